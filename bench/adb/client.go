@@ -1,0 +1,279 @@
+package adb
+
+import (
+	"bufio"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"net"
+	"os/exec"
+	"strconv"
+	"strings"
+	"time"
+)
+
+// DefaultAddress is where adb servers listen.
+const DefaultAddress = "127.0.0.1:5037"
+
+// requestTimeout bounds what the server itself answers at once.
+const requestTimeout = 10 * time.Second
+
+// Client reaches one adb server. It holds no connection of its own and may be
+// used from many goroutines.
+type Client struct {
+	// Address of the server, DefaultAddress when empty.
+	Address string
+}
+
+// ServerError is a FAIL answer, in the server's words.
+type ServerError struct {
+	Request string
+	Words   string
+}
+
+func (e *ServerError) Error() string {
+	return fmt.Sprintf("the adb server refused %q: %s", e.Request, e.Words)
+}
+
+// ErrNoServer says that nothing answers where an adb server should listen.
+var ErrNoServer = errors.New("no adb server answers")
+
+// ErrGone says that the phone, or the server, went away in the middle.
+var ErrGone = errors.New("the phone is no longer there")
+
+// conn is one connection to the server; most requests use one up.
+type conn struct {
+	net.Conn
+	r *bufio.Reader
+}
+
+// dial connects; cancelling ctx ends every later read and write.
+func (c *Client) dial(ctx context.Context) (*conn, error) {
+	address := c.Address
+	if address == "" {
+		address = DefaultAddress
+	}
+	d := net.Dialer{Timeout: 3 * time.Second}
+	nc, err := d.DialContext(ctx, "tcp", address)
+	if err != nil {
+		return nil, fmt.Errorf("%w at %s: %w", ErrNoServer, address, err)
+	}
+	stop := context.AfterFunc(ctx, func() { nc.Close() })
+	return &conn{stopConn{nc, stop}, bufio.NewReaderSize(nc, 64*1024)}, nil
+}
+
+// stopConn forgets its context when closed.
+type stopConn struct {
+	net.Conn
+	stop func() bool
+}
+
+func (c stopConn) Close() error {
+	c.stop()
+	return c.Conn.Close()
+}
+
+// request sends one request and reads OKAY or FAIL.
+func (c *conn) request(text string) error {
+	if len(text) > 0xffff {
+		return fmt.Errorf("adb request of %d bytes, at most 65535", len(text))
+	}
+	if _, err := fmt.Fprintf(c, "%04x%s", len(text), text); err != nil {
+		return fmt.Errorf("%w: %w", ErrGone, err)
+	}
+	var status [4]byte
+	if _, err := io.ReadFull(c.r, status[:]); err != nil {
+		return fmt.Errorf("%w: %w", ErrGone, err)
+	}
+	switch string(status[:]) {
+	case "OKAY":
+		return nil
+	case "FAIL":
+		words, err := c.lengthPrefixed()
+		if err != nil {
+			return err
+		}
+		return &ServerError{text, words}
+	}
+	return fmt.Errorf("what answers is not an adb server: it said %q", status)
+}
+
+func (c *conn) lengthPrefixed() (string, error) {
+	var hex [4]byte
+	if _, err := io.ReadFull(c.r, hex[:]); err != nil {
+		return "", fmt.Errorf("%w: %w", ErrGone, err)
+	}
+	n, err := strconv.ParseUint(string(hex[:]), 16, 16)
+	if err != nil {
+		return "", fmt.Errorf("adb server: bad length %q", hex)
+	}
+	text := make([]byte, n)
+	if _, err := io.ReadFull(c.r, text); err != nil {
+		return "", fmt.Errorf("%w: %w", ErrGone, err)
+	}
+	return string(text), nil
+}
+
+// ask sends a request whose answer is one length-prefixed text.
+func (c *Client) ask(ctx context.Context, request string) (string, error) {
+	ctx, cancel := context.WithTimeout(ctx, requestTimeout)
+	defer cancel()
+	conn, err := c.dial(ctx)
+	if err != nil {
+		return "", err
+	}
+	defer conn.Close()
+	if err := conn.request(request); err != nil {
+		return "", err
+	}
+	return conn.lengthPrefixed()
+}
+
+// Version is the server's version number, such as 41.
+func (c *Client) Version(ctx context.Context) (int, error) {
+	text, err := c.ask(ctx, "host:version")
+	if err != nil {
+		return 0, err
+	}
+	v, err := strconv.ParseInt(text, 16, 32)
+	if err != nil {
+		return 0, fmt.Errorf("adb server: version %q", text)
+	}
+	return int(v), nil
+}
+
+// Start starts a server with the adb program where none answers. Program is
+// its path or name.
+func (c *Client) Start(ctx context.Context, program string) error {
+	if _, err := c.Version(ctx); !errors.Is(err, ErrNoServer) {
+		return err
+	}
+	address := c.Address
+	if address == "" {
+		address = DefaultAddress
+	}
+	_, port, err := net.SplitHostPort(address)
+	if err != nil {
+		return fmt.Errorf("adb server address: %w", err)
+	}
+	ctx, cancel := context.WithTimeout(ctx, 15*time.Second)
+	defer cancel()
+	// The server inherits our pipes and would hold them open: it gets none.
+	if err := exec.CommandContext(ctx, program, "-P", port, "start-server").Run(); err != nil {
+		return fmt.Errorf("could not start an adb server with %s: %w", program, err)
+	}
+	_, err = c.Version(ctx)
+	return err
+}
+
+// Connect asks the server to reach a phone by its network address. The words
+// are the server's: it says OKAY even where it failed.
+func (c *Client) Connect(ctx context.Context, address string) (words string, err error) {
+	if _, _, err := net.SplitHostPort(address); err != nil || strings.ContainsAny(address, " \n\x00") {
+		return "", fmt.Errorf("%q is not an address like 192.0.2.7:5555", address)
+	}
+	return c.ask(ctx, "host:connect:"+address)
+}
+
+// Device is one line of the server's list.
+type Device struct {
+	// Serial is how the server calls it: a serial number or an address.
+	Serial string
+	// State is device, unauthorized, offline, … as the server says.
+	State   string
+	Product string
+	Model   string
+	Device  string
+}
+
+// Devices lists what the server sees, in its order.
+func (c *Client) Devices(ctx context.Context) ([]Device, error) {
+	text, err := c.ask(ctx, "host:devices-l")
+	if err != nil {
+		return nil, err
+	}
+	return parseDevices(text), nil
+}
+
+// Track calls each with the list of devices now and after every change, until
+// ctx ends, the server goes or each fails.
+func (c *Client) Track(ctx context.Context, each func([]Device) error) error {
+	conn, err := c.dial(ctx)
+	if err != nil {
+		return err
+	}
+	defer conn.Close()
+	if err := conn.request("host:track-devices-l"); err != nil {
+		return err
+	}
+	for {
+		text, err := conn.lengthPrefixed()
+		if err != nil {
+			if ctx.Err() != nil {
+				return ctx.Err()
+			}
+			return err
+		}
+		if err := each(parseDevices(text)); err != nil {
+			return err
+		}
+	}
+}
+
+func parseDevices(text string) []Device {
+	var list []Device
+	for line := range strings.Lines(text) {
+		serial, rest, ok := strings.Cut(strings.TrimSpace(line), " ")
+		rest = strings.TrimSpace(rest)
+		if !ok || rest == "" {
+			continue
+		}
+		d := Device{Serial: serial}
+		// "no permissions (…; see …)" is the one state of several words.
+		if strings.HasPrefix(rest, "no permissions") {
+			d.State, rest = "no permissions", ""
+		} else {
+			d.State, rest, _ = strings.Cut(rest, " ")
+		}
+		for _, word := range strings.Fields(rest) {
+			k, v, _ := strings.Cut(word, ":")
+			switch k {
+			case "product":
+				d.Product = v
+			case "model":
+				d.Model = v
+			case "device":
+				d.Device = v
+			}
+		}
+		list = append(list, d)
+	}
+	return list
+}
+
+// transport connects to a phone: what is requested next goes to it.
+func (c *Client) transport(ctx context.Context, serial string) (*conn, error) {
+	if serial == "" || strings.ContainsAny(serial, " \t\n\x00") {
+		return nil, fmt.Errorf("%q is not a serial", serial)
+	}
+	conn, err := c.dial(ctx)
+	if err != nil {
+		return nil, err
+	}
+	conn.SetDeadline(time.Now().Add(requestTimeout))
+	if err := conn.request("host:transport:" + serial); err != nil {
+		conn.Close()
+		return nil, err
+	}
+	return conn, nil
+}
+
+// Features lists what the phone's adb daemon can do.
+func (c *Client) Features(ctx context.Context, serial string) ([]string, error) {
+	text, err := c.ask(ctx, "host-serial:"+serial+":features")
+	if err != nil {
+		return nil, err
+	}
+	return strings.Split(text, ","), nil
+}

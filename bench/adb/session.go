@@ -1,0 +1,240 @@
+package adb
+
+import (
+	"bytes"
+	"context"
+	"crypto/rand"
+	"encoding/binary"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+)
+
+// The packets of shell protocol version 2.
+const (
+	packetStdin  = 0
+	packetStdout = 1
+	packetStderr = 2
+	packetExit   = 3
+)
+
+// maxPacket is the largest packet that a phone may send.
+const maxPacket = 16 << 20
+
+// Session is one shell on a phone that takes many commands over a single
+// connection, so that each costs one round trip and not the three of a fresh
+// connection. A Session is for one goroutine at a time; after an error it is
+// of no more use.
+type Session struct {
+	conn   *conn
+	mark   string // ends each command's output; random, so that none can fake it
+	v2     bool
+	packet io.Reader // rest of the current stdout packet
+	errs   bytes.Buffer
+}
+
+// Result is what one command answered.
+type Result struct {
+	Out  []byte
+	Errs []byte
+	Code int
+}
+
+// Words are the phone's words on one line: its output, else its errors.
+func (r Result) Words() string {
+	out := bytes.TrimSpace(r.Out)
+	if len(out) == 0 {
+		out = bytes.TrimSpace(r.Errs)
+	}
+	return strings.Join(strings.Fields(string(out)), " ")
+}
+
+// Open starts a shell on the phone. Cancelling ctx ends it at once.
+func (c *Client) Open(ctx context.Context, serial string) (*Session, error) {
+	features, err := c.Features(ctx, serial)
+	if err != nil {
+		return nil, err
+	}
+	conn, err := c.transport(ctx, serial)
+	if err != nil {
+		return nil, err
+	}
+	var token [12]byte
+	if _, err := rand.Read(token[:]); err != nil {
+		conn.Close()
+		return nil, err
+	}
+	s := &Session{conn: conn, mark: "--" + hex.EncodeToString(token[:]), v2: slices.Contains(features, "shell_v2")}
+	service := "exec:sh" // without shell v2 only exec: is free of a terminal
+	if s.v2 {
+		service = "shell,v2,raw:"
+	}
+	if err := conn.request(service); err != nil {
+		conn.Close()
+		return nil, err
+	}
+	return s, nil
+}
+
+// Close ends the shell.
+func (s *Session) Close() error { return s.conn.Close() }
+
+// Run runs one command line and collects its answer, at most limit bytes of
+// output. It fails when the phone does not finish within the time limit, goes
+// away, or says more than that.
+//
+// The command line is Roster's own: anything from outside in it must have
+// gone through render.Quote or be a valid android.PackageName.
+func (s *Session) Run(command string, timeout time.Duration, limit int) (Result, error) {
+	var out bytes.Buffer
+	code, err := s.Stream(command, timeout, &limitedWriter{w: &out, left: limit})
+	return Result{out.Bytes(), bytes.Clone(s.errs.Bytes()), code}, err
+}
+
+// Stream runs one command line and hands its output to w as it comes. What
+// had arrived before an error has been written.
+func (s *Session) Stream(command string, timeout time.Duration, w io.Writer) (code int, err error) {
+	s.errs.Reset()
+	s.conn.SetDeadline(time.Now().Add(timeout))
+	// The command must not read our next lines as its input, and the mark
+	// must follow whatever it prints, even without a line ending.
+	line := "{ " + command + "\n} </dev/null; roster_code=$?; echo; echo " + s.mark + "$roster_code\n"
+	if err := s.send([]byte(line)); err != nil {
+		return 0, s.why(err)
+	}
+	tail := newTail(w, s.mark)
+	for {
+		data, err := s.next()
+		if err != nil {
+			tail.flush()
+			return 0, s.why(err)
+		}
+		done, err := tail.write(data)
+		if err != nil {
+			return 0, err
+		}
+		if done {
+			code, err := strconv.Atoi(tail.code)
+			if err != nil {
+				return 0, fmt.Errorf("the phone's shell gave no exit code: %q", tail.code)
+			}
+			return code, nil
+		}
+	}
+}
+
+func (s *Session) why(err error) error {
+	var timeout interface{ Timeout() bool }
+	if errors.As(err, &timeout) && timeout.Timeout() {
+		return fmt.Errorf("the phone did not finish in time: %w", err)
+	}
+	return fmt.Errorf("%w: %w", ErrGone, err)
+}
+
+func (s *Session) send(data []byte) error {
+	if !s.v2 {
+		_, err := s.conn.Write(data)
+		return err
+	}
+	b := make([]byte, 5, 5+len(data))
+	b[0] = packetStdin
+	binary.LittleEndian.PutUint32(b[1:], uint32(len(data)))
+	_, err := s.conn.Write(append(b, data...))
+	return err
+}
+
+// next returns the following piece of standard output.
+func (s *Session) next() ([]byte, error) {
+	if !s.v2 {
+		buf := make([]byte, 32*1024)
+		n, err := s.conn.r.Read(buf)
+		return buf[:n], err
+	}
+	for {
+		var h [5]byte
+		if _, err := io.ReadFull(s.conn.r, h[:]); err != nil {
+			return nil, err
+		}
+		size := binary.LittleEndian.Uint32(h[1:])
+		if size > maxPacket {
+			return nil, fmt.Errorf("the phone sent a packet of %d bytes", size)
+		}
+		data := make([]byte, size)
+		if _, err := io.ReadFull(s.conn.r, data); err != nil {
+			return nil, err
+		}
+		switch h[0] {
+		case packetStdout:
+			return data, nil
+		case packetStderr:
+			if s.errs.Len() < 64*1024 {
+				s.errs.Write(data)
+			}
+		case packetExit:
+			return nil, io.EOF
+		}
+	}
+}
+
+// tail passes output on and holds back the end, where the mark may begin.
+type tail struct {
+	w    io.Writer
+	mark []byte
+	held []byte
+	code string
+}
+
+func newTail(w io.Writer, mark string) *tail {
+	return &tail{w: w, mark: []byte("\n" + mark)}
+}
+
+func (t *tail) write(data []byte) (done bool, err error) {
+	t.held = append(t.held, data...)
+	if at := bytes.Index(t.held, t.mark); at >= 0 {
+		rest := t.held[at+len(t.mark):]
+		end := bytes.IndexByte(rest, '\n')
+		if end < 0 {
+			return false, nil
+		}
+		t.code = strings.TrimSpace(string(rest[:end]))
+		body := bytes.TrimSuffix(t.held[:at], []byte("\r"))
+		_, err := t.w.Write(body)
+		return true, err
+	}
+	// The mark may have begun; a phone with a terminal puts \r before \n.
+	keep := len(t.mark) + 8
+	if len(t.held) <= keep {
+		return false, nil
+	}
+	n := len(t.held) - keep
+	if _, err := t.w.Write(t.held[:n]); err != nil {
+		return false, err
+	}
+	t.held = append(t.held[:0], t.held[n:]...)
+	return false, nil
+}
+
+func (t *tail) flush() { t.w.Write(t.held) }
+
+// ErrTooMuch says that a command said more than it was allowed to.
+var ErrTooMuch = errors.New("the phone said more than expected")
+
+type limitedWriter struct {
+	w    io.Writer
+	left int
+}
+
+func (l *limitedWriter) Write(p []byte) (int, error) {
+	if len(p) > l.left {
+		n, _ := l.w.Write(p[:l.left])
+		l.left = 0
+		return n, ErrTooMuch
+	}
+	l.left -= len(p)
+	return l.w.Write(p)
+}

@@ -1,0 +1,111 @@
+package android
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"strconv"
+)
+
+// SectionPackageList names the output of pm list packages in reports.
+const SectionPackageList = "pm list packages"
+
+// Listed is one line of pm list packages. Fields that the line does not carry
+// are zero.
+type Listed struct {
+	Name        PackageName
+	Path        string
+	VersionCode int64
+	UID         int
+	Installer   string
+}
+
+// ReadPackageList reads the output of pm list packages in any of its
+// variants: with or without -f, -U, -i and --show-versioncode. A name that
+// breaks the platform's grammar is reported and left out. The error is the
+// stream's.
+func ReadPackageList(r io.Reader) ([]Listed, Report, error) {
+	report := Report{Section: SectionPackageList}
+	lines := newLineReader(r, &report)
+	var list []Listed
+	for {
+		line, err := lines.next()
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil {
+			return list, report, err
+		}
+		if len(bytes.TrimSpace(line)) == 0 {
+			continue
+		}
+		rest, ok := bytes.CutPrefix(line, []byte("package:"))
+		if !ok {
+			why := "expected package:NAME"
+			if bytes.HasPrefix(line, []byte("Error:")) {
+				why = "the phone refused this form of the command"
+			}
+			report.note(report.Lines, line, why)
+			continue
+		}
+		entry, err := parseListed(rest)
+		if err != nil {
+			report.note(report.Lines, line, err.Error())
+			continue
+		}
+		list = append(list, entry)
+	}
+	switch {
+	case len(list) == 0:
+		report.Missing = "no package was listed"
+	case !lines.ended:
+		report.Missing = "the output ends in the middle of a line"
+	default:
+		report.Complete = true
+	}
+	return list, report, nil
+}
+
+func parseListed(rest []byte) (Listed, error) {
+	var entry Listed
+	main, extras, _ := bytes.Cut(rest, []byte(" "))
+	// A path may hold spaces and "=": the name follows the last "=" that a
+	// word with a valid name follows, so extras are looked for from there.
+	if at := bytes.LastIndexByte(main, '='); at >= 0 {
+		entry.Path = Printable(string(main[:at]), 1000)
+		main = main[at+1:]
+	} else if bytes.HasPrefix(rest, []byte("/")) {
+		at := bytes.LastIndex(rest, []byte(".apk="))
+		if at < 0 {
+			return entry, errors.New("a path without =NAME after it")
+		}
+		entry.Path = Printable(string(rest[:at+4]), 1000)
+		main, extras, _ = bytes.Cut(rest[at+5:], []byte(" "))
+	}
+	name, err := ParsePackageName(string(main))
+	if err != nil {
+		return entry, err
+	}
+	entry.Name = name
+	for _, word := range bytes.Fields(extras) {
+		var err error
+		switch {
+		case bytes.HasPrefix(word, []byte("versionCode:")):
+			entry.VersionCode, err = strconv.ParseInt(string(word[12:]), 10, 64)
+		case bytes.HasPrefix(word, []byte("uid:")):
+			uid, _, _ := bytes.Cut(word[4:], []byte(","))
+			entry.UID, err = strconv.Atoi(string(uid))
+		case bytes.HasPrefix(word, []byte("installer=")):
+			if v := string(word[10:]); v != "null" {
+				entry.Installer = Printable(v, MaxPackageName)
+			}
+		default:
+			err = fmt.Errorf("%q is not known here", word)
+		}
+		if err != nil {
+			return entry, fmt.Errorf("after the name: %w", err)
+		}
+	}
+	return entry, nil
+}

@@ -1,0 +1,162 @@
+package evidence
+
+import "fmt"
+
+// Load is the grade: how much of the phone rests on a package.
+type Load string
+
+// The loads, least first; Unproven stands outside the order.
+const (
+	Loose       Load = "loose"
+	LeanedOn    Load = "leaned-on"
+	TiedIn      Load = "tied-in"
+	LoadBearing Load = "load-bearing"
+	Unproven    Load = "unproven"
+)
+
+// Loads lists the loads as people rank packages by them: what is not known
+// stands after what is known to be tied in.
+var Loads = []Load{Loose, LeanedOn, TiedIn, Unproven, LoadBearing}
+
+// Valid reports whether l is one of Loads.
+func (l Load) Valid() bool { return l.Rank() < len(Loads) }
+
+// Rank is the place of the load in Loads, len(Loads) when it is none.
+func (l Load) Rank() int {
+	for i, known := range Loads {
+		if l == known {
+			return i
+		}
+	}
+	return len(Loads)
+}
+
+// MoreLenientThan reports whether l lets a package go more easily than other.
+// Against Unproven every load but Load-bearing is more lenient: it claims
+// what has not been shown.
+func (l Load) MoreLenientThan(other Load) bool { return l.Rank() < other.Rank() }
+
+// Structure is what the phone's own words say of a package beside trials.
+type Structure struct {
+	// EmptiesVitalRole and BreaksBootLink are set where removing the package
+	// alone would do so; each holds the words to show, "" when not.
+	EmptiesVitalRole, BreaksBootLink string
+	// BreaksHardLink names the kept package that could not go on.
+	BreaksHardLink string
+	// HoldsRole names a role that the package holds, alone or with others.
+	HoldsRole string
+}
+
+// Reason is why a load is suggested, with the trials that it rests on.
+type Reason struct {
+	Load   Load     `json:"load"`
+	Text   string   `json:"text"`
+	Trials []string `json:"trials,omitempty"`
+}
+
+// Suggestion is a load and everything that speaks for it or for a lesser one.
+type Suggestion struct {
+	Load    Load     `json:"load"`
+	Reasons []Reason `json:"reasons"`
+}
+
+// The thresholds for Loose.
+const (
+	looseCeiling = 0.30
+	loosePeople  = 2
+	loosePhones  = 3
+)
+
+// Suggest computes the load that the evidence speaks for: the worst of what
+// structure and trials each call for, Loose only where enough people and
+// phones show it, else Unproven.
+func Suggest(f Figures, s Structure) Suggestion {
+	var out Suggestion
+	add := func(load Load, text string, trials []string) {
+		out.Reasons = append(out.Reasons, Reason{load, text, trials})
+		if out.Load == "" || load.Rank() > out.Load.Rank() {
+			out.Load = load
+		}
+	}
+	trials := func(o Outcome, least float64) (ids []string, functions []string) {
+		seen := map[string]bool{}
+		for _, w := range f.Counted {
+			if w.Outcome == o && w.Transfer >= least && w.Transfer > 0 {
+				ids = append(ids, w.Merged...)
+				if w.Function != "" && !seen[w.Function] {
+					seen[w.Function] = true
+					functions = append(functions, w.Function)
+				}
+			}
+		}
+		return ids, functions
+	}
+	if s.EmptiesVitalRole != "" {
+		add(LoadBearing, "without it "+s.EmptiesVitalRole+" would be held by nobody", nil)
+	}
+	if s.BreaksBootLink != "" {
+		add(LoadBearing, "starting the phone rests on it: "+s.BreaksBootLink, nil)
+	}
+	if ids, _ := trials(NoStart, near); len(ids) > 0 {
+		add(LoadBearing, fmt.Sprintf("a phone did not start without it (%s)", plural(len(ids), "trial")), ids)
+	}
+	if s.BreaksHardLink != "" {
+		add(TiedIn, s.BreaksHardLink+" rests on it and stays", nil)
+	}
+	if ids, _ := trials(Fault, 0); len(ids) > 0 {
+		add(TiedIn, fmt.Sprintf("something else misbehaved without it (%s)", plural(len(ids), "trial")), ids)
+	}
+	if ids, functions := trials(FunctionLost, 0); len(ids) > 0 {
+		text := fmt.Sprintf("a function was missed (%s)", plural(len(ids), "trial"))
+		if len(functions) > 0 {
+			text = fmt.Sprintf("missed without it: %s (%s)", join(functions), plural(len(ids), "trial"))
+		}
+		add(LeanedOn, text, ids)
+	}
+	if s.HoldsRole != "" {
+		add(LeanedOn, "it holds the role "+s.HoldsRole, nil)
+	}
+	if out.Load != "" {
+		return out
+	}
+	ids, _ := trials(Clean, 0)
+	enough := fmt.Sprintf("at most %.0f %% of phones harmed, from %s and %s", 100*f.Ceiling, plural(f.Phones, "phone"), people(f.People))
+	if f.Ceiling <= looseCeiling && f.People >= loosePeople && f.Phones >= loosePhones {
+		add(Loose, enough, ids)
+		return out
+	}
+	if f.Weight == 0 {
+		add(Unproven, "nobody has tried it", nil)
+	} else {
+		add(Unproven, enough+"; Loose wants at most 30 % from two people and three phones", ids)
+	}
+	return out
+}
+
+func plural(n int, one string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %ss", n, one)
+}
+
+func people(n int) string {
+	if n == 1 {
+		return "1 person"
+	}
+	return fmt.Sprintf("%d people", n)
+}
+
+func join(words []string) string {
+	switch len(words) {
+	case 0:
+		return ""
+	case 1:
+		return words[0]
+	}
+	s := words[0]
+	for _, w := range words[1 : len(words)-1] {
+		s += ", " + w
+	}
+	return s + " and " + words[len(words)-1]
+}

@@ -1,0 +1,33 @@
+package render
+
+import (
+	"strings"
+
+	"roster/core/android"
+)
+
+// Quote makes one word of a POSIX shell of any text without NUL bytes: what
+// the shell hands on is the text itself. Words of plain letters, digits and
+// a few harmless signs are left bare.
+func Quote(s string) string {
+	if s == "" {
+		return "''"
+	}
+	bare := true
+	for i := 0; i < len(s); i++ {
+		c := s[i]
+		if c|0x20 >= 'a' && c|0x20 <= 'z' || c >= '0' && c <= '9' || c == '.' || c == '_' || c == '/' || c == '-' && i > 0 {
+			continue
+		}
+		bare = false
+		break
+	}
+	if bare {
+		return s
+	}
+	return "'" + strings.ReplaceAll(s, "'", `'\''`) + "'"
+}
+
+// comment makes text safe to stand behind # in a script: one line of
+// printable characters.
+func comment(s string) string { return android.Printable(s, 300) }

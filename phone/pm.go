@@ -1,0 +1,221 @@
+package phone
+
+import (
+	"bufio"
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// pm is the package manager's command line.
+func (p *Phone) pm(c *command) byte {
+	if len(c.args) == 0 {
+		return c.fail(1, "Package manager (package) commands:\n  help")
+	}
+	verb, rest := c.args[0], &command{c.ctx, c.args[1:], c.out, c.errs}
+	switch verb {
+	case "list":
+		if len(rest.args) == 0 || rest.args[0] != "packages" {
+			return c.fail(1, "Error: unknown list type")
+		}
+		return p.listPackages(&command{c.ctx, rest.args[1:], c.out, c.errs})
+	case "path":
+		return p.path(rest)
+	case "uninstall":
+		return p.uninstall(rest)
+	case "disable-user":
+		return p.setEnabled(rest, 3, "disabled-user")
+	case "enable":
+		return p.setEnabled(rest, 1, "enabled")
+	case "install-existing":
+		return p.installExisting(rest)
+	}
+	return c.fail(255, "Unknown command: %s", verb)
+}
+
+// options splits off known switches; those in takesValue swallow the next
+// word. It stops at the first unknown one.
+func options(args []string, known, takesValue string) (set map[string]string, rest []string, unknown string) {
+	set = map[string]string{}
+	for i := 0; i < len(args); i++ {
+		a := args[i]
+		switch {
+		case !strings.HasPrefix(a, "-"):
+			rest = append(rest, a)
+		case slices.Contains(strings.Fields(takesValue), a) && i+1 < len(args):
+			set[a] = args[i+1]
+			i++
+		case slices.Contains(strings.Fields(known), a):
+			set[a] = "yes"
+		default:
+			return set, rest, a
+		}
+	}
+	return set, rest, ""
+}
+
+func (p *Phone) listPackages(c *command) byte {
+	known := "-f -d -e -s -3 -i -l -u -a"
+	if p.scenario.sdk >= 28 {
+		known += " -U --show-versioncode --apex-only"
+	}
+	set, filter, unknown := options(c.args, known, "--user --uid")
+	if unknown != "" {
+		return c.fail(1, "Error: Unknown option: %s", unknown)
+	}
+	if user, ok := set["--user"]; ok && user != "0" && user != "all" && user != "current" && user != "cur" {
+		return c.fail(1, "Error: java.lang.SecurityException: Shell does not have permission to access user %s", user)
+	}
+	has := func(o string) bool { return set[o] != "" }
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	w := bufio.NewWriter(c.out)
+	for _, a := range p.packages {
+		off := a.enabled > 1
+		if !a.installed && !has("-u") || has("-d") && !off || has("-e") && off || has("-s") && !a.system() || has("-3") && a.system() {
+			continue
+		}
+		if len(filter) > 0 && !strings.Contains(a.Name, filter[0]) {
+			continue
+		}
+		w.WriteString("package:")
+		if has("-f") {
+			fmt.Fprintf(w, "%s=", a.file())
+		}
+		w.WriteString(a.Name)
+		if has("--show-versioncode") {
+			fmt.Fprintf(w, " versionCode:%d", a.versionCode)
+		}
+		if has("-i") {
+			fmt.Fprintf(w, "  installer=%s", a.installer())
+		}
+		if has("-U") {
+			fmt.Fprintf(w, " uid:%d", a.uid)
+		}
+		w.WriteByte('\n')
+	}
+	w.Flush()
+	return 0
+}
+
+// file is the package file that the phone runs.
+func (a *app) file() string {
+	if a.Owner || a.Updated {
+		return a.codeDir() + "/base.apk"
+	}
+	return a.dir + "/" + a.dir[strings.LastIndexByte(a.dir, '/')+1:] + ".apk"
+}
+
+func (a *app) installer() string {
+	if a.Owner || a.Updated {
+		return "com.brannock.store"
+	}
+	return "null"
+}
+
+func (p *Phone) path(c *command) byte {
+	_, names, _ := options(c.args, "", "--user")
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if len(names) != 1 || p.byName[names[0]] == nil || !p.byName[names[0]].installed {
+		return 1
+	}
+	c.print("package:%s\n", p.byName[names[0]].file())
+	return 0
+}
+
+func (p *Phone) uninstall(c *command) byte {
+	set, names, unknown := options(c.args, "-k", "--user --versionCode")
+	if unknown != "" {
+		return c.fail(1, "Error: Unknown option: %s", unknown)
+	}
+	if len(names) == 0 {
+		return c.fail(1, "Error: package name not specified")
+	}
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	a := p.byName[names[0]]
+	failure := func(code string) byte {
+		c.print("Failure [%s]\n", code)
+		if p.scenario.sdk < 28 {
+			return 0
+		}
+		return 1
+	}
+	switch {
+	case a == nil || !a.installed:
+		return failure("not installed for " + orZero(set["--user"]))
+	case slices.Contains(p.scenario.Administrators, a.Name):
+		return failure("DELETE_FAILED_DEVICE_POLICY_MANAGER")
+	case slices.Contains(p.scenario.Protected, a.Name), set["--user"] == "" && a.system() && !a.Updated:
+		return failure("DELETE_FAILED_INTERNAL_ERROR")
+	}
+	if user := a.usedLibrary(p.packages); user != "" {
+		return failure("DELETE_FAILED_USED_SHARED_LIBRARY")
+	}
+	a.installed, a.Updated = false, false
+	if a.Owner {
+		p.packages = slices.DeleteFunc(p.packages, func(x *app) bool { return x == a })
+		delete(p.byName, a.Name)
+	}
+	p.logLine("PackageManager", "removed for user 0: "+a.Name)
+	c.print("Success\n")
+	return 0
+}
+
+// usedLibrary names an installed package that uses a static library of a's.
+func (a *app) usedLibrary(all []*app) string {
+	for _, lib := range a.Provides {
+		if !strings.HasPrefix(lib, "static:") {
+			continue
+		}
+		for _, other := range all {
+			if other != a && other.installed && slices.Contains(other.Uses, lib) {
+				return other.Name
+			}
+		}
+	}
+	return ""
+}
+
+func orZero(user string) string {
+	if user == "" {
+		return "0"
+	}
+	return user
+}
+
+func (p *Phone) setEnabled(c *command, state int, word string) byte {
+	_, names, unknown := options(c.args, "", "--user")
+	if unknown != "" || len(names) == 0 {
+		return c.fail(1, "Error: no package or component specified")
+	}
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	a := p.byName[names[0]]
+	switch {
+	case a == nil || !a.installed:
+		return c.fail(255, "Error: java.lang.IllegalArgumentException: Unknown package: %s", names[0])
+	case state == 3 && slices.Contains(p.scenario.Protected, a.Name):
+		return c.fail(255, "Error: java.lang.SecurityException: Cannot disable a protected package: %s", a.Name)
+	}
+	a.enabled = state
+	c.print("Package %s new state: %s\n", a.Name, word)
+	return 0
+}
+
+func (p *Phone) installExisting(c *command) byte {
+	_, names, unknown := options(c.args, "--instant --full --wait --restrict-permissions", "--user")
+	if unknown != "" || len(names) == 0 {
+		return c.fail(1, "Error: package name not specified")
+	}
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	a := p.byName[names[0]]
+	if a == nil {
+		return c.fail(1, "android.content.pm.PackageManager$NameNotFoundException: Package %s doesn't exist", names[0])
+	}
+	a.installed = true
+	c.print("Package %s installed for user: 0\n", a.Name)
+	return 0
+}

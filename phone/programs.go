@@ -1,0 +1,125 @@
+package phone
+
+import (
+	"bufio"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+)
+
+func (p *Phone) getprop(c *command) byte {
+	if len(c.args) > 0 {
+		c.print("%s\n", p.scenario.Properties[c.args[0]])
+		return 0
+	}
+	keys := make([]string, 0, len(p.scenario.Properties))
+	for k := range p.scenario.Properties {
+		keys = append(keys, k)
+	}
+	slices.Sort(keys)
+	w := bufio.NewWriter(c.out)
+	for _, k := range keys {
+		fmt.Fprintf(w, "[%s]: [%s]\n", k, p.scenario.Properties[k])
+	}
+	w.Flush()
+	return 0
+}
+
+// cmd reaches a service by name; only the package service is there.
+func (p *Phone) cmd(c *command) byte {
+	if len(c.args) == 0 {
+		return c.fail(20, "cmd: No service specified; use -l to list all services")
+	}
+	if c.args[0] != "package" {
+		return c.fail(20, "cmd: Can't find service: %s", c.args[0])
+	}
+	return p.pm(&command{c.ctx, c.args[1:], c.out, c.errs})
+}
+
+func (p *Phone) settingsCmd(c *command) byte {
+	if len(c.args) < 2 {
+		return c.fail(255, "Invalid arguments: want a verb and a namespace")
+	}
+	verb, namespace := c.args[0], c.args[1]
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	values, ok := p.settings[namespace]
+	if !ok {
+		return c.fail(255, "Error: Invalid namespace '%s'", namespace)
+	}
+	rest := c.args[2:]
+	switch {
+	case verb == "list":
+		keys := make([]string, 0, len(values))
+		for k := range values {
+			keys = append(keys, k)
+		}
+		slices.Sort(keys)
+		for _, k := range keys {
+			c.print("%s=%s\n", k, values[k])
+		}
+	case verb == "get" && len(rest) == 1:
+		if v, ok := values[rest[0]]; ok {
+			c.print("%s\n", v)
+		} else {
+			c.print("null\n")
+		}
+	case verb == "put" && len(rest) == 2:
+		values[rest[0]] = rest[1]
+	case verb == "delete" && len(rest) == 1:
+		n := 0
+		if _, ok := values[rest[0]]; ok {
+			n = 1
+		}
+		delete(values, rest[0])
+		c.print("Deleted %d rows\n", n)
+	default:
+		return c.fail(255, "Invalid command: %s", verb)
+	}
+	return 0
+}
+
+// logcat prints what the log holds; without -d it stays and waits for more.
+func (p *Phone) logcat(c *command) byte {
+	p.mu.Lock()
+	lines := slices.Clone(p.logLines)
+	p.mu.Unlock()
+	c.print("--------- beginning of main\n")
+	for _, l := range lines {
+		c.print("%s\n", l)
+	}
+	if slices.Contains(c.args, "-d") {
+		return 0
+	}
+	shown := len(lines)
+	for {
+		select {
+		case <-c.ctx.Done():
+			return 130
+		case <-time.After(50 * time.Millisecond):
+		}
+		p.mu.Lock()
+		more := slices.Clone(p.logLines[min(shown, len(p.logLines)):])
+		p.mu.Unlock()
+		for _, l := range more {
+			c.print("%s\n", l)
+		}
+		shown += len(more)
+	}
+}
+
+func (p *Phone) logLine(tag, text string) {
+	p.logLines = append(p.logLines, fmt.Sprintf("I/%s( 1412): %s", tag, text))
+	if len(p.logLines) > 1000 {
+		p.logLines = p.logLines[len(p.logLines)-1000:]
+	}
+}
+
+func (p *Phone) reboot(c *command) byte {
+	if !slices.Contains([]string{"", "system"}, strings.Join(c.args, "")) {
+		return c.fail(1, "reboot: this phone restarts into its system alone")
+	}
+	time.AfterFunc(20*time.Millisecond, p.Restart)
+	return 0
+}

@@ -1,0 +1,298 @@
+package phone
+
+import (
+	"fmt"
+	"io/fs"
+	"path"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/goccy/go-yaml"
+
+	"roster/core/android"
+)
+
+// Scenario is one stand-in phone, as its file describes it.
+type Scenario struct {
+	// Name is what the scenario is called, such as "Lyra 5 on the desk".
+	Name string `yaml:"name"`
+	// Serial is ro.serialno.
+	Serial string `yaml:"serial"`
+	// Model is the path of a model file, Build the version of one of its
+	// builds. A scenario without them gives Properties and Packages itself.
+	Model string `yaml:"model"`
+	Build string `yaml:"build"`
+	// Prompt says what the owner does when a computer asks to be trusted:
+	// "accept" at once, "ask" and wait for Phone.Accept, or "none" for a
+	// phone that trusts everybody.
+	Prompt string `yaml:"prompt"`
+	// Latency is added to each command.
+	Latency time.Duration `yaml:"latency"`
+	// RestartTakes is how long the phone is away after a reboot.
+	RestartTakes time.Duration `yaml:"restartTakes"`
+	// Protected packages refuse to go; Administrators are active device
+	// administrators, which guard their package.
+	Protected      []string          `yaml:"protected"`
+	Administrators []string          `yaml:"administrators"`
+	ComesBack      []string          `yaml:"comesBack"`
+	Properties     map[string]string `yaml:"properties"`
+	Packages       []PackageSpec     `yaml:"packages"`
+	Faults         []Fault           `yaml:"faults"`
+
+	sdk     int
+	release string
+}
+
+// Fault is something that goes wrong with a command.
+type Fault struct {
+	// Command is the start of the command line that it happens to.
+	Command string `yaml:"command"`
+	// AfterBytes is how much of the answer still arrives.
+	AfterBytes int `yaml:"afterBytes"`
+	// Do is "unplug": the cable falls out; or "hang": no more is said.
+	Do string `yaml:"do"`
+	// Times bounds how often it happens; 0 is always.
+	Times int `yaml:"times"`
+}
+
+// PackageSpec is one package of a model, a set or a scenario.
+type PackageSpec struct {
+	Name  string `yaml:"name"`
+	Label string `yaml:"label"`
+	// Labels are those of other languages.
+	Labels map[string]string `yaml:"labels"`
+	// Dir overrides the set's folder for the code path.
+	Dir     string `yaml:"dir"`
+	Version string `yaml:"version"`
+	// Since and Until bound the builds that ship it, by version; Edition
+	// names the carrier edition that alone has it.
+	Since   string `yaml:"since"`
+	Until   string `yaml:"until"`
+	Edition string `yaml:"edition"`
+	// Off ships it switched off.
+	Off        bool     `yaml:"off"`
+	Owner      bool     `yaml:"owner"`
+	Updated    bool     `yaml:"updated"`
+	Privileged bool     `yaml:"privileged"`
+	Persistent bool     `yaml:"persistent"`
+	Boot       bool     `yaml:"boot"`
+	SharedUser string   `yaml:"sharedUser"`
+	Asks       []string `yaml:"asks"`
+	Declares   []string `yaml:"declares"`
+	Provides   []string `yaml:"provides"`
+	Uses       []string `yaml:"uses"`
+	Optional   []string `yaml:"optional"`
+	Overlays   string   `yaml:"overlays"`
+}
+
+// Model is a device type with its builds, as its file describes it.
+type Model struct {
+	Manufacturer string `yaml:"manufacturer"`
+	Name         string `yaml:"name"`
+	Device       string `yaml:"device"`
+	Form         string `yaml:"form"`
+	Brand        string `yaml:"brand"`
+	// Builds are oldest first within an edition.
+	Builds []Build  `yaml:"builds"`
+	Sets   []string `yaml:"sets"`
+}
+
+// Build is one firmware in a model file.
+type Build struct {
+	Version string `yaml:"version"`
+	Release string `yaml:"release"`
+	SDK     int    `yaml:"sdk"`
+	ID      string `yaml:"id"`
+	Patch   string `yaml:"patch"`
+	Edition string `yaml:"edition"`
+	Region  string `yaml:"region"`
+}
+
+// Key names a build within its model: the version, after the edition's name
+// where it has one.
+func (b Build) Key() string {
+	if b.Edition == "" {
+		return b.Version
+	}
+	return b.Edition + " " + b.Version
+}
+
+type packageSet struct {
+	Dir      string        `yaml:"dir"`
+	Version  string        `yaml:"version"`
+	Packages []PackageSpec `yaml:"packages"`
+}
+
+// Load reads a scenario file and everything that it names, relative to the
+// root of fsys.
+func Load(fsys fs.FS, file string) (*Scenario, error) {
+	var s Scenario
+	if err := readYAML(fsys, file, &s); err != nil {
+		return nil, err
+	}
+	if err := s.compose(fsys); err != nil {
+		return nil, fmt.Errorf("%s: %w", file, err)
+	}
+	return &s, nil
+}
+
+// LoadModel reads a model file.
+func LoadModel(fsys fs.FS, file string) (*Model, error) {
+	var m Model
+	if err := readYAML(fsys, file, &m); err != nil {
+		return nil, err
+	}
+	return &m, nil
+}
+
+// Of makes a scenario of one build of a model, for a phone that has nothing
+// else to tell.
+func Of(fsys fs.FS, model, build, serial string) (*Scenario, error) {
+	s := &Scenario{Name: build, Serial: serial, Model: model, Build: build, Prompt: "none"}
+	return s, s.compose(fsys)
+}
+
+func readYAML(fsys fs.FS, file string, into any) error {
+	raw, err := fs.ReadFile(fsys, file)
+	if err != nil {
+		return err
+	}
+	if err := yaml.UnmarshalWithOptions(raw, into, yaml.Strict()); err != nil {
+		return fmt.Errorf("%s: %w", file, err)
+	}
+	return nil
+}
+
+func (s *Scenario) compose(fsys fs.FS) error {
+	switch s.Prompt {
+	case "":
+		s.Prompt = "accept"
+	case "accept", "ask", "none":
+	default:
+		return fmt.Errorf("prompt %q: want accept, ask or none", s.Prompt)
+	}
+	if s.Properties == nil {
+		s.Properties = map[string]string{}
+	}
+	if s.Model != "" {
+		if err := s.addModel(fsys); err != nil {
+			return err
+		}
+	}
+	s.Properties["ro.serialno"] = s.Serial
+	s.release = s.Properties["ro.build.version.release"]
+	if _, err := fmt.Sscan(s.Properties["ro.build.version.sdk"], &s.sdk); err != nil {
+		return fmt.Errorf("ro.build.version.sdk: %w", err)
+	}
+	seen := map[string]bool{}
+	for _, p := range s.Packages {
+		if _, err := android.ParsePackageName(p.Name); err != nil {
+			return fmt.Errorf("package %q: %w", p.Name, err)
+		}
+		if seen[p.Name] {
+			return fmt.Errorf("package %s is there twice", p.Name)
+		}
+		seen[p.Name] = true
+	}
+	return nil
+}
+
+func (s *Scenario) addModel(fsys fs.FS) error {
+	m, err := LoadModel(fsys, s.Model)
+	if err != nil {
+		return err
+	}
+	at := slices.IndexFunc(m.Builds, func(b Build) bool { return b.Key() == s.Build })
+	if at < 0 {
+		return fmt.Errorf("%s has no build %q", s.Model, s.Build)
+	}
+	b := m.Builds[at]
+	for k, v := range m.properties(b) {
+		if _, set := s.Properties[k]; !set {
+			s.Properties[k] = v
+		}
+	}
+	order := func(version string) int {
+		return slices.IndexFunc(m.Builds, func(x Build) bool { return x.Version == version })
+	}
+	here := order(b.Version)
+	for _, file := range m.Sets {
+		var set packageSet
+		if err := readYAML(fsys, path.Join(path.Dir(s.Model), file), &set); err != nil {
+			return err
+		}
+		for _, p := range set.Packages {
+			for _, bound := range []string{p.Since, p.Until} {
+				if bound != "" && order(bound) < 0 {
+					return fmt.Errorf("%s: %s: %s has no build %q", file, p.Name, s.Model, bound)
+				}
+			}
+			if p.Since != "" && here < order(p.Since) || p.Until != "" && here > order(p.Until) || p.Edition != "" && p.Edition != b.Edition {
+				continue
+			}
+			if p.Dir == "" {
+				p.Dir = set.Dir
+			}
+			if p.Version == "" {
+				p.Version = set.Version
+			}
+			if p.Version == "" {
+				p.Version = b.Version
+			}
+			s.Packages = append(s.Packages, p)
+		}
+	}
+	return nil
+}
+
+// properties are what getprop tells of a build.
+func (m *Model) properties(b Build) map[string]string {
+	product := m.Device
+	if b.Edition != "" {
+		product += "_" + strings.ToLower(b.Edition)
+	}
+	fingerprint := fmt.Sprintf("%s/%s/%s:%s/%s/%s:user/release-keys", m.Brand, product, m.Device, b.Release, b.ID, b.Version)
+	p := map[string]string{
+		"ro.build.fingerprint":            fingerprint,
+		"ro.system.build.fingerprint":     fingerprint,
+		"ro.build.id":                     b.ID,
+		"ro.build.display.id":             b.ID + " " + b.Version,
+		"ro.build.version.incremental":    b.Version,
+		"ro.build.version.release":        b.Release,
+		"ro.build.version.sdk":            fmt.Sprint(b.SDK),
+		"ro.build.version.security_patch": b.Patch,
+		"ro.build.type":                   "user",
+		"ro.build.tags":                   "release-keys",
+		"ro.product.manufacturer":         m.Manufacturer,
+		"ro.product.brand":                m.Brand,
+		"ro.product.model":                m.Name,
+		"ro.product.device":               m.Device,
+		"ro.product.name":                 product,
+		"ro.product.marketname":           m.Name,
+		"ro.product.cpu.abi":              "arm64-v8a",
+		"ro.hardware":                     "quarrystone",
+		"ro.debuggable":                   "0",
+		"ro.secure":                       "1",
+		"ro.adb.secure":                   "1",
+		"ro.crypto.state":                 "encrypted",
+		"sys.boot_completed":              "1",
+		"persist.sys.locale":              "en-GB",
+		"gsm.version.baseband":            "Q7.1-" + b.Version + "\nQ7.1-recovery",
+	}
+	switch m.Form {
+	case "tablet":
+		p["ro.build.characteristics"] = "tablet,nosdcard"
+	case "television":
+		p["ro.build.characteristics"] = "tv"
+	default:
+		p["ro.build.characteristics"] = "nosdcard"
+	}
+	if b.Edition != "" {
+		p["ro.boot.carrier"] = b.Edition
+	}
+	if b.Region != "" {
+		p["ro.boot.region"] = b.Region
+	}
+	return p
+}
