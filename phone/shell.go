@@ -1,6 +1,7 @@
 package phone
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -55,6 +56,14 @@ func (p *Phone) shell(ctx context.Context, line string, in io.Reader, out, errs 
 		return 1
 	}
 	return code
+}
+
+// Ask runs a command line on the phone without adb and returns its standard
+// output, as for making saved outputs of it.
+func (p *Phone) Ask(ctx context.Context, line string) []byte {
+	var out bytes.Buffer
+	p.shell(ctx, line, nil, &out, io.Discard)
+	return out.Bytes()
 }
 
 func exitCode(err error) byte {

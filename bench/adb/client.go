@@ -176,6 +176,15 @@ func (c *Client) Connect(ctx context.Context, address string) (words string, err
 	return c.ask(ctx, "host:connect:"+address)
 }
 
+// Disconnect makes the server forget a phone at a network address.
+func (c *Client) Disconnect(ctx context.Context, address string) error {
+	if _, _, err := net.SplitHostPort(address); err != nil || strings.ContainsAny(address, " \n\x00") {
+		return fmt.Errorf("%q is not an address like 192.0.2.7:5555", address)
+	}
+	_, err := c.ask(ctx, "host:disconnect:"+address)
+	return err
+}
+
 // Device is one line of the server's list.
 type Device struct {
 	// Serial is how the server calls it: a serial number or an address.

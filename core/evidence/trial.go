@@ -77,4 +77,6 @@ type Trial struct {
 	Method   Method
 	Outcome  Outcome
 	Function string
+	// CameBack is true where the package returned by itself afterwards.
+	CameBack bool
 }

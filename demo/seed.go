@@ -1,0 +1,414 @@
+package demo
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"hash/fnv"
+	"io/fs"
+	"log/slog"
+	"slices"
+	"strings"
+
+	"github.com/goccy/go-yaml"
+	"github.com/google/uuid"
+
+	"roster/core/android"
+	"roster/core/catalog"
+	"roster/core/change"
+	"roster/core/evidence"
+	"roster/core/profile"
+	"roster/phone"
+	"roster/store"
+)
+
+// password of all sample people. It is no secret: the demo prints it.
+const password = "lend-a-phone"
+
+// SignIn is a sample person whose password is no secret.
+type SignIn struct{ Login, Password, Role string }
+
+// SignIns are the sample people to try, one for each role.
+func SignIns() []SignIn {
+	var list []SignIn
+	for _, role := range []string{"technician", "reviewer", "maintainer", "keeper"} {
+		list = append(list, SignIn{role, password, role})
+	}
+	return list
+}
+
+// Installation is what is to be filled, with the keys that it works with.
+type Installation struct {
+	Store        *store.Store
+	HashPassword func(password string) (string, error)
+	PhoneHash    func(serial string) string
+	// Signer returns what signs releases.
+	Signer func(context.Context) (store.Sign, error)
+}
+
+// sample is the file people-and-evidence.yaml.
+type sample struct {
+	People []struct {
+		Login string `yaml:"login"`
+		Name  string `yaml:"name"`
+		Role  string `yaml:"role"`
+	} `yaml:"people"`
+	Packages map[string]said `yaml:"packages"`
+	Open     []struct {
+		By    string       `yaml:"by"`
+		Title string       `yaml:"title"`
+		Edits []sampleEdit `yaml:"edits"`
+	} `yaml:"open"`
+	Profiles []struct {
+		Model   string  `yaml:"model"`
+		Name    string  `yaml:"name"`
+		Purpose string  `yaml:"purpose"`
+		Ceiling float64 `yaml:"ceiling"`
+		Publish bool    `yaml:"publish"`
+	} `yaml:"profiles"`
+}
+
+// said is what the sample people say of one package.
+type said struct {
+	About      string            `yaml:"about"`
+	Functions  []string          `yaml:"functions"`
+	Load       string            `yaml:"load"`
+	Scope      string            `yaml:"scope"`
+	Because    string            `yaml:"because"`
+	Conditions []string          `yaml:"conditions"`
+	Lost       string            `yaml:"lost"`
+	Words      string            `yaml:"words"`
+	Trials     map[string]string `yaml:"trials"`
+}
+
+type sampleEdit struct {
+	Package string `yaml:"package"`
+	Load    string `yaml:"load"`
+	Scope   string `yaml:"scope"`
+	Trial   string `yaml:"trial"`
+	Build   string `yaml:"build"`
+	About   string `yaml:"about"`
+	Because string `yaml:"because"`
+}
+
+// seeder fills one empty installation.
+type seeder struct {
+	Installation
+	ctx    context.Context
+	sample sample
+	people map[string]store.Person
+	builds map[string]uuid.UUID // by "model version", as in the sample's file
+	models map[string]uuid.UUID
+	maker  uuid.UUID
+	labels map[string]map[string]string
+}
+
+// Seed fills a database that has no people yet with the sample world. Captures
+// are read from what stand-in phones answer; everything else goes the way of
+// any other edit: through somebody's tray and a reviewer.
+func Seed(ctx context.Context, in Installation) error {
+	n, err := in.Store.CountPeople(ctx)
+	if err != nil || n > 0 {
+		return err
+	}
+	s := &seeder{Installation: in, ctx: ctx, people: map[string]store.Person{}, builds: map[string]uuid.UUID{}, models: map[string]uuid.UUID{}, labels: map[string]map[string]string{}}
+	raw, err := fs.ReadFile(World, "people-and-evidence.yaml")
+	if err != nil {
+		return err
+	}
+	if err := yaml.UnmarshalWithOptions(raw, &s.sample, yaml.Strict()); err != nil {
+		return fmt.Errorf("people-and-evidence.yaml: %w", err)
+	}
+	for _, step := range []func() error{s.addPeople, s.addCaptures, s.addNames, s.addSaid, s.addOpen, s.addProfiles} {
+		if err := step(); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (s *seeder) addPeople() error {
+	hash, err := s.HashPassword(password)
+	if err != nil {
+		return err
+	}
+	for _, p := range s.sample.People {
+		person, err := s.Store.AddPerson(s.ctx, p.Login, p.Name, p.Role, hash)
+		if err != nil {
+			return err
+		}
+		s.people[p.Login] = person
+	}
+	return nil
+}
+
+// addCaptures captures one phone of every build of every model.
+func (s *seeder) addCaptures() error {
+	files, err := fs.Glob(World, "models/*.yaml")
+	if err != nil {
+		return err
+	}
+	for _, file := range files {
+		model, err := phone.LoadModel(World, file)
+		if err != nil {
+			return err
+		}
+		slug := strings.TrimSuffix(strings.TrimPrefix(file, "models/"), ".yaml")
+		for _, b := range model.Builds {
+			scenario, err := phone.Of(World, file, b.Key(), "SAMPLE-"+slug+"-"+b.Key())
+			if err != nil {
+				return err
+			}
+			if err := s.capture(scenario, slug+" "+b.Key()); err != nil {
+				return fmt.Errorf("%s %s: %w", file, b.Key(), err)
+			}
+		}
+		sc, err := s.Store.FindScope(s.ctx, store.Slug(model.Manufacturer), store.Slug(model.Name), "")
+		if err != nil {
+			return err
+		}
+		s.models[slug], s.maker = sc.Model.ID, sc.Maker.ID
+	}
+	return nil
+}
+
+func (s *seeder) capture(scenario *phone.Scenario, key string) error {
+	p := phone.New(scenario, slog.New(slog.DiscardHandler))
+	capture, err := android.ReadFiles([]android.File{
+		{Name: "getprop", Data: p.Ask(s.ctx, "getprop")},
+		{Name: "dumpsys package", Data: p.Ask(s.ctx, "dumpsys package")},
+	})
+	if err != nil {
+		return err
+	}
+	for _, spec := range scenario.Packages {
+		if spec.Label != "" {
+			s.labels[spec.Name] = map[string]string{"en": spec.Label}
+			for lang, label := range spec.Labels {
+				s.labels[spec.Name][lang] = label
+			}
+		}
+	}
+	sum, err := s.Store.AddCapture(s.ctx, store.NewCapture{Capture: capture, Phone: s.PhoneHash(scenario.Serial), Person: s.people["ines"].ID, Source: "file"})
+	s.builds[key] = sum.BuildID
+	return err
+}
+
+// edit makes a tray edit of a value.
+func (s *seeder) edit(name string, field change.Field, scope catalog.Scope, value any, reason string) (store.NewEdit, error) {
+	p, err := s.Store.Package(s.ctx, name)
+	if err != nil {
+		return store.NewEdit{}, fmt.Errorf("%s: %w", name, err)
+	}
+	raw, err := json.Marshal(value)
+	if err != nil {
+		return store.NewEdit{}, err
+	}
+	if err := change.Check(field, scope, raw); err != nil {
+		return store.NewEdit{}, fmt.Errorf("%s: %w", name, err)
+	}
+	return store.NewEdit{Package: p.ID, Field: field, Scope: scope, Value: raw, Reason: reason}, nil
+}
+
+// send makes a change of edits and returns it with its edits' ids.
+func (s *seeder) send(by, title string, edits []store.NewEdit) (uuid.UUID, []uuid.UUID, error) {
+	ids, err := s.Store.AddEdits(s.ctx, s.people[by].ID, edits)
+	if err != nil {
+		return uuid.Nil, nil, err
+	}
+	id, err := s.Store.Send(s.ctx, s.people[by].ID, "", title, ids)
+	return id, ids, err
+}
+
+// accepted sends a change and lets the reviewer accept all of it.
+func (s *seeder) accepted(by, title string, edits []store.NewEdit) error {
+	if len(edits) == 0 {
+		return nil
+	}
+	id, ids, err := s.send(by, title, edits)
+	if err != nil {
+		return err
+	}
+	decisions := make([]store.Decision, len(ids))
+	for i, e := range ids {
+		decisions[i] = store.Decision{Edit: e, Verdict: "accepted"}
+	}
+	return s.Store.Decide(s.ctx, s.people["reviewer"].ID, id, 1, decisions)
+}
+
+var everywhere = catalog.Scope{Kind: catalog.Everywhere}
+
+func (s *seeder) addNames() error {
+	var edits []store.NewEdit
+	for _, name := range sorted(s.labels) {
+		e, err := s.edit(name, change.Labels, everywhere, s.labels[name], "as the phone shows it")
+		if err != nil {
+			return err
+		}
+		edits = append(edits, e)
+	}
+	return s.accepted("ines", "Names as the phones show them", edits)
+}
+
+// addSaid brings what is said of packages, then one change of trials a person.
+func (s *seeder) addSaid() error {
+	var told []store.NewEdit
+	trials := map[string][]store.NewEdit{}
+	add := func(name string, field change.Field, scope catalog.Scope, value any, reason string) error {
+		e, err := s.edit(name, field, scope, value, reason)
+		told = append(told, e)
+		return err
+	}
+	for _, name := range sorted(s.sample.Packages) {
+		p := s.sample.Packages[name]
+		if p.About != "" {
+			if err := add(name, change.Description, everywhere, p.About, "seen on the phones here"); err != nil {
+				return err
+			}
+		}
+		if len(p.Functions) > 0 {
+			if err := add(name, change.Functions, everywhere, p.Functions, "what people missed"); err != nil {
+				return err
+			}
+		}
+		if p.Load != "" {
+			if err := add(name, change.Load, s.scope(p.Scope), change.LoadValue{Load: evidence.Load(p.Load), Conditions: p.Conditions}, p.Because); err != nil {
+				return err
+			}
+		}
+		for _, build := range sorted(p.Trials) {
+			for i, letter := range p.Trials[build] {
+				by, value, err := s.trial(name, build, i, letter, p)
+				if err != nil {
+					return err
+				}
+				e, err := s.edit(name, change.Trial, everywhere, value, "")
+				if err != nil {
+					return err
+				}
+				trials[by] = append(trials[by], e)
+			}
+		}
+	}
+	if err := s.accepted("maintainer", "What the packages are", told); err != nil {
+		return err
+	}
+	for _, by := range sorted(trials) {
+		if err := s.accepted(by, "Trials of "+s.people[by].Name, trials[by]); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// testers report trials; the first ones more often than the last.
+var testers = []string{"ines", "bolaji", "runa", "casimir", "second", "ines", "bolaji", "runa", "maintainer", "keeper", "technician"}
+
+// trial makes the i-th trial of a package on a build: whose it is, and what
+// they saw, always the same for the same place in the sample's file.
+func (s *seeder) trial(name, build string, i int, letter rune, p said) (by string, v change.TrialValue, err error) {
+	id, ok := s.builds[build]
+	if !ok {
+		return "", v, fmt.Errorf("%s: there is no build %q", name, build)
+	}
+	h := fnv.New32a()
+	h.Write([]byte(name))
+	by = testers[(int(h.Sum32()%7)+i)%len(testers)]
+	v = change.TrialValue{
+		Build: id.String(), Phone: s.PhoneHash(fmt.Sprintf("sample %s %d %s", build, i, by)),
+		Method: evidence.RemoveForUser, Persistence: "held", Recovery: "not-tried", WatchedDays: 2 + (i*5+int(h.Sum32()%11))%29,
+	}
+	lower := letter | 0x20
+	if letter != lower {
+		v.Persistence = "back-after-restart"
+	}
+	switch lower {
+	case 'c':
+		v.Outcome = evidence.Clean
+	case 'l':
+		v.Outcome, v.Function, v.Recovery, v.Note = evidence.FunctionLost, p.Lost, "put-back", "missed after a day and put back"
+	case 'f':
+		v.Outcome, v.Recovery, v.Note = evidence.Fault, "put-back", "something else misbehaved until it was put back"
+	case 'n':
+		v.Outcome, v.Recovery, v.Note = evidence.NoStart, "reset", "a lock code was set; after a restart the phone never came up"
+	case 'r':
+		v.Outcome, v.Persistence, v.WatchedDays, v.Note = evidence.Refused, "not-watched", 0, p.Words
+	default:
+		return "", v, fmt.Errorf("%s on %s: %q is no outcome", name, build, letter)
+	}
+	return by, v, nil
+}
+
+func (s *seeder) scope(kind string) catalog.Scope {
+	switch kind {
+	case "model":
+		return catalog.Scope{Kind: catalog.OfModel, ID: s.models["lyra-5"].String()}
+	case "maker":
+		return catalog.Scope{Kind: catalog.OfMaker, ID: s.maker.String()}
+	}
+	return everywhere
+}
+
+func (s *seeder) addOpen() error {
+	for _, c := range s.sample.Open {
+		var edits []store.NewEdit
+		for i, e := range c.Edits {
+			var one store.NewEdit
+			var err error
+			switch {
+			case e.Load != "":
+				one, err = s.edit(e.Package, change.Load, s.scope(e.Scope), change.LoadValue{Load: evidence.Load(e.Load)}, e.Because)
+			case e.Trial != "":
+				var v change.TrialValue
+				if _, v, err = s.trial(e.Package, e.Build, 30+i, rune(e.Trial[0]), said{}); err == nil {
+					one, err = s.edit(e.Package, change.Trial, everywhere, v, e.Because)
+				}
+			default:
+				one, err = s.edit(e.Package, change.Description, everywhere, e.About, e.Because)
+			}
+			if err != nil {
+				return err
+			}
+			edits = append(edits, one)
+		}
+		if _, _, err := s.send(c.By, c.Title, edits); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (s *seeder) addProfiles() error {
+	for _, p := range s.sample.Profiles {
+		person := s.people["maintainer"]
+		id, err := s.Store.AddProfile(s.ctx, s.models[p.Model], p.Name, p.Purpose, person.ID)
+		if err != nil {
+			return err
+		}
+		rules := profile.DefaultRules
+		rules.HighestCeiling = p.Ceiling
+		if err := s.Store.SetRules(s.ctx, id, 1, p.Purpose, rules, person.ID); err != nil {
+			return err
+		}
+		if !p.Publish {
+			continue
+		}
+		sign, err := s.Signer(s.ctx)
+		if err != nil {
+			return err
+		}
+		if _, err := s.Store.Publish(s.ctx, id, 2, person, sign); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func sorted[V any](m map[string]V) []string {
+	keys := make([]string, 0, len(m))
+	for k := range m {
+		keys = append(keys, k)
+	}
+	slices.Sort(keys)
+	return keys
+}

@@ -1,0 +1,120 @@
+package server
+
+import (
+	"context"
+	"net/http"
+	"slices"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/gin-gonic/gin"
+
+	"roster/store"
+)
+
+// Access says who may use a route. Each role may do what the ones before it
+// may.
+type Access string
+
+// The degrees of access.
+const (
+	Public     Access = "public"
+	SignedIn   Access = "signed-in"
+	Technician Access = "technician"
+	Reviewer   Access = "reviewer"
+	Maintainer Access = "maintainer"
+	Keeper     Access = "keeper"
+)
+
+var degrees = []Access{Public, SignedIn, Technician, Reviewer, Maintainer, Keeper}
+
+// Allows reports whether a person with the role may use it; role is "" for
+// somebody who is not signed in.
+func (a Access) Allows(role string) bool {
+	if a == Public {
+		return true
+	}
+	if role == "" {
+		return false
+	}
+	return slices.Index(degrees, Access(role)) >= slices.Index(degrees, a)
+}
+
+const accessKey = "roster-access"
+
+// route adds an operation to the API. There is no other way to add one, so
+// that none is without a declared access.
+func route[I, O any](s *Server, access Access, op huma.Operation, handler func(context.Context, *I) (*O, error)) {
+	s.declare(&op, access)
+	huma.Register(s.api, op, func(ctx context.Context, in *I) (*O, error) {
+		out, err := handler(ctx, in)
+		if err != nil {
+			return nil, s.explain(ctx, err)
+		}
+		return out, nil
+	})
+}
+
+// declare writes an operation's access down where requireAccess and the test
+// of all routes find it.
+func (s *Server) declare(op *huma.Operation, access Access) {
+	if op.Metadata == nil {
+		op.Metadata = map[string]any{}
+	}
+	op.Metadata[accessKey] = access
+	if access != Public {
+		op.Description = strings.TrimSpace(op.Description + " For: " + string(access) + ".")
+	}
+	s.access[op.Method+" "+op.Path] = access
+}
+
+// plain adds a route that is not part of the API.
+func (s *Server) plain(method, path string, access Access, handlers ...gin.HandlerFunc) {
+	s.access[method+" "+path] = access
+	s.engine.Handle(method, path, append([]gin.HandlerFunc{func(c *gin.Context) {
+		if !access.Allows(roleOf(c.Request.Context())) {
+			writeProblem(c, refusal(c.Request.Context(), access))
+		}
+	}}, handlers...)...)
+}
+
+func (s *Server) requireAccess(ctx huma.Context, next func(huma.Context)) {
+	access, ok := ctx.Operation().Metadata[accessKey].(Access)
+	if !ok {
+		access = Keeper
+	}
+	if !access.Allows(roleOf(ctx.Context())) {
+		p := refusal(ctx.Context(), access)
+		huma.WriteErr(s.api, ctx, p.Status, p.Detail)
+		return
+	}
+	next(ctx)
+}
+
+func refusal(ctx context.Context, access Access) *Problem {
+	if roleOf(ctx) == "" {
+		return signedOut
+	}
+	return problem(http.StatusForbidden, "refused", "This needs the role "+string(access)+"; you are "+roleOf(ctx)+".")
+}
+
+type personKey struct{}
+
+// personOf is who is signed in; the zero Person when nobody is.
+func personOf(ctx context.Context) store.Person {
+	p, _ := ctx.Value(personKey{}).(store.Person)
+	return p
+}
+
+func roleOf(ctx context.Context) string { return personOf(ctx).Role }
+
+var origins = http.NewCrossOriginProtection()
+
+// crossOrigin refuses writes that another site's page makes a browser send.
+func (s *Server) crossOrigin(c *gin.Context) {
+	if err := origins.Check(c.Request); err != nil {
+		writeProblem(c, problem(http.StatusForbidden, "cross-origin", "This request comes from another site."))
+		return
+	}
+	c.Next()
+}

@@ -1,0 +1,62 @@
+package server
+
+import (
+	"bytes"
+	"io/fs"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"roster/web"
+)
+
+// application serves the built browser application: its files, and its page
+// for every address that is nothing else's.
+func (s *Server) application() {
+	dist, err := fs.Sub(web.Dist, "dist")
+	if err != nil {
+		panic(err) // the folder is embedded
+	}
+	page, err := fs.ReadFile(dist, "index.html")
+	if err != nil {
+		page = []byte("<!doctype html><title>Roster</title><p>The browser application is not built into this program. Run scripts/build.\n")
+	}
+	s.plain(http.MethodGet, "/assets/*file", Public, func(c *gin.Context) { serveAsset(c, dist) })
+	s.engine.NoRoute(func(c *gin.Context) {
+		path := c.Request.URL.Path
+		if strings.HasPrefix(path, "/api/") || c.Request.Method != http.MethodGet && c.Request.Method != http.MethodHead {
+			writeProblem(c, problem(http.StatusNotFound, "not-found", "There is nothing at this address."))
+			return
+		}
+		c.Header("Cache-Control", "no-cache")
+		http.ServeContent(c.Writer, c.Request, "index.html", time.Time{}, bytes.NewReader(page))
+		c.Abort()
+	})
+	s.engine.NoMethod(func(c *gin.Context) {
+		writeProblem(c, problem(http.StatusMethodNotAllowed, "method", "This address does not take "+c.Request.Method+"."))
+	})
+}
+
+// serveAsset serves a built file, in its compressed form where the build made
+// one and the browser takes it. Names carry a hash: they never change.
+func serveAsset(c *gin.Context, dist fs.FS) {
+	name := "assets" + c.Param("file")
+	c.Header("Cache-Control", "public, max-age=31536000, immutable")
+	if strings.Contains(c.GetHeader("Accept-Encoding"), "br") {
+		if raw, err := fs.ReadFile(dist, name+".br"); err == nil {
+			c.Header("Content-Encoding", "br")
+			c.Header("Vary", "Accept-Encoding")
+			http.ServeContent(c.Writer, c.Request, name, time.Time{}, bytes.NewReader(raw))
+			return
+		}
+	}
+	raw, err := fs.ReadFile(dist, name)
+	if err != nil {
+		c.Header("Cache-Control", "no-store")
+		c.String(http.StatusNotFound, "no such file\n")
+		return
+	}
+	http.ServeContent(c.Writer, c.Request, name, time.Time{}, bytes.NewReader(raw))
+}

@@ -1,0 +1,241 @@
+package server
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+
+	"roster/core/catalog"
+	"roster/core/change"
+	"roster/core/evidence"
+	"roster/store"
+)
+
+type dossierInput struct {
+	ScopeInput
+	Name   string `path:"name" maxLength:"255"`
+	Method string `query:"method" enum:"disable,remove-for-user,remove-from-image" default:"remove-for-user"`
+}
+
+// figures are what trials come to, as a page shows them.
+type figures struct {
+	Ceiling       float64 `json:"ceiling" doc:"At most this share of phones harmed, one-sided 95 %"`
+	Floor         float64 `json:"floor"`
+	SevereCeiling float64 `json:"severeCeiling"`
+	Weight        float64 `json:"weight" doc:"Sum of the trials' weights"`
+	HarmedWeight  float64 `json:"harmedWeight"`
+	Standing      string  `json:"standing" enum:"untried,contested,firm,thin,fair"`
+	Phones        int     `json:"phones"`
+	People        int     `json:"people"`
+	HarmedPhones  int     `json:"harmedPhones"`
+}
+
+func figuresOf(f evidence.Figures) figures {
+	return figures{f.Ceiling, f.Floor, f.SevereCeiling, f.Weight, f.Harmed, string(f.Standing), f.Phones, f.People, f.HarmedPhones}
+}
+
+// distance is what the trials at one distance from the scope come to.
+type distance struct {
+	Distance int     `json:"distance" doc:"0 same build, then farther"`
+	Words    string  `json:"words"`
+	Weight   float64 `json:"weight" doc:"Transfer weight of each trial there"`
+	Strip    string  `json:"strip"`
+	figures
+}
+
+// weighed is one trial's part in the figures.
+type weighed struct {
+	Trials   []string `json:"trials" nullable:"false"`
+	Distance int      `json:"distance"`
+	Transfer float64  `json:"transfer"`
+	Weight   float64  `json:"weight"`
+	Outcome  string   `json:"outcome"`
+}
+
+// grade is the load that applies in a scope and how it came to be.
+type grade struct {
+	Load         string            `json:"load" enum:"loose,leaned-on,tied-in,load-bearing,unproven"`
+	BySuggestion bool              `json:"bySuggestion"`
+	Suggested    string            `json:"suggested" enum:"loose,leaned-on,tied-in,load-bearing,unproven"`
+	Reasons      []evidence.Reason `json:"reasons" nullable:"false"`
+	MoreLenient  bool              `json:"moreLenient" doc:"A person set it more lenient than suggested"`
+	Conditions   []string          `json:"conditions" nullable:"false"`
+	Applies      *store.Claim      `json:"applies,omitempty"`
+	Hidden       []store.Claim     `json:"hidden" nullable:"false" doc:"Wider grades that this one hides"`
+}
+
+type dossier struct {
+	Package     store.Package       `json:"package"`
+	Labels      map[string]string   `json:"labels" nullable:"false"`
+	Aliases     []string            `json:"aliases" nullable:"false"`
+	Description string              `json:"description"`
+	Functions   []string            `json:"functions" nullable:"false"`
+	Origin      string              `json:"origin"`
+	OriginWhy   string              `json:"originWhy"`
+	Grade       grade               `json:"grade"`
+	Figures     figures             `json:"figures"`
+	Sentence    string              `json:"sentence"`
+	Strip       string              `json:"strip"`
+	Distances   []distance          `json:"distances" nullable:"false"`
+	Weighed     []weighed           `json:"weighed" nullable:"false"`
+	Trials      []store.Trial       `json:"trials" nullable:"false"`
+	Ships       []store.Shipping    `json:"ships" nullable:"false"`
+	Claims      []store.Claim       `json:"claims" nullable:"false"`
+	History     []store.Past        `json:"history" nullable:"false"`
+	Releases    []store.ReleaseLine `json:"releases" nullable:"false"`
+}
+
+type dossierOutput struct{ Body dossier }
+
+// How many trials and history entries one page carries.
+const (
+	maxTrials  = 500
+	maxHistory = 200
+)
+
+func (s *Server) dossier(ctx context.Context, in *dossierInput) (*dossierOutput, error) {
+	sc, err := s.scope(ctx, in.ScopeInput)
+	if err != nil {
+		return nil, err
+	}
+	p, err := s.store.Package(ctx, in.Name)
+	if err != nil {
+		return nil, fmt.Errorf("package %q: %w", in.Name, err)
+	}
+	out := &dossierOutput{dossier{Package: p, Functions: []string{}, Origin: p.Origin, OriginWhy: "guessed: " + p.OriginReason}}
+	d := &out.Body
+	for _, load := range []func() error{
+		func() (err error) { d.Labels, d.Aliases, err = s.store.LabelsOf(ctx, p.ID); return },
+		func() (err error) { d.Claims, err = s.store.Claims(ctx, p.ID); return },
+		func() (err error) { d.Trials, err = s.store.Trials(ctx, p.ID, maxTrials); return },
+		func() (err error) { d.Ships, err = s.store.Ships(ctx, p.ID); return },
+		func() (err error) { d.History, err = s.store.History(ctx, p.ID, maxHistory); return },
+		func() (err error) { d.Releases, err = s.store.ReleasesWith(ctx, p.Name); return },
+	} {
+		if err := load(); err != nil {
+			return nil, err
+		}
+	}
+	trials, table, err := s.store.Evidence(ctx, p.ID)
+	if err != nil {
+		return nil, err
+	}
+	method := evidence.Method(in.Method)
+	f := evidence.Weigh(trials, method, sc.Target, table)
+	d.Figures, d.Sentence = figuresOf(f), evidence.Sentence(f, whereWords(sc))
+	d.Strip = evidence.Strip(trials, method, sc.Target)
+	d.Distances, d.Weighed = distances(trials, method, sc, table), weights(f)
+	if err := d.fromClaims(); err != nil {
+		return nil, err
+	}
+	d.Grade, err = gradeAt(d.Claims, sc.Target, evidence.Suggest(f, evidence.Structure{}))
+	return out, err
+}
+
+// fromClaims takes over what people have said in fields that hold everywhere.
+func (d *dossier) fromClaims() error {
+	for _, c := range d.Claims {
+		var err error
+		switch change.Field(c.Field) {
+		case change.Description:
+			err = json.Unmarshal(c.Value, &d.Description)
+		case change.Functions:
+			err = json.Unmarshal(c.Value, &d.Functions)
+		case change.Origin:
+			err = json.Unmarshal(c.Value, &d.Origin)
+			d.OriginWhy = "said by " + c.SetBy
+		}
+		if err != nil {
+			return fmt.Errorf("claim %s: %w", c.Field, err)
+		}
+	}
+	return nil
+}
+
+// gradeAt picks the load that applies at a target, among a package's claims.
+func gradeAt(claims []store.Claim, target evidence.Firmware, suggestion evidence.Suggestion) (grade, error) {
+	g := grade{Load: string(suggestion.Load), BySuggestion: true, Suggested: string(suggestion.Load), Reasons: suggestion.Reasons, Conditions: []string{}, Hidden: []store.Claim{}}
+	var loads []store.Claim
+	var scopes []catalog.Scope
+	for _, c := range claims {
+		if c.Field == string(change.Load) {
+			sc := catalog.Scope{Kind: catalog.ScopeKind(c.ScopeKind)}
+			if sc.Kind != catalog.Everywhere {
+				sc.ID = c.ScopeID.String()
+			}
+			loads, scopes = append(loads, c), append(scopes, sc)
+		}
+	}
+	i, hidden := catalog.Applying(scopes, target)
+	if i < 0 {
+		return g, nil
+	}
+	var v change.LoadValue
+	if err := json.Unmarshal(loads[i].Value, &v); err != nil {
+		return g, fmt.Errorf("load at %s: %w", loads[i].ScopeName, err)
+	}
+	g.Load, g.BySuggestion, g.Applies = string(v.Load), false, &loads[i]
+	g.MoreLenient = v.Load.MoreLenientThan(suggestion.Load)
+	if v.Conditions != nil {
+		g.Conditions = v.Conditions
+	}
+	for _, h := range hidden {
+		g.Hidden = append(g.Hidden, loads[h])
+	}
+	return g, nil
+}
+
+// distances splits the trials by how far their firmware is from the scope.
+func distances(trials []evidence.Trial, method evidence.Method, sc store.Scope, table evidence.Transfer) []distance {
+	groups := map[evidence.Distance][]evidence.Trial{}
+	for _, t := range trials {
+		at := evidence.Between(t.On, sc.Target)
+		groups[at] = append(groups[at], t)
+	}
+	// Within one distance all weigh alike: the interval is that of the trials
+	// there by themselves.
+	alone := evidence.Transfer{SameBuild: 1, SameModelRelease: 1, SameModel: 1, SameMakerRelease: 1, SameMaker: 1, Otherwise: 1}
+	out := []distance{}
+	for at := evidence.SameBuild; at <= evidence.Otherwise; at++ {
+		strip := evidence.Strip(groups[at], method, sc.Target)
+		if strip == "" {
+			continue
+		}
+		out = append(out, distance{int(at), distanceWords(at, sc), table.Weight(at), strip, figuresOf(evidence.Weigh(groups[at], method, sc.Target, alone))})
+	}
+	return out
+}
+
+func distanceWords(d evidence.Distance, sc store.Scope) string {
+	model, maker, release := "this model", "this maker", sc.Target.Release
+	if sc.Model != nil {
+		model = sc.Model.Name
+	}
+	if sc.Maker != nil {
+		maker = sc.Maker.Name
+	}
+	switch d {
+	case evidence.SameBuild:
+		if sc.Build == nil {
+			return "Newest build of " + model
+		}
+		return "This build, " + buildName(*sc.Build)
+	case evidence.SameModelRelease:
+		return model + " on Android " + release
+	case evidence.SameModel:
+		return model + " on another Android"
+	case evidence.SameMakerRelease:
+		return "Other " + maker + " on " + release
+	case evidence.SameMaker:
+		return "Other " + maker
+	}
+	return "Other makers"
+}
+
+func weights(f evidence.Figures) []weighed {
+	out := make([]weighed, len(f.Counted))
+	for i, w := range f.Counted {
+		out[i] = weighed{w.Merged, int(w.Distance), w.Transfer, w.Weight, string(w.Outcome)}
+	}
+	return out
+}

@@ -1,0 +1,197 @@
+package server
+
+import (
+	"context"
+	"encoding/json"
+	"log/slog"
+	"net/http"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humagin"
+	"github.com/gin-contrib/gzip"
+	"github.com/gin-gonic/gin"
+	"github.com/prometheus/client_golang/prometheus/promhttp"
+
+	"roster/bench/adb"
+	"roster/store"
+)
+
+// Config is what a server needs to run.
+type Config struct {
+	Store  *store.Store
+	Secret Secret
+	Log    *slog.Logger
+	// ADB is the adb server's address; "" for a server without phones.
+	ADB string
+	// ADBProgram starts an adb server where none answers.
+	ADBProgram string
+	// Version is shown and written into the API's description.
+	Version string
+	// Demo, when not empty, is shown on the sign-in page.
+	Demo []DemoSignIn
+}
+
+// DemoSignIn is a sample person whose password is no secret.
+type DemoSignIn struct {
+	Login    string `json:"login"`
+	Password string `json:"password"`
+	Role     string `json:"role"`
+}
+
+// Server answers HTTP for one installation. Several on one database are fine.
+type Server struct {
+	store   *store.Store
+	secret  Secret
+	log     *slog.Logger
+	config  Config
+	engine  *gin.Engine
+	api     huma.API
+	events  *hub
+	phones  *phones
+	access  map[string]Access
+	working sync.WaitGroup
+	stop    context.CancelFunc
+	ctx     context.Context
+}
+
+// New makes a server and starts what it does in the background: bringing the
+// database up to date, listening for events and watching phones.
+func New(c Config) *Server {
+	s := build(c)
+	s.background(func(ctx context.Context) { s.migrate(ctx) })
+	s.background(func(ctx context.Context) { s.store.Listen(ctx, s.events.tell) })
+	if c.ADB != "" {
+		s.background(func(ctx context.Context) { s.phones.watch(ctx) })
+	}
+	return s
+}
+
+// build makes a server with its routes that does nothing by itself.
+func build(c Config) *Server {
+	gin.SetMode(gin.ReleaseMode)
+	s := &Server{store: c.Store, secret: c.Secret, log: c.Log, config: c, engine: gin.New(), events: newHub(), access: map[string]Access{}}
+	s.ctx, s.stop = context.WithCancel(context.Background())
+	s.phones = newPhones(&adb.Client{Address: c.ADB}, c.ADBProgram, s.secret, c.Log)
+	s.middleware()
+	s.routes()
+	return s
+}
+
+// Close stops what runs in the background and waits for it.
+func (s *Server) Close() {
+	s.stop()
+	s.working.Wait()
+}
+
+func (s *Server) background(f func(context.Context)) {
+	s.working.Go(func() { f(s.ctx) })
+}
+
+// ServeHTTP answers a request.
+func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) { s.engine.ServeHTTP(w, r) }
+
+// migrate waits for the database and brings it up to date.
+func (s *Server) migrate(ctx context.Context) {
+	for wait := time.Second; ; wait = min(2*wait, 15*time.Second) {
+		err := s.store.Migrate(ctx)
+		if err == nil || ctx.Err() != nil {
+			return
+		}
+		s.log.Error("the database can't be brought up to date; is PostgreSQL running and ROSTER_DATABASE_URL right?", "err", err, "again in", wait)
+		select {
+		case <-time.After(wait):
+		case <-ctx.Done():
+			return
+		}
+	}
+}
+
+func (s *Server) middleware() {
+	e := s.engine
+	e.HandleMethodNotAllowed = true
+	e.ForwardedByClientIP = false
+	e.Use(s.recover, s.logRequests, securityHeaders)
+	e.Use(gzip.Gzip(gzip.DefaultCompression, gzip.WithExcludedPathsRegexs([]string{`/events$`, `\.woff2$`, `^/assets/.*\.js$`, `^/assets/.*\.css$`})))
+	e.Use(s.crossOrigin, s.whoIsIt)
+}
+
+func (s *Server) routes() {
+	config := huma.DefaultConfig("Roster", s.config.Version)
+	config.OpenAPIPath = "/api/openapi"
+	config.DocsPath = ""
+	config.SchemasPath = ""
+	config.CreateHooks = nil // no $schema links in answers
+	config.Info.Description = "What preinstalled Android packages are, how safe each is to remove, and on which evidence. Errors are RFC 9457 problem documents; times are RFC 3339 in UTC."
+	s.api = humagin.New(s.engine, config)
+	s.api.UseMiddleware(s.requireAccess)
+	s.sessionRoutes()
+	s.scopeRoutes()
+	s.ledgerRoutes()
+	s.trayRoutes()
+	s.reviewRoutes()
+	s.profileRoutes()
+	s.benchRoutes()
+	s.captureRoutes()
+	s.publicRoutes()
+	s.plain(http.MethodGet, "/healthz", Public, func(c *gin.Context) { c.String(http.StatusOK, "ok\n") })
+	s.plain(http.MethodGet, "/readyz", Public, s.ready)
+	s.plain(http.MethodGet, "/metrics", Public, gin.WrapH(promhttp.Handler()))
+	s.application()
+}
+
+// ready reports whether requests can be answered, in words for whoever looks
+// at two in the morning.
+func (s *Server) ready(c *gin.Context) {
+	ctx, cancel := context.WithTimeout(c.Request.Context(), 3*time.Second)
+	defer cancel()
+	if err := s.store.Ping(ctx); err != nil {
+		s.log.Warn("not ready", "err", err)
+		writeProblem(c, databaseAway)
+		return
+	}
+	c.JSON(http.StatusOK, gin.H{"status": "ready", "version": s.config.Version})
+}
+
+// Describe writes the API's OpenAPI description as JSON, without running a
+// server.
+func Describe(version string) ([]byte, error) {
+	s := build(Config{Log: slog.Default(), Version: version})
+	return json.MarshalIndent(s.api.OpenAPI(), "", "  ")
+}
+
+func securityHeaders(c *gin.Context) {
+	h := c.Writer.Header()
+	h.Set("X-Content-Type-Options", "nosniff")
+	h.Set("Referrer-Policy", "same-origin")
+	h.Set("X-Frame-Options", "DENY")
+	h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
+	c.Next()
+}
+
+func (s *Server) logRequests(c *gin.Context) {
+	start := time.Now()
+	c.Next()
+	if status := c.Writer.Status(); status >= 500 {
+		s.log.Error("request failed", "method", c.Request.Method, "path", c.Request.URL.Path, "status", status, "took", time.Since(start))
+	} else if !strings.HasPrefix(c.Request.URL.Path, "/assets/") {
+		s.log.Debug("request", "method", c.Request.Method, "path", c.Request.URL.Path, "status", status, "took", time.Since(start))
+	}
+}
+
+func (s *Server) recover(c *gin.Context) {
+	defer func() {
+		if v := recover(); v != nil {
+			if v == http.ErrAbortHandler {
+				panic(v)
+			}
+			s.log.Error("a handler panicked; please report this", "path", c.Request.URL.Path, "panic", v)
+			if !c.Writer.Written() {
+				writeProblem(c, internal)
+			}
+		}
+	}()
+	c.Next()
+}

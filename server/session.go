@@ -1,0 +1,216 @@
+package server
+
+import (
+	"context"
+	"crypto/rand"
+	"crypto/subtle"
+	"encoding/base64"
+	"errors"
+	"fmt"
+	"net"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/gin-gonic/gin"
+	"golang.org/x/crypto/argon2"
+
+	"roster/store"
+)
+
+const (
+	cookieName    = "roster_session"
+	sessionLasts  = 14 * 24 * time.Hour
+	mostFailures  = 8
+	argonTime     = 2
+	argonMemory   = 19 * 1024 // KiB, as OWASP advises for argon2id
+	argonKeyBytes = 32
+)
+
+// HashPassword makes the stored form of a password: argon2id with its
+// parameters and salt.
+func HashPassword(password string) (string, error) {
+	salt := make([]byte, 16)
+	if _, err := rand.Read(salt); err != nil {
+		return "", err
+	}
+	key := argon2.IDKey([]byte(password), salt, argonTime, argonMemory, 1, argonKeyBytes)
+	e := base64.RawStdEncoding
+	return fmt.Sprintf("$argon2id$v=19$m=%d,t=%d,p=1$%s$%s", argonMemory, argonTime, e.EncodeToString(salt), e.EncodeToString(key)), nil
+}
+
+// passwordFits compares a password with its stored form.
+func passwordFits(password, stored string) bool {
+	var memory, passes uint32
+	parts := strings.Split(stored, "$")
+	if len(parts) != 6 || parts[1] != "argon2id" {
+		return false
+	}
+	if _, err := fmt.Sscanf(parts[3], "m=%d,t=%d,p=1", &memory, &passes); err != nil {
+		return false
+	}
+	salt, err1 := base64.RawStdEncoding.DecodeString(parts[4])
+	key, err2 := base64.RawStdEncoding.DecodeString(parts[5])
+	if err1 != nil || err2 != nil {
+		return false
+	}
+	return subtle.ConstantTimeCompare(key, argon2.IDKey([]byte(password), salt, passes, memory, 1, uint32(len(key)))) == 1
+}
+
+// dummyHash is compared with where a login does not exist, so that the time
+// an answer takes does not tell.
+var dummyHash, _ = HashPassword("nobody")
+
+// hashing bounds how many passwords are compared at once: each takes 19 MB.
+var hashing = make(chan struct{}, 2)
+
+// session is what the page knows of the person in front of it.
+type session struct {
+	Person *store.Person `json:"person,omitempty" doc:"Nobody when signed out"`
+	// Waiting counts changes that this person could decide about.
+	Waiting int `json:"waiting"`
+	// Tray counts unsent edits.
+	Tray int          `json:"tray"`
+	Demo []DemoSignIn `json:"demo" nullable:"false" doc:"Sample sign-ins of a demo installation"`
+}
+
+type sessionOutput struct {
+	SetCookie string `header:"Set-Cookie"`
+	Body      session
+}
+
+func (s *Server) sessionRoutes() {
+	type credentials struct {
+		Body struct {
+			Login    string `json:"login" minLength:"1" maxLength:"80"`
+			Password string `json:"password" minLength:"1" maxLength:"200"`
+		}
+	}
+	route(s, Public, huma.Operation{OperationID: "getSession", Method: http.MethodGet, Path: "/api/v1/session", Summary: "Who is signed in"},
+		func(ctx context.Context, _ *struct{}) (*sessionOutput, error) { return s.sessionOf(ctx, personOf(ctx)) })
+	route(s, Public, huma.Operation{OperationID: "signIn", Method: http.MethodPost, Path: "/api/v1/session", Summary: "Sign in"},
+		func(ctx context.Context, in *credentials) (*sessionOutput, error) {
+			return s.signIn(ctx, strings.ToLower(strings.TrimSpace(in.Body.Login)), in.Body.Password)
+		})
+	route(s, SignedIn, huma.Operation{OperationID: "signOut", Method: http.MethodDelete, Path: "/api/v1/session", Summary: "Sign out"},
+		func(ctx context.Context, _ *struct{}) (*sessionOutput, error) {
+			if err := s.store.EndSession(ctx, connectionOf(ctx).token); err != nil {
+				return nil, err
+			}
+			out, err := s.sessionOf(ctx, store.Person{})
+			if err == nil {
+				out.SetCookie = s.cookie(ctx, "", -1).String()
+			}
+			return out, err
+		})
+}
+
+func (s *Server) sessionOf(ctx context.Context, p store.Person) (*sessionOutput, error) {
+	out := &sessionOutput{Body: session{Demo: s.config.Demo}}
+	if out.Body.Demo == nil {
+		out.Body.Demo = []DemoSignIn{}
+	}
+	if p.Role == "" {
+		return out, nil
+	}
+	out.Body.Person = &p
+	tray, err := s.store.TrayCount(ctx, p.ID)
+	if err != nil {
+		return nil, err
+	}
+	out.Body.Tray = tray
+	if Reviewer.Allows(p.Role) {
+		out.Body.Waiting, err = s.store.Waiting(ctx, p.ID)
+	}
+	return out, err
+}
+
+func (s *Server) signIn(ctx context.Context, login, password string) (*sessionOutput, error) {
+	address := connectionOf(ctx).address
+	failures, err := s.store.SignInFailures(ctx, login, address)
+	if err != nil {
+		return nil, err
+	}
+	if failures >= mostFailures {
+		return nil, problem(http.StatusTooManyRequests, "too-many-tries", "Too many failed tries. Wait a quarter of an hour and try again.")
+	}
+	person, hash, err := s.store.PasswordHash(ctx, login)
+	if errors.Is(err, store.ErrNotFound) {
+		hash = dummyHash
+	} else if err != nil {
+		return nil, err
+	}
+	select {
+	case hashing <- struct{}{}:
+	case <-ctx.Done():
+		return nil, ctx.Err()
+	}
+	fits := passwordFits(password, hash)
+	<-hashing
+	if !fits || err != nil {
+		if err := s.store.SignInFailed(ctx, login, address); err != nil {
+			return nil, err
+		}
+		return nil, problem(http.StatusUnauthorized, "wrong-password", "The login or the password is wrong.")
+	}
+	if err := s.store.SignInWorked(ctx, login); err != nil {
+		return nil, err
+	}
+	token := make([]byte, 32)
+	if _, err := rand.Read(token); err != nil {
+		return nil, err
+	}
+	if err := s.store.StartSession(ctx, token, person.ID, sessionLasts); err != nil {
+		return nil, err
+	}
+	out, err := s.sessionOf(ctx, person)
+	if err == nil {
+		out.SetCookie = s.cookie(ctx, base64.RawURLEncoding.EncodeToString(token), int(sessionLasts.Seconds())).String()
+	}
+	return out, err
+}
+
+func (s *Server) cookie(ctx context.Context, value string, maxAge int) *http.Cookie {
+	return &http.Cookie{Name: cookieName, Value: value, Path: "/", MaxAge: maxAge, HttpOnly: true, SameSite: http.SameSiteLaxMode, Secure: connectionOf(ctx).secure}
+}
+
+// connection is what a handler needs to know of the request's connection.
+type connection struct {
+	address string
+	secure  bool
+	token   []byte
+}
+
+type connectionKey struct{}
+
+func connectionOf(ctx context.Context) connection {
+	c, _ := ctx.Value(connectionKey{}).(connection)
+	return c
+}
+
+// whoIsIt finds the person by the session cookie. It runs for every request;
+// without a cookie it asks the database nothing.
+func (s *Server) whoIsIt(c *gin.Context) {
+	r := c.Request
+	conn := connection{secure: r.TLS != nil || r.Header.Get("X-Forwarded-Proto") == "https"}
+	conn.address, _, _ = net.SplitHostPort(r.RemoteAddr)
+	ctx := r.Context()
+	if cookie, err := r.Cookie(cookieName); err == nil && !strings.HasPrefix(r.URL.Path, "/assets/") {
+		if token, err := base64.RawURLEncoding.DecodeString(cookie.Value); err == nil && len(token) == 32 {
+			person, err := s.store.SessionPerson(ctx, token)
+			switch {
+			case err == nil:
+				conn.token = token
+				ctx = context.WithValue(ctx, personKey{}, person)
+			case !errors.Is(err, store.ErrNotFound) && strings.HasPrefix(r.URL.Path, "/api/"):
+				var p *Problem
+				errors.As(s.explain(ctx, err), &p)
+				writeProblem(c, p)
+				return
+			}
+		}
+	}
+	c.Request = r.WithContext(context.WithValue(ctx, connectionKey{}, conn))
+	c.Next()
+}

@@ -1,0 +1,324 @@
+package store
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"time"
+
+	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
+
+	"roster/core/android"
+	"roster/core/catalog"
+)
+
+// NewCapture is a capture on its way into the store.
+type NewCapture struct {
+	Capture *android.Capture
+	// Phone is the keyed hash of the serial number, "" where unknown.
+	Phone  string
+	Person uuid.UUID
+	// Source is "bench" or "file".
+	Source string
+}
+
+// CaptureSummary says what became of a capture.
+type CaptureSummary struct {
+	ID uuid.UUID `db:"id" json:"id"`
+	Recognised
+	BuildID  uuid.UUID `json:"buildId"`
+	Packages int       `json:"packages"`
+	// NewPackages were never seen on any phone before.
+	NewPackages []string `json:"newPackages"`
+	// Known is true where exactly this capture was stored before: then
+	// nothing was written.
+	Known bool `json:"known"`
+}
+
+// detail is the part of a package's facts that no query sorts or filters by.
+type detail struct {
+	MinSDK        int                  `json:"minSdk,omitempty"`
+	TargetSDK     int                  `json:"targetSdk,omitempty"`
+	Declares      []android.Declared   `json:"declares,omitempty"`
+	Requests      []string             `json:"requests,omitempty"`
+	Provides      []string             `json:"provides,omitempty"`
+	Uses          []android.LibraryUse `json:"uses,omitempty"`
+	OverlayTarget string               `json:"overlayTarget,omitempty"`
+}
+
+// row is a package of the capture with its identities.
+type row struct {
+	p       *android.Package
+	pkg     uuid.UUID
+	facts   uuid.UUID
+	details []byte
+}
+
+// AddCapture stores a capture whole or not at all. The same capture twice is
+// one. A build that is new gets figures for the packages that trials exist of.
+func (s *Store) AddCapture(ctx context.Context, n NewCapture) (CaptureSummary, error) {
+	rows, digest, err := prepare(n)
+	if err != nil {
+		return CaptureSummary{}, err
+	}
+	var sum CaptureSummary
+	err = s.inTx(ctx, func(tx pgx.Tx) error {
+		sum = CaptureSummary{ID: NewID(), Packages: len(rows), NewPackages: []string{}}
+		var err error
+		if sum.BuildID, sum.Recognised, err = ensureBuild(ctx, tx, n.Capture.Identity); err != nil {
+			return err
+		}
+		reports, err := json.Marshal(n.Capture.Reports)
+		if err != nil {
+			return err
+		}
+		tag, err := tx.Exec(ctx, `
+			insert into captures (id, build_id, phone, person_id, source, complete, missing, reports, digest)
+			values ($1, $2, $3, $4, $5, $6, $7, $8, $9) on conflict (digest) do nothing`,
+			sum.ID, sum.BuildID, n.Phone, n.Person, n.Source, n.Capture.Complete, n.Capture.Missing, reports, digest)
+		if err != nil {
+			return err
+		}
+		if tag.RowsAffected() == 0 {
+			sum.Known = true
+			return tx.QueryRow(ctx, `select id from captures where digest = $1`, digest).Scan(&sum.ID)
+		}
+		return store(ctx, tx, n, rows, &sum)
+	})
+	return sum, err
+}
+
+// prepare gives each package the identity of its facts and the capture its
+// own digest.
+func prepare(n NewCapture) ([]row, []byte, error) {
+	c := n.Capture
+	rows := make([]row, len(c.Packages))
+	whole := sha256.New()
+	fmt.Fprintf(whole, "%s\n%s\n%t\n", c.Identity.Fingerprint, n.Phone, c.Complete)
+	for i := range c.Packages {
+		p := &c.Packages[i]
+		details, err := json.Marshal(detail{p.MinSDK, p.TargetSDK, p.Declares, p.Requests, p.Provides, p.Uses, p.OverlayTarget})
+		if err != nil {
+			return nil, nil, err
+		}
+		h := sha256.New()
+		fmt.Fprintf(h, "%s\n%d\n%q\n%q\n%q\n%t %t %t %t\n%q\n%s", p.Name, p.VersionCode, p.VersionName, imagePath(p), p.Partition,
+			p.System, p.Privileged, p.Persistent, p.StartsAtBoot, p.SharedUser, details)
+		sum := h.Sum(nil)
+		rows[i] = row{p: p, facts: uuid.UUID(sum[:16]), details: details}
+		fmt.Fprintf(whole, "%x %t %s\n", sum, p.Installed, p.Enabled)
+	}
+	return rows, whole.Sum(nil), nil
+}
+
+// imagePath is where a package lies, without the random folder names of the
+// owner's partition, which differ on every phone.
+func imagePath(p *android.Package) string {
+	switch {
+	case p.SystemPath != "":
+		return p.SystemPath
+	case p.Partition == "data":
+		return "/data/app"
+	}
+	return p.Path
+}
+
+// store writes everything but the capture's own row.
+func store(ctx context.Context, tx pgx.Tx, n NewCapture, rows []row, sum *CaptureSummary) error {
+	missing, err := identify(ctx, tx, rows)
+	if err != nil {
+		return err
+	}
+	if missing {
+		if err := addPackages(ctx, tx, n, rows, sum); err != nil {
+			return err
+		}
+	}
+	_, err = tx.CopyFrom(ctx, pgx.Identifier{"sightings"}, []string{"capture_id", "package_id", "facts_id", "installed", "enabled"},
+		pgx.CopyFromSlice(len(rows), func(i int) ([]any, error) {
+			r := rows[i]
+			return []any{sum.ID, r.pkg, r.facts, r.p.Installed, string(r.p.Enabled)}, nil
+		}))
+	if err != nil {
+		return err
+	}
+	return addPresence(ctx, tx, rows, sum)
+}
+
+// identify fills in the packages' ids and reports whether a package or facts
+// of one are not there yet.
+func identify(ctx context.Context, tx pgx.Tx, rows []row) (missing bool, err error) {
+	names, facts := make([]string, len(rows)), make([]uuid.UUID, len(rows))
+	for i, r := range rows {
+		names[i], facts[i] = string(r.p.Name), r.facts
+	}
+	ids := make(map[string]uuid.UUID, len(rows))
+	known := map[uuid.UUID]bool{}
+	batch := &pgx.Batch{}
+	batch.Queue(`select name, id from packages where name = any($1)`, names).Query(func(r pgx.Rows) error {
+		var name string
+		var id uuid.UUID
+		_, err := pgx.ForEachRow(r, []any{&name, &id}, func() error { ids[name] = id; return nil })
+		return err
+	})
+	batch.Queue(`select id from facts where id = any($1)`, facts).Query(func(r pgx.Rows) error {
+		var id uuid.UUID
+		_, err := pgx.ForEachRow(r, []any{&id}, func() error { known[id] = true; return nil })
+		return err
+	})
+	if err := tx.SendBatch(ctx, batch).Close(); err != nil {
+		return false, err
+	}
+	for i := range rows {
+		rows[i].pkg = ids[names[i]]
+		missing = missing || rows[i].pkg == uuid.Nil || !known[facts[i]]
+		if known[facts[i]] {
+			rows[i].details = nil // nothing to add
+		}
+	}
+	return missing, nil
+}
+
+// addPackages adds the packages and facts that are new, under the catalogue's
+// lock: another capture may have brought them a moment ago.
+func addPackages(ctx context.Context, tx pgx.Tx, n NewCapture, rows []row, sum *CaptureSummary) error {
+	if err := lockCatalogue(ctx, tx); err != nil {
+		return err
+	}
+	if _, err := identify(ctx, tx, rows); err != nil {
+		return err
+	}
+	var fresh []int
+	var facts []int
+	for i := range rows {
+		if rows[i].pkg == uuid.Nil {
+			rows[i].pkg = NewID()
+			fresh = append(fresh, i)
+			sum.NewPackages = append(sum.NewPackages, string(rows[i].p.Name))
+		}
+		if rows[i].details != nil {
+			facts = append(facts, i)
+		}
+	}
+	_, err := tx.CopyFrom(ctx, pgx.Identifier{"packages"}, []string{"id", "name", "origin", "origin_reason"},
+		pgx.CopyFromSlice(len(fresh), func(i int) ([]any, error) {
+			r := rows[fresh[i]]
+			origin, why := catalog.GuessOrigin(*r.p, n.Capture.Identity)
+			return []any{r.pkg, string(r.p.Name), string(origin), why}, nil
+		}))
+	if err != nil {
+		return err
+	}
+	_, err = tx.CopyFrom(ctx, pgx.Identifier{"facts"},
+		[]string{"id", "package_id", "version_code", "version_name", "path", "partition", "system", "privileged", "persistent", "shared_user", "starts_at_boot", "details"},
+		pgx.CopyFromSlice(len(facts), func(i int) ([]any, error) {
+			r := rows[facts[i]]
+			p := r.p
+			return []any{r.facts, r.pkg, p.VersionCode, p.VersionName, imagePath(p), p.Partition, p.System, p.Privileged, p.Persistent, p.SharedUser, p.StartsAtBoot, r.details}, nil
+		}))
+	return err
+}
+
+// addPresence notes what the build ships, where that was not known, and
+// brings the figures that this adds a target for.
+func addPresence(ctx context.Context, tx pgx.Tx, rows []row, sum *CaptureSummary) error {
+	have := map[uuid.UUID]bool{}
+	if !sum.NewBuild {
+		r, err := tx.Query(ctx, `select package_id from presence where build_id = $1`, sum.BuildID)
+		if err != nil {
+			return err
+		}
+		var id uuid.UUID
+		if _, err := pgx.ForEachRow(r, []any{&id}, func() error { have[id] = true; return nil }); err != nil {
+			return err
+		}
+	}
+	var fresh []row
+	var ids []uuid.UUID
+	for _, r := range rows {
+		if r.p.Preinstalled() && !have[r.pkg] {
+			fresh = append(fresh, r)
+			ids = append(ids, r.pkg)
+		}
+	}
+	if len(fresh) == 0 {
+		return nil
+	}
+	if !sum.NewBuild {
+		// Two first captures of a build that both bring the same package
+		// must not collide.
+		if err := lockCatalogue(ctx, tx); err != nil {
+			return err
+		}
+		_, err := tx.Exec(ctx, `delete from presence where build_id = $1 and package_id = any($2)`, sum.BuildID, ids)
+		if err != nil {
+			return err
+		}
+	}
+	_, err := tx.CopyFrom(ctx, pgx.Identifier{"presence"}, []string{"build_id", "package_id", "switched_off", "facts_id"},
+		pgx.CopyFromSlice(len(fresh), func(i int) ([]any, error) {
+			r := fresh[i]
+			return []any{sum.BuildID, r.pkg, r.p.Enabled == android.EnabledOff, r.facts}, nil
+		}))
+	if err != nil {
+		return err
+	}
+	tried, err := withTrials(ctx, tx, sum.BuildID, ids)
+	if err != nil {
+		return err
+	}
+	return recompute(ctx, tx, tried)
+}
+
+// Capture is a stored capture as a page shows it.
+type Capture struct {
+	ID        uuid.UUID        `db:"id" json:"id"`
+	BuildID   uuid.UUID        `db:"build_id" json:"buildId"`
+	Maker     string           `db:"maker" json:"maker"`
+	MakerName string           `db:"maker_name" json:"makerName"`
+	Model     string           `db:"model" json:"model"`
+	ModelName string           `db:"model_name" json:"modelName"`
+	Version   string           `db:"version" json:"version"`
+	Release   string           `db:"release" json:"release"`
+	Carrier   string           `db:"carrier" json:"carrier"`
+	TakenAt   time.Time        `db:"taken_at" json:"takenAt"`
+	Source    string           `db:"source" json:"source"`
+	Complete  bool             `db:"complete" json:"complete"`
+	Missing   string           `db:"missing" json:"missing"`
+	Packages  int              `db:"packages" json:"packages"`
+	Reports   []android.Report `db:"reports" json:"reports" nullable:"false"`
+	// Gone are packages that the build ships and this phone's user has not.
+	Gone []string `db:"gone" json:"gone" nullable:"false"`
+	// Ungraded counts packages of the build that no person has graded here.
+	Ungraded int `db:"ungraded" json:"ungraded"`
+}
+
+// Capture reads one capture.
+func (s *Store) Capture(ctx context.Context, id uuid.UUID) (Capture, error) {
+	rows, err := s.pool.Query(ctx, `
+		select c.id, c.build_id, m.slug as maker, m.name as maker_name, d.slug as model, d.name as model_name, b.version, b.release, b.carrier,
+			c.taken_at, c.source, c.complete, c.missing, c.reports,
+			(select count(*) from sightings where capture_id = c.id)::int as packages,
+			array(select p.name from sightings x join packages p on p.id = x.package_id
+				where x.capture_id = c.id and not x.installed order by p.name) as gone,
+			(select count(*) from presence x where x.build_id = b.id and not exists (
+				select from claims k where k.package_id = x.package_id and k.field = 'load' and k.value is not null
+				and k.scope_id in ($2, m.id, d.id, b.id)))::int as ungraded
+		from captures c join builds b on b.id = c.build_id join models d on d.id = b.model_id join makers m on m.id = d.maker_id
+		where c.id = $1`, id, uuid.Nil)
+	return one[Capture](rows, err)
+}
+
+// PhoneSeen tells whether a phone was captured on a build, and is how a trial
+// can name a phone.
+func (s *Store) PhoneSeen(ctx context.Context, phone string, build uuid.UUID) (bool, error) {
+	var n int
+	err := s.pool.QueryRow(ctx, `select 1 from captures where phone = $1 and build_id = $2 limit 1`, phone, build).Scan(&n)
+	if errors.Is(err, pgx.ErrNoRows) {
+		return false, nil
+	}
+	return err == nil, err
+}

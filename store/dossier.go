@@ -1,0 +1,189 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"time"
+
+	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
+
+	"roster/core/evidence"
+)
+
+// Package is one application id.
+type Package struct {
+	ID           uuid.UUID `db:"id" json:"id"`
+	Name         string    `db:"name" json:"name"`
+	Origin       string    `db:"origin" json:"origin"`
+	OriginReason string    `db:"origin_reason" json:"originReason"`
+	FirstSeen    time.Time `db:"first_seen" json:"firstSeen"`
+}
+
+// Package finds a package by its name.
+func (s *Store) Package(ctx context.Context, name string) (Package, error) {
+	rows, err := s.pool.Query(ctx, `select id, name, origin, origin_reason, first_seen from packages where name = $1`, name)
+	return one[Package](rows, err)
+}
+
+// Claim is what the catalogue says in one field at one scope, and since when.
+type Claim struct {
+	Field     string          `db:"field" json:"field"`
+	ScopeKind string          `db:"scope_kind" json:"scopeKind"`
+	ScopeID   uuid.UUID       `db:"scope_id" json:"scopeId"`
+	ScopeName string          `db:"scope_name" json:"scopeName"`
+	Value     json.RawMessage `db:"value" json:"value"`
+	Reason    string          `db:"reason" json:"reason"`
+	SetBy     string          `db:"set_by" json:"setBy"`
+	SetAt     time.Time       `db:"set_at" json:"setAt"`
+	Change    int64           `db:"change" json:"change"`
+}
+
+// scopeName writes a scope as people say it.
+const scopeName = `case %[1]s.scope_kind
+	when 'maker' then (select name from makers where id = %[1]s.scope_id)
+	when 'model' then (select name from models where id = %[1]s.scope_id)
+	when 'build' then (select d.name || ' ' || trim(b.carrier || ' ' || b.version) from builds b join models d on d.id = b.model_id where b.id = %[1]s.scope_id)
+	else 'everywhere' end`
+
+// Claims lists everything that the catalogue says of a package.
+func (s *Store) Claims(ctx context.Context, pkg uuid.UUID) ([]Claim, error) {
+	rows, err := s.pool.Query(ctx, `
+		select c.field, c.scope_kind, c.scope_id, `+named(scopeName, "c")+` as scope_name, c.value, c.reason, p.name as set_by, c.set_at, h.number as change
+		from claims c join people p on p.id = c.set_by join changes h on h.id = c.change_id
+		where c.package_id = $1 and c.value is not null order by c.field, c.scope_kind, c.scope_id limit 500`, pkg)
+	return all[Claim](rows, err)
+}
+
+// Trial is one trial as a page lists it. The phone is only ever its hash.
+type Trial struct {
+	ID          uuid.UUID `db:"id" json:"id"`
+	Phone       string    `db:"phone" json:"phone"`
+	Person      string    `db:"person" json:"person"`
+	Maker       string    `db:"maker" json:"maker"`
+	Model       string    `db:"model" json:"model"`
+	Version     string    `db:"version" json:"version"`
+	Carrier     string    `db:"carrier" json:"carrier"`
+	Release     string    `db:"release" json:"release"`
+	Method      string    `db:"method" json:"method"`
+	Outcome     string    `db:"outcome" json:"outcome"`
+	Function    string    `db:"function" json:"function"`
+	Persistence string    `db:"persistence" json:"persistence"`
+	Recovery    string    `db:"recovery" json:"recovery"`
+	WatchedDays int       `db:"watched_days" json:"watchedDays"`
+	Note        string    `db:"note" json:"note"`
+	At          time.Time `db:"at" json:"at"`
+	Change      int64     `db:"change" json:"change"`
+}
+
+// Trials lists a package's trials, newest first.
+func (s *Store) Trials(ctx context.Context, pkg uuid.UUID, limit int) ([]Trial, error) {
+	rows, err := s.pool.Query(ctx, `
+		select t.id, t.phone, p.name as person, m.name as maker, d.name as model, b.version, b.carrier, b.release,
+			t.method, t.outcome, t.function, t.persistence, t.recovery, t.watched_days, t.note, t.at, c.number as change
+		from trials t join people p on p.id = t.person_id join builds b on b.id = t.build_id join models d on d.id = b.model_id
+			join makers m on m.id = d.maker_id join changes c on c.id = t.change_id
+		where t.package_id = $1 order by t.at desc, t.id desc limit $2`, pkg, limit)
+	return all[Trial](rows, err)
+}
+
+// Evidence loads a package's trials as the calculations take them, and the
+// installation's transfer table.
+func (s *Store) Evidence(ctx context.Context, pkg uuid.UUID) ([]evidence.Trial, evidence.Transfer, error) {
+	table, err := transfer(ctx, s.pool)
+	if err != nil {
+		return nil, table, err
+	}
+	trials, err := trialsOf(ctx, s.pool, []uuid.UUID{pkg})
+	return trials[pkg], table, err
+}
+
+// Shipping is a package on one build.
+type Shipping struct {
+	BuildID     uuid.UUID `db:"build_id" json:"buildId"`
+	Maker       string    `db:"maker" json:"maker"`
+	Model       string    `db:"model" json:"model"`
+	ModelSlug   string    `db:"model_slug" json:"modelSlug"`
+	Version     string    `db:"version" json:"version"`
+	Carrier     string    `db:"carrier" json:"carrier"`
+	Ships       bool      `db:"ships" json:"ships"`
+	SwitchedOff bool      `db:"switched_off" json:"switchedOff"`
+	VersionName string    `db:"version_name" json:"versionName"`
+	Path        string    `db:"path" json:"path"`
+	Privileged  bool      `db:"privileged" json:"privileged"`
+	Boot        bool      `db:"boot" json:"boot"`
+	SharedUser  string    `db:"shared_user" json:"sharedUser"`
+	Requests    int       `db:"requests" json:"requests"`
+	Phones      int       `db:"phones" json:"phones"`
+}
+
+// Ships lists, for every model of which a build ships the package, all of its
+// builds, oldest first.
+func (s *Store) Ships(ctx context.Context, pkg uuid.UUID) ([]Shipping, error) {
+	rows, err := s.pool.Query(ctx, `
+		select b.id as build_id, m.name as maker, d.name as model, d.slug as model_slug, b.version, b.carrier,
+			x.package_id is not null as ships, coalesce(x.switched_off, false) as switched_off,
+			coalesce(f.version_name, '') as version_name, coalesce(f.path, '') as path,
+			coalesce(f.privileged, false) as privileged, coalesce(f.starts_at_boot, false) as boot, coalesce(f.shared_user, '') as shared_user,
+			coalesce(jsonb_array_length(f.details -> 'requests'), 0) as requests,
+			(select count(distinct phone) from captures where build_id = b.id)::int as phones
+		from builds b join models d on d.id = b.model_id join makers m on m.id = d.maker_id
+			left join presence x on x.build_id = b.id and x.package_id = $1 left join facts f on f.id = x.facts_id
+		where d.id in (select b2.model_id from presence y join builds b2 on b2.id = y.build_id where y.package_id = $1)
+		order by m.name, d.name, `+oldestFirst+` limit 400`, pkg)
+	return all[Shipping](rows, err)
+}
+
+// Past is one entry of a package's history.
+type Past struct {
+	ID        uuid.UUID       `db:"id" json:"id"`
+	At        time.Time       `db:"at" json:"at"`
+	Author    string          `db:"author" json:"author"`
+	Accepted  string          `db:"accepted" json:"acceptedBy"`
+	Change    int64           `db:"change" json:"change"`
+	Field     string          `db:"field" json:"field"`
+	ScopeName string          `db:"scope_name" json:"scopeName"`
+	Before    json.RawMessage `db:"before" json:"before"`
+	After     json.RawMessage `db:"after" json:"after"`
+	Reason    string          `db:"reason" json:"reason"`
+}
+
+// History lists what was changed about a package, newest first.
+func (s *Store) History(ctx context.Context, pkg uuid.UUID, limit int) ([]Past, error) {
+	rows, err := s.pool.Query(ctx, `
+		select h.id, h.at, a.name as author, r.name as accepted, c.number as change, h.field, `+named(scopeName, "h")+` as scope_name, h.before, h.after, h.reason
+		from history h join people a on a.id = h.author_id join people r on r.id = h.accepted_by join changes c on c.id = h.change_id
+		where h.package_id = $1 order by h.at desc, h.id desc limit $2`, pkg, limit)
+	return all[Past](rows, err)
+}
+
+// LabelsOf lists names of a package by language; aliases have none.
+func (s *Store) LabelsOf(ctx context.Context, pkg uuid.UUID) (map[string]string, []string, error) {
+	rows, err := s.pool.Query(ctx, `select language, label from labels where package_id = $1 order by language, label limit 500`, pkg)
+	if err != nil {
+		return nil, nil, err
+	}
+	labels, aliases := map[string]string{}, []string{}
+	var language, label string
+	_, err = pgx.ForEachRow(rows, []any{&language, &label}, func() error {
+		if language == "" {
+			aliases = append(aliases, label)
+		} else {
+			labels[language] = label
+		}
+		return nil
+	})
+	return labels, aliases, err
+}
+
+// ReleasesWith names the current releases that take a package off.
+func (s *Store) ReleasesWith(ctx context.Context, name string) ([]ReleaseLine, error) {
+	rows, err := s.pool.Query(ctx, releaseLines+`
+		where r.state = 'current' and convert_from(r.document, 'utf8')::jsonb @> jsonb_build_object('steps', jsonb_build_array(jsonb_build_object('package', $1::text)))
+		order by m.name, d.name, p.name limit 50`, name)
+	return all[ReleaseLine](rows, err)
+}
+
+// isNone reports whether a single-row query found nothing.
+func isNone(err error) bool { return errors.Is(err, pgx.ErrNoRows) }

@@ -1,0 +1,68 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// Event says that something has changed; whoever cares reads it anew. Events
+// reach every server of the installation.
+type Event struct {
+	// Topic is job, changes or releases.
+	Topic string `json:"topic"`
+	ID    string `json:"id,omitempty"`
+}
+
+const channel = "roster"
+
+// notify sends an event when the transaction commits.
+func notify(ctx context.Context, tx pgx.Tx, e Event) error {
+	raw, err := json.Marshal(e)
+	if err != nil {
+		return err
+	}
+	_, err = tx.Exec(ctx, `select pg_notify($1, $2)`, channel, string(raw))
+	return err
+}
+
+// Listen calls each with every event until ctx ends. When the connection is
+// lost it comes back by itself and calls each with an empty event, because
+// some may have been missed.
+func (s *Store) Listen(ctx context.Context, each func(Event)) {
+	for wait := time.Second; ctx.Err() == nil; wait = min(2*wait, 15*time.Second) {
+		if err := s.listen(ctx, each, func() { wait = time.Second }); ctx.Err() != nil || err == nil {
+			return
+		}
+		select {
+		case <-time.After(wait):
+		case <-ctx.Done():
+		}
+		each(Event{})
+	}
+}
+
+func (s *Store) listen(ctx context.Context, each func(Event), connected func()) error {
+	conn, err := s.pool.Acquire(ctx)
+	if err != nil {
+		return err
+	}
+	defer conn.Release()
+	if _, err := conn.Exec(ctx, `listen `+channel); err != nil {
+		return err
+	}
+	connected()
+	for {
+		n, err := conn.Conn().WaitForNotification(ctx)
+		if err != nil {
+			conn.Conn().Close(context.WithoutCancel(ctx)) // it still listens: not for the pool
+			return err
+		}
+		var e Event
+		if json.Unmarshal([]byte(n.Payload), &e) == nil {
+			each(e)
+		}
+	}
+}

@@ -1,0 +1,142 @@
+package store
+
+import (
+	"context"
+	"embed"
+	"errors"
+	"fmt"
+	"io/fs"
+	"time"
+
+	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
+	"github.com/jackc/pgx/v5/pgxpool"
+	"github.com/jackc/tern/v2/migrate"
+	pgxuuid "github.com/vgarvardt/pgx-google-uuid/v5"
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// Store is Roster's database. It is safe for many goroutines.
+type Store struct {
+	pool *pgxpool.Pool
+}
+
+// Errors that callers tell apart. Every other error is the database's.
+var (
+	// ErrNotFound says that the thing asked for is not there.
+	ErrNotFound = errors.New("not found")
+	// ErrStale says that somebody else has changed the thing since it was
+	// read.
+	ErrStale = errors.New("it has been changed since you looked")
+	// ErrOwn says that a person tried to decide about their own change.
+	ErrOwn = errors.New("nobody decides about their own change")
+	// ErrState says that the thing is no longer in the state that this needs.
+	ErrState = errors.New("it is no longer open")
+)
+
+// New makes a store for the database at url. It does not connect yet, so that
+// a server can start before its database and heal by itself.
+func New(ctx context.Context, url string) (*Store, error) {
+	config, err := pgxpool.ParseConfig(url)
+	if err != nil {
+		return nil, fmt.Errorf("database address: %w", err)
+	}
+	config.AfterConnect = func(_ context.Context, conn *pgx.Conn) error {
+		pgxuuid.Register(conn.TypeMap())
+		return nil
+	}
+	config.ConnConfig.ConnectTimeout = 5 * time.Second
+	pool, err := pgxpool.NewWithConfig(ctx, config)
+	if err != nil {
+		return nil, err
+	}
+	return &Store{pool}, nil
+}
+
+// Close ends all connections.
+func (s *Store) Close() { s.pool.Close() }
+
+// Ping reports whether the database answers and has this program's tables.
+func (s *Store) Ping(ctx context.Context) error {
+	var version int32
+	if err := s.pool.QueryRow(ctx, `select version from schema_version`).Scan(&version); err != nil {
+		return err
+	}
+	wanted, err := newest()
+	if err != nil {
+		return err
+	}
+	if version != wanted {
+		return fmt.Errorf("the database is at migration %d, this program wants %d", version, wanted)
+	}
+	return nil
+}
+
+func newest() (int32, error) {
+	files, err := fs.Glob(migrations, "migrations/*.sql")
+	return int32(len(files)), err
+}
+
+// Migrate brings the database to this program's migration. Servers that start
+// together wait for each other.
+func (s *Store) Migrate(ctx context.Context) error {
+	conn, err := s.pool.Acquire(ctx)
+	if err != nil {
+		return err
+	}
+	defer conn.Release()
+	m, err := migrate.NewMigrator(ctx, conn.Conn(), "schema_version")
+	if err != nil {
+		return err
+	}
+	sub, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return err
+	}
+	if err := m.LoadMigrations(sub); err != nil {
+		return err
+	}
+	return m.Migrate(ctx)
+}
+
+// inTx runs f in a transaction, which is committed when f returns nil.
+func (s *Store) inTx(ctx context.Context, f func(pgx.Tx) error) error {
+	return pgx.BeginFunc(ctx, s.pool, f)
+}
+
+// NewID makes an id whose order is that of time.
+func NewID() uuid.UUID { return uuid.Must(uuid.NewV7()) }
+
+// one reads a single row into T, ErrNotFound where there is none.
+func one[T any](rows pgx.Rows, err error) (T, error) {
+	if err != nil {
+		var zero T
+		return zero, err
+	}
+	v, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[T])
+	if errors.Is(err, pgx.ErrNoRows) {
+		err = ErrNotFound
+	}
+	return v, err
+}
+
+// all reads every row into T; the result is never nil.
+func all[T any](rows pgx.Rows, err error) ([]T, error) {
+	if err != nil {
+		return nil, err
+	}
+	list, err := pgx.CollectRows(rows, pgx.RowToStructByName[T])
+	if list == nil {
+		list = []T{}
+	}
+	return list, err
+}
+
+// violates reports whether err breaks the named constraint.
+func violates(err error, constraint string) bool {
+	var pg *pgconn.PgError
+	return errors.As(err, &pg) && pg.ConstraintName == constraint
+}
