@@ -17,8 +17,8 @@ type dossierInput struct {
 	Method string `query:"method" enum:"disable,remove-for-user,remove-from-image" default:"remove-for-user"`
 }
 
-// figures are what trials come to, as a page shows them.
-type figures struct {
+// Figures are what trials come to, as a page shows them.
+type Figures struct {
 	Ceiling       float64 `json:"ceiling" doc:"At most this share of phones harmed, one-sided 95 %"`
 	Floor         float64 `json:"floor"`
 	SevereCeiling float64 `json:"severeCeiling"`
@@ -30,8 +30,8 @@ type figures struct {
 	HarmedPhones  int     `json:"harmedPhones"`
 }
 
-func figuresOf(f evidence.Figures) figures {
-	return figures{f.Ceiling, f.Floor, f.SevereCeiling, f.Weight, f.Harmed, string(f.Standing), f.Phones, f.People, f.HarmedPhones}
+func figuresOf(f evidence.Figures) Figures {
+	return Figures{f.Ceiling, f.Floor, f.SevereCeiling, f.Weight, f.Harmed, string(f.Standing), f.Phones, f.People, f.HarmedPhones}
 }
 
 // distance is what the trials at one distance from the scope come to.
@@ -40,7 +40,7 @@ type distance struct {
 	Words    string  `json:"words"`
 	Weight   float64 `json:"weight" doc:"Transfer weight of each trial there"`
 	Strip    string  `json:"strip"`
-	figures
+	Figures
 }
 
 // weighed is one trial's part in the figures.
@@ -73,7 +73,7 @@ type dossier struct {
 	Origin      string              `json:"origin"`
 	OriginWhy   string              `json:"originWhy"`
 	Grade       grade               `json:"grade"`
-	Figures     figures             `json:"figures"`
+	Figures     Figures             `json:"figures"`
 	Sentence    string              `json:"sentence"`
 	Strip       string              `json:"strip"`
 	Distances   []distance          `json:"distances" nullable:"false"`

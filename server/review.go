@@ -34,7 +34,7 @@ type reviewedEdit struct {
 }
 
 type sideFigures struct {
-	figures
+	Figures
 	Strip     string `json:"strip"`
 	Suggested string `json:"suggested"`
 }

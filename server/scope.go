@@ -71,4 +71,8 @@ func (s *Server) scopeRoutes() {
 		}) (*listOutput[store.Build], error) {
 			return listOf(s.store.Builds(ctx, in.Maker, in.Model))
 		})
+	route(s, Technician, huma.Operation{OperationID: "listPhones", Method: http.MethodGet, Path: "/api/v1/builds/{id}/phones", Summary: "Phones captured on a build, latest first"},
+		func(ctx context.Context, in *idInput) (*listOutput[store.CapturedPhone], error) {
+			return listOf(s.store.PhonesOn(ctx, in.ID, 100))
+		})
 }

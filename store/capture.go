@@ -4,7 +4,6 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"time"
 
@@ -312,13 +311,20 @@ func (s *Store) Capture(ctx context.Context, id uuid.UUID) (Capture, error) {
 	return one[Capture](rows, err)
 }
 
-// PhoneSeen tells whether a phone was captured on a build, and is how a trial
-// can name a phone.
-func (s *Store) PhoneSeen(ctx context.Context, phone string, build uuid.UUID) (bool, error) {
-	var n int
-	err := s.pool.QueryRow(ctx, `select 1 from captures where phone = $1 and build_id = $2 limit 1`, phone, build).Scan(&n)
-	if errors.Is(err, pgx.ErrNoRows) {
-		return false, nil
-	}
-	return err == nil, err
+// CapturedPhone is a phone that was captured on a build.
+type CapturedPhone struct {
+	Phone   string    `db:"phone" json:"phone" doc:"Keyed hash of the serial number"`
+	TakenAt time.Time `db:"taken_at" json:"takenAt"`
+	By      string    `db:"by" json:"by"`
+}
+
+// PhonesOn lists the phones captured on a build, the latest capture first: a
+// trial names one of them.
+func (s *Store) PhonesOn(ctx context.Context, build uuid.UUID, limit int) ([]CapturedPhone, error) {
+	rows, err := s.pool.Query(ctx, `
+		select phone, taken_at, by from (
+			select distinct on (c.phone) c.phone, c.taken_at, p.name as by from captures c join people p on p.id = c.person_id
+			where c.build_id = $1 and c.phone <> '' order by c.phone, c.taken_at desc) x
+		order by taken_at desc limit $2`, build, limit)
+	return all[CapturedPhone](rows, err)
 }

@@ -19,7 +19,7 @@ func captureCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:     "capture",
 		Short:   "Ask an attached phone what it has, into one file",
-		Example: "  roster capture --phone 127.0.0.1:5585 --output lyra.json",
+		Example: "  roster capture --phone 127.0.0.1:5701 --output lyra.json",
 		Args:    noArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			client := &adb.Client{Address: address}

@@ -46,7 +46,7 @@ func demoCommand() *cobra.Command {
 		},
 	}
 	s.flags(c)
-	c.Flags().StringVar(&listen, "phone", env("ROSTER_DEMO_PHONE", "127.0.0.1:5585"), "address on which the stand-in phone listens")
+	c.Flags().StringVar(&listen, "phone", env("ROSTER_DEMO_PHONE", "127.0.0.1:5701"), "address on which the stand-in phone listens")
 	return c
 }
 

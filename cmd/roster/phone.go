@@ -25,7 +25,7 @@ is told by a scenario file; the sample world's are named by their file alone.
 
 While it runs, a line on standard input does what a hand would do:
 accept, refuse, unplug, plug, restart.`,
-		Example: "  roster phone --listen 127.0.0.1:5585 --scenario phones/lyra-5-desk.yaml\n  adb connect 127.0.0.1:5585",
+		Example: "  roster phone --listen 127.0.0.1:5701 --scenario phones/lyra-5-desk.yaml\n  adb connect 127.0.0.1:5701",
 		Args:    noArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			fsys, file := demo.World, scenario
@@ -46,7 +46,7 @@ accept, refuse, unplug, plug, restart.`,
 			return p.Serve(c.Context(), ln)
 		},
 	}
-	c.Flags().StringVar(&listen, "listen", "127.0.0.1:5585", "address to listen on")
+	c.Flags().StringVar(&listen, "listen", "127.0.0.1:5701", "address to listen on")
 	c.Flags().StringVar(&scenario, "scenario", "phones/lyra-5-desk.yaml", "scenario file")
 	return c
 }

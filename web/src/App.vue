@@ -1,0 +1,87 @@
+<script setup lang="ts">
+import { useLocalStorage, usePreferredDark } from '@vueuse/core'
+import { computed, watchEffect } from 'vue'
+import { useRoute } from 'vue-router'
+import { useTheme } from 'vuetify'
+import { ProblemError, words } from './api/client'
+import SignIn from './places/signin/SignIn.vue'
+import KeysHelp from './shell/KeysHelp.vue'
+import LeftEdge from './shell/LeftEdge.vue'
+import MarginPane from './shell/MarginPane.vue'
+import ScopeBar from './shell/ScopeBar.vue'
+import { useSession } from './shell/session'
+import TrayBar from './shell/TrayBar.vue'
+import EvidenceDialogs from './evidence/EvidenceDialogs.vue'
+
+const route = useRoute()
+const { session, person } = useSession()
+
+const dark = usePreferredDark()
+const chosen = useLocalStorage<'auto' | 'light' | 'dark'>('roster-theme', 'auto')
+const theme = computed(() => (chosen.value === 'auto' ? (dark.value ? 'dark' : 'light') : chosen.value))
+const vuetify = useTheme()
+watchEffect(() => {
+  document.documentElement.dataset.theme = theme.value
+  vuetify.change(theme.value)
+})
+const away = computed(() => {
+  const e = session.failureReason.value
+  return e instanceof ProblemError && e.status !== 401 ? words(e) : ''
+})
+</script>
+
+<template>
+  <v-app>
+    <p v-if="away" class="away" role="alert">{{ away }} Trying again.</p>
+    <div v-if="session.isPending.value" class="starting" aria-busy="true" />
+    <SignIn v-else-if="!person" />
+    <div v-else class="shell">
+      <ScopeBar v-model:theme="chosen" />
+      <LeftEdge />
+      <main id="sheet">
+        <router-view :key="route.path" />
+      </main>
+      <MarginPane />
+      <div v-if="route.meta.ownFoot" id="foot" />
+      <TrayBar v-else />
+      <KeysHelp />
+      <EvidenceDialogs />
+    </div>
+  </v-app>
+</template>
+
+<style scoped>
+.shell {
+  display: grid;
+  height: 100vh;
+  height: 100dvh;
+  grid-template: 44px minmax(0, 1fr) auto / 96px minmax(0, 1fr) auto;
+}
+.shell > :first-child,
+#foot {
+  grid-column: 1 / -1;
+}
+#sheet {
+  background: var(--sheet);
+  overflow: hidden;
+  display: flex;
+  flex-direction: column;
+  min-width: 0;
+  position: relative;
+}
+.starting {
+  height: 100vh;
+}
+.away {
+  position: fixed;
+  z-index: 3000;
+  inset: 0 0 auto;
+  padding: 8px 14px;
+  background: var(--harm);
+  color: #fff;
+  font-weight: 600;
+}
+:deep(.v-application__wrap) {
+  min-height: 0;
+}
+</style>

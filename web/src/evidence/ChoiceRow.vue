@@ -1,0 +1,62 @@
+<script setup lang="ts" generic="T extends string">
+// One of a few answers, each with its own key.
+import { useKeys } from '@/shell/keys'
+
+const props = defineProps<{ title: string; options: { value: T; word: string; key?: string }[] }>()
+const chosen = defineModel<T>()
+useKeys(
+  props.options
+    .filter((o) => o.key)
+    .map((o) => ({
+      keys: [o.key!],
+      does: `${props.title.toLowerCase()}: ${o.word}`,
+      run: () => (chosen.value = o.value),
+    })),
+  { inDialog: true },
+)
+</script>
+
+<template>
+  <fieldset>
+    <legend>{{ title }}</legend>
+    <label v-for="o in options" :key="o.value" :class="{ on: chosen === o.value }">
+      <input v-model="chosen" type="radio" class="visually-hidden" :name="title" :value="o.value" />
+      <slot name="mark" :value="o.value" />
+      {{ o.word }} <kbd v-if="o.key">{{ o.key }}</kbd>
+    </label>
+  </fieldset>
+</template>
+
+<style scoped>
+fieldset {
+  border: 0;
+  padding: 0;
+  margin: 0;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px;
+}
+legend {
+  padding: 0;
+  margin-bottom: 4px;
+  font-size: 12px;
+  font-weight: 650;
+}
+label {
+  display: inline-flex;
+  align-items: center;
+  gap: 7px;
+  padding: 3px 10px;
+  border: 1px solid var(--hair);
+  cursor: pointer;
+}
+label.on {
+  border-color: var(--ink);
+  box-shadow: inset 0 0 0 1px var(--ink);
+  font-weight: 600;
+}
+label:focus-within {
+  outline: 2px solid var(--ring);
+  outline-offset: 1px;
+}
+</style>

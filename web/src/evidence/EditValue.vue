@@ -1,0 +1,69 @@
+<script setup lang="ts">
+// The value of a field as words, not as raw data.
+import { computed } from 'vue'
+import LoadMark from '@/marks/LoadMark.vue'
+import TrialStrip from '@/marks/TrialStrip.vue'
+import { count, loadWord, methodWord, originWord, outcomeWord, slugWords } from './words'
+
+const props = defineProps<{ field: string; value: unknown; build?: string }>()
+
+interface TrialValue {
+  method: string
+  outcome: string
+  function?: string
+  persistence: string
+  watchedDays: number
+  note?: string
+}
+const load = computed(() =>
+  props.field === 'load' ? (props.value as { load: string; conditions?: string[] } | null) : null,
+)
+const trial = computed(() => (props.field === 'trial' ? (props.value as TrialValue) : null))
+const tick = computed(() => {
+  const t = trial.value
+  if (!t) return ''
+  const letter = { clean: 'c', 'function-lost': 'l', fault: 'f', 'no-start': 'n', refused: 'r' }[t.outcome] ?? ''
+  return t.persistence.startsWith('back') ? letter.toUpperCase() : letter
+})
+const text = computed(() => {
+  const v = props.value
+  if (v === null || v === undefined) return 'not set'
+  if (typeof v === 'string') return props.field === 'origin' ? (originWord[v] ?? v) : `“${v}”`
+  if (Array.isArray(v)) return v.length ? v.map((s) => slugWords(String(s))).join(', ') : 'none'
+  return Object.entries(v as Record<string, string>)
+    .map(([lang, label]) => `${label} (${lang})`)
+    .join(', ')
+})
+</script>
+
+<template>
+  <span v-if="trial" class="value"
+    ><TrialStrip :strip="tick" />
+    <span
+      >{{ methodWord[trial.method] }}{{ build ? ` on ${build}` : '' }}: <b>{{ outcomeWord[trial.outcome] }}</b>{{
+        trial.function ? ` (${slugWords(trial.function)})` : ''
+      }}{{ trial.watchedDays ? `, watched ${count(trial.watchedDays, 'day')}` : ''
+      }}{{ trial.persistence.startsWith('back') ? `, ${slugWords(trial.persistence)}` : ''
+      }}{{ trial.note ? `. “${trial.note}”` : '' }}</span
+    ></span
+  >
+  <span v-else-if="load" class="value"
+    ><LoadMark :load="load.load" silent />
+    <span
+      ><b>{{ loadWord[load.load] }}</b
+      >{{ load.conditions?.length ? `, ${load.conditions.join('; ')}` : '' }}</span
+    ></span
+  >
+  <span v-else :class="{ faint: value === null || value === undefined }" dir="auto">{{ text }}</span>
+</template>
+
+<style scoped>
+.value {
+  display: inline-flex;
+  align-items: center;
+  gap: 10px;
+}
+b {
+  font-weight: 600;
+}
+</style>

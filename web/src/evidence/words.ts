@@ -1,0 +1,98 @@
+// The vocabulary's words for what the API names by slugs.
+export const loads = ['loose', 'leaned-on', 'tied-in', 'load-bearing', 'unproven'] as const
+export type Load = (typeof loads)[number]
+
+export const loadWord: Record<string, string> = {
+  loose: 'Loose',
+  'leaned-on': 'Leaned on',
+  'tied-in': 'Tied in',
+  'load-bearing': 'Load-bearing',
+  unproven: 'Unproven',
+}
+
+export const originWord: Record<string, string> = {
+  maker: 'Maker',
+  partner: 'Paid placement',
+  carrier: 'Carrier',
+  silicon: 'Chip vendor',
+  region: 'Region',
+  platform: 'Platform',
+  owner: 'Owner',
+  unknown: 'Unknown',
+}
+
+export const methodWord: Record<string, string> = {
+  disable: 'disabled',
+  'remove-for-user': 'removed for the user',
+  'remove-from-image': 'removed from the image',
+}
+
+export const outcomeWord: Record<string, string> = {
+  clean: 'clean',
+  'function-lost': 'function lost',
+  fault: 'fault',
+  'no-start': 'no start',
+  refused: 'refused',
+}
+
+export const stateWord: Record<string, string> = {
+  sent: 'sent',
+  open: 'open',
+  accepted: 'accepted',
+  returned: 'returned',
+  'turned-down': 'turned down',
+  'taken-back': 'taken back',
+}
+
+export const fieldWord: Record<string, string> = {
+  load: 'load',
+  trial: 'trial',
+  description: 'what it does',
+  origin: 'who put it there',
+  functions: 'functions',
+  labels: 'names',
+  aliases: 'other names',
+}
+
+// ceiling rounds up: a ceiling is never shown lower than it is.
+export function ceiling(share: number): string {
+  return `${Math.ceil(share * 100 - 1e-9)} %`
+}
+
+export function floor(share: number): string {
+  return `${Math.floor(share * 100 + 1e-9)} %`
+}
+
+export function slugWords(slug: string): string {
+  return slug.replaceAll('-', ' ')
+}
+
+export function count(n: number, one: string, many = `${one}s`): string {
+  return n === 1 ? `1 ${one}` : `${n} ${many}`
+}
+
+export function people(n: number): string {
+  return count(n, 'person', 'people')
+}
+
+const relative = new Intl.RelativeTimeFormat('en', { numeric: 'auto' })
+
+// ago says how long ago something was, roughly.
+export function ago(time: string): string {
+  const seconds = (Date.now() - new Date(time).getTime()) / 1000
+  for (const [unit, size] of [
+    ['year', 31_557_600],
+    ['month', 2_629_800],
+    ['week', 604_800],
+    ['day', 86_400],
+    ['hour', 3600],
+    ['minute', 60],
+  ] as const) {
+    if (seconds >= size) return relative.format(-Math.floor(seconds / size), unit)
+  }
+  return 'just now'
+}
+
+export function exactTime(time: string): string {
+  return new Date(time).toLocaleString(undefined, { dateStyle: 'medium', timeStyle: 'long' })
+}

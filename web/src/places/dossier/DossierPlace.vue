@@ -1,0 +1,119 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { words } from '@/api/client'
+import { useEvidenceDialogs } from '@/evidence/dialogs'
+import { loads, loadWord } from '@/evidence/words'
+import LoadMark from '@/marks/LoadMark.vue'
+import PackageName from '@/marks/PackageName.vue'
+import { useKeys } from '@/shell/keys'
+import { useScope } from '@/shell/scope'
+import DossierHappened from './DossierHappened.vue'
+import DossierMargin from './DossierMargin.vue'
+import DossierShips from './DossierShips.vue'
+import DossierWhat from './DossierWhat.vue'
+import { useDossier } from './dossier'
+
+const route = useRoute()
+const router = useRouter()
+const { scope, query } = useScope()
+const name = computed(() => String(route.params.name))
+const dossier = useDossier(name, scope)
+const d = computed(() => dossier.data.value)
+const label = computed(() => d.value?.labels.en ?? Object.values(d.value?.labels ?? {})[0] ?? '')
+const subject = computed(() => ({ name: name.value, label: label.value }))
+const dialogs = useEvidenceDialogs()
+
+const basis = computed(() => {
+  const g = d.value?.grade
+  if (!g) return ''
+  const hidden = g.hidden.map((h) => `${loadWord[(h.value as { load: string }).load]} for ${h.scopeName}`).join(', ')
+  const parts = [
+    g.bySuggestion
+      ? 'by suggestion; nobody has graded it'
+      : g.suggested === g.load
+        ? 'suggested the same'
+        : `the evidence suggests ${loadWord[g.suggested]}`,
+  ]
+  if (hidden) parts.push(`${hidden}, is hidden by it`)
+  return parts.join('; ')
+})
+
+useKeys([
+  { keys: ['t'], does: 'add a trial', run: () => dialogs.trial(subject.value) },
+  {
+    keys: ['1', '2', '3', '4', '0'],
+    does: 'propose a load, 0 for Unproven',
+    run: (e) => dialogs.load(subject.value, e.key === '0' ? 'unproven' : loads[Number(e.key) - 1]!),
+  },
+  {
+    keys: ['u', 'Escape'],
+    does: 'back to the Ledger',
+    run: () => void router.push({ path: '/ledger', query: query.value }),
+  },
+  { keys: ['h'], does: 'to its history', run: () => document.getElementById('history')?.scrollIntoView() },
+])
+</script>
+
+<template>
+  <div v-if="dossier.isError.value" class="empty">
+    <h1>No dossier</h1>
+    <p class="second">{{ words(dossier.error.value) }}</p>
+    <router-link class="act" :to="{ path: '/ledger', query }">To the Ledger</router-link>
+  </div>
+  <div v-else-if="d" class="scroll" tabindex="0" role="region" aria-label="Dossier">
+    <header>
+      <LoadMark :load="d.grade.load" :size="40" />
+      <div>
+        <h1 dir="auto">{{ label || 'No label is known' }}</h1>
+        <PackageName :name="name" />
+      </div>
+      <div class="grade">
+        <p class="load">
+          <b>{{ loadWord[d.grade.load] }}</b>{{
+            d.grade.applies
+              ? d.grade.applies.scopeKind === 'everywhere'
+                ? ', everywhere'
+                : `, for ${d.grade.applies.scopeName}`
+              : ''
+          }}
+        </p>
+        <p class="second">{{ basis }}</p>
+        <p v-if="d.grade.moreLenient" class="ochre">More lenient than the evidence suggests.</p>
+      </div>
+    </header>
+    <DossierWhat :d="d" :subject="subject" />
+    <DossierHappened :d="d" :subject="subject" />
+    <DossierShips :d="d" />
+    <Teleport defer to="#margin"><DossierMargin :d="d" :subject="subject" /></Teleport>
+  </div>
+</template>
+
+<style scoped>
+.scroll {
+  overflow: auto;
+  height: 100%;
+}
+header {
+  display: flex;
+  gap: 18px;
+  align-items: end;
+  padding: 16px 18px 13px;
+  border-bottom: 1px solid var(--ink);
+}
+h1 {
+  font-size: 28px;
+  line-height: 1.1;
+}
+.grade {
+  margin-left: auto;
+  text-align: right;
+  max-width: 56%;
+}
+.load {
+  font-size: 15px;
+}
+.load b {
+  font-weight: 650;
+}
+</style>

@@ -1,0 +1,264 @@
+<script setup lang="ts">
+import { useVirtualizer } from '@tanstack/vue-virtual'
+import { computed, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { words } from '@/api/client'
+import { useEvidenceDialogs } from '@/evidence/dialogs'
+import { count, loads } from '@/evidence/words'
+import PresenceStrip from '@/marks/PresenceStrip.vue'
+import { useKeys } from '@/shell/keys'
+import { buildName, buildShort, useScope } from '@/shell/scope'
+import { lines, useLedger } from './ledger'
+import LedgerLine from './LedgerLine.vue'
+import LedgerMargin from './LedgerMargin.vue'
+
+const route = useRoute()
+const router = useRouter()
+const { scope, query: scopeQuery } = useScope()
+const dialogs = useEvidenceDialogs()
+
+const q = computed(() => (typeof route.query.q === 'string' ? route.query.q : ''))
+const filter = ref(q.value)
+watch(q, (v) => (filter.value = v === filter.value.trim() ? filter.value : v))
+function setFilter() {
+  const text = filter.value.trim()
+  void router.replace({ query: { ...scopeQuery.value, ...(text ? { q: text } : {}) } })
+}
+
+const { query, columns, rows, found, total } = useLedger(scope, q)
+const closed = ref(new Set<string>())
+const shown = computed(() => lines(rows.value, closed.value))
+const at = ref(0)
+const packages = computed(() => shown.value.filter((l) => l.kind === 'row'))
+const current = computed(() => packages.value[Math.min(at.value, packages.value.length - 1)]?.row)
+const single = computed(() => columns.value.filter((b) => b.id === scope.value.build))
+const names = computed(() => columns.value.map((b) => buildName(b)))
+
+const body = ref<HTMLElement>()
+const virtual = useVirtualizer(
+  computed(() => ({
+    count: shown.value.length,
+    getScrollElement: () => body.value ?? null,
+    estimateSize: () => 26,
+    overscan: 12,
+  })),
+)
+watch(
+  () => virtual.value.getVirtualItems().at(-1)?.index,
+  (last) => {
+    if (last !== undefined && last > shown.value.length - 60 && query.hasNextPage.value && !query.isFetching.value)
+      void query.fetchNextPage()
+  },
+)
+watch([q, scope], () => {
+  at.value = 0
+  body.value?.scrollTo({ top: 0 })
+})
+
+function move(by: number) {
+  at.value = Math.max(0, Math.min(at.value + by, packages.value.length - 1))
+  const line = shown.value.findIndex((l) => l.kind === 'row' && l.index === at.value)
+  if (line >= 0) virtual.value.scrollToIndex(line, { align: 'auto' })
+}
+function open(name: string) {
+  void router.push({ name: 'dossier', params: { name }, query: scopeQuery.value })
+}
+function toggle(origin: string) {
+  const next = new Set(closed.value)
+  if (!next.delete(origin)) next.add(origin)
+  closed.value = next
+}
+useKeys([
+  { keys: ['j', 'ArrowDown'], does: 'next package', run: () => move(1) },
+  { keys: ['k', 'ArrowUp'], does: 'package before', run: () => move(-1) },
+  { keys: ['Enter'], does: 'open its dossier', run: () => current.value && open(current.value.name) },
+  { keys: ['t'], does: 'add a trial', run: () => current.value && dialogs.trial(current.value) },
+  {
+    keys: ['1', '2', '3', '4', '0'],
+    does: 'propose a load, 0 for Unproven',
+    run: (e) => current.value && dialogs.load(current.value, e.key === '0' ? 'unproven' : loads[Number(e.key) - 1]!),
+  },
+])
+const field = ref<HTMLInputElement>()
+</script>
+
+<template>
+  <div class="line">
+    <input
+      ref="field"
+      v-model="filter"
+      class="filter mono"
+      placeholder="filter: words of a name, label or alias"
+      aria-label="Filter the rows"
+      maxlength="200"
+      @input="setFilter"
+      @keydown.esc="field?.blur()"
+      @keydown.enter="field?.blur()"
+    />
+    <span class="second">by origin, then name</span>
+    <span aria-live="polite"
+      ><b>{{ found }}</b> <span class="second">of {{ total }}</span></span
+    >
+  </div>
+  <div v-if="query.isError.value" class="notice bad" role="alert">
+    {{ words(query.error.value) }} <button class="link" @click="query.refetch()">Try again</button>
+  </div>
+  <template v-else-if="rows.length">
+    <div class="head cols" aria-hidden="true">
+      <span>Load</span><span>Package</span><span>Label</span><span>Trials, near to far</span><span>Harmed</span
+      ><span>Standing</span>
+      <span class="builds">
+        <i
+          v-for="b in columns"
+          :key="b.id"
+          :class="{ here: single[0]?.id === b.id }"
+          :title="`${buildName(b)}, Android ${b.release}`"
+          >{{ buildShort(b) }}</i
+        >
+      </span>
+    </div>
+    <div
+      ref="body"
+      class="body"
+      role="listbox"
+      tabindex="0"
+      aria-label="Packages"
+      :aria-activedescendant="current ? `row-${current.id}` : undefined"
+    >
+      <div :style="{ height: `${virtual.getTotalSize()}px`, position: 'relative' }">
+        <div
+          v-for="item in virtual.getVirtualItems()"
+          :key="String(item.key)"
+          class="at"
+          :style="{ transform: `translateY(${item.start}px)` }"
+        >
+          <template v-for="l in [shown[item.index]]" :key="item.index">
+            <button v-if="l?.kind === 'group'" class="group" :aria-expanded="l.open" @click="toggle(l.origin)">
+              <span class="faint">{{ l.open ? '▾' : '▸' }}</span>
+              <b>{{ l.title }}</b>
+              <span class="second">{{ count(l.rows, 'package') }}</span>
+            </button>
+            <LedgerLine
+              v-else-if="l?.kind === 'row'"
+              class="cols"
+              :row="l.row"
+              :picked="l.row.id === current?.id"
+              @click="at = l.index"
+              @open="open(l.row.name)"
+            >
+              <PresenceStrip :cells="l.row.presence" :names="names" />
+            </LedgerLine>
+          </template>
+        </div>
+      </div>
+    </div>
+  </template>
+  <div v-else-if="query.isPending.value" class="waiting" aria-busy="true" />
+  <div v-else-if="total === 0" class="empty">
+    <h1>No package is known here yet</h1>
+    <p class="second">A capture of a phone fills the Ledger: attach one at the Bench and press Capture.</p>
+    <router-link class="act" :to="{ path: '/bench', query: scopeQuery }">To the Bench</router-link>
+  </div>
+  <div v-else class="empty">
+    <h1>Nothing fits “{{ q }}”</h1>
+    <p class="second">None of the {{ total }} packages in scope has all of these words in its name or labels.</p>
+    <button class="act" @click="((filter = ''), setFilter())">Show all</button>
+  </div>
+  <Teleport defer to="#margin"><LedgerMargin v-if="current" :row="current" /></Teleport>
+</template>
+
+<style scoped>
+.line {
+  flex: none;
+  height: 40px;
+  display: flex;
+  align-items: center;
+  gap: 14px;
+  padding: 0 14px;
+  border-bottom: 1px solid var(--hair);
+}
+.filter {
+  flex: 1;
+  min-width: 0;
+  border: 0;
+  border-bottom: 1px solid var(--ink);
+  outline: 0;
+  padding: 3px 0;
+  background: none;
+  color: inherit;
+  font-size: 13px;
+}
+.filter:focus {
+  border-bottom-color: var(--ring);
+  box-shadow: 0 1px var(--ring);
+}
+.filter::placeholder {
+  color: var(--faint);
+}
+.cols {
+  display: grid;
+  grid-template-columns: 34px minmax(180px, 2.1fr) minmax(90px, 1fr) 138px 56px 68px auto;
+  gap: 0 8px;
+  padding: 0 14px;
+}
+.head {
+  flex: none;
+  height: 52px;
+  align-items: end;
+  padding-bottom: 5px;
+  /* as wide as the rows below, whatever room their scroll bar takes */
+  overflow-y: scroll;
+  scrollbar-width: thin;
+  scrollbar-color: transparent transparent;
+  border-bottom: 1px solid var(--ink);
+  font-size: 12px;
+  color: var(--second);
+}
+.builds {
+  display: flex;
+  align-items: end;
+  height: 46px;
+}
+.builds i {
+  width: 15px;
+  font: 11px/11px var(--sans);
+  writing-mode: vertical-rl;
+  transform: rotate(180deg);
+}
+.builds i.here {
+  color: var(--ink);
+  font-weight: 700;
+}
+.body {
+  flex: 1;
+  overflow-y: scroll;
+  scrollbar-width: thin;
+  contain: strict;
+}
+.body:focus-visible {
+  outline-offset: -2px;
+}
+.at {
+  position: absolute;
+  inset: 0 0 auto;
+}
+.group {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  width: 100%;
+  height: 26px;
+  padding: 0 14px;
+  background: var(--soft);
+  border-bottom: 1px solid var(--hair);
+}
+.group b {
+  font-weight: 650;
+}
+.group:focus-visible {
+  outline-offset: -2px;
+}
+.waiting {
+  flex: 1;
+}
+</style>

@@ -1,0 +1,227 @@
+<script setup lang="ts">
+// The model's packages, ranked, with the cut line across: above it goes,
+// below it stays. The line can be dragged, or moved with Shift and the arrows.
+import { computed, ref } from 'vue'
+import { ceiling, loadWord, slugWords } from '@/evidence/words'
+import LoadMark from '@/marks/LoadMark.vue'
+import PackageName from '@/marks/PackageName.vue'
+import type { Composition, Row, Rules } from './profile'
+
+const props = defineProps<{ composition: Composition; rules: Rules; editable: boolean }>()
+const at = defineModel<number>('at', { required: true })
+const emit = defineEmits<{
+  cut: [ceiling: number]
+  step: [by: 1 | -1]
+  rules: [part: Partial<Rules>]
+  pin: [row: Row]
+  unpin: [row: Row]
+}>()
+
+const height = 26
+const list = ref<HTMLElement>()
+const dragging = ref(false)
+const eligible = computed(() => props.composition.rows.filter((r) => r.eligible).length)
+const above = computed(() => props.composition.rows.slice(0, props.composition.cut))
+const below = computed(() => props.composition.rows.slice(props.composition.cut))
+
+function drag(e: PointerEvent) {
+  if (!dragging.value || !list.value) return
+  const y = e.clientY - list.value.getBoundingClientRect().top + list.value.scrollTop
+  const row = Math.max(0, Math.min(Math.round((y - height / 2) / height), eligible.value))
+  const to = row === 0 ? 0 : (props.composition.rows[row - 1]?.ceiling ?? 0)
+  if (to !== props.rules.highestCeiling) emit('cut', to)
+}
+function start(e: PointerEvent) {
+  if (!props.editable) return
+  dragging.value = true
+  ;(e.currentTarget as HTMLElement).setPointerCapture(e.pointerId)
+}
+function costs(r: Row): string {
+  const parts = r.lost?.length ? r.lost.map(slugWords) : []
+  if (r.comesBack) parts.push('comes back')
+  if (r.refused) parts.push('may be refused')
+  return parts.join(', ') || (r.goes ? 'nothing known' : '')
+}
+</script>
+
+<template>
+  <section class="cutlist" aria-label="Ranked packages">
+    <div class="head cols">
+      <span>Load</span><span>Goes, safest first</span><span>Harmed</span><span>Phones</span><span>Costs</span>
+      <label
+        >up to
+        <select
+          :value="rules.highestLoad"
+          :disabled="!editable"
+          aria-label="Highest load"
+          @change="emit('rules', { highestLoad: ($event.target as HTMLSelectElement).value as Rules['highestLoad'] })"
+        >
+          <option value="loose">Loose</option>
+          <option value="leaned-on">Leaned on</option>
+        </select></label
+      >
+    </div>
+    <div ref="list" class="rows" tabindex="0" role="region" aria-label="Packages, ranked">
+      <template v-for="(part, p) in [above, below]" :key="p">
+        <div
+          v-if="p === 1"
+          class="cut"
+          role="slider"
+          tabindex="0"
+          aria-label="Cut line: the highest harm ceiling that may go"
+          aria-valuemin="0"
+          aria-valuemax="100"
+          :aria-valuenow="Math.round(rules.highestCeiling * 100)"
+          :aria-valuetext="`no more than ${ceiling(rules.highestCeiling)} harmed, ${composition.goes} packages go`"
+          :class="{ still: !editable }"
+          @pointerdown="start"
+          @pointermove="drag"
+          @pointerup="dragging = false"
+          @pointercancel="dragging = false"
+          @keydown.down.exact.prevent.stop="emit('step', 1)"
+          @keydown.up.exact.prevent.stop="emit('step', -1)"
+        >
+          <b>Cut line</b>
+          <span
+            >no more than {{ loadWord[rules.highestLoad] }}, no more than
+            {{ ceiling(rules.highestCeiling) }} harmed</span
+          >
+          <span class="hint"><kbd>⇧↑</kbd> <kbd>⇧↓</kbd></span>
+        </div>
+        <div
+          v-for="(r, i) in part"
+          :id="`cut-${i + p * above.length}`"
+          :key="r.package"
+          class="row cols"
+          :class="{ stays: !r.goes, picked: i + p * above.length === at, pinned: !!r.pin, unreachable: !r.eligible }"
+          :title="r.why"
+          @click="at = i + p * above.length"
+        >
+          <LoadMark :load="r.load" />
+          <PackageName :name="r.package" />
+          <span>{{ r.standing === 'untried' ? '' : `≤ ${ceiling(r.ceiling)}` }}</span>
+          <span class="second">{{ r.phones || '' }}</span>
+          <span class="cost">{{ r.pin ? r.why : r.goes ? costs(r) : costs(r) || r.why }}</span>
+          <span class="do">
+            <button v-if="editable && r.pin" class="link" @click.stop="emit('unpin', r)">unpin</button>
+            <button v-else-if="editable && r.load !== 'load-bearing'" class="link pin" @click.stop="emit('pin', r)">
+              {{ r.goes ? 'keep' : 'take' }}
+            </button>
+          </span>
+        </div>
+      </template>
+    </div>
+  </section>
+</template>
+
+<style scoped>
+.cutlist {
+  display: flex;
+  flex-direction: column;
+  min-height: 0;
+  border-right: 1px solid var(--hair);
+}
+.cols {
+  display: grid;
+  grid-template-columns: 30px minmax(150px, 1.3fr) 56px 46px minmax(90px, 1fr) 50px;
+  gap: 0 8px;
+  align-items: center;
+  padding: 0 14px;
+}
+.head {
+  height: 27px;
+  flex: none;
+  color: var(--second);
+  font-size: 12px;
+  border-bottom: 1px solid var(--ink);
+  grid-template-columns: 30px minmax(150px, 1.3fr) 56px 46px 1fr auto;
+}
+select {
+  font: inherit;
+  color: var(--ink);
+  background: var(--sheet);
+  border: 1px solid var(--hair);
+}
+.rows {
+  flex: 1;
+  overflow: auto;
+  padding-bottom: 40px;
+}
+.rows:focus-visible {
+  outline-offset: -2px;
+}
+.row {
+  height: 26px;
+  border-bottom: 1px solid var(--row);
+}
+.row:hover {
+  background: var(--soft);
+}
+.row.stays > * {
+  opacity: 0.62;
+}
+.row.stays .do,
+.row.pinned > * {
+  opacity: 1;
+}
+.row.pinned {
+  background: var(--picked);
+}
+.row.picked {
+  box-shadow: inset 3px 0 var(--ring);
+  background: var(--picked);
+}
+.cost {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.do {
+  text-align: right;
+}
+.pin {
+  visibility: hidden;
+}
+.row:hover .pin,
+.row.picked .pin,
+.pin:focus-visible {
+  visibility: visible;
+}
+.cut {
+  position: sticky;
+  top: 0;
+  bottom: 0;
+  z-index: 1;
+  display: flex;
+  align-items: center;
+  gap: 12px;
+  height: 30px;
+  padding: 0 14px;
+  background: var(--bar);
+  color: var(--bar-ink);
+  cursor: row-resize;
+  touch-action: none;
+  user-select: none;
+}
+.cut.still {
+  cursor: default;
+}
+.cut::after {
+  content: '';
+  position: absolute;
+  inset: 100% 0 auto;
+  height: 5px;
+  background: repeating-linear-gradient(135deg, var(--faint) 0 3px, transparent 3px 8px);
+  opacity: 0.5;
+}
+.cut span {
+  color: var(--bar-second);
+}
+.hint {
+  margin-left: auto;
+}
+.hint kbd {
+  background: none;
+  color: inherit;
+}
+</style>

@@ -1,0 +1,156 @@
+<script setup lang="ts">
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { computed, ref } from 'vue'
+import { useRouter } from 'vue-router'
+import { api, ask, words } from '@/api/client'
+import SheetDialog from '@/evidence/SheetDialog.vue'
+import { ago, exactTime } from '@/evidence/words'
+import { useKeys } from '@/shell/keys'
+import { useModels, useScope } from '@/shell/scope'
+import { useSession } from '@/shell/session'
+
+const { scope, query } = useScope()
+const { may } = useSession()
+const router = useRouter()
+const client = useQueryClient()
+const models = useModels(() => scope.value.maker)
+const model = computed(() => models.data.value?.find((m) => m.slug === scope.value.model))
+const profiles = useQuery({
+  queryKey: computed(() => ['profiles', scope.value]),
+  queryFn: () => ask(api.GET('/api/v1/profiles', { params: { query: { ...scope.value } } })).then((r) => r.items),
+})
+const list = computed(() => profiles.data.value ?? [])
+const at = ref(0)
+const making = ref(false)
+const name = ref('')
+const purpose = ref('')
+const wrong = ref('')
+const open = (id: string) => router.push({ name: 'profile', params: { id }, query: query.value })
+
+async function make() {
+  try {
+    const made = await ask(
+      api.POST('/api/v1/profiles', {
+        body: {
+          maker: scope.value.maker!,
+          model: scope.value.model!,
+          name: name.value.trim(),
+          purpose: purpose.value.trim(),
+        },
+      }),
+    )
+    await client.invalidateQueries({ queryKey: ['profiles'] })
+    await open(made.id)
+  } catch (e) {
+    wrong.value = words(e)
+  }
+}
+useKeys([
+  {
+    keys: ['j', 'ArrowDown'],
+    does: 'next profile',
+    run: () => (at.value = Math.min(at.value + 1, list.value.length - 1)),
+  },
+  { keys: ['k', 'ArrowUp'], does: 'profile before', run: () => (at.value = Math.max(at.value - 1, 0)) },
+  { keys: ['Enter'], does: 'open it', run: () => list.value[at.value] && open(list.value[at.value]!.id) },
+])
+</script>
+
+<template>
+  <header>
+    <h1>{{ model ? `Profiles for ${model.name}` : 'Profiles' }}</h1>
+    <button
+      v-if="may('maintainer')"
+      class="act first"
+      :disabled="!model"
+      :title="model ? '' : 'Choose a model in the scope bar first'"
+      @click="making = true"
+    >
+      New profile
+    </button>
+  </header>
+  <div v-if="profiles.isError.value" class="notice bad" role="alert">{{ words(profiles.error.value) }}</div>
+  <ol v-else-if="list.length">
+    <li v-for="(p, i) in list" :key="p.id" :class="{ picked: i === at }" @mousemove="at = i">
+      <router-link :to="{ name: 'profile', params: { id: p.id }, query: { ...query, maker: p.maker, model: p.model } }">
+        <span class="title"
+          ><b dir="auto">{{ p.name }}</b
+          ><span class="second" dir="auto">{{ p.purpose }}</span></span
+        >
+        <span>{{ p.makerName }} {{ p.modelName }}</span>
+        <span>{{ p.newest ? `no. ${p.newest} is out` : 'never published' }}</span>
+        <span class="second" :title="exactTime(p.changedAt)">{{ ago(p.changedAt) }} by {{ p.changedBy }}</span>
+      </router-link>
+    </li>
+  </ol>
+  <div v-else-if="!profiles.isPending.value" class="empty">
+    <h1>No profile here yet</h1>
+    <p class="second">
+      A profile says what to take off one model, for one purpose.
+      {{ model ? '' : 'Choose a model in the scope bar to make the first.' }}
+    </p>
+    <button v-if="model && may('maintainer')" class="act" @click="making = true">Make one for {{ model.name }}</button>
+  </div>
+  <SheetDialog
+    v-if="making"
+    :title="`A profile for ${model?.name}`"
+    action="Make it"
+    :ready="name.trim() !== ''"
+    :wrong="wrong"
+    @close="making = false"
+    @act="make"
+  >
+    <v-text-field v-model="name" label="Edition" placeholder="Lending desk" autofocus maxlength="80" />
+    <v-textarea
+      v-model="purpose"
+      label="For whom, in a sentence"
+      placeholder="For a phone that goes to a stranger for a month."
+      maxlength="500"
+    />
+    <template #note>It starts with cautious rules; you move the cut line next.</template>
+  </SheetDialog>
+  <Teleport defer to="#margin">
+    <h1>Profiles</h1>
+    <p class="second">What to take off one model, for one purpose.</p>
+    <h2>The cut line</h2>
+    <p>The model's packages stand in order of load and harm ceiling. What is above the line goes; you move the line.</p>
+    <h2>Releases</h2>
+    <p>Publishing signs what goes. A release is never changed; the next one replaces it.</p>
+  </Teleport>
+</template>
+
+<style scoped>
+header {
+  display: flex;
+  justify-content: space-between;
+  align-items: center;
+  padding: 12px 18px;
+  border-bottom: 1px solid var(--ink);
+}
+ol {
+  overflow: auto;
+}
+a {
+  display: grid;
+  grid-template-columns: 1fr 170px 120px 210px;
+  gap: 12px;
+  align-items: baseline;
+  padding: 9px 18px;
+  border-bottom: 1px solid var(--row);
+  text-decoration: none;
+}
+li.picked {
+  background: var(--picked);
+  box-shadow: inset 3px 0 var(--ring);
+}
+a:focus-visible {
+  outline-offset: -2px;
+}
+.title {
+  display: flex;
+  flex-direction: column;
+}
+b {
+  font-weight: 600;
+}
+</style>

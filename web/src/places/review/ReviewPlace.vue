@@ -1,0 +1,144 @@
+<script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
+import { computed, ref } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { api, ask, words } from '@/api/client'
+import { ago, count, exactTime, stateWord } from '@/evidence/words'
+import { useKeys } from '@/shell/keys'
+import { useScope } from '@/shell/scope'
+import { useSession } from '@/shell/session'
+
+type View = 'sent' | 'mine' | 'all'
+const route = useRoute()
+const router = useRouter()
+const { query } = useScope()
+const { person } = useSession()
+const view = computed<View>(() =>
+  route.query.show === 'mine' || route.query.show === 'all' ? route.query.show : 'sent',
+)
+const params = computed(() => ({ sent: { state: 'sent' as const }, mine: { mine: true }, all: {} })[view.value])
+const changes = useQuery({
+  queryKey: computed(() => ['changes', view.value]),
+  queryFn: () =>
+    ask(api.GET('/api/v1/changes', { params: { query: { ...params.value, limit: 200 } } })).then((r) => r.items),
+})
+const list = computed(() => changes.data.value ?? [])
+const at = ref(0)
+const show = (v: View) => router.replace({ query: { ...query.value, show: v } })
+const open = (id: string) => router.push({ name: 'change', params: { id }, query: query.value })
+
+useKeys([
+  {
+    keys: ['j', 'ArrowDown'],
+    does: 'next change',
+    run: () => (at.value = Math.min(at.value + 1, list.value.length - 1)),
+  },
+  { keys: ['k', 'ArrowUp'], does: 'change before', run: () => (at.value = Math.max(at.value - 1, 0)) },
+  { keys: ['Enter'], does: 'open it', run: () => list.value[at.value] && open(list.value[at.value]!.id) },
+])
+const nothing: Record<View, [string, string]> = {
+  sent: ['Nothing waits for review', 'When somebody sends a change, it waits here, the oldest first.'],
+  mine: ['You have sent nothing yet', 'Edits collect in your tray, at the bottom. Send makes a change of them.'],
+  all: ['There are no changes yet', 'When somebody sends a change, it stands here.'],
+}
+</script>
+
+<template>
+  <div class="line">
+    <button
+      v-for="v in ['sent', 'mine', 'all'] as const"
+      :key="v"
+      :aria-pressed="view === v"
+      :class="{ on: view === v }"
+      @click="show(v)"
+    >
+      {{ { sent: 'waiting', mine: 'yours', all: 'all' }[v] }}
+    </button>
+    <span class="second">{{ view === 'sent' ? 'the oldest first' : 'the newest first' }}</span>
+  </div>
+  <div v-if="changes.isError.value" class="notice bad" role="alert">{{ words(changes.error.value) }}</div>
+  <ol v-else-if="list.length" class="queue">
+    <li v-for="(c, i) in list" :key="c.id" :class="{ picked: i === at }" @mousemove="at = i">
+      <router-link :to="{ name: 'change', params: { id: c.id }, query }">
+        <span class="second">{{ c.number }}</span>
+        <span class="title">
+          <b dir="auto">{{ c.title }}</b>
+          <span class="second"
+            >{{ c.authorId === person?.id ? 'you' : c.author }}, {{ c.authorAccepted }} of {{ c.authorSent }} earlier
+            edits accepted</span
+          >
+        </span>
+        <span>{{ count(c.edits, 'edit') }}</span>
+        <span :class="{ ochre: c.state === 'returned' }">{{
+          c.state === 'sent' ? (c.authorId === person?.id ? 'waits for somebody else' : 'waits') : stateWord[c.state]
+        }}</span>
+        <span class="second" :title="exactTime(c.sentAt)">{{ ago(c.sentAt) }}</span>
+      </router-link>
+    </li>
+  </ol>
+  <div v-else-if="!changes.isPending.value" class="empty">
+    <h1>{{ nothing[view][0] }}</h1>
+    <p class="second">{{ nothing[view][1] }}</p>
+  </div>
+  <Teleport defer to="#margin">
+    <h1>Review</h1>
+    <p class="second">Nothing reaches the catalogue without a second person.</p>
+    <h2>What a reviewer looks for</h2>
+    <p>Is the claim as wide as its proof? One phone says something about its firmware, little about another maker's.</p>
+    <h2>Nobody accepts their own</h2>
+    <p>Your changes wait here for somebody else, like everybody's.</p>
+    <div class="keys">
+      <span><kbd>j</kbd> <kbd>k</kbd> move</span><span><kbd>Enter</kbd> open</span>
+    </div>
+  </Teleport>
+</template>
+
+<style scoped>
+.line {
+  height: 40px;
+  flex: none;
+  display: flex;
+  align-items: center;
+  gap: 18px;
+  padding: 0 18px;
+  border-bottom: 1px solid var(--ink);
+}
+.line button {
+  padding: 2px 0;
+  color: var(--second);
+}
+.line button.on {
+  color: var(--ink);
+  font-weight: 650;
+  box-shadow: 0 2px var(--ink);
+}
+.line .second {
+  margin-left: auto;
+}
+.queue {
+  overflow: auto;
+}
+a {
+  display: grid;
+  grid-template-columns: 34px 1fr 80px 150px 110px;
+  gap: 12px;
+  align-items: baseline;
+  padding: 9px 18px;
+  border-bottom: 1px solid var(--row);
+  text-decoration: none;
+}
+li.picked {
+  background: var(--picked);
+  box-shadow: inset 3px 0 var(--ring);
+}
+a:focus-visible {
+  outline-offset: -2px;
+}
+.title {
+  display: flex;
+  flex-direction: column;
+}
+.title b {
+  font-weight: 600;
+}
+</style>

@@ -1,0 +1,106 @@
+<script setup lang="ts">
+import { useQueryClient } from '@tanstack/vue-query'
+import { ref } from 'vue'
+import { api, ask, words } from '@/api/client'
+import LoadMark from '@/marks/LoadMark.vue'
+import { useSession } from '@/shell/session'
+
+const { session } = useSession()
+const client = useQueryClient()
+const login = ref('')
+const password = ref('')
+const wrong = ref('')
+const busy = ref(false)
+
+async function signIn() {
+  busy.value = true
+  wrong.value = ''
+  try {
+    const s = await ask(api.POST('/api/v1/session', { body: { login: login.value, password: password.value } }))
+    client.clear()
+    client.setQueryData(['session'], s)
+  } catch (e) {
+    wrong.value = words(e)
+  } finally {
+    busy.value = false
+  }
+}
+function use(d: { login: string; password: string }) {
+  login.value = d.login
+  password.value = d.password
+  void signIn()
+}
+</script>
+
+<template>
+  <main class="page">
+    <form @submit.prevent="signIn">
+      <div class="courses" aria-hidden="true">
+        <LoadMark v-for="l in ['loose', 'leaned-on', 'tied-in', 'load-bearing']" :key="l" :load="l" :size="30" silent />
+      </div>
+      <h1>Roster</h1>
+      <p class="second">What can come off a phone, and how you know.</p>
+      <v-text-field v-model="login" label="Login" name="login" autocomplete="username" autofocus />
+      <v-text-field
+        v-model="password"
+        label="Password"
+        name="password"
+        type="password"
+        autocomplete="current-password"
+      />
+      <p v-if="wrong" class="harm" role="alert">{{ wrong }}</p>
+      <button class="act first" type="submit" :disabled="busy || !login || !password">Sign in</button>
+      <section v-if="session.data.value?.demo.length">
+        <h2>Sample people</h2>
+        <ul>
+          <li v-for="d in session.data.value.demo" :key="d.login">
+            <button type="button" class="link" @click="use(d)">{{ d.role }}</button>
+            <span class="second mono">{{ d.login }} / {{ d.password }}</span>
+          </li>
+        </ul>
+      </section>
+      <p class="second public">Looking for a release? <a href="/r">They are public.</a></p>
+    </form>
+  </main>
+</template>
+
+<style scoped>
+.page {
+  height: 100vh;
+  display: grid;
+  place-items: center;
+  overflow: auto;
+}
+form {
+  width: 340px;
+  display: flex;
+  flex-direction: column;
+  gap: 10px;
+  padding: 20px;
+}
+.courses {
+  display: flex;
+  gap: 14px;
+  align-items: end;
+  margin-bottom: 8px;
+}
+h1 {
+  font-size: 28px;
+}
+h1 + p {
+  margin: -8px 0 10px;
+}
+section {
+  margin-top: 12px;
+  padding-top: 10px;
+  border-top: 1px solid var(--hair);
+}
+li {
+  display: flex;
+  justify-content: space-between;
+  padding: 3px 0;
+}
+.public {
+  margin-top: 6px;
+}
+</style>

@@ -1,0 +1,28 @@
+import { createRouter, createWebHistory } from 'vue-router'
+
+// The scope lives in the query (maker, model, build) of every place.
+export const router = createRouter({
+  history: createWebHistory(),
+  routes: [
+    { path: '/', redirect: (to) => ({ path: '/ledger', query: to.query }) },
+    { path: '/ledger', name: 'ledger', component: () => import('./places/ledger/LedgerPlace.vue') },
+    { path: '/packages/:name', name: 'dossier', component: () => import('./places/dossier/DossierPlace.vue') },
+    { path: '/review', name: 'review', component: () => import('./places/review/ReviewPlace.vue') },
+    {
+      path: '/review/:id',
+      name: 'change',
+      component: () => import('./places/review/ChangePlace.vue'),
+      meta: { ownFoot: true },
+    },
+    { path: '/profiles', name: 'profiles', component: () => import('./places/profiles/ProfilesPlace.vue') },
+    {
+      path: '/profiles/:id',
+      name: 'profile',
+      component: () => import('./places/profiles/ProfilePlace.vue'),
+      meta: { ownFoot: true },
+    },
+    { path: '/bench', name: 'bench', component: () => import('./places/bench/BenchPlace.vue') },
+    { path: '/releases', name: 'releases', component: () => import('./places/releases/ReleasesPlace.vue') },
+    { path: '/:rest(.*)*', name: 'nowhere', component: () => import('./places/NowherePlace.vue') },
+  ],
+})

@@ -1,0 +1,71 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import { useRoute } from 'vue-router'
+import { useBench } from '@/places/bench/bench'
+import { useScope } from './scope'
+import { useSession } from './session'
+
+const route = useRoute()
+const { query } = useScope()
+const { session } = useSession()
+const { view } = useBench()
+
+const places = computed(() => [
+  { name: 'Ledger', to: '/ledger', also: ['/packages'], waits: 0 },
+  { name: 'Review', to: '/review', also: [], waits: session.data.value?.waiting ?? 0 },
+  { name: 'Profiles', to: '/profiles', also: [], waits: 0 },
+  { name: 'Bench', to: '/bench', also: [], waits: view.value?.phones.length ?? 0 },
+  { name: 'Releases', to: '/releases', also: [], waits: 0 },
+])
+const here = (p: { to: string; also: string[] }) => [p.to, ...p.also].some((start) => route.path.startsWith(start))
+</script>
+
+<template>
+  <nav class="edge" aria-label="Places">
+    <router-link
+      v-for="p in places"
+      :key="p.to"
+      :to="{ path: p.to, query }"
+      :class="{ on: here(p) }"
+      :aria-current="here(p) ? 'page' : undefined"
+    >
+      <span>{{ p.name }}</span>
+      <i v-if="p.waits">{{ p.waits }}</i>
+    </router-link>
+  </nav>
+</template>
+
+<style scoped>
+.edge {
+  display: flex;
+  flex-direction: column;
+  padding-top: 10px;
+  border-right: 1px solid var(--hair);
+  overflow: auto;
+}
+a {
+  display: flex;
+  justify-content: space-between;
+  align-items: baseline;
+  padding: 6px 12px 6px 14px;
+  color: var(--second);
+  text-decoration: none;
+}
+a:hover {
+  color: var(--ink);
+}
+a.on {
+  color: var(--ink);
+  font-weight: 700;
+  background: var(--sheet);
+  box-shadow: inset 3px 0 var(--ink);
+}
+a:focus-visible {
+  outline-offset: -2px;
+}
+i {
+  font-style: normal;
+  font-size: 12px;
+  color: var(--ink);
+}
+</style>

@@ -1,0 +1,211 @@
+<script setup lang="ts">
+import { useDebounceFn } from '@vueuse/core'
+import { computed, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { useKeyList, useKeys } from './keys'
+import { buildName, useBuilds, useMakers, useModels, useScope } from './scope'
+import ScopePick from './ScopePick.vue'
+import { useSession } from './session'
+
+const theme = defineModel<'auto' | 'light' | 'dark'>('theme', { required: true })
+const route = useRoute()
+const router = useRouter()
+const { scope, setScope, query } = useScope()
+const { person, signOut } = useSession()
+const keys = useKeyList()
+
+const makers = useMakers()
+const models = useModels(() => scope.value.maker)
+const builds = useBuilds(
+  () => scope.value.maker,
+  () => scope.value.model,
+)
+const makerItems = computed(() => (makers.data.value ?? []).map((m) => ({ value: m.slug, title: m.name })))
+const modelItems = computed(() => (models.data.value ?? []).map((m) => ({ value: m.slug, title: m.name })))
+const buildItems = computed(() =>
+  (builds.data.value ?? []).map((b) => ({ value: b.id, title: buildName(b), note: `Android ${b.release}` })),
+)
+const allBuilds = computed(() => {
+  const n = builds.data.value?.length ?? 0
+  return n === 0 ? 'all' : n === 1 ? 'the only one' : `all ${n}`
+})
+
+// [ and ] walk through the model's builds, with "all" at the end.
+function step(by: number) {
+  const ids = [...(builds.data.value ?? []).map((b) => b.id), undefined]
+  if (ids.length < 2) return
+  const at = ids.indexOf(scope.value.build)
+  setScope({ ...scope.value, build: ids[(at + by + ids.length) % ids.length] })
+}
+const find = ref<HTMLInputElement>()
+const text = ref(typeof route.query.q === 'string' ? route.query.q : '')
+watch(
+  () => route.query.q,
+  (q) => {
+    if (document.activeElement !== find.value) text.value = typeof q === 'string' ? q : ''
+  },
+)
+const search = useDebounceFn(() => {
+  const q = text.value.trim()
+  const to = { path: '/ledger', query: { ...query.value, ...(q ? { q } : {}) } }
+  void (route.path === '/ledger' ? router.replace(to) : router.push(to))
+}, 120)
+
+useKeys([
+  { keys: ['/'], does: 'find by name, label or alias', run: () => find.value?.focus() },
+  { keys: ['['], does: 'the build before', run: () => step(-1) },
+  { keys: [']'], does: 'the next build', run: () => step(1) },
+  { keys: ['?'], does: 'show these keys', run: () => (keys.shown = !keys.shown) },
+])
+const initials = computed(() =>
+  (person.value?.name ?? '')
+    .split(/\s+/)
+    .map((w) => w[0])
+    .slice(0, 2)
+    .join(''),
+)
+const nextTheme = { auto: 'light', light: 'dark', dark: 'auto' } as const
+</script>
+
+<template>
+  <header class="bar">
+    <router-link class="word" :to="{ path: '/ledger', query }">Roster</router-link>
+    <nav class="scope" aria-label="Scope">
+      <ScopePick
+        name="Maker"
+        empty="everywhere"
+        :items="makerItems"
+        :value="scope.maker"
+        @pick="setScope({ maker: $event })"
+      />
+      <ScopePick
+        v-if="scope.maker"
+        name="Model"
+        empty="all models"
+        :items="modelItems"
+        :value="scope.model"
+        @pick="setScope({ maker: scope.maker, model: $event })"
+      />
+      <ScopePick
+        v-if="scope.model"
+        name="Build"
+        :empty="allBuilds"
+        :items="buildItems"
+        :value="scope.build"
+        @pick="setScope({ ...scope, build: $event })"
+      />
+    </nav>
+    <label class="find">
+      <kbd aria-hidden="true">/</kbd>
+      <input
+        ref="find"
+        v-model="text"
+        type="search"
+        placeholder="find by name, label or alias"
+        aria-label="Find packages by name, label or alias"
+        maxlength="200"
+        @input="search"
+        @keydown.esc="find?.blur()"
+        @keydown.enter="find?.blur()"
+      />
+    </label>
+    <v-menu location="bottom end" offset="0">
+      <template #activator="{ props: menu }">
+        <button class="me" v-bind="menu" :aria-label="`You: ${person?.name}, ${person?.role}`">{{ initials }}</button>
+      </template>
+      <div class="menu">
+        <p>
+          <b>{{ person?.name }}</b>
+        </p>
+        <p class="second">{{ person?.role }}</p>
+        <button @click.stop="theme = nextTheme[theme]">
+          Colours: {{ theme === 'auto' ? 'as the computer' : theme }}
+        </button>
+        <button @click="keys.shown = true">Keys <kbd>?</kbd></button>
+        <button @click="signOut">Sign out</button>
+      </div>
+    </v-menu>
+  </header>
+</template>
+
+<style scoped>
+.bar {
+  display: flex;
+  align-items: stretch;
+  background: var(--sheet);
+  border-bottom: 1px solid var(--ink);
+}
+.word {
+  width: 96px;
+  display: flex;
+  align-items: center;
+  padding-left: 14px;
+  font-weight: 700;
+  font-size: 15px;
+  letter-spacing: -0.01em;
+  text-decoration: none;
+}
+.scope {
+  display: flex;
+  flex: 1;
+  border-left: 1px solid var(--hair);
+  min-width: 0;
+}
+.find {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  width: 300px;
+  margin: 7px 12px;
+  padding: 0 10px;
+  border: 1px solid var(--hair);
+}
+.find:focus-within {
+  border-color: var(--ink);
+}
+.find input {
+  flex: 1;
+  min-width: 0;
+  border: 0;
+  outline: 0;
+  background: none;
+  color: inherit;
+  font: inherit;
+}
+.find input::placeholder {
+  color: var(--second);
+}
+.me {
+  width: 44px;
+  border-left: 1px solid var(--hair);
+  font-weight: 600;
+  text-align: center;
+}
+.menu {
+  width: 220px;
+  background: var(--sheet);
+  border: 1px solid var(--ink);
+  padding: 12px 0 6px;
+}
+.menu p {
+  padding: 0 14px;
+}
+.menu button {
+  display: flex;
+  justify-content: space-between;
+  width: 100%;
+  padding: 6px 14px;
+}
+.menu p + button {
+  margin-top: 8px;
+  border-top: 1px solid var(--hair);
+}
+.menu button:hover {
+  background: var(--soft);
+}
+@media (max-width: 1100px) {
+  .find {
+    width: 220px;
+  }
+}
+</style>

@@ -1,0 +1,39 @@
+import { copyFileSync, mkdirSync, readFileSync, readdirSync, writeFileSync } from 'node:fs'
+import { fileURLToPath } from 'node:url'
+import { brotliCompressSync } from 'node:zlib'
+import vue from '@vitejs/plugin-vue'
+import { defineConfig, type Plugin } from 'vite'
+import vuetify from 'vite-plugin-vuetify'
+
+const fonts = 'node_modules/@fontsource-variable'
+
+// The public pages, which the server writes without this build, use the same
+// fonts under fixed names; and scripts are handed out compressed.
+function finish(): Plugin {
+  return {
+    name: 'roster-finish',
+    apply: 'build',
+    closeBundle() {
+      mkdirSync('dist/assets/fonts', { recursive: true })
+      copyFileSync(
+        `${fonts}/atkinson-hyperlegible-next/files/atkinson-hyperlegible-next-latin-wght-normal.woff2`,
+        'dist/assets/fonts/next.woff2',
+      )
+      copyFileSync(
+        `${fonts}/atkinson-hyperlegible-mono/files/atkinson-hyperlegible-mono-latin-wght-normal.woff2`,
+        'dist/assets/fonts/mono.woff2',
+      )
+      for (const file of readdirSync('dist/assets')) {
+        if (!/\.(js|css|svg)$/.test(file)) continue
+        writeFileSync(`dist/assets/${file}.br`, brotliCompressSync(readFileSync(`dist/assets/${file}`)))
+      }
+    },
+  }
+}
+
+export default defineConfig({
+  plugins: [vue(), vuetify(), finish()],
+  resolve: { alias: { '@': fileURLToPath(new URL('./src', import.meta.url)) } },
+  build: { target: 'es2023', chunkSizeWarningLimit: 900 },
+  server: { proxy: { '/api': 'http://127.0.0.1:8420', '/r': 'http://127.0.0.1:8420' } },
+})
