@@ -143,7 +143,17 @@ func (p *Phone) exec(ctx context.Context, args []string) error {
 	if f, ok := h.Stdout.(*faultyWriter); ok {
 		f.begin(strings.Join(args, " "))
 	}
-	if code := run(p, &command{ctx, args[1:], h.Stdout, h.Stderr}); code != 0 {
+	// Programs work on the phone's state under its lock; what they say goes
+	// out when they have let go of it, however slow the cable is.
+	var out, errs bytes.Buffer
+	c := &command{ctx, args[1:], &out, &errs}
+	if strings.HasSuffix(args[0], "logcat") {
+		c.out, c.errs = h.Stdout, h.Stderr // it stays and talks
+	}
+	code := run(p, c)
+	h.Stderr.Write(errs.Bytes())
+	h.Stdout.Write(out.Bytes())
+	if code != 0 {
 		return interp.ExitStatus(code)
 	}
 	return nil

@@ -31,6 +31,7 @@ var pages = template.Must(template.New("").Funcs(template.FuncMap{
 	"words":    func(slug string) string { return strings.ReplaceAll(slug, "-", " ") },
 	"front":    front,
 	"back":     func(name string) string { return strings.TrimPrefix(name, front(name)) },
+	"breaks":   breaks,
 }).ParseFS(pageFiles, "pages/*.html"))
 
 var loadWords = map[evidence.Load]string{
@@ -46,6 +47,11 @@ func front(name string) string {
 		return ""
 	}
 	return strings.Join(parts[:n], ".") + "."
+}
+
+// breaks lets a package name break behind its dots and nowhere else.
+func breaks(name string) template.HTML {
+	return template.HTML(strings.ReplaceAll(template.HTMLEscapeString(name), ".", ".<wbr>"))
 }
 
 func releasePath(maker, model, edition string, number int) string {

@@ -31,12 +31,19 @@ const maxPacket = 16 << 20
 // connection. A Session is for one goroutine at a time; after an error it is
 // of no more use.
 type Session struct {
+	client *Client
+	serial string
 	conn   *conn
 	mark   string // ends each command's output; random, so that none can fake it
 	v2     bool
-	packet io.Reader // rest of the current stdout packet
 	errs   bytes.Buffer
+	until  time.Time // when the present command must have finished
 }
+
+// patience is how long a phone may say nothing before the server is asked
+// whether it is still there: a server does not always close the connection
+// when the cable falls out.
+const patience = time.Second
 
 // Result is what one command answered.
 type Result struct {
@@ -69,7 +76,7 @@ func (c *Client) Open(ctx context.Context, serial string) (*Session, error) {
 		conn.Close()
 		return nil, err
 	}
-	s := &Session{conn: conn, mark: "--" + hex.EncodeToString(token[:]), v2: slices.Contains(features, "shell_v2")}
+	s := &Session{client: c, serial: serial, conn: conn, mark: "--" + hex.EncodeToString(token[:]), v2: slices.Contains(features, "shell_v2")}
 	service := "exec:sh" // without shell v2 only exec: is free of a terminal
 	if s.v2 {
 		service = "shell,v2,raw:"
@@ -100,7 +107,8 @@ func (s *Session) Run(command string, timeout time.Duration, limit int) (Result,
 // had arrived before an error has been written.
 func (s *Session) Stream(command string, timeout time.Duration, w io.Writer) (code int, err error) {
 	s.errs.Reset()
-	s.conn.SetDeadline(time.Now().Add(timeout))
+	s.until = time.Now().Add(timeout)
+	s.conn.SetDeadline(s.until)
 	// The command must not read our next lines as its input, and the mark
 	// must follow whatever it prints, even without a line ending.
 	line := "{ " + command + "\n} </dev/null; roster_code=$?; echo; echo " + s.mark + "$roster_code\n"
@@ -129,12 +137,58 @@ func (s *Session) Stream(command string, timeout time.Duration, w io.Writer) (co
 }
 
 func (s *Session) why(err error) error {
-	var timeout interface{ Timeout() bool }
-	if errors.As(err, &timeout) && timeout.Timeout() {
+	if timedOut(err) {
 		return fmt.Errorf("the phone did not finish in time: %w", err)
+	}
+	if errors.Is(err, ErrGone) {
+		return err
 	}
 	return fmt.Errorf("%w: %w", ErrGone, err)
 }
+
+func timedOut(err error) bool {
+	var timeout interface{ Timeout() bool }
+	return errors.As(err, &timeout) && timeout.Timeout()
+}
+
+// read reads what the phone says, and looks from time to time whether it is
+// still there while it says nothing.
+func (s *Session) read(p []byte) (int, error) {
+	for {
+		limit := time.Now().Add(patience)
+		if limit.After(s.until) {
+			limit = s.until
+		}
+		s.conn.SetReadDeadline(limit)
+		n, err := s.conn.r.Read(p)
+		if n > 0 || !timedOut(err) || !time.Now().Before(s.until) {
+			return n, err
+		}
+		if err := s.present(); err != nil {
+			return 0, err
+		}
+	}
+}
+
+// present fails where the server no longer has the phone ready.
+func (s *Session) present() error {
+	ctx, cancel := context.WithTimeout(context.Background(), requestTimeout)
+	defer cancel()
+	list, err := s.client.Devices(ctx)
+	if err != nil {
+		return fmt.Errorf("%w: %w", ErrGone, err)
+	}
+	for _, d := range list {
+		if d.Serial == s.serial && d.State == "device" {
+			return nil
+		}
+	}
+	return ErrGone
+}
+
+type readerFunc func([]byte) (int, error)
+
+func (f readerFunc) Read(p []byte) (int, error) { return f(p) }
 
 func (s *Session) send(data []byte) error {
 	if !s.v2 {
@@ -152,12 +206,12 @@ func (s *Session) send(data []byte) error {
 func (s *Session) next() ([]byte, error) {
 	if !s.v2 {
 		buf := make([]byte, 32*1024)
-		n, err := s.conn.r.Read(buf)
+		n, err := s.read(buf)
 		return buf[:n], err
 	}
 	for {
 		var h [5]byte
-		if _, err := io.ReadFull(s.conn.r, h[:]); err != nil {
+		if _, err := io.ReadFull(readerFunc(s.read), h[:]); err != nil {
 			return nil, err
 		}
 		size := binary.LittleEndian.Uint32(h[1:])
@@ -165,7 +219,7 @@ func (s *Session) next() ([]byte, error) {
 			return nil, fmt.Errorf("the phone sent a packet of %d bytes", size)
 		}
 		data := make([]byte, size)
-		if _, err := io.ReadFull(s.conn.r, data); err != nil {
+		if _, err := io.ReadFull(readerFunc(s.read), data); err != nil {
 			return nil, err
 		}
 		switch h[0] {

@@ -120,7 +120,7 @@ func Suggest(f Figures, s Structure) Suggestion {
 		return out
 	}
 	ids, _ := trials(Clean, 0)
-	enough := fmt.Sprintf("at most %.0f %% of phones harmed, from %s and %s", 100*f.Ceiling, plural(f.Phones, "phone"), people(f.People))
+	enough := fmt.Sprintf("at most %s of phones harmed, from %s and %s", Percent(f.Ceiling), plural(f.Phones, "phone"), people(f.People))
 	if f.Ceiling <= looseCeiling && f.People >= loosePeople && f.Phones >= loosePhones {
 		add(Loose, enough, ids)
 		return out

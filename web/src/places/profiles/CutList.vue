@@ -123,7 +123,7 @@ function costs(r: Row): string {
 }
 .cols {
   display: grid;
-  grid-template-columns: 30px minmax(150px, 1.3fr) 56px 46px minmax(90px, 1fr) 50px;
+  grid-template-columns: 30px minmax(150px, 1.3fr) 56px 46px minmax(90px, 1fr) 104px;
   gap: 0 8px;
   align-items: center;
   padding: 0 14px;
@@ -134,7 +134,9 @@ function costs(r: Row): string {
   color: var(--second);
   font-size: 12px;
   border-bottom: 1px solid var(--ink);
-  grid-template-columns: 30px minmax(150px, 1.3fr) 56px 46px 1fr auto;
+  overflow-y: scroll;
+  scrollbar-width: thin;
+  scrollbar-color: transparent transparent;
 }
 select {
   font: inherit;
@@ -144,7 +146,8 @@ select {
 }
 .rows {
   flex: 1;
-  overflow: auto;
+  overflow-y: scroll;
+  scrollbar-width: thin;
   padding-bottom: 40px;
 }
 .rows:focus-visible {

@@ -42,7 +42,7 @@ defineProps<{ profile: Schemas['Composed']; composition: Composition; row?: Row 
   <ul v-if="profile.releases.length">
     <li v-for="r in profile.releases" :key="r.id">
       <a :href="`/r/${r.maker}/${r.model}/${r.edition}/${r.number}`" target="_blank">no. {{ r.number }}</a>
-      <span class="second" :title="exactTime(r.publishedAt)">
+      <span class="second said" :title="exactTime(r.publishedAt)">
         {{ r.state }}, {{ count(r.steps, 'package') }}, {{ ago(r.publishedAt) }}</span
       >
     </li>
@@ -54,6 +54,9 @@ defineProps<{ profile: Schemas['Composed']; composition: Composition; row?: Row 
 </template>
 
 <style scoped>
+.said {
+  margin-left: 8px;
+}
 .mark {
   display: flex;
   gap: 10px;

@@ -1,0 +1,402 @@
+package bench_test
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"os/exec"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"roster/bench"
+	"roster/bench/adb"
+	"roster/core/android"
+	"roster/demo"
+	"roster/phone"
+)
+
+// startADB runs a real adb server of its own for a test.
+func startADB(t testing.TB) *adb.Client {
+	t.Helper()
+	ln, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	address := ln.Addr().String()
+	ln.Close()
+	c := &adb.Client{Address: address}
+	if err := c.Start(context.Background(), "adb"); err != nil {
+		t.Fatalf("%v; these tests need Debian's package adb", err)
+	}
+	_, port, _ := net.SplitHostPort(address)
+	t.Cleanup(func() { exec.Command("adb", "-P", port, "kill-server").Run() })
+	return c
+}
+
+func scenario(t testing.TB) *phone.Scenario {
+	t.Helper()
+	s, err := phone.Load(demo.World, "phones/lyra-5-desk.yaml")
+	if err != nil {
+		t.Fatal(err)
+	}
+	s.Prompt, s.RestartTakes = "none", 300*time.Millisecond
+	return s
+}
+
+// attach runs a stand-in and connects the server to it.
+func attach(t testing.TB, c *adb.Client, s *phone.Scenario) (*phone.Phone, string) {
+	t.Helper()
+	p := phone.New(s, slog.New(slog.DiscardHandler))
+	ctx, cancel := context.WithCancel(context.Background())
+	t.Cleanup(cancel)
+	address, err := p.Listen(ctx, "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := c.Connect(ctx, address); err != nil {
+		t.Fatal(err)
+	}
+	return p, address
+}
+
+// until waits for the phone to reach a state.
+func until(t testing.TB, c *adb.Client, serial, state string) {
+	t.Helper()
+	last := ""
+	for range 200 {
+		list, err := c.Devices(t.Context())
+		if err != nil {
+			t.Fatal(err)
+		}
+		last = "not listed"
+		for _, d := range list {
+			if d.Serial == serial {
+				last = d.State
+			}
+		}
+		if last == state {
+			return
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+	t.Fatalf("%s is %s, want %s", serial, last, state)
+}
+
+// run is the real adb program on the phone.
+func run(t testing.TB, c *adb.Client, serial string, args ...string) (string, int) {
+	t.Helper()
+	_, port, _ := net.SplitHostPort(c.Address)
+	cmd := exec.Command("adb", append([]string{"-P", port, "-s", serial}, args...)...)
+	out, err := cmd.CombinedOutput()
+	var exit *exec.ExitError
+	if err != nil && !errors.As(err, &exit) {
+		t.Fatal(err)
+	}
+	return strings.TrimSpace(string(out)), cmd.ProcessState.ExitCode()
+}
+
+// TestStandInUnderRealADB lets Debian's adb program judge the stand-in.
+func TestStandInUnderRealADB(t *testing.T) {
+	c := startADB(t)
+	p, serial := attach(t, c, scenario(t))
+	until(t, c, serial, "device")
+	long := strings.Repeat("x", 300)
+	for _, step := range []struct {
+		args []string
+		want string
+		code int
+	}{
+		{[]string{"shell", "echo out; echo err >&2; exit 7"}, "out\nerr", 7},
+		{[]string{"shell", "getprop", "ro.product.device"}, "lyra5", 0},
+		{[]string{"shell", "no-such-program"}, "/system/bin/sh: no-such-program: inaccessible or not found", 127},
+		{[]string{"shell", "cat /etc/passwd || echo no"}, "/system/bin/sh: cat: inaccessible or not found\nno", 0},
+		{[]string{"shell", "echo x > /data/local/tmp/x"}, "", 1},
+		{[]string{"shell", "pm uninstall --user 0 com.brannock.tips"}, "Success", 0},
+		{[]string{"shell", "pm uninstall --user 0 com.brannock.tips"}, "Failure [not installed for 0]", 1},
+		{[]string{"shell", "pm uninstall --user 0 com.brannock.devicecare"}, "Failure [DELETE_FAILED_INTERNAL_ERROR]", 1},
+		{[]string{"shell", "pm uninstall --user 0 com.brannock.retaildemo"}, "Failure [DELETE_FAILED_DEVICE_POLICY_MANAGER]", 1},
+		{[]string{"shell", "pm uninstall com.brannock.clock"}, "Failure [DELETE_FAILED_INTERNAL_ERROR]", 1},
+		{[]string{"shell", "pm disable-user --user 0 com.brannock.clock"}, "Package com.brannock.clock new state: disabled-user", 0},
+		{[]string{"shell", "pm list packages -d com.brannock.clock"}, "package:com.brannock.clock", 0},
+		{[]string{"shell", "pm disable-user --user 0 com.brannock.devicecare"}, "Error: java.lang.SecurityException: Cannot disable a protected package: com.brannock.devicecare", 255},
+		{[]string{"shell", "pm enable --user 0 com.brannock.clock"}, "Package com.brannock.clock new state: enabled", 0},
+		{[]string{"shell", "cmd package install-existing --user 0 com.brannock.tips"}, "Package com.brannock.tips installed for user: 0", 0},
+		{[]string{"shell", "cmd package install-existing --user 0 no.such.thing"}, "android.content.pm.PackageManager$NameNotFoundException: Package no.such.thing doesn't exist", 1},
+		{[]string{"shell", "settings get global window_animation_scale"}, "1.0", 0},
+		{[]string{"shell", "settings put global window_animation_scale 0.5; settings get global window_animation_scale"}, "0.5", 0},
+		{[]string{"shell", "settings get global nothing_here"}, "null", 0},
+		{[]string{"shell", "dumpsys nothing"}, "Can't find service: nothing", 0},
+		{[]string{"shell", "echo " + long}, long, 0},
+	} {
+		out, code := run(t, c, serial, step.args...)
+		if step.want != "" && out != step.want || code != step.code {
+			t.Errorf("adb %v: %q with code %d, want %q with %d", step.args, out, code, step.want, step.code)
+		}
+	}
+	if out, _ := run(t, c, serial, "logcat", "-d"); !strings.Contains(out, "removed for user 0: com.brannock.tips") {
+		t.Errorf("the log does not tell of the removal: %q", out)
+	}
+	if out, _ := run(t, c, serial, "shell", "dumpsys package"); len(out) < 100_000 || !strings.HasSuffix(out, "User 0:") {
+		t.Errorf("dumpsys package is %d bytes, ending in %.60q", len(out), out[max(0, len(out)-60):])
+	}
+	// What was removed stays removed over a restart, but for what comes back.
+	run(t, c, serial, "shell", "pm uninstall --user 0 com.brannock.tips; pm uninstall --user 0 com.fieldnote.services")
+	run(t, c, serial, "reboot")
+	time.Sleep(500 * time.Millisecond)
+	until(t, c, serial, "device")
+	for name, want := range map[string]bool{"com.brannock.tips": false, "com.fieldnote.services": true} {
+		if got, known := p.Installed(name); got != want || !known {
+			t.Errorf("after a restart %s is installed: %v", name, got)
+		}
+	}
+}
+
+func TestPrompt(t *testing.T) {
+	c := startADB(t)
+	s := scenario(t)
+	s.Prompt = "ask"
+	p, serial := attach(t, c, s)
+	until(t, c, serial, "unauthorized")
+	list, err := c.Devices(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	seen := bench.See(list[0])
+	if seen.Ready || !strings.Contains(seen.Wrong, "accept") || seen.Next == "" {
+		t.Errorf("%+v", seen)
+	}
+	if _, err := bench.Capture(t.Context(), c, serial, func(bench.Progress) {}); err == nil {
+		t.Error("a phone that was not accepted let itself be captured")
+	}
+	for range 100 {
+		if p.Accept() > 0 {
+			break
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+	until(t, c, serial, "device")
+	// The key is known now: the next connection needs no prompt.
+	p.Unplug()
+	p.Plug()
+	if err := c.Disconnect(t.Context(), serial); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := c.Connect(t.Context(), serial); err != nil {
+		t.Fatal(err)
+	}
+	until(t, c, serial, "device")
+}
+
+func TestCapture(t *testing.T) {
+	c := startADB(t)
+	s := scenario(t)
+	p, serial := attach(t, c, s)
+	until(t, c, serial, "device")
+	run(t, c, serial, "shell", "pm uninstall --user 0 com.brannock.tips; pm disable-user --user 0 com.brannock.clock")
+	var steps []string
+	got, err := bench.Capture(t.Context(), c, serial, func(p bench.Progress) { steps = append(steps, p.Asking) })
+	if err != nil || !got.Complete || len(steps) != 6 {
+		t.Fatalf("%v, %v, %s", err, steps, got.Missing)
+	}
+	if len(got.Packages) != len(s.Packages) || got.Identity.MarketName != "Lyra 5" || got.Identity.Serial != "BRNLY5A0417" || got.Identity.SDK != 35 {
+		t.Errorf("%d packages of %d; %+v", len(got.Packages), len(s.Packages), got.Identity)
+	}
+	if notes, _ := got.Notes(); len(notes) != 0 {
+		t.Errorf("not understood: %+v", notes)
+	}
+	by := map[android.PackageName]android.Package{}
+	for _, x := range got.Packages {
+		by[x.Name] = x
+		if there, _ := p.Installed(string(x.Name)); there != x.Installed {
+			t.Errorf("%s is installed: %v, the capture says %v", x.Name, there, x.Installed)
+		}
+	}
+	wallet, browser, owner := by["com.brannock.wallet.core"], by["com.brannock.browser"], by["org.tidewater.checkin"]
+	if wallet.SharedUser != "com.brannock.id" || !wallet.Privileged || !wallet.StartsAtBoot || fmt.Sprint(wallet.Provides, wallet.Uses) != "[com.brannock.wallet.api] [{com.android.se.api required}]" {
+		t.Errorf("%+v", wallet)
+	}
+	if browser.SystemPath != "/product/app/BrannockBrowser" || browser.Partition != "product" || !browser.Preinstalled() || owner.Preinstalled() {
+		t.Errorf("%+v\n%+v", browser, owner)
+	}
+	if by["com.brannock.clock"].Enabled != android.EnabledOffByUser || by["com.brannock.retaildemo"].Enabled != android.EnabledOff {
+		t.Error("what is switched off is not told")
+	}
+}
+
+// TestVanish cuts the cable in the middle of every answer.
+func TestVanish(t *testing.T) {
+	c := startADB(t)
+	for _, fault := range []phone.Fault{
+		{Command: "getprop", AfterBytes: 0}, {Command: "getprop", AfterBytes: 100}, {Command: "pm list packages -u", AfterBytes: 0},
+		{Command: "pm list packages -d", AfterBytes: 5}, {Command: "dumpsys package", AfterBytes: 0}, {Command: "dumpsys package", AfterBytes: 90_000},
+	} {
+		fault.Do = "unplug"
+		s := scenario(t)
+		s.Faults = []phone.Fault{fault}
+		_, serial := attach(t, c, s)
+		until(t, c, serial, "device")
+		got, err := bench.Capture(t.Context(), c, serial, func(bench.Progress) {})
+		if !errors.Is(err, adb.ErrGone) {
+			t.Errorf("%+v: %v", fault, err)
+		}
+		switch {
+		case fault.Command == "getprop":
+			if got != nil && len(got.Packages) > 0 {
+				t.Errorf("%+v: a capture of nobody", fault)
+			}
+		case got == nil || got.Complete || got.Missing == "":
+			t.Errorf("%+v: passes as whole: %+v", fault, got)
+		case fault.AfterBytes == 90_000 && len(got.Packages) != len(s.Packages):
+			t.Errorf("%+v: %d packages kept, the lists had told %d", fault, len(got.Packages), len(s.Packages))
+		}
+	}
+}
+
+func TestHang(t *testing.T) {
+	c := startADB(t)
+	s := scenario(t)
+	s.Faults = []phone.Fault{{Command: "getprop", AfterBytes: 50, Do: "hang"}}
+	_, serial := attach(t, c, s)
+	until(t, c, serial, "device")
+	session, err := c.Open(t.Context(), serial)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer session.Close()
+	if _, err := session.Run("getprop", 300*time.Millisecond, 1000); err == nil || !strings.Contains(err.Error(), "in time") {
+		t.Errorf("a phone that says no more: %v", err)
+	}
+	ctx, cancel := context.WithTimeout(t.Context(), 200*time.Millisecond)
+	defer cancel()
+	start := time.Now()
+	if _, err := bench.Capture(ctx, c, serial, func(bench.Progress) {}); err == nil || time.Since(start) > 5*time.Second {
+		t.Errorf("cancelling took %v: %v", time.Since(start), err)
+	}
+}
+
+func TestSession(t *testing.T) {
+	c := startADB(t)
+	_, serial := attach(t, c, scenario(t))
+	until(t, c, serial, "device")
+	s, err := c.Open(t.Context(), serial)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	for _, x := range []struct {
+		command, out, errs string
+		code               int
+	}{
+		{"echo one", "one\n", "", 0},
+		{"printf no-line-ending", "no-line-ending", "", 0},
+		{"printf ''", "", "", 0},
+		{"echo bad >&2; false", "", "bad\n", 1},
+		{"nonsense", "", "/system/bin/sh: nonsense: inaccessible or not found\n", 127},
+		{"echo 'two\nlines'", "two\nlines\n", "", 0},
+		{"getprop ro.product.device", "lyra5\n", "", 0},
+	} {
+		got, err := s.Run(x.command, 5*time.Second, 1<<20)
+		if err != nil {
+			t.Fatalf("%q: %v", x.command, err)
+		}
+		if string(got.Out) != x.out || string(got.Errs) != x.errs || got.Code != x.code {
+			t.Errorf("%q: %q, %q, %d", x.command, got.Out, got.Errs, got.Code)
+		}
+	}
+	if _, err := s.Run("dumpsys package", 5*time.Second, 1000); !errors.Is(err, adb.ErrTooMuch) {
+		t.Errorf("an answer over its limit: %v", err)
+	}
+}
+
+func TestManyPhonesAtOnce(t *testing.T) {
+	c := startADB(t)
+	var wait sync.WaitGroup
+	for i := range 6 {
+		s := scenario(t)
+		s.Latency = 20 * time.Millisecond
+		s.Serial = fmt.Sprint("PHONE", i)
+		s.Properties["ro.serialno"] = s.Serial
+		_, serial := attach(t, c, s)
+		until(t, c, serial, "device")
+		wait.Go(func() {
+			got, err := bench.Capture(context.Background(), c, serial, func(bench.Progress) {})
+			if err != nil || !got.Complete || got.Identity.Serial != s.Serial {
+				t.Errorf("phone %d: %v", i, err)
+			}
+		})
+	}
+	wait.Wait()
+}
+
+func TestTrack(t *testing.T) {
+	c := startADB(t)
+	seen := make(chan string, 100)
+	ctx, cancel := context.WithCancel(t.Context())
+	done := make(chan error, 1)
+	go func() {
+		done <- c.Track(ctx, func(list []adb.Device) error {
+			var b bytes.Buffer
+			for _, d := range list {
+				fmt.Fprint(&b, d.State, " ")
+			}
+			seen <- b.String()
+			return nil
+		})
+	}()
+	attach(t, c, scenario(t))
+	limit := time.After(10 * time.Second)
+	for {
+		select {
+		case s := <-seen:
+			if strings.Contains(s, "device") {
+				cancel()
+				if err := <-done; !errors.Is(err, context.Canceled) {
+					t.Errorf("%v", err)
+				}
+				return
+			}
+		case <-limit:
+			t.Fatal("the phone never appeared")
+		}
+	}
+}
+
+func TestTrouble(t *testing.T) {
+	nobody := &adb.Client{Address: "127.0.0.1:1"}
+	_, err := nobody.Devices(t.Context())
+	if wrong, next := bench.Trouble(err); !errors.Is(err, adb.ErrNoServer) || wrong == "" || !strings.Contains(next, "start-server") {
+		t.Errorf("%v: %q, %q", err, wrong, next)
+	}
+	ln, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer ln.Close()
+	go func() {
+		for {
+			conn, err := ln.Accept()
+			if err != nil {
+				return
+			}
+			conn.Write([]byte("HTTP/1.1 400 Bad Request\r\n"))
+			conn.Close()
+		}
+	}()
+	stranger := &adb.Client{Address: ln.Addr().String()}
+	if _, err := stranger.Version(t.Context()); err == nil {
+		t.Error("something that is no adb server was taken for one")
+	}
+	if _, err := stranger.Connect(t.Context(), "no address\nhost:kill"); err == nil || !strings.Contains(err.Error(), "not an address") {
+		t.Errorf("a hostile address: %v", err)
+	}
+	for _, state := range []string{"unauthorized", "offline", "no permissions", "recovery", "bootloader", "sideload", "something new"} {
+		if s := bench.See(adb.Device{Serial: "x", State: state}); s.Ready || s.Wrong == "" || s.Next == "" {
+			t.Errorf("%s: %+v", state, s)
+		}
+	}
+}
