@@ -5,6 +5,7 @@ import (
 	"crypto/sha256"
 	"encoding/json"
 	"fmt"
+	"strconv"
 	"time"
 
 	"github.com/google/uuid"
@@ -48,23 +49,20 @@ type detail struct {
 	OverlayTarget string               `json:"overlayTarget,omitempty"`
 }
 
-// row is a package of the capture with its identities.
+// row is a package of the capture with its identities; pkg is zero until the
+// facts are known to be in the store.
 type row struct {
-	p       *android.Package
-	pkg     uuid.UUID
-	facts   uuid.UUID
-	details []byte
+	p     *android.Package
+	pkg   uuid.UUID
+	facts uuid.UUID
 }
 
 // AddCapture stores a capture whole or not at all. The same capture twice is
 // one. A build that is new gets figures for the packages that trials exist of.
 func (s *Store) AddCapture(ctx context.Context, n NewCapture) (CaptureSummary, error) {
-	rows, digest, err := prepare(n)
-	if err != nil {
-		return CaptureSummary{}, err
-	}
+	rows, digest := prepare(n)
 	var sum CaptureSummary
-	err = s.inTx(ctx, func(tx pgx.Tx) error {
+	err := s.inTx(ctx, func(tx pgx.Tx) error {
 		sum = CaptureSummary{ID: NewID(), Packages: len(rows), NewPackages: []string{}}
 		var err error
 		if sum.BuildID, sum.Recognised, err = ensureBuild(ctx, tx, n.Capture.Identity); err != nil {
@@ -92,25 +90,53 @@ func (s *Store) AddCapture(ctx context.Context, n NewCapture) (CaptureSummary, e
 
 // prepare gives each package the identity of its facts and the capture its
 // own digest.
-func prepare(n NewCapture) ([]row, []byte, error) {
+func prepare(n NewCapture) ([]row, []byte) {
 	c := n.Capture
 	rows := make([]row, len(c.Packages))
 	whole := sha256.New()
 	fmt.Fprintf(whole, "%s\n%s\n%t\n", c.Identity.Fingerprint, n.Phone, c.Complete)
+	var buf []byte
 	for i := range c.Packages {
 		p := &c.Packages[i]
-		details, err := json.Marshal(detail{p.MinSDK, p.TargetSDK, p.Declares, p.Requests, p.Provides, p.Uses, p.OverlayTarget})
-		if err != nil {
-			return nil, nil, err
-		}
-		h := sha256.New()
-		fmt.Fprintf(h, "%s\n%d\n%q\n%q\n%q\n%t %t %t %t\n%q\n%s", p.Name, p.VersionCode, p.VersionName, imagePath(p), p.Partition,
-			p.System, p.Privileged, p.Persistent, p.StartsAtBoot, p.SharedUser, details)
-		sum := h.Sum(nil)
-		rows[i] = row{p: p, facts: uuid.UUID(sum[:16]), details: details}
-		fmt.Fprintf(whole, "%x %t %s\n", sum, p.Installed, p.Enabled)
+		buf = appendFacts(buf[:0], p)
+		sum := sha256.Sum256(buf)
+		rows[i] = row{p: p, facts: uuid.UUID(sum[:16])}
+		buf = append(append(buf[:0], sum[:]...), p.Enabled...)
+		buf = append(strconv.AppendBool(append(buf, ' '), p.Installed), '\n')
+		whole.Write(buf)
 	}
-	return rows, whole.Sum(nil), nil
+	return rows, whole.Sum(nil)
+}
+
+// appendFacts writes everything that the facts table keeps of a package, each
+// part ended so that no two packages read alike.
+func appendFacts(b []byte, p *android.Package) []byte {
+	text := func(list ...string) {
+		for _, s := range list {
+			b = append(append(b, s...), 0)
+		}
+		b = append(b, 1)
+	}
+	number := func(list ...int64) {
+		for _, n := range list {
+			b = append(strconv.AppendInt(b, n, 10), 0)
+		}
+	}
+	text(string(p.Name), p.VersionName, imagePath(p), p.Partition, p.SharedUser, p.OverlayTarget)
+	number(p.VersionCode, int64(p.MinSDK), int64(p.TargetSDK))
+	for _, flag := range []bool{p.System, p.Privileged, p.Persistent, p.StartsAtBoot} {
+		b = strconv.AppendBool(b, flag)
+	}
+	text(p.Requests...)
+	text(p.Provides...)
+	for _, d := range p.Declares {
+		text(d.Name, d.Protection)
+	}
+	b = append(b, 2)
+	for _, u := range p.Uses {
+		text(u.Name, u.Kind)
+	}
+	return b
 }
 
 // imagePath is where a package lies, without the random folder names of the
@@ -147,36 +173,27 @@ func store(ctx context.Context, tx pgx.Tx, n NewCapture, rows []row, sum *Captur
 	return addPresence(ctx, tx, rows, sum)
 }
 
-// identify fills in the packages' ids and reports whether a package or facts
-// of one are not there yet.
+// identify fills in the packages' ids from the facts that are in the store,
+// and reports whether some are not there yet.
 func identify(ctx context.Context, tx pgx.Tx, rows []row) (missing bool, err error) {
-	names, facts := make([]string, len(rows)), make([]uuid.UUID, len(rows))
+	facts := make([]uuid.UUID, len(rows))
 	for i, r := range rows {
-		names[i], facts[i] = string(r.p.Name), r.facts
+		facts[i] = r.facts
 	}
-	ids := make(map[string]uuid.UUID, len(rows))
-	known := map[uuid.UUID]bool{}
-	batch := &pgx.Batch{}
-	batch.Queue(`select name, id from packages where name = any($1)`, names).Query(func(r pgx.Rows) error {
-		var name string
-		var id uuid.UUID
-		_, err := pgx.ForEachRow(r, []any{&name, &id}, func() error { ids[name] = id; return nil })
-		return err
-	})
-	batch.Queue(`select id from facts where id = any($1)`, facts).Query(func(r pgx.Rows) error {
-		var id uuid.UUID
-		_, err := pgx.ForEachRow(r, []any{&id}, func() error { known[id] = true; return nil })
-		return err
-	})
-	if err := tx.SendBatch(ctx, batch).Close(); err != nil {
+	// Joined with unnest they are looked up by index, whatever the planner
+	// thinks of the table's size.
+	r, err := tx.Query(ctx, `select f.id, f.package_id from unnest($1::uuid[]) as wanted (id) join facts f using (id)`, facts)
+	if err != nil {
+		return false, err
+	}
+	known := make(map[uuid.UUID]uuid.UUID, len(rows))
+	var id, pkg uuid.UUID
+	if _, err := pgx.ForEachRow(r, []any{&id, &pkg}, func() error { known[id] = pkg; return nil }); err != nil {
 		return false, err
 	}
 	for i := range rows {
-		rows[i].pkg = ids[names[i]]
-		missing = missing || rows[i].pkg == uuid.Nil || !known[facts[i]]
-		if known[facts[i]] {
-			rows[i].details = nil // nothing to add
-		}
+		rows[i].pkg = known[rows[i].facts]
+		missing = missing || rows[i].pkg == uuid.Nil
 	}
 	return missing, nil
 }
@@ -187,26 +204,39 @@ func addPackages(ctx context.Context, tx pgx.Tx, n NewCapture, rows []row, sum *
 	if err := lockCatalogue(ctx, tx); err != nil {
 		return err
 	}
-	if _, err := identify(ctx, tx, rows); err != nil {
+	if missing, err := identify(ctx, tx, rows); err != nil || !missing {
 		return err
 	}
-	var fresh []int
-	var facts []int
+	var facts []*row
+	var names []string
 	for i := range rows {
 		if rows[i].pkg == uuid.Nil {
-			rows[i].pkg = NewID()
-			fresh = append(fresh, i)
-			sum.NewPackages = append(sum.NewPackages, string(rows[i].p.Name))
-		}
-		if rows[i].details != nil {
-			facts = append(facts, i)
+			facts = append(facts, &rows[i])
+			names = append(names, string(rows[i].p.Name))
 		}
 	}
-	_, err := tx.CopyFrom(ctx, pgx.Identifier{"packages"}, []string{"id", "name", "origin", "origin_reason"},
+	r, err := tx.Query(ctx, `select p.name, p.id from unnest($1::text[]) as wanted (name) join packages p using (name)`, names)
+	if err != nil {
+		return err
+	}
+	known := make(map[string]uuid.UUID, len(names))
+	var name string
+	var id uuid.UUID
+	if _, err := pgx.ForEachRow(r, []any{&name, &id}, func() error { known[name] = id; return nil }); err != nil {
+		return err
+	}
+	var fresh []*row
+	for _, r := range facts {
+		if r.pkg = known[string(r.p.Name)]; r.pkg == uuid.Nil {
+			r.pkg = NewID()
+			fresh = append(fresh, r)
+			sum.NewPackages = append(sum.NewPackages, string(r.p.Name))
+		}
+	}
+	_, err = tx.CopyFrom(ctx, pgx.Identifier{"packages"}, []string{"id", "name", "origin", "origin_reason"},
 		pgx.CopyFromSlice(len(fresh), func(i int) ([]any, error) {
-			r := rows[fresh[i]]
-			origin, why := catalog.GuessOrigin(*r.p, n.Capture.Identity)
-			return []any{r.pkg, string(r.p.Name), string(origin), why}, nil
+			origin, why := catalog.GuessOrigin(*fresh[i].p, n.Capture.Identity)
+			return []any{fresh[i].pkg, string(fresh[i].p.Name), string(origin), why}, nil
 		}))
 	if err != nil {
 		return err
@@ -214,9 +244,9 @@ func addPackages(ctx context.Context, tx pgx.Tx, n NewCapture, rows []row, sum *
 	_, err = tx.CopyFrom(ctx, pgx.Identifier{"facts"},
 		[]string{"id", "package_id", "version_code", "version_name", "path", "partition", "system", "privileged", "persistent", "shared_user", "starts_at_boot", "details"},
 		pgx.CopyFromSlice(len(facts), func(i int) ([]any, error) {
-			r := rows[facts[i]]
-			p := r.p
-			return []any{r.facts, r.pkg, p.VersionCode, p.VersionName, imagePath(p), p.Partition, p.System, p.Privileged, p.Persistent, p.SharedUser, p.StartsAtBoot, r.details}, nil
+			p := facts[i].p
+			details, err := json.Marshal(detail{p.MinSDK, p.TargetSDK, p.Declares, p.Requests, p.Provides, p.Uses, p.OverlayTarget})
+			return []any{facts[i].facts, facts[i].pkg, p.VersionCode, p.VersionName, imagePath(p), p.Partition, p.System, p.Privileged, p.Persistent, p.SharedUser, p.StartsAtBoot, details}, err
 		}))
 	return err
 }
