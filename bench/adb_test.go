@@ -68,7 +68,7 @@ func attach(t testing.TB, c *adb.Client, s *phone.Scenario) (*phone.Phone, strin
 func until(t testing.TB, c *adb.Client, serial, state string) {
 	t.Helper()
 	last := ""
-	for range 200 {
+	for range 1200 {
 		list, err := c.Devices(t.Context())
 		if err != nil {
 			t.Fatal(err)
@@ -173,7 +173,7 @@ func TestPrompt(t *testing.T) {
 	if _, err := bench.Capture(t.Context(), c, serial, func(bench.Progress) {}); err == nil {
 		t.Error("a phone that was not accepted let itself be captured")
 	}
-	for range 100 {
+	for range 600 {
 		if p.Accept() > 0 {
 			break
 		}
@@ -274,7 +274,7 @@ func TestHang(t *testing.T) {
 	ctx, cancel := context.WithTimeout(t.Context(), 200*time.Millisecond)
 	defer cancel()
 	start := time.Now()
-	if _, err := bench.Capture(ctx, c, serial, func(bench.Progress) {}); err == nil || time.Since(start) > 5*time.Second {
+	if _, err := bench.Capture(ctx, c, serial, func(bench.Progress) {}); err == nil || time.Since(start) > 20*time.Second {
 		t.Errorf("cancelling took %v: %v", time.Since(start), err)
 	}
 }
@@ -300,7 +300,7 @@ func TestSession(t *testing.T) {
 		{"echo 'two\nlines'", "two\nlines\n", "", 0},
 		{"getprop ro.product.device", "lyra5\n", "", 0},
 	} {
-		got, err := s.Run(x.command, 5*time.Second, 1<<20)
+		got, err := s.Run(x.command, 60*time.Second, 1<<20)
 		if err != nil {
 			t.Fatalf("%q: %v", x.command, err)
 		}
@@ -308,7 +308,7 @@ func TestSession(t *testing.T) {
 			t.Errorf("%q: %q, %q, %d", x.command, got.Out, got.Errs, got.Code)
 		}
 	}
-	if _, err := s.Run("dumpsys package", 5*time.Second, 1000); !errors.Is(err, adb.ErrTooMuch) {
+	if _, err := s.Run("dumpsys package", 60*time.Second, 1000); !errors.Is(err, adb.ErrTooMuch) {
 		t.Errorf("an answer over its limit: %v", err)
 	}
 }
@@ -349,7 +349,7 @@ func TestTrack(t *testing.T) {
 		})
 	}()
 	attach(t, c, scenario(t))
-	limit := time.After(10 * time.Second)
+	limit := time.After(60 * time.Second)
 	for {
 		select {
 		case s := <-seen:

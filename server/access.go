@@ -45,7 +45,7 @@ const accessKey = "roster-access"
 // route adds an operation to the API. There is no other way to add one, so
 // that none is without a declared access.
 func route[I, O any](s *Server, access Access, op huma.Operation, handler func(context.Context, *I) (*O, error)) {
-	s.declare(&op, access)
+	declare(&op, access)
 	huma.Register(s.api, op, func(ctx context.Context, in *I) (*O, error) {
 		out, err := handler(ctx, in)
 		if err != nil {
@@ -55,9 +55,8 @@ func route[I, O any](s *Server, access Access, op huma.Operation, handler func(c
 	})
 }
 
-// declare writes an operation's access down where requireAccess and the test
-// of all routes find it.
-func (s *Server) declare(op *huma.Operation, access Access) {
+// declare writes an operation's access down where requireAccess finds it.
+func declare(op *huma.Operation, access Access) {
 	if op.Metadata == nil {
 		op.Metadata = map[string]any{}
 	}
@@ -65,12 +64,10 @@ func (s *Server) declare(op *huma.Operation, access Access) {
 	if access != Public {
 		op.Description = strings.TrimSpace(op.Description + " For: " + string(access) + ".")
 	}
-	s.access[op.Method+" "+op.Path] = access
 }
 
 // plain adds a route that is not part of the API.
 func (s *Server) plain(method, path string, access Access, handlers ...gin.HandlerFunc) {
-	s.access[method+" "+path] = access
 	s.engine.Handle(method, path, append([]gin.HandlerFunc{func(c *gin.Context) {
 		if !access.Allows(roleOf(c.Request.Context())) {
 			writeProblem(c, refusal(c.Request.Context(), access))

@@ -47,7 +47,7 @@ func (s *Server) benchRoutes() {
 			return &benchOutput{v}, nil
 		})
 	watch := huma.Operation{OperationID: "watchBench", Method: http.MethodGet, Path: "/api/v1/bench/events", Summary: "The bench, again at each change"}
-	s.declare(&watch, Technician)
+	declare(&watch, Technician)
 	sse.Register(s.api, watch, map[string]any{"bench": benchView{}}, func(ctx context.Context, _ *struct{}, send sse.Sender) {
 		for ctx.Err() == nil && s.ctx.Err() == nil {
 			v, changed := s.phones.snapshot()
@@ -94,7 +94,7 @@ func (s *Server) benchRoutes() {
 			return nil, s.store.CancelJob(ctx, in.ID)
 		})
 	events := huma.Operation{OperationID: "watchJob", Method: http.MethodGet, Path: "/api/v1/jobs/{id}/events", Summary: "A job, again at each step until it ends"}
-	s.declare(&events, Technician)
+	declare(&events, Technician)
 	sse.Register(s.api, events, map[string]any{"job": store.Job{}}, s.watchJob)
 }
 

@@ -51,7 +51,6 @@ type Server struct {
 	api     huma.API
 	events  *hub
 	phones  *phones
-	access  map[string]Access
 	working sync.WaitGroup
 	stop    context.CancelFunc
 	ctx     context.Context
@@ -72,7 +71,7 @@ func New(c Config) *Server {
 // build makes a server with its routes that does nothing by itself.
 func build(c Config) *Server {
 	gin.SetMode(gin.ReleaseMode)
-	s := &Server{store: c.Store, secret: c.Secret, log: c.Log, config: c, engine: gin.New(), events: newHub(), access: map[string]Access{}}
+	s := &Server{store: c.Store, secret: c.Secret, log: c.Log, config: c, engine: gin.New(), events: newHub()}
 	s.ctx, s.stop = context.WithCancel(context.Background())
 	s.phones = newPhones(&adb.Client{Address: c.ADB}, c.ADBProgram, s.secret, c.Log)
 	s.middleware()
@@ -160,6 +159,15 @@ func (s *Server) ready(c *gin.Context) {
 func Describe(version string) ([]byte, error) {
 	s := build(Config{Log: slog.Default(), Version: version})
 	return json.MarshalIndent(s.api.OpenAPI(), "", "  ")
+}
+
+// Routes lists every route that is served, as "METHOD /path".
+func (s *Server) Routes() []string {
+	var list []string
+	for _, r := range s.engine.Routes() {
+		list = append(list, r.Method+" "+r.Path)
+	}
+	return list
 }
 
 func securityHeaders(c *gin.Context) {

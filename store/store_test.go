@@ -410,7 +410,7 @@ func TestEventsReachOtherServers(t *testing.T) {
 	ctx, cancel := context.WithCancel(w.ctx)
 	defer cancel()
 	go w.Listen(ctx, func(e store.Event) { got <- e })
-	limit := time.After(10 * time.Second)
+	limit := time.After(60 * time.Second)
 	for {
 		if _, err := w.AddJob(w.ctx, "capture", w.people["tech"].ID); err != nil {
 			t.Fatal(err)

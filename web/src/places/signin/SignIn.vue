@@ -17,7 +17,8 @@ async function signIn() {
   wrong.value = ''
   try {
     const s = await ask(api.POST('/api/v1/session', { body: { login: login.value, password: password.value } }))
-    client.clear()
+    // What somebody else saw must not be shown; the session itself is watched.
+    client.removeQueries({ predicate: (q) => q.queryKey[0] !== 'session' })
     client.setQueryData(['session'], s)
   } catch (e) {
     wrong.value = words(e)

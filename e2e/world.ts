@@ -1,0 +1,126 @@
+// A world of its own for the tests of one file: the built program with the
+// sample data, a real PostgreSQL database, a real adb server and stand-in
+// phones. scripts/test says where the program and the database cluster are.
+import { test as base, expect, type Page } from '@playwright/test'
+import { execFileSync, spawn, type ChildProcess } from 'node:child_process'
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { createServer } from 'node:net'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+
+const program = need('ROSTER_PROGRAM')
+const cluster = need('ROSTER_TEST_DATABASE_URL')
+
+function need(name: string): string {
+  const value = process.env[name]
+  if (!value) throw new Error(`${name} is not set; run scripts/test`)
+  return value
+}
+
+export async function freePort(): Promise<number> {
+  return new Promise((resolve) => {
+    const s = createServer()
+    s.listen(0, '127.0.0.1', () => {
+      const address = s.address()
+      s.close(() => resolve(typeof address === 'object' && address ? address.port : 0))
+    })
+  })
+}
+
+export class World {
+  readonly folder = mkdtempSync(join(tmpdir(), 'roster-e2e-'))
+  private running: ChildProcess[] = []
+  url = ''
+  adbPort = 0
+  phone = ''
+
+  async start() {
+    const database = `e2e_${process.pid}_${Date.now()}`
+    execFileSync('psql', [cluster, '-qc', `create database ${database}`])
+    const address = new URL(cluster)
+    address.pathname = `/${database}`
+    const port = await freePort()
+    this.adbPort = await freePort()
+    this.phone = `127.0.0.1:${await freePort()}`
+    this.url = `http://127.0.0.1:${port}`
+    this.run(['demo', '--phone', this.phone], {
+      ROSTER_DATABASE_URL: address.href,
+      ROSTER_LISTEN: `127.0.0.1:${port}`,
+      ROSTER_ADB: `127.0.0.1:${this.adbPort}`,
+      ROSTER_SECRET_FILE: join(this.folder, 'secret'),
+    })
+    for (let i = 0; i < 1200; i++) {
+      if (await fetch(`${this.url}/readyz`).then((r) => r.ok, () => false)) return
+      await new Promise((r) => setTimeout(r, 100))
+    }
+    throw new Error('the server did not come up')
+  }
+
+  private run(args: string[], env: Record<string, string>) {
+    const child = spawn(program, args, { env: { ...process.env, ...env }, stdio: ['pipe', 'ignore', 'inherit'] })
+    this.running.push(child)
+    return child
+  }
+
+  // standIn runs one more phone, from a scenario of its own, and returns its
+  // address and what takes the place of a hand.
+  async standIn(scenario: string) {
+    const address = `127.0.0.1:${await freePort()}`
+    const child = this.run(['phone', '--listen', address, '--scenario', scenario], {})
+    await new Promise((r) => setTimeout(r, 400))
+    return { address, hand: (word: string) => child.stdin?.write(`${word}\n`) }
+  }
+
+  // adb runs the real adb program on the phone of the demo.
+  adb(...args: string[]): string {
+    return execFileSync('adb', ['-P', String(this.adbPort), '-s', this.phone, ...args], { encoding: 'utf8' }).trim()
+  }
+
+  installed(): string[] {
+    return this.adb('shell', 'pm list packages --user 0')
+      .split(/\r?\n/)
+      .map((l) => l.replace('package:', ''))
+      .sort()
+  }
+
+  file(name: string, content: string | Buffer): string {
+    const path = join(this.folder, name)
+    writeFileSync(path, content)
+    return path
+  }
+
+  stop() {
+    for (const child of this.running) child.kill('SIGTERM')
+    try {
+      execFileSync('adb', ['-P', String(this.adbPort), 'kill-server'])
+    } catch {
+      // it never started
+    }
+    rmSync(this.folder, { recursive: true, force: true })
+  }
+}
+
+export const test = base.extend<object, { world: World }>({
+  world: [
+    async ({}, use) => {
+      const world = new World()
+      await world.start()
+      await use(world)
+      world.stop()
+    },
+    { scope: 'worker', timeout: 180_000 },
+  ],
+})
+
+// as opens a page in which somebody has signed in through the form.
+export async function as(page: Page, world: World, login: string) {
+  await page.context().clearCookies()
+  await page.goto(world.url)
+  await page.getByLabel('Login').fill(login)
+  await page.getByLabel('Password').fill('lend-a-phone')
+  await page.getByRole('button', { name: 'Sign in' }).click()
+  await expect(page.getByRole('navigation', { name: 'Places' })).toBeVisible()
+}
+
+export const lyra = '?maker=brannock&model=lyra-5'
+export { expect }

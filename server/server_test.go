@@ -1,0 +1,401 @@
+package server_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"log/slog"
+	"mime/multipart"
+	"net"
+	"net/http"
+	"net/http/httptest"
+	"net/url"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"roster/server"
+	"roster/store"
+	"roster/store/storetest"
+)
+
+const password = "a long password"
+
+// site is a server with one person of each role.
+type site struct {
+	t      *testing.T
+	server *server.Server
+	http   *httptest.Server
+	store  *store.Store
+}
+
+func newSite(t *testing.T, databaseURL string) *site {
+	t.Helper()
+	ctx := context.Background()
+	st, err := store.New(ctx, databaseURL)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(st.Close)
+	secret, err := server.ReadSecret(filepath.Join(t.TempDir(), "secret"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := &site{t: t, store: st, server: server.New(server.Config{Store: st, Secret: secret, Log: slog.New(slog.DiscardHandler), Version: "test"})}
+	s.http = httptest.NewServer(s.server)
+	t.Cleanup(func() { s.server.Close(); s.http.Close() })
+	return s
+}
+
+var roles = []string{"technician", "reviewer", "maintainer", "keeper"}
+
+func withPeople(t *testing.T) *site {
+	s := newSite(t, storetest.URL(t))
+	if err := s.store.Migrate(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	hash, err := server.HashPassword(password)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, role := range roles {
+		if _, err := s.store.AddPerson(t.Context(), role, "the "+role, role, hash); err != nil {
+			t.Fatal(err)
+		}
+	}
+	return s
+}
+
+// answer is what a request came to.
+type answer struct {
+	status int
+	header http.Header
+	body   []byte
+}
+
+func (s *site) do(cookie *http.Cookie, method, path string, body any, headers ...string) answer {
+	s.t.Helper()
+	var reader io.Reader
+	contentType := "application/json"
+	switch b := body.(type) {
+	case nil:
+	case []byte:
+		reader, contentType = bytes.NewReader(b), headers[0]
+		headers = headers[1:]
+	default:
+		raw, err := json.Marshal(b)
+		if err != nil {
+			s.t.Fatal(err)
+		}
+		reader = bytes.NewReader(raw)
+	}
+	r, err := http.NewRequest(method, s.http.URL+path, reader)
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	r.Header.Set("Content-Type", contentType)
+	for i := 0; i+1 < len(headers); i += 2 {
+		r.Header.Set(headers[i], headers[i+1])
+	}
+	if cookie != nil {
+		r.AddCookie(cookie)
+	}
+	ctx, cancel := context.WithTimeout(s.t.Context(), 120*time.Second)
+	defer cancel()
+	resp, err := http.DefaultClient.Do(r.WithContext(ctx))
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	defer resp.Body.Close()
+	a := answer{status: resp.StatusCode, header: resp.Header}
+	if !strings.HasPrefix(resp.Header.Get("Content-Type"), "text/event-stream") {
+		a.body, _ = io.ReadAll(resp.Body)
+	}
+	return a
+}
+
+func (s *site) signIn(login string) *http.Cookie {
+	s.t.Helper()
+	a := s.do(nil, "POST", "/api/v1/session", map[string]string{"login": login, "password": password})
+	if a.status != 200 {
+		s.t.Fatalf("signing in as %s: %d %s", login, a.status, a.body)
+	}
+	cookies, err := http.ParseSetCookie(a.header.Get("Set-Cookie"))
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	return cookies
+}
+
+// degrees orders who may do what, as the vocabulary has it.
+var degrees = []string{"public", "signed-in", "technician", "reviewer", "maintainer", "keeper"}
+
+// needs says for each route who may use it: the one place where the whole is
+// written down by hand. A route that is missing here fails the test.
+var needs = map[string]string{
+	"GET /healthz": "public", "GET /readyz": "public", "GET /metrics": "public", "GET /assets/*file": "public",
+	"GET /r": "public", "HEAD /r": "public", "GET /r/*address": "public", "HEAD /r/*address": "public",
+	"GET /schema/release.json": "public", "HEAD /schema/release.json": "public", "GET /minisign.pub": "public", "HEAD /minisign.pub": "public",
+	"GET /api/openapi.json": "public", "GET /api/openapi.yaml": "public", "GET /api/openapi-3.0.json": "public", "GET /api/openapi-3.0.yaml": "public",
+	"GET /api/v1/session": "public", "POST /api/v1/session": "public", "DELETE /api/v1/session": "signed-in",
+	"GET /api/v1/makers": "technician", "GET /api/v1/makers/:maker/models": "technician", "GET /api/v1/makers/:maker/models/:model/builds": "technician",
+	"GET /api/v1/builds/:id/phones": "technician", "GET /api/v1/ledger": "technician", "GET /api/v1/packages/:name": "technician",
+	"GET /api/v1/tray": "technician", "POST /api/v1/tray/edits": "technician", "DELETE /api/v1/tray/edits/:id": "technician", "POST /api/v1/edits/:id/reopen": "technician",
+	"GET /api/v1/changes": "technician", "POST /api/v1/changes": "technician", "GET /api/v1/changes/:id": "technician",
+	"POST /api/v1/changes/:id/decisions": "reviewer", "POST /api/v1/changes/:id/take-back": "technician",
+	"GET /api/v1/profiles": "technician", "POST /api/v1/profiles": "maintainer", "GET /api/v1/profiles/:id": "technician", "POST /api/v1/profiles/:id/composition": "technician",
+	"PUT /api/v1/profiles/:id/rules": "maintainer", "POST /api/v1/profiles/:id/releases": "maintainer", "GET /api/v1/releases": "technician",
+	"GET /api/v1/bench": "technician", "GET /api/v1/bench/events": "technician", "POST /api/v1/bench/connect": "technician", "POST /api/v1/bench/phones/:serial/captures": "technician",
+	"GET /api/v1/jobs/:id": "technician", "DELETE /api/v1/jobs/:id": "technician", "GET /api/v1/jobs/:id/events": "technician",
+	"POST /api/v1/captures": "technician", "GET /api/v1/captures/:id": "technician",
+}
+
+var parameter = regexp.MustCompile(`[:*]\w+`)
+
+// TestRoutesByRole goes through every route of the server as every role.
+func TestRoutesByRole(t *testing.T) {
+	s := withPeople(t)
+	routes := s.server.Routes()
+	for route := range needs {
+		if !slices.Contains(routes, route) {
+			t.Errorf("%s is written down and not served", route)
+		}
+	}
+	for _, role := range append([]string{""}, roles...) {
+		var cookie *http.Cookie
+		if role != "" {
+			cookie = s.signIn(role)
+		}
+		for _, route := range routes {
+			need, ok := needs[route]
+			if !ok {
+				t.Errorf("%s: nobody wrote down who may use it", route)
+				continue
+			}
+			method, path, _ := strings.Cut(route, " ")
+			path = parameter.ReplaceAllString(path, "00000000-0000-7000-8000-000000000000")
+			a := s.do(cookie, method, path, nil, "If-Match", `"1"`)
+			refused := a.status == http.StatusUnauthorized && role == "" || a.status == http.StatusForbidden && role != ""
+			may := need == "public" || role != "" && slices.Index(degrees, role) >= slices.Index(degrees, need)
+			if need == "public" && method == "POST" && a.status == http.StatusUnauthorized {
+				refused = false // a sign-in without a password
+			}
+			if refused == may {
+				t.Errorf("%s as %q: %d, may use it: %v\n%s", route, role, a.status, may, a.body)
+			}
+			if role != "" && route == "DELETE /api/v1/session" {
+				cookie = s.signIn(role)
+			}
+			if a.status >= 500 && a.status != 503 {
+				t.Errorf("%s as %q: %d %s", route, role, a.status, a.body)
+			}
+		}
+	}
+}
+
+func kind(a answer) string {
+	var p server.Problem
+	if json.Unmarshal(a.body, &p) != nil {
+		return ""
+	}
+	return strings.TrimPrefix(p.Type, "urn:roster:problem:")
+}
+
+func TestSignIn(t *testing.T) {
+	s := withPeople(t)
+	cookie := s.signIn("reviewer")
+	if !cookie.HttpOnly || cookie.SameSite != http.SameSiteLaxMode || cookie.Secure || len(cookie.Value) < 40 {
+		t.Errorf("%+v", cookie)
+	}
+	secure := s.do(nil, "POST", "/api/v1/session", map[string]string{"login": "keeper", "password": password}, "X-Forwarded-Proto", "https")
+	if !strings.Contains(secure.header.Get("Set-Cookie"), "Secure") {
+		t.Error("over TLS the cookie is not secure")
+	}
+	if a := s.do(cookie, "POST", "/api/v1/tray/edits", nil, "Sec-Fetch-Site", "cross-site"); a.status != 403 || kind(a) != "cross-origin" {
+		t.Errorf("a write of another site: %d %s", a.status, a.body)
+	}
+	s.do(cookie, "DELETE", "/api/v1/session", nil)
+	if a := s.do(cookie, "GET", "/api/v1/tray", nil); a.status != 401 || kind(a) != "signed-out" {
+		t.Errorf("after signing out: %d %s", a.status, a.body)
+	}
+	for i := range 9 {
+		a := s.do(nil, "POST", "/api/v1/session", map[string]string{"login": "technician", "password": fmt.Sprint("guess ", i)})
+		want := "wrong-password"
+		if i >= 8 {
+			want = "too-many-tries"
+		}
+		if kind(a) != want {
+			t.Errorf("try %d: %s, want %s", i+1, a.body, want)
+		}
+	}
+	if a := s.do(nil, "POST", "/api/v1/session", map[string]string{"login": "technician", "password": password}); kind(a) != "too-many-tries" {
+		t.Errorf("the right password after too many tries: %s", a.body)
+	}
+	if s.do(nil, "POST", "/api/v1/session", map[string]string{"login": "maintainer", "password": password}).status != 200 {
+		t.Error("one person's failures lock another out")
+	}
+}
+
+func (s *site) upload(cookie *http.Cookie, files map[string]string) answer {
+	var b bytes.Buffer
+	form := multipart.NewWriter(&b)
+	for name, text := range files {
+		part, err := form.CreateFormFile("files", name)
+		if err != nil {
+			s.t.Fatal(err)
+		}
+		io.WriteString(part, text)
+	}
+	form.Close()
+	return s.do(cookie, "POST", "/api/v1/captures", b.Bytes(), form.FormDataContentType())
+}
+
+const props = "[ro.build.fingerprint]: [b/p/lyra5:14/I/14.1.0:user/k]\n[ro.product.manufacturer]: [Brannock]\n[ro.product.marketname]: [Lyra 5]\n[ro.build.version.sdk]: [34]\n"
+
+func TestUpload(t *testing.T) {
+	s := withPeople(t)
+	cookie := s.signIn("technician")
+	for what, files := range map[string]map[string]string{
+		"a picture":       {"x.jpg": "\xff\xd8\xff\xe0 not text"},
+		"nothing":         {"empty.txt": ""},
+		"no getprop":      {"list.txt": "package:com.example.a\n"},
+		"no packages":     {"props.txt": props},
+		"no fingerprint":  {"props.txt": "[a.b]: [c]\n", "list.txt": "package:com.example.a\n"},
+		"hostile names":   {"props.txt": props, "list.txt": "package:a;reboot\npackage:$(id).b\n"},
+		"two of one kind": {"props.txt": props, "again.txt": props, "list.txt": "package:com.example.a\n"},
+	} {
+		a := s.upload(cookie, files)
+		if a.status != 422 || !strings.Contains(string(a.body), "Nothing was stored") {
+			t.Errorf("%s: %d %s", what, a.status, a.body)
+		}
+	}
+	if list, err := s.store.Makers(t.Context(), ""); err != nil || len(list) != 0 {
+		t.Errorf("a refused upload left %v", list)
+	}
+	a := s.upload(cookie, map[string]string{"props.txt": props, "list.txt": "package:com.example.good\npackage:a;reboot\npackage:com.example.cut"})
+	var got struct {
+		Packages int
+		Complete bool
+		Missing  string
+		Notes    []struct {
+			Line int
+			Why  string
+		}
+	}
+	if err := json.Unmarshal(a.body, &got); err != nil || a.status != 201 {
+		t.Fatalf("%d %s", a.status, a.body)
+	}
+	if got.Packages != 2 || got.Complete || !strings.Contains(got.Missing, "middle") || len(got.Notes) != 1 || got.Notes[0].Line != 2 {
+		t.Errorf("%s", a.body)
+	}
+}
+
+// TestHostileText sends what must come back as text or be refused, and never
+// as anything else.
+func TestHostileText(t *testing.T) {
+	s := withPeople(t)
+	cookie := s.signIn("technician")
+	if a := s.upload(cookie, map[string]string{"p.txt": props, "l.txt": "package:com.example.good\n"}); a.status != 201 {
+		t.Fatalf("%s", a.body)
+	}
+	edit := func(pkg, field string, value any) map[string]any {
+		return map[string]any{"edits": []any{map[string]any{"package": pkg, "field": field, "scope": map[string]string{"kind": "everywhere"}, "value": value, "reason": "x"}}}
+	}
+	for _, name := range []string{"com.example.good'; drop table packages; --", "../../etc/passwd", "a\nb", strings.Repeat("a.", 5000)} {
+		if a := s.do(cookie, "POST", "/api/v1/tray/edits", edit(name, "description", "x")); a.status != 404 && a.status != 422 {
+			t.Errorf("%.30q: %d %s", name, a.status, a.body)
+		}
+		if a := s.do(cookie, "GET", "/api/v1/packages/"+url.PathEscape(name), nil); a.status != 404 && a.status != 422 {
+			t.Errorf("%.30q: %d %s", name, a.status, a.body)
+		}
+	}
+	const script = `<script>alert(1)</script>`
+	if a := s.do(cookie, "POST", "/api/v1/tray/edits", edit("com.example.good", "description", script)); a.status != 201 {
+		t.Errorf("words that look like markup are still words: %d %s", a.status, a.body)
+	}
+	for _, bad := range []any{map[string]string{"load": "safe"}, 7, nil} {
+		body := edit("com.example.good", "trial", bad)
+		if a := s.do(cookie, "POST", "/api/v1/tray/edits", body); a.status != 422 {
+			t.Errorf("trial %v: %d %s", bad, a.status, a.body)
+		}
+	}
+	if a := s.do(nil, "GET", "/r/"+url.PathEscape(script)+"/x/y", nil); a.status != 404 || strings.Contains(string(a.body), "<script>") {
+		t.Errorf("%d %s", a.status, a.body)
+	}
+	for _, address := range []string{"/r/a/b/c/0", "/r/a/b/c/-1", "/r/a/b/c/99999999999999999999", "/r/a/b", "/r/a/b/c/1/2", "/r/a/b/c.exe"} {
+		if a := s.do(nil, "GET", address, nil); a.status != 404 {
+			t.Errorf("%s: %d", address, a.status)
+		}
+	}
+}
+
+// TestDatabaseAway starts without a database, which appears later.
+func TestDatabaseAway(t *testing.T) {
+	target, err := url.Parse(storetest.URL(t))
+	if err != nil {
+		t.Fatal(err)
+	}
+	// A door between the server and the database that can be shut.
+	ln, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	door := ln.Addr().String()
+	ln.Close()
+	behind := *target
+	behind.Host = door
+	s := newSite(t, behind.String())
+	if a := s.do(nil, "GET", "/healthz", nil); a.status != 200 {
+		t.Errorf("healthz: %d", a.status)
+	}
+	if a := s.do(nil, "GET", "/readyz", nil); a.status != 503 || kind(a) != "database-away" {
+		t.Errorf("readyz: %d %s", a.status, a.body)
+	}
+	if a := s.do(&http.Cookie{Name: "roster_session", Value: strings.Repeat("A", 43)}, "GET", "/api/v1/tray", nil); a.status != 503 || kind(a) != "database-away" {
+		t.Errorf("a request meanwhile: %d %s", a.status, a.body)
+	}
+	if ln, err = net.Listen("tcp", door); err != nil {
+		t.Fatal(err)
+	}
+	defer ln.Close()
+	go func() {
+		for {
+			in, err := ln.Accept()
+			if err != nil {
+				return
+			}
+			out, err := net.Dial("tcp", target.Host)
+			if err != nil {
+				in.Close()
+				continue
+			}
+			go func() { io.Copy(out, in); out.Close() }()
+			go func() { io.Copy(in, out); in.Close() }()
+		}
+	}()
+	for range 600 {
+		if s.do(nil, "GET", "/readyz", nil).status == 200 {
+			return
+		}
+		time.Sleep(100 * time.Millisecond)
+	}
+	t.Error("it did not heal by itself")
+}
+
+// TestDescription holds docs/api/openapi.json, from which the browser's client
+// is made, to what the server serves.
+func TestDescription(t *testing.T) {
+	now, err := server.Describe("0.1.0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	written := readFile(t, "../docs/api/openapi.json")
+	if strings.TrimSpace(string(now)) != strings.TrimSpace(written) {
+		t.Error("docs/api/openapi.json is not what the server serves; run scripts/api")
+	}
+}
