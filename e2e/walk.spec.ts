@@ -22,11 +22,11 @@ async function capture(page: Page, world: World) {
 
 async function ledgerAndDossier(page: Page) {
   await expect(page).toHaveURL(/ledger.*build=/)
-  const rows = page.getByRole('listbox', { name: 'Packages' })
-  await expect(rows.getByRole('option').first()).toBeVisible()
+  const rows = page.getByRole('grid', { name: 'Packages' })
+  await expect(rows.getByTestId('package').first()).toBeVisible()
   await page.getByLabel('Filter the rows').fill('tagesb')
-  await expect(rows.getByRole('option')).toHaveCount(1)
-  const row = rows.getByRole('option')
+  await expect(rows.getByTestId('package')).toHaveCount(1)
+  const row = rows.getByTestId('package')
   await expect(row).toContainText('com.brannock.feed.daily')
   await expect(row.getByRole('img', { name: /^Trials: \d+ clean, 2 times it came back/ })).toBeVisible()
   await expect(row.getByRole('img', { name: 'On 6 of 6 builds' })).toBeVisible()

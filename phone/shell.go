@@ -9,6 +9,7 @@ import (
 	"io/fs"
 	"os"
 	"strings"
+	"syscall"
 	"time"
 
 	"mvdan.cc/sh/v3/expand"
@@ -42,18 +43,17 @@ func (p *Phone) shell(ctx context.Context, line string, in io.Reader, out, errs 
 		return exitCode(runner.Run(ctx, file))
 	}
 	var code byte
-	err = parser.Interactive(in, func(stmts []*syntax.Stmt) bool {
+	for stmts, err := range parser.InteractiveSeq(in) {
+		if err != nil {
+			fmt.Fprintln(errs, "/system/bin/sh: syntax error:", err)
+			return 1
+		}
 		for _, stmt := range stmts {
 			code = exitCode(runner.Run(ctx, stmt))
-			if runner.Exited() {
-				return false
+			if runner.Exited() || ctx.Err() != nil {
+				return code
 			}
 		}
-		return ctx.Err() == nil
-	})
-	if err != nil {
-		fmt.Fprintln(errs, "/system/bin/sh: syntax error:", err)
-		return 1
 	}
 	return code
 }
@@ -82,7 +82,7 @@ func openNothing(_ context.Context, name string, flag int, _ fs.FileMode) (io.Re
 		return os.OpenFile(os.DevNull, os.O_RDWR, 0)
 	}
 	if flag&(os.O_WRONLY|os.O_RDWR) != 0 {
-		return nil, &fs.PathError{Op: "open", Path: name, Err: errors.New("Read-only file system")}
+		return nil, &fs.PathError{Op: "open", Path: name, Err: syscall.EROFS}
 	}
 	return nil, &fs.PathError{Op: "open", Path: name, Err: fs.ErrNotExist}
 }

@@ -95,6 +95,7 @@ start_postgres() {
 		port=$(sed -n 4p "$folder/data/postmaster.pid")
 	fi
 	as_postgres "$bin/createdb" -h 127.0.0.1 -p "$port" -U roster roster >>"$folder.log" 2>&1 || true
+	# shellcheck disable=SC2034 # for the script that sourced this
 	database="postgres://roster@127.0.0.1:$port/roster?sslmode=disable"
 }
 

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"log/slog"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -91,7 +92,7 @@ func (p *phones) watch(ctx context.Context) {
 		if err == nil {
 			p.change(func(v *benchView) { v.Version, v.Wrong, v.Next = version, "", "" })
 			wait = time.Second
-			err = p.client.Track(ctx, func(list []adb.Device) error { p.listed(ctx, list); return nil })
+			err = p.follow(ctx)
 		}
 		if ctx.Err() != nil {
 			return
@@ -101,6 +102,45 @@ func (p *phones) watch(ctx context.Context) {
 		select {
 		case <-time.After(wait):
 		case <-ctx.Done():
+		}
+	}
+}
+
+// follow takes over every list of the adb server until it goes. The server
+// does not tell of each change of state (a phone that begins to wait for its
+// owner is one), so it is asked from time to time as well.
+func (p *phones) follow(ctx context.Context) error {
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	lists := make(chan []adb.Device)
+	tracked := make(chan error, 1)
+	go func() {
+		tracked <- p.client.Track(ctx, func(list []adb.Device) error {
+			select {
+			case lists <- list:
+			case <-ctx.Done():
+			}
+			return ctx.Err()
+		})
+	}()
+	again := time.NewTicker(2 * time.Second)
+	defer again.Stop()
+	var last []adb.Device
+	for {
+		select {
+		case err := <-tracked:
+			return err
+		case last = <-lists:
+			p.listed(ctx, last)
+		case <-again.C:
+			list, err := p.client.Devices(ctx)
+			if err != nil {
+				return err
+			}
+			if !slices.Equal(list, last) {
+				last = list
+				p.listed(ctx, last)
+			}
 		}
 	}
 }

@@ -58,8 +58,7 @@ const tick = (t: Dossier['trials'][number]) => {
       <table v-if="opened" class="trials">
         <thead>
           <tr>
-            <th>Outcome</th>
-            <th></th>
+            <th colspan="2">Outcome</th>
             <th>Firmware</th>
             <th>Method</th>
             <th>Watched</th>

@@ -2,7 +2,7 @@
 import LoadMark from '@/marks/LoadMark.vue'
 import PackageName from '@/marks/PackageName.vue'
 import TrialStrip from '@/marks/TrialStrip.vue'
-import { ceiling, loadWord } from '@/evidence/words'
+import { ceiling } from '@/evidence/words'
 import type { LedgerRow } from './ledger'
 
 defineProps<{ row: LedgerRow; picked: boolean }>()
@@ -13,21 +13,28 @@ defineEmits<{ open: [] }>()
   <div
     :id="`row-${row.id}`"
     class="row"
-    role="option"
+    role="row"
+    data-testid="package"
     :aria-selected="picked"
-    :aria-label="`${row.label || row.name}: ${loadWord[row.load]}${row.bySuggestion ? ' by suggestion' : ''}, ${row.standing}`"
     :class="{ picked }"
     @dblclick="$emit('open')"
   >
-    <LoadMark :load="row.load" :class="{ suggested: row.bySuggestion }" />
-    <a class="to" :href="`/packages/${row.name}`" tabindex="-1" @click.prevent="$emit('open')"
-      ><PackageName :name="row.name"
-    /></a>
-    <span class="label" dir="auto" :title="row.label">{{ row.label || '—' }}</span>
-    <TrialStrip :strip="row.strip" :most="136" />
-    <span>{{ row.standing === 'untried' ? '' : `≤ ${ceiling(row.ceiling)}` }}</span>
-    <span class="second">{{ row.standing }}</span>
-    <slot />
+    <span role="gridcell"
+      ><LoadMark :load="row.load" :class="{ suggested: row.bySuggestion }" /><span
+        v-if="row.bySuggestion"
+        class="visually-hidden"
+        >by suggestion</span
+      ></span
+    >
+    <span role="gridcell" class="to"
+      ><a :href="`/packages/${row.name}`" tabindex="-1" @click.prevent="$emit('open')"
+        ><PackageName :name="row.name" /></a
+    ></span>
+    <span role="gridcell" class="label" dir="auto" :title="row.label">{{ row.label || '—' }}</span>
+    <span role="gridcell"><TrialStrip :strip="row.strip" :most="136" /></span>
+    <span role="gridcell">{{ row.standing === 'untried' ? '' : `≤ ${ceiling(row.ceiling)}` }}</span>
+    <span role="gridcell" class="second">{{ row.standing }}</span>
+    <span role="gridcell"><slot /></span>
   </div>
 </template>
 
@@ -48,10 +55,13 @@ defineEmits<{ open: [] }>()
 .to {
   min-width: 0;
   overflow: hidden;
-  text-decoration: none;
   line-height: 1;
 }
-.to:hover {
+.to a {
+  display: block;
+  text-decoration: none;
+}
+.to a:hover {
   text-decoration: underline;
 }
 .label {

@@ -43,8 +43,13 @@ const virtual = useVirtualizer(
     overscan: 12,
   })),
 )
+const visible = computed(() =>
+  virtual.value
+    .getVirtualItems()
+    .map((item) => ({ key: item.index, start: item.start, line: shown.value[item.index] })),
+)
 watch(
-  () => virtual.value.getVirtualItems().at(-1)?.index,
+  () => visible.value.at(-1)?.key,
   (last) => {
     if (last !== undefined && last > shown.value.length - 60 && query.hasNextPage.value && !query.isFetching.value)
       void query.fetchNextPage()
@@ -120,35 +125,33 @@ const field = ref<HTMLInputElement>()
     <div
       ref="body"
       class="body"
-      role="listbox"
+      role="grid"
+      :aria-rowcount="found"
       tabindex="0"
       aria-label="Packages"
       :aria-activedescendant="current ? `row-${current.id}` : undefined"
     >
       <div :style="{ height: `${virtual.getTotalSize()}px`, position: 'relative' }">
-        <div
-          v-for="item in virtual.getVirtualItems()"
-          :key="String(item.key)"
-          class="at"
-          :style="{ transform: `translateY(${item.start}px)` }"
-        >
-          <template v-for="l in [shown[item.index]]" :key="item.index">
-            <button v-if="l?.kind === 'group'" class="group" :aria-expanded="l.open" @click="toggle(l.origin)">
-              <span class="faint">{{ l.open ? '▾' : '▸' }}</span>
-              <b>{{ l.title }}</b>
-              <span class="second">{{ count(l.rows, 'package') }}</span>
-            </button>
-            <LedgerLine
-              v-else-if="l?.kind === 'row'"
-              class="cols"
-              :row="l.row"
-              :picked="l.row.id === current?.id"
-              @click="at = l.index"
-              @open="open(l.row.name)"
-            >
-              <PresenceStrip :cells="l.row.presence" :names="names" />
-            </LedgerLine>
-          </template>
+        <div v-for="v in visible" :key="v.key" class="at" :style="{ transform: `translateY(${v.start}px)` }">
+          <div v-if="v.line?.kind === 'group'" role="row">
+            <div role="gridcell">
+              <button class="group" :aria-expanded="v.line.open" @click="toggle(v.line.origin)">
+                <span class="faint">{{ v.line.open ? '▾' : '▸' }}</span>
+                <b>{{ v.line.title }}</b>
+                <span class="second">{{ count(v.line.rows, 'package') }}</span>
+              </button>
+            </div>
+          </div>
+          <LedgerLine
+            v-else-if="v.line?.kind === 'row'"
+            class="cols"
+            :row="v.line.row"
+            :picked="v.line.row.id === current?.id"
+            @click="at = v.line.index"
+            @open="open(v.line.row.name)"
+          >
+            <PresenceStrip :cells="v.line.row.presence" :names="names" />
+          </LedgerLine>
         </div>
       </div>
     </div>

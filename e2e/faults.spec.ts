@@ -1,0 +1,102 @@
+// What goes wrong on the bench and between people, and what the page says.
+import { as, expect, lyra, test, type World } from './world'
+
+function scenario(world: World, name: string, more: string) {
+  const fingerprint = `brannock/lyra5/lyra5:15/BR1A/15.9.${name.length}:user/release-keys`
+  return world.file(
+    `${name}.yaml`,
+    `name: ${name}
+serial: ${name}
+${more}
+properties:
+  ro.build.fingerprint: ${fingerprint}
+  ro.product.manufacturer: Brannock
+  ro.product.device: lyra5
+  ro.product.model: ${name}
+  ro.product.marketname: ${name}
+  ro.build.version.release: "15"
+  ro.build.version.sdk: "35"
+  ro.build.version.incremental: 15.9.${name.length}
+packages:
+  - {name: com.brannock.tips, dir: /product/app, version: "1"}
+  - {name: com.brannock.brandnew, dir: /product/app, version: "1"}
+`,
+  )
+}
+
+test('the cable falls out in the middle of a capture', async ({ page, world }) => {
+  const { address, hand } = await world.standIn(scenario(world, 'loose-cable', 'prompt: none\nfaults: [{command: dumpsys package, afterBytes: 300, do: unplug, times: 1}]'))
+  await as(page, world, 'technician')
+  await page.getByRole('link', { name: /^Bench/ }).click()
+  await page.getByLabel('By network address').fill(address)
+  await page.getByRole('button', { name: 'Connect' }).click()
+  const phone = page.getByRole('button', { name: new RegExp(address) })
+  await expect(phone).toContainText('Android 15')
+  await phone.click()
+  await page.getByRole('button', { name: /^Capture/ }).click()
+  await expect(page.getByRole('alert')).toContainText('The phone went away in the middle. Usually the cable')
+  await expect(page.getByRole('alert')).toContainText('marked incomplete')
+  const stored = page.getByTestId('stored')
+  await expect(stored).toContainText('Incomplete: dumpsys package')
+  await expect(stored).toContainText('2 packages')
+  await expect(stored).toContainText('com.brannock.brandnew')
+  await expect(phone).toContainText('does not answer')
+  hand('plug')
+})
+
+test('a phone waits to be accepted', async ({ page, world }) => {
+  const { address, hand } = await world.standIn(scenario(world, 'asks', 'prompt: ask'))
+  await as(page, world, 'technician')
+  await page.getByRole('link', { name: /^Bench/ }).click()
+  await page.getByLabel('By network address').fill(address)
+  await page.getByRole('button', { name: 'Connect' }).click()
+  const phone = page.getByRole('button', { name: new RegExp(address) })
+  await expect(phone).toContainText('waits for you to accept this computer')
+  await phone.click()
+  await expect(page.getByRole('button', { name: /^Capture/ })).toBeDisabled()
+  await expect(page.getByRole('region', { name: 'Capture' })).toContainText('tap Allow')
+  hand('accept')
+  await expect(phone).toContainText('Android 15')
+  await expect(page.getByRole('button', { name: /^Capture/ })).toBeEnabled()
+})
+
+test('files that are no outputs are refused, with nothing stored', async ({ page, world }) => {
+  await as(page, world, 'technician')
+  await page.getByRole('link', { name: /^Bench/ }).click()
+  await page.getByRole('button', { name: /From files/ }).click()
+  await page.locator('input[type=file]').setInputFiles({ name: 'holiday.jpg', mimeType: 'image/jpeg', buffer: Buffer.from([255, 216, 255]) })
+  await expect(page.getByRole('alert')).toContainText('holiday.jpg: this is not an output that Roster knows')
+  await expect(page.getByRole('alert')).toContainText('Nothing was stored')
+})
+
+test('two reviewers decide at once: one is told', async ({ page, browser, world }) => {
+  await as(page, world, 'reviewer')
+  await page.goto(`${world.url}/review${lyra}`)
+  await page.getByRole('link', { name: /Headlines/ }).click()
+  await page.getByRole('article').getByRole('button', { name: 'Accept' }).click()
+  const other = await (await browser.newContext()).newPage()
+  await as(other, world, 'second')
+  await other.goto(page.url())
+  await other.getByRole('article').getByRole('button', { name: 'Turn down' }).click()
+  await other.getByRole('button', { name: 'Finish' }).click()
+  await expect(other.getByRole('article')).toContainText('turned down by Halina Forde')
+  await page.getByRole('button', { name: 'Finish' }).click()
+  await expect(page.getByRole('alert')).toContainText('Somebody else changed this since you looked')
+  await expect(page.getByRole('article')).toContainText('turned down by Halina Forde')
+  await other.context().close()
+})
+
+test('words that look like markup stay words', async ({ page, world }) => {
+  await as(page, world, 'technician')
+  await page.goto(`${world.url}/packages/com.brannock.radio${lyra}`)
+  await page.getByRole('button', { name: /say it better|say what it does/ }).click()
+  const dialog = page.getByRole('dialog')
+  await dialog.getByLabel(/What it does/).fill('<img src=x onerror="document.title=1"> {{constructor}}')
+  await dialog.getByLabel('How you know').fill('<script>document.title = 2</script>')
+  await dialog.getByRole('button', { name: 'Into the tray' }).click()
+  await page.getByRole('button', { name: 'Look and send' }).click()
+  await expect(page.getByRole('contentinfo', { name: 'Tray' })).toContainText('<img src=x onerror=')
+  expect(await page.title()).toBe('Roster')
+  await page.getByRole('button', { name: 'Take the edit of com.brannock.radio out' }).click()
+  await expect(page.getByRole('contentinfo', { name: 'Tray' })).toContainText('empty')
+})

@@ -1,0 +1,29 @@
+// Measures how soon the Ledger shows rows, and how much script that takes.
+import { chromium } from '@playwright/test'
+
+const base = process.argv[2]
+const browser = await chromium.launch({
+  executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',
+  args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
+})
+const times = []
+let script = 0
+for (let i = 0; i < 7; i++) {
+  const context = await browser.newContext({ viewport: { width: 1280, height: 800 } })
+  await context.request.post(`${base}/api/v1/session`, { data: { login: 'technician', password: 'lend-a-phone' } })
+  const page = await context.newPage()
+  script = 0
+  const sizes = []
+  page.on('response', (r) => {
+    if (r.url().endsWith('.js')) sizes.push(r.request().sizes())
+  })
+  await page.goto(`${base}/ledger?maker=brannock&model=lyra-5`)
+  await page.waitForSelector('[data-testid=package]')
+  times.push(await page.evaluate(() => performance.now()))
+  for (const s of await Promise.all(sizes)) script += s.responseBodySize
+  await context.close()
+}
+await browser.close()
+times.sort((a, b) => a - b)
+console.log(`first rows of the Ledger after ${times[0].toFixed(0)} ms at best, ${times[3].toFixed(0)} ms median, ${times[6].toFixed(0)} ms at worst, of 7 cold loads`)
+console.log(`script for the first view: ${(script / 1000).toFixed(0)} kB compressed`)

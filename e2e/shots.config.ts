@@ -1,0 +1,3 @@
+import config from './playwright.config'
+
+export default { ...config, testMatch: /shots\.ts$/ }
