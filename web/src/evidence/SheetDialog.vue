@@ -7,17 +7,17 @@ const emit = defineEmits<{ close: []; act: [] }>()
 <template>
   <v-dialog :model-value="true" width="520" aria-labelledby="sheet-dialog-title" @update:model-value="emit('close')">
     <form class="panel" @submit.prevent="emit('act')" @keydown.ctrl.enter.prevent="ready && emit('act')">
-      <header>
+      <div class="top">
         <h1 id="sheet-dialog-title">{{ title }}</h1>
         <slot name="about" />
-      </header>
+      </div>
       <div class="fields"><slot /></div>
       <p v-if="wrong" class="harm wrong" role="alert">{{ wrong }}</p>
-      <footer>
+      <div class="bottom">
         <span class="second"><slot name="note" /></span>
         <button type="button" class="act quiet" @click="emit('close')">Cancel</button>
         <button type="submit" class="act first" :disabled="busy || !ready">{{ action }}</button>
-      </footer>
+      </div>
     </form>
   </v-dialog>
 </template>
@@ -31,7 +31,7 @@ const emit = defineEmits<{ close: []; act: [] }>()
   overflow: auto;
   font-size: 13px;
 }
-header {
+.top {
   padding: 16px 20px 10px;
   border-bottom: 1px solid var(--hair);
 }
@@ -44,7 +44,7 @@ header {
 .wrong {
   padding: 0 20px 10px;
 }
-footer {
+.bottom {
   display: flex;
   align-items: center;
   gap: 8px;
@@ -52,7 +52,7 @@ footer {
   border-top: 1px solid var(--hair);
   background: var(--soft);
 }
-footer span {
+.bottom span {
   flex: 1;
 }
 </style>
