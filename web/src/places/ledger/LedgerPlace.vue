@@ -210,9 +210,9 @@ const field = ref<HTMLInputElement>()
   align-items: end;
   padding-bottom: 5px;
   /* as wide as the rows below, whatever room their scroll bar takes */
-  overflow-y: scroll;
+  overflow: hidden;
+  scrollbar-gutter: stable;
   scrollbar-width: thin;
-  scrollbar-color: transparent transparent;
   border-bottom: 1px solid var(--ink);
   font-size: 12px;
   color: var(--second);

@@ -134,9 +134,9 @@ function costs(r: Row): string {
   color: var(--second);
   font-size: 12px;
   border-bottom: 1px solid var(--ink);
-  overflow-y: scroll;
+  overflow: hidden;
+  scrollbar-gutter: stable;
   scrollbar-width: thin;
-  scrollbar-color: transparent transparent;
 }
 select {
   font: inherit;
@@ -160,11 +160,13 @@ select {
 .row:hover {
   background: var(--soft);
 }
-.row.stays > * {
-  opacity: 0.62;
+.row.stays {
+  color: var(--second);
 }
-.row.stays .do,
-.row.pinned > * {
+.row.stays > svg {
+  opacity: 0.55;
+}
+.row.stays.pinned > svg {
   opacity: 1;
 }
 .row.pinned {

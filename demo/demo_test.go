@@ -1,0 +1,187 @@
+package demo_test
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/json"
+	"fmt"
+	"io/fs"
+	"log/slog"
+	"slices"
+	"strings"
+	"testing"
+
+	"roster/core/android"
+	"roster/core/evidence"
+	"roster/core/profile"
+	"roster/demo"
+	"roster/phone"
+	"roster/store"
+	"roster/store/storetest"
+)
+
+// capture reads what a stand-in of a build says, as the bench would.
+func capture(t *testing.T, model, build string) (*phone.Scenario, *android.Capture) {
+	t.Helper()
+	s, err := phone.Of(demo.World, model, build, "SERIAL")
+	if err != nil {
+		t.Fatal(err)
+	}
+	p := phone.New(s, slog.New(slog.DiscardHandler))
+	c, err := android.ReadFiles([]android.File{{Name: "props", Data: p.Ask(t.Context(), "getprop")}, {Name: "dump", Data: p.Ask(t.Context(), "dumpsys package")}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return s, c
+}
+
+// TestEveryBuildIsRead holds the readers to every stand-in: nothing is lost
+// and every line is understood.
+func TestEveryBuildIsRead(t *testing.T) {
+	models, err := fs.Glob(demo.World, "models/*.yaml")
+	if err != nil || len(models) < 2 {
+		t.Fatalf("%v, %v", models, err)
+	}
+	seen := map[string]string{}
+	for _, file := range models {
+		m, err := phone.LoadModel(demo.World, file)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, b := range m.Builds {
+			s, c := capture(t, file, b.Key())
+			what := m.Name + " " + b.Key()
+			if !c.Complete || len(c.Packages) != len(s.Packages) || len(c.Packages) < 140 {
+				t.Errorf("%s: %d packages of %d, %s", what, len(c.Packages), len(s.Packages), c.Missing)
+			}
+			if notes, _ := c.Notes(); len(notes) > 0 {
+				t.Errorf("%s: not understood: %+v", what, notes[0])
+			}
+			if c.Identity.Carrier != b.Edition || c.Identity.Release != b.Release || c.Identity.MarketName != m.Name {
+				t.Errorf("%s is taken for %+v", what, c.Identity)
+			}
+			if other, twice := seen[c.Identity.Fingerprint]; twice {
+				t.Errorf("%s and %s have one fingerprint", what, other)
+			}
+			seen[c.Identity.Fingerprint] = what
+		}
+	}
+}
+
+// TestTraps finds what the sample world is there to show in what the phone
+// says.
+func TestTraps(t *testing.T) {
+	_, before := capture(t, "models/lyra-5.yaml", "14.2.1")
+	_, after := capture(t, "models/lyra-5.yaml", "15.0.0")
+	_, carrier := capture(t, "models/lyra-5.yaml", "Norrwave 15.0.0")
+	by := func(c *android.Capture) map[android.PackageName]android.Package {
+		m := map[android.PackageName]android.Package{}
+		for _, p := range c.Packages {
+			m[p.Name] = p
+		}
+		return m
+	}
+	old, now, nw := by(before), by(after), by(carrier)
+	users := func(library string) (n int) {
+		for _, p := range after.Packages {
+			for _, u := range p.Uses {
+				if u.Name == library && u.Kind == "required" {
+					n++
+				}
+			}
+		}
+		return n
+	}
+	for what, ok := range map[string]bool{
+		"two rest on the accessibility service":  users("com.brannock.access.feedback") == 2 && slices.Contains(now["com.brannock.access.suite"].Provides, "com.brannock.access.feedback"),
+		"a transit card rests on the wallet":     users("com.brannock.wallet.api") == 1,
+		"wallet and identity share a user":       now["com.brannock.wallet.core"].SharedUser == now["com.brannock.identity"].SharedUser,
+		"the retail demo ships switched off":     now["com.brannock.retaildemo"].Enabled == android.EnabledOff,
+		"the update brings the health agent":     old["com.brannock.devicehealth.agent"].Name == "" && now["com.brannock.devicehealth.agent"].StartsAtBoot,
+		"the update takes the survey away":       old["com.brannock.survey"].Name != "" && now["com.brannock.survey"].Name == "",
+		"the carrier adds its own":               now["com.norrwave.selfcare"].Name == "" && nw["com.norrwave.selfcare"].Name != "",
+		"the browser was updated from its image": now["com.brannock.browser"].Partition == "product" && strings.HasPrefix(now["com.brannock.browser"].Path, "/data/app/"),
+		"an overlay names its target":            now["com.brannock.themes.night"].OverlayTarget == "com.android.systemui",
+	} {
+		if !ok {
+			t.Errorf("the sample world lost a trap: %s", what)
+		}
+	}
+	desk, err := phone.Load(demo.World, "phones/lyra-5-desk.yaml")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if len(desk.Packages) < 140 || !slices.Contains(desk.Protected, "com.brannock.devicecare") || !slices.Contains(desk.Administrators, "com.brannock.retaildemo") || len(desk.ComesBack) == 0 {
+		t.Errorf("the phone on the desk lost its traps: %d packages", len(desk.Packages))
+	}
+}
+
+func TestSeed(t *testing.T) {
+	st := storetest.Open(t)
+	ctx := context.Background()
+	in := demo.Installation{
+		Store:        st,
+		HashPassword: func(p string) (string, error) { return "hash of " + p, nil },
+		PhoneHash:    func(serial string) string { return fmt.Sprintf("%x", sha256.Sum256([]byte(serial)))[:24] },
+		Signer: func(ctx context.Context) (store.Sign, error) {
+			return func([]byte, *profile.Document) (string, string, error) { return "signature", "KEY", nil }, st.AddKey(ctx, store.SigningKey{ID: "KEY", Public: "p", Sealed: []byte("s")})
+		},
+	}
+	for range 2 { // a second start changes nothing
+		if err := demo.Seed(ctx, in); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for _, s := range demo.SignIns() {
+		if p, hash, err := st.PasswordHash(ctx, s.Login); err != nil || p.Role != s.Role || hash != "hash of "+s.Password {
+			t.Errorf("%+v: %+v, %v", s, p, err)
+		}
+	}
+	if n, err := st.CountPeople(ctx); err != nil || n != 9 {
+		t.Errorf("%d people, %v", n, err)
+	}
+	waiting, err := st.Changes(ctx, store.ChangeQuery{State: "sent", Limit: 50})
+	if err != nil || len(waiting) != 3 {
+		t.Errorf("%d changes wait, %v", len(waiting), err)
+	}
+	sc, err := st.FindScope(ctx, "brannock", "lyra-5", "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	rows, _, total, err := st.Ledger(ctx, store.LedgerQuery{Scope: sc, Method: "remove-for-user", Limit: 1000})
+	if err != nil || total < 150 {
+		t.Fatalf("%d packages, %v", total, err)
+	}
+	loads, standings, trials := map[string]int{}, map[string]int{}, 0
+	for _, r := range rows {
+		loads[r.Load]++
+		standings[r.Standing]++
+		trials += len(strings.ReplaceAll(r.Strip, "/", ""))
+	}
+	for _, l := range evidence.Loads {
+		if loads[string(l)] == 0 {
+			t.Errorf("nothing is %s: %v", l, loads)
+		}
+	}
+	for _, s := range []evidence.Standing{evidence.Untried, evidence.Thin, evidence.Contested, evidence.Fair, evidence.Firm} {
+		if standings[string(s)] == 0 {
+			t.Errorf("nothing is %s: %v", s, standings)
+		}
+	}
+	if trials < 380 {
+		t.Errorf("%d trials", trials)
+	}
+	r, err := st.Release(ctx, "brannock", "lyra-5", "quiet-phone", 0)
+	if err != nil || r.Number != 1 || r.Steps < 8 {
+		t.Fatalf("%+v, %v", r.ReleaseLine, err)
+	}
+	var doc profile.Document
+	if err := json.Unmarshal(r.Document, &doc); err != nil {
+		t.Fatal(err)
+	}
+	for _, step := range doc.Steps {
+		if step.Load == evidence.LoadBearing || step.Load == evidence.TiedIn || step.Load == evidence.Unproven {
+			t.Errorf("the sample release takes %s, which is %s", step.Package, step.Load)
+		}
+	}
+}

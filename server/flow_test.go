@@ -1,0 +1,292 @@
+package server_test
+
+import (
+	"archive/zip"
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"regexp"
+	"strings"
+	"testing"
+
+	"aead.dev/minisign"
+)
+
+// get decodes a good answer into a fresh value.
+func get[T any](s *site, cookie *http.Cookie, path string) T {
+	s.t.Helper()
+	return decode[T](s, s.do(cookie, "GET", path, nil), 200)
+}
+
+func decode[T any](s *site, a answer, status int) T {
+	s.t.Helper()
+	var v T
+	if a.status != status {
+		s.t.Fatalf("%d instead of %d: %s", a.status, status, a.body)
+	}
+	if err := json.Unmarshal(a.body, &v); err != nil {
+		s.t.Fatalf("%v: %s", err, a.body)
+	}
+	return v
+}
+
+type id struct{ ID string }
+
+type items[T any] struct{ Items []T }
+
+// build is a site with one captured firmware of Lyra 5.
+func (s *site) captured(cookie *http.Cookie) string {
+	s.t.Helper()
+	list := "package:/system/app/A/A.apk=com.android.systemui\npackage:/product/app/T/T.apk=com.brannock.tips\npackage:/product/app/F/F.apk=com.brannock.feed\n"
+	a := s.upload(cookie, map[string]string{"p.txt": props, "l.txt": list})
+	return decode[struct{ BuildID string }](s, a, 201).BuildID
+}
+
+func trialEdit(pkg, build, phone, outcome string) map[string]any {
+	value := map[string]any{"build": build, "phone": phone, "method": "remove-for-user", "outcome": outcome, "persistence": "held", "recovery": "not-tried", "watchedDays": 4}
+	if outcome == "function-lost" {
+		value["function"] = "weather"
+	}
+	return map[string]any{"package": pkg, "field": "trial", "scope": map[string]string{"kind": "everywhere"}, "value": value, "reason": ""}
+}
+
+// accepted puts edits of one person through the tray, a change and a reviewer.
+func (s *site) accepted(author, reviewer *http.Cookie, edits ...any) {
+	s.t.Helper()
+	added := decode[items[string]](s, s.do(author, "POST", "/api/v1/tray/edits", map[string]any{"edits": edits}), 201)
+	change := decode[id](s, s.do(author, "POST", "/api/v1/changes", map[string]any{"title": "x", "edits": added.Items}), 201)
+	var decisions []any
+	for _, e := range added.Items {
+		decisions = append(decisions, map[string]string{"edit": e, "verdict": "accepted"})
+	}
+	a := s.do(reviewer, "POST", "/api/v1/changes/"+change.ID+"/decisions", map[string]any{"decisions": decisions}, "If-Match", `"1"`)
+	if a.status != 200 || a.header.Get("ETag") != `"2"` {
+		s.t.Fatalf("%d %s", a.status, a.body)
+	}
+}
+
+// TestFromTrialToRelease goes the whole way over the API alone.
+func TestFromTrialToRelease(t *testing.T) {
+	s := withPeople(t)
+	technician, reviewer, maintainer, keeper := s.signIn("technician"), s.signIn("reviewer"), s.signIn("maintainer"), s.signIn("keeper")
+	build := s.captured(technician)
+	const scope = "?maker=brannock&model=lyra-5"
+	for i := range 5 {
+		for name, who := range map[string]*http.Cookie{"t": technician, "m": maintainer, "k": keeper} {
+			s.accepted(who, reviewer, trialEdit("com.brannock.tips", build, fmt.Sprint("called:", name, i), "clean"))
+		}
+	}
+	s.accepted(technician, reviewer, trialEdit("com.brannock.feed", build, "called:lost", "function-lost"),
+		map[string]any{"package": "com.android.systemui", "field": "load", "scope": map[string]string{"kind": "everywhere"}, "value": map[string]string{"load": "load-bearing"}, "reason": "its face"},
+		map[string]any{"package": "com.brannock.tips", "field": "labels", "scope": map[string]string{"kind": "everywhere"}, "value": map[string]string{"en": "Tips <b>"}, "reason": "seen"})
+
+	type ledger struct {
+		Rows []struct {
+			Name, Label, Load, Standing, Strip, Presence string
+			Ceiling                                      float64
+			Phones, People                               int
+		}
+	}
+	page := get[ledger](s, technician, "/api/v1/ledger"+scope)
+	if len(page.Rows) != 3 {
+		t.Fatalf("%+v", page)
+	}
+	byName := map[string]int{}
+	for i, r := range page.Rows {
+		byName[r.Name] = i
+	}
+	tips, feed, face := page.Rows[byName["com.brannock.tips"]], page.Rows[byName["com.brannock.feed"]], page.Rows[byName["com.android.systemui"]]
+	if tips.Load != "loose" || tips.Phones != 15 || tips.People != 3 || tips.Label != "Tips <b>" || tips.Strip != "ccccccccccccccc" || tips.Presence != "F" {
+		t.Errorf("%+v", tips)
+	}
+	if feed.Load != "leaned-on" || face.Load != "load-bearing" || face.Standing != "untried" {
+		t.Errorf("%+v\n%+v", feed, face)
+	}
+	type dossier struct {
+		Sentence string
+		Figures  struct{ Ceiling float64 }
+		Weighed  []struct{ Weight float64 }
+		Trials   []struct{ Phone string }
+		History  []struct{ Field, Author, AcceptedBy string }
+	}
+	d := get[dossier](s, technician, "/api/v1/packages/com.brannock.tips"+scope)
+	if d.Figures.Ceiling != tips.Ceiling || len(d.Weighed) != 15 || len(d.History) != 16 || !strings.HasPrefix(d.Sentence, "15 phones, 3 people, none harmed: at most") {
+		t.Errorf("%+v", d)
+	}
+	for _, x := range d.Trials {
+		if !regexp.MustCompile(`^[0-9a-f]{24}$`).MatchString(x.Phone) {
+			t.Errorf("a phone is stored as %q", x.Phone)
+		}
+	}
+
+	made := decode[id](s, s.do(maintainer, "POST", "/api/v1/profiles", map[string]string{"maker": "brannock", "model": "lyra-5", "name": "Lending desk", "purpose": "For tests."}), 201)
+	if a := s.do(maintainer, "POST", "/api/v1/profiles", map[string]string{"maker": "brannock", "model": "lyra-5", "name": "Lending  Desk", "purpose": ""}); kind(a) != "taken" {
+		t.Errorf("an edition twice: %d %s", a.status, a.body)
+	}
+	path := "/api/v1/profiles/" + made.ID
+	rules := map[string]any{"method": "remove-for-user", "highestLoad": "leaned-on", "highestCeiling": 0.6, "pins": []any{}}
+	composition := decode[struct {
+		Goes, Cut int
+		Steps     []float64
+	}](s, s.do(technician, "POST", path+"/composition", rules), 200)
+	if composition.Goes != 1 || len(composition.Steps) != 3 {
+		t.Errorf("%+v", composition)
+	}
+	put := map[string]any{"purpose": "For tests.", "rules": rules}
+	if a := s.do(maintainer, "PUT", path+"/rules", put, "If-Match", `"9"`); kind(a) != "stale" || a.status != 412 {
+		t.Errorf("a stale revision: %d %s", a.status, a.body)
+	}
+	if a := s.do(maintainer, "PUT", path+"/rules", put, "If-Match", `"1"`); a.status != 200 {
+		t.Fatalf("%d %s", a.status, a.body)
+	}
+	bad := map[string]any{"purpose": "", "rules": map[string]any{"method": "remove-for-user", "highestLoad": "leaned-on", "highestCeiling": 0.6, "pins": []any{map[string]any{"package": "a;b", "goes": true, "reason": "x"}}}}
+	if a := s.do(maintainer, "PUT", path+"/rules", bad, "If-Match", `"2"`); a.status != 422 {
+		t.Errorf("a hostile pin: %d %s", a.status, a.body)
+	}
+	release := decode[struct {
+		Number int
+		Path   string
+	}](s, s.do(maintainer, "POST", path+"/releases", nil, "If-Match", `"2"`), 201)
+	if release.Number != 1 || release.Path != "/r/brannock/lyra-5/lending-desk/1" {
+		t.Fatalf("%+v", release)
+	}
+	s.checkRelease(release.Path)
+
+	// The next one replaces it; the first stays as it was, byte by byte.
+	first := s.do(nil, "GET", release.Path+".json", nil).body
+	if a := s.do(maintainer, "POST", path+"/releases", nil, "If-Match", `"3"`); a.status != 201 {
+		t.Fatalf("%d %s", a.status, a.body)
+	}
+	if again := s.do(nil, "GET", release.Path+".json", nil).body; !bytes.Equal(first, again) {
+		t.Error("a release has changed")
+	}
+	if a := s.do(nil, "GET", release.Path, nil); !strings.Contains(string(a.body), "A newer release has replaced this one") {
+		t.Error("the replaced release does not say so")
+	}
+	if a := s.do(nil, "GET", "/r/brannock/lyra-5/lending-desk.json", nil); !strings.Contains(string(a.body), `"number":2`) {
+		t.Errorf("without a number the current one is meant: %.200s", a.body)
+	}
+}
+
+// checkRelease looks at the public side of a release as a stranger.
+func (s *site) checkRelease(path string) {
+	t := s.t
+	page := s.do(nil, "GET", path, nil)
+	if page.status != 200 || strings.Contains(string(page.body), "Tips <b>") || !strings.Contains(string(page.body), "Tips &lt;b&gt;") {
+		t.Errorf("%d: the label is not written as text", page.status)
+	}
+	document, signature := s.do(nil, "GET", path+".json", nil), s.do(nil, "GET", path+".json.minisig", nil)
+	var public minisign.PublicKey
+	_, key, _ := strings.Cut(string(s.do(nil, "GET", "/minisign.pub", nil).body), "\n")
+	if err := public.UnmarshalText([]byte(strings.TrimSpace(key))); err != nil {
+		t.Fatal(err)
+	}
+	if !minisign.Verify(public, document.body, signature.body) || minisign.Verify(public, append(document.body, ' '), signature.body) {
+		t.Error("the signature does not hold")
+	}
+	if strings.Contains(string(signature.body), "\n\n") || !strings.Contains(string(signature.body), "brannock/lyra-5/lending-desk no. 1") {
+		t.Errorf("%s", signature.body)
+	}
+	for ending, want := range map[string]string{".sh": "\nremove com.brannock.tips\n", ".undo.sh": "\nrestore com.brannock.tips\n", ".txt": "com.brannock.tips\n", ".json": `"com.brannock.tips"`} {
+		a := s.do(nil, "GET", path+ending, nil)
+		if a.status != 200 || !strings.Contains("\n"+string(a.body), want) || !strings.Contains(a.header.Get("Content-Disposition"), "lyra-5-lending-desk-1"+ending) {
+			t.Errorf("%s: %d, %s\n%.300s", ending, a.status, a.header.Get("Content-Disposition"), a.body)
+		}
+		if again := s.do(nil, "GET", path+ending, nil, "If-None-Match", a.header.Get("ETag")); again.status != 304 {
+			t.Errorf("%s: asked again with its tag: %d", ending, again.status)
+		}
+		if head := s.do(nil, "HEAD", path+ending, nil); head.status != 200 || len(head.body) != 0 {
+			t.Errorf("%s: HEAD %d", ending, head.status)
+		}
+	}
+	if a := s.do(nil, "GET", "/r", nil); !strings.Contains(string(a.body), path) {
+		t.Error("the list does not lead to it")
+	}
+	if a := s.do(nil, "GET", "/schema/release.json", nil); a.status != 200 || !strings.Contains(a.header.Get("Content-Type"), "schema+json") {
+		t.Errorf("the schema: %d %s", a.status, a.header.Get("Content-Type"))
+	}
+}
+
+// TestSentOnce retries a sending, as a client does whose network failed.
+func TestSentOnce(t *testing.T) {
+	s := withPeople(t)
+	technician := s.signIn("technician")
+	build := s.captured(technician)
+	added := decode[items[string]](s, s.do(technician, "POST", "/api/v1/tray/edits", map[string]any{"edits": []any{trialEdit("com.brannock.tips", build, "called:x", "clean")}}), 201)
+	send := func(key string) answer {
+		return s.do(technician, "POST", "/api/v1/changes", map[string]any{"title": "once", "edits": added.Items}, "Idempotency-Key", key)
+	}
+	first, again := decode[id](s, send("a"), 201), decode[id](s, send("a"), 201)
+	if first != again {
+		t.Errorf("%v, then %v", first, again)
+	}
+	if a := send("b"); kind(a) != "taken" {
+		t.Errorf("%d %s", a.status, a.body)
+	}
+	if list := get[items[id]](s, technician, "/api/v1/changes?mine=true"); len(list.Items) != 1 {
+		t.Errorf("%d changes", len(list.Items))
+	}
+	if session := get[struct{ Tray int }](s, technician, "/api/v1/session"); session.Tray != 0 {
+		t.Errorf("%d edits left in the tray", session.Tray)
+	}
+}
+
+// TestDecisions holds what a reviewer may say.
+func TestDecisions(t *testing.T) {
+	s := withPeople(t)
+	technician, reviewer := s.signIn("technician"), s.signIn("reviewer")
+	build := s.captured(technician)
+	added := decode[items[string]](s, s.do(technician, "POST", "/api/v1/tray/edits", map[string]any{"edits": []any{trialEdit("com.brannock.tips", build, "called:x", "clean")}}), 201)
+	change := decode[id](s, s.do(technician, "POST", "/api/v1/changes", map[string]any{"title": "x", "edits": added.Items}), 201)
+	decide := func(cookie *http.Cookie, edit, verdict, words, match string) answer {
+		return s.do(cookie, "POST", "/api/v1/changes/"+change.ID+"/decisions", map[string]any{"decisions": []any{map[string]string{"edit": edit, "verdict": verdict, "words": words}}}, "If-Match", match)
+	}
+	for _, c := range []struct {
+		what string
+		a    answer
+		want string
+	}{
+		{"a technician", decide(technician, added.Items[0], "accepted", "", `"1"`), "refused"},
+		{"without words", decide(reviewer, added.Items[0], "returned", "", `"1"`), "bad-request"},
+		{"an unknown verdict", decide(reviewer, added.Items[0], "maybe", "", `"1"`), "bad-request"},
+		{"no revision", decide(reviewer, added.Items[0], "accepted", "", "x"), "bad-request"},
+		{"a stale one", decide(reviewer, added.Items[0], "accepted", "", `"4"`), "stale"},
+		{"another edit", decide(reviewer, change.ID, "accepted", "", `"1"`), "not-found"},
+	} {
+		if got := kind(c.a); got != c.want && !(c.want == "refused" && c.a.status == 403) {
+			t.Errorf("%s: %d %s", c.what, c.a.status, c.a.body)
+		}
+	}
+	if a := decide(reviewer, added.Items[0], "returned", "which phone?", `"1"`); a.status != 200 {
+		t.Fatalf("%d %s", a.status, a.body)
+	}
+	if a := s.do(technician, "POST", "/api/v1/edits/"+added.Items[0]+"/reopen", nil); a.status != 204 {
+		t.Errorf("%d %s", a.status, a.body)
+	}
+	tray := get[items[struct{ Words, Package string }]](s, technician, "/api/v1/tray")
+	if len(tray.Items) != 1 || tray.Items[0].Words != "which phone?" {
+		t.Errorf("%+v", tray)
+	}
+}
+
+// TestTooLarge sends more than is taken, and a form that is none.
+func TestTooLarge(t *testing.T) {
+	s := withPeople(t)
+	technician := s.signIn("technician")
+	if a := s.upload(technician, map[string]string{"p.txt": props, "big.txt": strings.Repeat("package:com.example.a\n", 3_200_000)}); a.status != 413 {
+		t.Errorf("%d %.200s", a.status, a.body)
+	}
+	if a := s.do(technician, "POST", "/api/v1/captures", []byte("no form"), "multipart/form-data; boundary=x"); a.status/100 != 4 {
+		t.Errorf("%d %s", a.status, a.body)
+	}
+	var z bytes.Buffer
+	w := zip.NewWriter(&z)
+	w.Close()
+	if a := s.upload(technician, map[string]string{"x.zip": z.String()}); a.status != 422 || !strings.Contains(string(a.body), "x.zip") {
+		t.Errorf("%d %s", a.status, a.body)
+	}
+	if a := s.do(technician, "POST", "/api/v1/tray/edits", []byte(`{"edits": [`), "application/json"); a.status/100 != 4 || kind(a) == "internal" {
+		t.Errorf("%d %s", a.status, a.body)
+	}
+}
