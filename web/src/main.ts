@@ -21,4 +21,14 @@ const vuetify = createVuetify({
   },
 })
 
-createApp(App).use(createPinia()).use(VueQueryPlugin, { queryClient }).use(vuetify).use(router).mount('#app')
+// v-focus puts the cursor into a field as it appears, at once: Vuetify's own
+// way waits until it is seen, and then takes the cursor from where it is.
+const focus = { mounted: (el: HTMLElement) => el.querySelector<HTMLElement>('input, textarea')?.focus() }
+
+createApp(App)
+  .directive('focus', focus)
+  .use(createPinia())
+  .use(VueQueryPlugin, { queryClient })
+  .use(vuetify)
+  .use(router)
+  .mount('#app')

@@ -95,7 +95,7 @@ const origins = Object.entries(originWord).map(([value, word]) => ({ value, word
   >
     <template #about><PackageName :name="subject.name" /></template>
     <ChoiceRow v-if="field === 'origin'" v-model="text" title="Who put it there" :options="origins" />
-    <v-textarea v-else v-model="text" :label="hints[field]" autofocus />
+    <v-textarea v-else v-model="text" v-focus :label="hints[field]" />
     <v-textarea v-model="reason" label="How you know" maxlength="2000" />
     <template #note>Nothing changes until a reviewer accepts it.</template>
   </SheetDialog>

@@ -73,7 +73,7 @@ async function add() {
       label="Conditions, one a line"
       placeholder="not while a transit card is stored in it"
     />
-    <v-textarea v-model="reason" label="Why" autofocus maxlength="2000" />
+    <v-textarea v-model="reason" v-focus label="Why" maxlength="2000" />
     <template #note>Nothing changes until a reviewer accepts it.</template>
   </SheetDialog>
 </template>

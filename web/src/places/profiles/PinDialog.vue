@@ -21,6 +21,6 @@ const reason = ref('')
     <p>
       {{ row.label }} <span class="second">{{ row.why }}.</span>
     </p>
-    <v-textarea v-model="reason" label="Why, for whoever reads the release" autofocus maxlength="500" />
+    <v-textarea v-model="reason" v-focus label="Why, for whoever reads the release" maxlength="500" />
   </SheetDialog>
 </template>

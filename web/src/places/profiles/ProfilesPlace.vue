@@ -100,7 +100,7 @@ useKeys([
     @close="making = false"
     @act="make"
   >
-    <v-text-field v-model="name" label="Edition" placeholder="Lending desk" autofocus maxlength="80" />
+    <v-text-field v-model="name" v-focus label="Edition" placeholder="Lending desk" maxlength="80" />
     <v-textarea
       v-model="purpose"
       label="For whom, in a sentence"

@@ -41,7 +41,7 @@ function use(d: { login: string; password: string }) {
       </div>
       <h1>Roster</h1>
       <p class="second">What can come off a phone, and how you know.</p>
-      <v-text-field v-model="login" label="Login" name="login" autocomplete="username" autofocus />
+      <v-text-field v-model="login" v-focus label="Login" name="login" autocomplete="username" />
       <v-text-field
         v-model="password"
         label="Password"
