@@ -48,7 +48,7 @@ func (s *Store) EndJob(ctx context.Context, id uuid.UUID, state string, result a
 
 // CancelJob asks a running job to stop, wherever it runs.
 func (s *Store) CancelJob(ctx context.Context, id uuid.UUID) error {
-	return s.changeJob(ctx, id, `update jobs set state = 'cancelled', problem = $2 #>> '{}', updated_at = now() where id = $1 and state = 'running'`, "cancelled by you; nothing was stored")
+	return s.changeJob(ctx, id, `update jobs set state = 'cancelled', problem = $2::jsonb #>> '{}', updated_at = now() where id = $1 and state = 'running'`, "cancelled by you; nothing was stored")
 }
 
 func (s *Store) changeJob(ctx context.Context, id uuid.UUID, update string, value any, more ...any) error {

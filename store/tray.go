@@ -103,7 +103,7 @@ func (s *Store) AddEdits(ctx context.Context, person uuid.UUID, edits []NewEdit)
 			}
 			_, err := tx.Exec(ctx, `
 				insert into edits (id, author_id, package_id, field, scope_kind, scope_id, value, reason, state, base)
-				values ($1, $2, $3, $4, $5, $6, $7, $8, 'in-tray',
+				values ($1, $2, $3, $4, $5, $6, nullif($7::jsonb, 'null'), $8, 'in-tray',
 					(select value from claims where package_id = $3 and field = $4 and scope_kind = $5 and scope_id = $6))`,
 				ids[i], person, e.Package, e.Field, e.Scope.Kind, scope, e.Value, e.Reason)
 			if err != nil {

@@ -1,0 +1,237 @@
+package render
+
+import (
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"roster/core/evidence"
+)
+
+// fakeADB is an adb program made of shell: it plays a phone whose answers are
+// files, so that scripts can be run against every kind of answer without one.
+// What it is asked is written to asked.
+const fakeADB = `#!/bin/sh
+dir=$(dirname "$0")
+case $1 in
+get-state)
+	[ -f "$dir/gone" ] && { echo "error: no devices/emulators found" >&2; exit 1; }
+	printf 'device\r\n'
+	exit 0
+	;;
+shell) ;;
+*) echo "unexpected: $*" >&2; exit 9 ;;
+esac
+printf '%s\n' "$2" >>"$dir/asked"
+[ -f "$dir/gone" ] && { echo "error: device '(null)' not found" >&2; exit 1; }
+case $2 in
+"getprop ro.product.device") printf '%s\r\n' "$(cat "$dir/device")" ;;
+"pm list packages -u --user 0") sed 's/^/package:/; s/$/\r/' "$dir/known" ;;
+"pm list packages --user 0") sed 's/^/package:/; s/$/\r/' "$dir/installed" ;;
+"pm list packages -d --user 0") sed 's/^/package:/; s/$/\r/' "$dir/disabled" ;;
+*)
+	name=${2##* }
+	if [ -f "$dir/answer.$name" ]; then
+		cat "$dir/answer.$name"
+		[ -f "$dir/leaves.$name" ] && touch "$dir/gone"
+		exit 1
+	fi
+	case $2 in
+	"pm uninstall"*) printf 'Success\r\n' ;;
+	"pm disable-user"*) printf 'Package %s new state: disabled-user\r\n' "$name" ;;
+	"pm enable"*) printf 'Package %s new state: enabled\r\n' "$name" ;;
+	"cmd package install-existing"*) printf 'Package %s installed for user: 0\r\n' "$name" ;;
+	*) echo "unexpected: $2"; exit 9 ;;
+	esac
+	;;
+esac
+`
+
+// phone is the folder of a fake adb.
+type phone struct {
+	t   *testing.T
+	dir string
+}
+
+func newPhone(t *testing.T, known, installed, disabled string) phone {
+	t.Helper()
+	p := phone{t, t.TempDir()}
+	p.set("adb", fakeADB)
+	if err := os.Chmod(filepath.Join(p.dir, "adb"), 0o755); err != nil {
+		t.Fatal(err)
+	}
+	p.set("device", "dev")
+	for name, list := range map[string]string{"known": known, "installed": installed, "disabled": disabled} {
+		text := ""
+		for n := range strings.FieldsSeq(list) {
+			text += n + "\n"
+		}
+		p.set(name, text)
+	}
+	return p
+}
+
+func (p phone) set(name, content string) {
+	p.t.Helper()
+	if err := os.WriteFile(filepath.Join(p.dir, name), []byte(content), 0o600); err != nil {
+		p.t.Fatal(err)
+	}
+}
+
+// run runs a script with a shell and returns what it printed, its exit code
+// and the commands that changed something on the phone.
+func (p phone) run(shell string, script []byte, args ...string) (out string, code int, did []string) {
+	p.t.Helper()
+	os.Remove(filepath.Join(p.dir, "asked"))
+	p.set("script", string(script))
+	cmd := exec.Command(shell, append([]string{filepath.Join(p.dir, "script")}, args...)...)
+	cmd.Env = append(os.Environ(), "ADB="+filepath.Join(p.dir, "adb"))
+	raw, err := cmd.CombinedOutput()
+	if _, failed := err.(*exec.ExitError); err != nil && !failed {
+		p.t.Fatal(err)
+	}
+	asked, _ := os.ReadFile(filepath.Join(p.dir, "asked"))
+	for line := range strings.Lines(string(asked)) {
+		line = strings.TrimSpace(line)
+		if !strings.HasPrefix(line, "pm list") && !strings.HasPrefix(line, "getprop") {
+			did = append(did, line)
+		}
+	}
+	return string(raw), cmd.ProcessState.ExitCode(), did
+}
+
+func TestRemoveRuns(t *testing.T) {
+	d := document("a.one", "a.two", "a.three", "a.four", "a.five")
+	d.Steps[3].Method = evidence.Disable
+	script, err := Shell(d, "x")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, shell := range shells(t) {
+		p := newPhone(t, "a.one a.two a.four a.five", "a.one a.four a.five", "")
+		p.set("answer.a.five", "Failure [DELETE_FAILED_DEVICE_POLICY_MANAGER]\r\n")
+		out, code, did := p.run(shell, script)
+		if want := "[pm uninstall --user 0 a.one pm disable-user --user 0 a.four pm uninstall --user 0 a.five]"; fmt.Sprint(did) != want {
+			t.Errorf("%s did %v", shell, did)
+		}
+		lines := strings.Split(strings.TrimRight(out, "\n"), "\n")
+		for i, want := range []string{"  1/5  done     a.one  Success", "  2/5  already  a.two  gone before", "  3/5  absent   a.three  not on this phone",
+			"  4/5  done     a.four  Package a.four new state: disabled-user", "  5/5  refused  a.five  Failure [DELETE_FAILED_DEVICE_POLICY_MANAGER] (a device administrator guards it",
+			"2 done, 1 already gone, 1 absent, 1 refused, of 5"} {
+			if i >= len(lines) || !strings.HasPrefix(lines[i], want) {
+				t.Errorf("%s, line %d: want %q in\n%s", shell, i+1, want, out)
+				break
+			}
+		}
+		if code != 1 || strings.Contains(out, "Nothing was changed") || strings.Contains(out, "\r") {
+			t.Errorf("%s: code %d\n%q", shell, code, out)
+		}
+		// Everything done: nothing is asked of the phone but what it has.
+		p = newPhone(t, "a.one a.two a.three a.four a.five", "a.four", "a.four")
+		out, code, did = p.run(shell, script)
+		if code != 0 || len(did) != 0 || !strings.Contains(out, "5 already gone") || !strings.HasSuffix(out, "Nothing was changed.\n") {
+			t.Errorf("%s: code %d, did %v\n%s", shell, code, did, out)
+		}
+	}
+}
+
+func TestUndoRuns(t *testing.T) {
+	d := document("a.one", "a.two", "a.three", "a.four")
+	d.Steps[3].Method = evidence.Disable
+	script, err := ShellUndo(d, "x")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, shell := range shells(t) {
+		p := newPhone(t, "a.one a.two a.four", "a.two a.four", "a.four")
+		out, code, did := p.run(shell, script)
+		if fmt.Sprint(did) != "[pm enable --user 0 a.four cmd package install-existing --user 0 a.one]" || code != 0 || !strings.Contains(out, "2 put back, 1 already there, 1 absent, 0 refused, of 4") {
+			t.Errorf("%s: code %d, did %v\n%s", shell, code, did, out)
+		}
+	}
+}
+
+func TestScriptStops(t *testing.T) {
+	d := document("a.one", "a.two", "a.three")
+	script, err := Shell(d, "x")
+	if err != nil {
+		t.Fatal(err)
+	}
+	shell := shells(t)[0]
+	all := "a.one a.two a.three"
+
+	p := newPhone(t, all, all, "")
+	p.set("answer.a.two", "error: closed\n")
+	p.set("leaves.a.two", "")
+	out, code, did := p.run(shell, script)
+	if code != 3 || len(did) != 2 || !strings.Contains(out, "failed   a.two  error: closed") || !strings.Contains(out, "The phone is no longer there") || !strings.Contains(out, "1 done") {
+		t.Errorf("the phone vanished: code %d, did %v\n%s", code, did, out)
+	}
+
+	p = newPhone(t, all, all, "")
+	p.set("device", "another")
+	if out, code, did := p.run(shell, script); code != 4 || len(did) != 0 || !strings.Contains(out, "This is for the model dev, and the phone says that it is another") {
+		t.Errorf("another model: code %d, did %v\n%s", code, did, out)
+	}
+	if _, code, did := p.run(shell, script, "--anyway"); code != 0 || len(did) != 3 {
+		t.Errorf("another model, anyway: code %d, did %v", code, did)
+	}
+
+	p = newPhone(t, all, all, "")
+	p.set("gone", "")
+	if out, code, did := p.run(shell, script); code != 3 || len(did) != 0 || !strings.Contains(out, "No phone answers") {
+		t.Errorf("no phone: code %d, did %v\n%s", code, did, out)
+	}
+
+	p = newPhone(t, "", "", "")
+	if out, code, did := p.run(shell, script); code != 3 || len(did) != 0 || !strings.Contains(out, "does not list its packages") {
+		t.Errorf("no list: code %d, did %v\n%s", code, did, out)
+	}
+
+	for _, args := range [][]string{{"--help"}, {"-h"}} {
+		if out, code, did := p.run(shell, script, args...); code != 0 || len(did) != 0 || !strings.Contains(out, "usage: sh SCRIPT") {
+			t.Errorf("%v: code %d\n%s", args, code, out)
+		}
+	}
+	for _, args := range [][]string{{"-s"}, {"--force"}, {"surplus"}} {
+		if _, code, did := p.run(shell, script, args...); code != 2 || len(did) != 0 {
+			t.Errorf("%v: code %d, did %v", args, code, did)
+		}
+	}
+}
+
+// TestRefusalsAreExplained holds the words for each refusal that phones are
+// known to give.
+func TestRefusalsAreExplained(t *testing.T) {
+	d := document("a.one")
+	script, err := Shell(d, "x")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for words, means := range map[string]string{
+		"Failure [DELETE_FAILED_INTERNAL_ERROR]":                                        "the maker protects it",
+		"Failure [DELETE_FAILED_DEVICE_POLICY_MANAGER]":                                 "administrator",
+		"Failure [DELETE_FAILED_USER_RESTRICTED]":                                       "this user may not",
+		"Failure [DELETE_FAILED_OWNER_BLOCKED]":                                         "company blocks it",
+		"Failure [DELETE_FAILED_USED_SHARED_LIBRARY]":                                   "a library of it",
+		"Failure [DELETE_FAILED_APP_PINNED]":                                            "pinned",
+		"cmd: Can't find service: package":                                              "not up yet",
+		"Error: java.lang.SecurityException: Cannot disable a protected package: a.one": "the maker protects it",
+		"something that nobody has seen before $(reboot) `id` %s %d \\n":                "does not say why",
+	} {
+		p := newPhone(t, "a.one", "a.one", "")
+		p.set("answer.a.one", words+"\n")
+		out, code, _ := p.run(shells(t)[0], script)
+		if code != 1 || !strings.Contains(out, "refused  a.one  "+words+" (") || !strings.Contains(out, means) {
+			t.Errorf("%q: code %d\n%s", words, code, out)
+		}
+	}
+	p := newPhone(t, "a.one", "a.one", "")
+	p.set("answer.a.one", "Failure [not installed for 0]\n")
+	if out, code, _ := p.run(shells(t)[0], script); code != 0 || !strings.Contains(out, "already  a.one") {
+		t.Errorf("gone between list and removal: code %d\n%s", code, out)
+	}
+}
