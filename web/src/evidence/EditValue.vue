@@ -58,10 +58,10 @@ const text = computed(() => {
 </template>
 
 <style scoped>
-.value {
-  display: inline-flex;
-  align-items: center;
-  gap: 10px;
+.value :deep(svg) {
+  display: inline-block;
+  vertical-align: text-bottom;
+  margin-right: 8px;
 }
 b {
   font-weight: 600;

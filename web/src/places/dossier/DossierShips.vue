@@ -35,7 +35,7 @@ const models = computed(() => byModel(props.d.ships))
               ><EditValue :field="h.field" :value="h.before" /> →
             </template>
             <EditValue :field="h.field" :value="h.after" />
-            <span class="second"> {{ h.author }}, accepted by {{ h.acceptedBy }}, change {{ h.change }}</span></span
+            <span class="second said">{{ h.author }}, accepted by {{ h.acceptedBy }}, change {{ h.change }}</span></span
           >
         </li>
       </ul>
@@ -47,7 +47,7 @@ const models = computed(() => byModel(props.d.ships))
 <style scoped>
 .band {
   display: grid;
-  grid-template-columns: 1fr 1fr;
+  grid-template-columns: 2fr 3fr;
   gap: 0 28px;
   padding: 14px 18px 28px;
 }
@@ -62,6 +62,9 @@ th {
 }
 td {
   padding: 3px 14px 3px 0;
+}
+.said {
+  margin-left: 6px;
 }
 li {
   display: grid;

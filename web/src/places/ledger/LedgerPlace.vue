@@ -34,6 +34,9 @@ const current = computed(() => packages.value[Math.min(at.value, packages.value.
 const single = computed(() => columns.value.filter((b) => b.id === scope.value.build))
 const names = computed(() => columns.value.map((b) => buildName(b)))
 
+// The head scrolls with the rows and stays on top, so that its columns are
+// exactly theirs.
+const headHeight = 52
 const body = ref<HTMLElement>()
 const virtual = useVirtualizer(
   computed(() => ({
@@ -41,6 +44,8 @@ const virtual = useVirtualizer(
     getScrollElement: () => body.value ?? null,
     estimateSize: () => 26,
     overscan: 12,
+    scrollMargin: headHeight,
+    scrollPaddingStart: headHeight,
   })),
 )
 const visible = computed(() =>
@@ -109,19 +114,6 @@ const field = ref<HTMLInputElement>()
     {{ words(query.error.value) }} <button class="link" @click="query.refetch()">Try again</button>
   </div>
   <template v-else-if="rows.length">
-    <div class="head cols" aria-hidden="true">
-      <span>Load</span><span>Package</span><span>Label</span><span>Trials, near to far</span><span>Harmed</span
-      ><span>Standing</span>
-      <span class="builds">
-        <i
-          v-for="b in columns"
-          :key="b.id"
-          :class="{ here: single[0]?.id === b.id }"
-          :title="`${buildName(b)}, Android ${b.release}`"
-          >{{ buildShort(b) }}</i
-        >
-      </span>
-    </div>
     <div
       ref="body"
       class="body"
@@ -131,8 +123,26 @@ const field = ref<HTMLInputElement>()
       aria-label="Packages"
       :aria-activedescendant="current ? `row-${current.id}` : undefined"
     >
-      <div :style="{ height: `${virtual.getTotalSize()}px`, position: 'relative' }">
-        <div v-for="v in visible" :key="v.key" class="at" :style="{ transform: `translateY(${v.start}px)` }">
+      <div class="head cols" aria-hidden="true">
+        <span>Load</span><span>Package</span><span>Label</span><span>Trials, near to far</span><span>Harmed</span
+        ><span>Standing</span>
+        <span class="builds">
+          <i
+            v-for="b in columns"
+            :key="b.id"
+            :class="{ here: single[0]?.id === b.id }"
+            :title="`${buildName(b)}, Android ${b.release}`"
+            >{{ buildShort(b) }}</i
+          >
+        </span>
+      </div>
+      <div :style="{ height: `${virtual.getTotalSize() - headHeight}px`, position: 'relative' }">
+        <div
+          v-for="v in visible"
+          :key="v.key"
+          class="at"
+          :style="{ transform: `translateY(${v.start - headHeight}px)` }"
+        >
           <div v-if="v.line?.kind === 'group'" role="row">
             <div role="gridcell">
               <button class="group" :aria-expanded="v.line.open" @click="toggle(v.line.origin)">
@@ -205,14 +215,13 @@ const field = ref<HTMLInputElement>()
   padding: 0 14px;
 }
 .head {
-  flex: none;
+  position: sticky;
+  top: 0;
+  z-index: 1;
   height: 52px;
   align-items: end;
   padding-bottom: 5px;
-  /* as wide as the rows below, whatever room their scroll bar takes */
-  overflow: hidden;
-  scrollbar-gutter: stable;
-  scrollbar-width: thin;
+  background: var(--sheet);
   border-bottom: 1px solid var(--ink);
   font-size: 12px;
   color: var(--second);

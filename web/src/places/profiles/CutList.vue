@@ -12,12 +12,12 @@ const at = defineModel<number>('at', { required: true })
 const emit = defineEmits<{
   cut: [ceiling: number]
   step: [by: 1 | -1]
-  rules: [part: Partial<Rules>]
   pin: [row: Row]
   unpin: [row: Row]
 }>()
 
 const height = 26
+const headHeight = 27
 const list = ref<HTMLElement>()
 const dragging = ref(false)
 const eligible = computed(() => props.composition.rows.filter((r) => r.eligible).length)
@@ -26,7 +26,7 @@ const below = computed(() => props.composition.rows.slice(props.composition.cut)
 
 function drag(e: PointerEvent) {
   if (!dragging.value || !list.value) return
-  const y = e.clientY - list.value.getBoundingClientRect().top + list.value.scrollTop
+  const y = e.clientY - list.value.getBoundingClientRect().top + list.value.scrollTop - headHeight
   const row = Math.max(0, Math.min(Math.round((y - height / 2) / height), eligible.value))
   const to = row === 0 ? 0 : (props.composition.rows[row - 1]?.ceiling ?? 0)
   if (to !== props.rules.highestCeiling) emit('cut', to)
@@ -46,22 +46,10 @@ function costs(r: Row): string {
 
 <template>
   <section class="cutlist" aria-label="Ranked packages">
-    <div class="head cols">
-      <span>Load</span><span>Goes, safest first</span><span>Harmed</span><span>Phones</span><span>Costs</span>
-      <label
-        >up to
-        <select
-          :value="rules.highestLoad"
-          :disabled="!editable"
-          aria-label="Highest load"
-          @change="emit('rules', { highestLoad: ($event.target as HTMLSelectElement).value as Rules['highestLoad'] })"
-        >
-          <option value="loose">Loose</option>
-          <option value="leaned-on">Leaned on</option>
-        </select></label
-      >
-    </div>
     <div ref="list" class="rows" tabindex="0" role="region" aria-label="Packages, ranked">
+      <div class="head cols" aria-hidden="true">
+        <span>Load</span><span>Goes, safest first</span><span>Harmed</span><span>Phones</span><span>Costs</span>
+      </div>
       <template v-for="(part, p) in [above, below]" :key="p">
         <div
           v-if="p === 1"
@@ -123,26 +111,20 @@ function costs(r: Row): string {
 }
 .cols {
   display: grid;
-  grid-template-columns: 30px minmax(150px, 1.3fr) 56px 46px minmax(90px, 1fr) 104px;
+  grid-template-columns: 30px minmax(150px, 1.3fr) 56px 46px minmax(90px, 1fr) 46px;
   gap: 0 8px;
   align-items: center;
   padding: 0 14px;
 }
 .head {
+  position: sticky;
+  top: 0;
+  z-index: 2;
   height: 27px;
-  flex: none;
+  background: var(--sheet);
   color: var(--second);
   font-size: 12px;
   border-bottom: 1px solid var(--ink);
-  overflow: hidden;
-  scrollbar-gutter: stable;
-  scrollbar-width: thin;
-}
-select {
-  font: inherit;
-  color: var(--ink);
-  background: var(--sheet);
-  border: 1px solid var(--hair);
 }
 .rows {
   flex: 1;
@@ -194,7 +176,7 @@ select {
 }
 .cut {
   position: sticky;
-  top: 0;
+  top: 27px;
   bottom: 0;
   z-index: 1;
   display: flex;

@@ -131,11 +131,10 @@ async function doPublish() {
         :editable="editable"
         @cut="set({ highestCeiling: $event })"
         @step="step"
-        @rules="set($event)"
         @pin="pinning = $event"
         @unpin="unpin"
       />
-      <RunSheet :composition="composition" :rules="rules" />
+      <RunSheet :composition="composition" :rules="rules" :editable="editable" @rules="set($event)" />
     </div>
     <PinDialog
       v-if="pinning"

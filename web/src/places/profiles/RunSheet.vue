@@ -4,13 +4,22 @@ import { count, methodWord, slugWords } from '@/evidence/words'
 import PackageName from '@/marks/PackageName.vue'
 import type { Composition, Rules } from './profile'
 
-const props = defineProps<{ composition: Composition; rules: Rules }>()
+const props = defineProps<{ composition: Composition; rules: Rules; editable: boolean }>()
+const emit = defineEmits<{ rules: [part: Partial<Rules>] }>()
+const pick = (e: Event) => emit('rules', { highestLoad: (e.target as HTMLSelectElement).value as Rules['highestLoad'] })
 const goes = computed(() => props.composition.rows.filter((r) => r.goes))
 const pinned = computed(() => props.composition.rows.filter((r) => r.pin))
 </script>
 
 <template>
   <section class="sheet" aria-label="Run sheet" tabindex="0">
+    <label class="rule"
+      ><b>May go</b> up to
+      <select :value="rules.highestLoad" :disabled="!editable" @change="pick">
+        <option value="loose">Loose</option>
+        <option value="leaned-on">Leaned on</option>
+      </select></label
+    >
     <h2>
       Run sheet <span class="second">{{ methodWord[rules.method] }}, in this order</span>
     </h2>
@@ -47,8 +56,15 @@ const pinned = computed(() => props.composition.rows.filter((r) => r.pin))
 h2 {
   margin: 16px 0 5px;
 }
-h2:first-child {
-  margin-top: 0;
+.rule b {
+  font-weight: 650;
+  font-size: 12px;
+}
+select {
+  font: inherit;
+  color: var(--ink);
+  background: var(--sheet);
+  border: 1px solid var(--faint);
 }
 h2 .second {
   font-weight: 400;
