@@ -64,11 +64,23 @@ build() {
 	go build -o "$program" ./cmd/roster || die "building the program"
 }
 
+# as_postgres: PostgreSQL refuses to run as root, and from a folder that its
+# user may not enter.
 as_postgres() {
 	if [ "$(id -u)" = 0 ]; then
-		setpriv --reuid=postgres --regid=postgres --clear-groups "$@"
+		(cd / && setpriv --reuid=postgres --regid=postgres --clear-groups "$@")
 	else
 		"$@"
+	fi
+}
+
+# cluster_in FOLDER: where the cluster of that name really lies. As root that
+# is elsewhere when the postgres user can't reach FOLDER.
+cluster_in() {
+	if [ "$(id -u)" != 0 ] || as_postgres test -x "$(dirname "$1")"; then
+		echo "$1"
+	else
+		echo "/var/tmp/roster-$(printf %s "$1" | cksum | cut -d' ' -f1)"
 	fi
 }
 
@@ -76,25 +88,25 @@ as_postgres() {
 free_port() { node -e 'const s=require("net").createServer();s.listen(0,"127.0.0.1",()=>{console.log(s.address().port);s.close()})'; }
 
 # start_postgres FOLDER PORT [OPTION...]: a cluster of its own on loopback.
-# Sets $database. stop_postgres FOLDER ends it.
+# Sets $database. stop_postgres ends it, remove_postgres leaves nothing of it.
 start_postgres() {
-	local folder=$1 port=$2
+	local folder port=$2 log=$1.log bin
+	folder=$(cluster_in "$1")
 	shift 2
-	local bin
 	bin=$(dirname "$(find_program initdb)")
 	mkdir -p "$folder"
 	if [ ! -f "$folder/data/PG_VERSION" ]; then
 		[ "$(id -u)" != 0 ] || chown postgres "$folder"
-		as_postgres "$bin/initdb" -D "$folder/data" -U roster -A trust -E UTF8 --locale=C.UTF-8 >"$folder.log" 2>&1 || die "initdb; see $folder.log"
+		as_postgres "$bin/initdb" -D "$folder/data" -U roster -A trust -E UTF8 --locale=C.UTF-8 >"$log" 2>&1 || die "initdb; see $log"
 	fi
 	if ! as_postgres "$bin/pg_ctl" -D "$folder/data" status >/dev/null 2>&1; then
 		as_postgres "$bin/pg_ctl" -D "$folder/data" -w -l "$folder/postgres.log" \
-			-o "-p $port -c listen_addresses=127.0.0.1 -c unix_socket_directories='' -c shared_buffers=64MB $*" start >>"$folder.log" 2>&1 ||
+			-o "-p $port -c listen_addresses=127.0.0.1 -c unix_socket_directories='' -c shared_buffers=64MB $*" start >>"$log" 2>&1 ||
 			die "PostgreSQL does not start on port $port; see $folder/postgres.log"
 	else
 		port=$(sed -n 4p "$folder/data/postmaster.pid")
 	fi
-	as_postgres "$bin/createdb" -h 127.0.0.1 -p "$port" -U roster roster >>"$folder.log" 2>&1 || true
+	as_postgres "$bin/createdb" -h 127.0.0.1 -p "$port" -U roster roster >>"$log" 2>&1 || true
 	# shellcheck disable=SC2034 # for the script that sourced this
 	database="postgres://roster@127.0.0.1:$port/roster?sslmode=disable"
 }
@@ -102,9 +114,14 @@ start_postgres() {
 stop_postgres() {
 	local bin
 	bin=$(dirname "$(find_program initdb)")
-	as_postgres "$bin/pg_ctl" -D "$1/data" -m fast stop >/dev/null 2>&1 || true
+	as_postgres "$bin/pg_ctl" -D "$(cluster_in "$1")/data" -m fast stop >/dev/null 2>&1 || true
 }
 
-# reachable: as root the cluster runs as postgres, who must be able to come in.
+remove_postgres() {
+	stop_postgres "$1"
+	rm -rf "$(cluster_in "$1")" "$1.log"
+}
+
+# As root the cluster runs as postgres, who must be able to come in.
 mkdir -p "$run"
 chmod 755 "$run"

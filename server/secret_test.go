@@ -1,0 +1,172 @@
+package server
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"log/slog"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/jackc/pgx/v5/pgconn"
+
+	"roster/core/evidence"
+	"roster/store"
+)
+
+func TestSecret(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "new", "secret")
+	made, err := ReadSecret(file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if info, err := os.Stat(file); err != nil || info.Mode().Perm() != 0o600 {
+		t.Errorf("%v, %v", info.Mode(), err)
+	}
+	again, err := ReadSecret(file)
+	if err != nil || !bytes.Equal(made.master, again.master) {
+		t.Errorf("a second start has another secret: %v", err)
+	}
+	other, err := ReadSecret(filepath.Join(t.TempDir(), "secret"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	hash := made.PhoneHash("SERIAL-1")
+	if len(hash) != 24 || hash != again.PhoneHash("SERIAL-1") || hash == made.PhoneHash("SERIAL-2") || hash == other.PhoneHash("SERIAL-1") || made.PhoneHash("") != "" {
+		t.Errorf("phones are not told apart as they should: %s", hash)
+	}
+	sealed, err := made.seal([]byte("a private key"))
+	if err != nil || bytes.Contains(sealed, []byte("private")) {
+		t.Fatalf("%v", err)
+	}
+	if plain, err := again.open(sealed); err != nil || string(plain) != "a private key" {
+		t.Errorf("%q, %v", plain, err)
+	}
+	if _, err := other.open(sealed); err == nil || !strings.Contains(err.Error(), "backup") {
+		t.Errorf("another installation opens it: %v", err)
+	}
+	sealed[len(sealed)-1] ^= 1
+	if _, err := made.open(sealed); err == nil {
+		t.Error("a damaged key opens")
+	}
+	if _, err := made.open(sealed[:5]); err == nil {
+		t.Error("half a key opens")
+	}
+	for _, bad := range []string{"", "nonsense", strings.Repeat("ab", 31)} {
+		damaged := filepath.Join(t.TempDir(), "secret")
+		if err := os.WriteFile(damaged, []byte(bad), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		if _, err := ReadSecret(damaged); err == nil || strings.Contains(err.Error(), bad) && bad != "" {
+			t.Errorf("%q: %v", bad, err)
+		}
+	}
+}
+
+func TestPassword(t *testing.T) {
+	first, err := HashPassword("a long password")
+	if err != nil {
+		t.Fatal(err)
+	}
+	second, err := HashPassword("a long password")
+	if err != nil || first == second || !strings.HasPrefix(first, "$argon2id$v=19$m=19456,t=2,p=1$") {
+		t.Errorf("%s\n%s\n%v", first, second, err)
+	}
+	if !passwordFits("a long password", first) || passwordFits("a long passwort", first) || passwordFits("", first) {
+		t.Error("the wrong passwords fit")
+	}
+	for _, damaged := range []string{"", "x", "$argon2id$v=19$m=x,t=2,p=1$AAAA$AAAA", "$argon2id$v=19$m=19456,t=2,p=1$!$!", "$bcrypt$v=19$m=1,t=1,p=1$AAAA$AAAA"} {
+		if passwordFits("a long password", damaged) {
+			t.Errorf("%q fits", damaged)
+		}
+	}
+}
+
+// TestExplain holds what people see of each error of the store.
+func TestExplain(t *testing.T) {
+	s := build(Config{Log: slog.New(slog.DiscardHandler)})
+	gone, cancel := context.WithCancel(context.Background())
+	cancel()
+	for kind, c := range map[string]struct {
+		err    error
+		status int
+	}{
+		"not-found":     {errors.Join(errors.New("package x"), store.ErrNotFound), 404},
+		"stale":         {store.ErrStale, 412},
+		"own-change":    {store.ErrOwn, 403},
+		"not-open":      {store.ErrState, 409},
+		"conflict":      {&store.ConflictError{Package: "com.example.a", Field: "load"}, 409},
+		"unpublishable": {&store.UnpublishableError{Why: errors.New("nothing goes")}, 409},
+		"taken":         {store.ErrEditionTaken, 409},
+		"database-away": {&pgconn.PgError{Code: "57P01", Message: "terminating connection"}, 503},
+		"left":          {context.Canceled, 499},
+	} {
+		var p *Problem
+		if !errors.As(s.explain(gone, c.err), &p) || p.Status != c.status || p.Type != "urn:roster:problem:"+kind || p.Detail == "" {
+			t.Errorf("%s: %+v", kind, p)
+		}
+	}
+}
+
+func TestAddress(t *testing.T) {
+	for path, want := range map[string]string{
+		"/brannock/lyra-5/lending-desk":              "brannock lyra-5 lending-desk 0 ",
+		"/brannock/lyra-5/lending-desk/":             "brannock lyra-5 lending-desk 0 ",
+		"/brannock/lyra-5/lending-desk/3":            "brannock lyra-5 lending-desk 3 ",
+		"/brannock/lyra-5/lending-desk/3.undo.sh":    "brannock lyra-5 lending-desk 3 .undo.sh",
+		"/brannock/lyra-5/lending-desk.json.minisig": "brannock lyra-5 lending-desk 0 .json.minisig",
+		"/brannock/lyra-5/lending-desk/3.txt":        "brannock lyra-5 lending-desk 3 .txt",
+	} {
+		maker, model, edition, number, ending, ok := address(path)
+		got := strings.Join([]string{maker, model, edition, string(rune('0' + number)), ending}, " ")
+		if !ok || got != want {
+			t.Errorf("%s: %q, %v", path, got, ok)
+		}
+	}
+	for _, bad := range []string{"", "/", "/a", "/a/b", "/a/b/c/d", "/a/b/c/0", "/a/b/c/1/2", "/a/b/c/1000001", "/a/b/c/1.exe"} {
+		if _, _, _, _, _, ok := address(bad); ok {
+			t.Errorf("%q was taken", bad)
+		}
+	}
+}
+
+func TestAccess(t *testing.T) {
+	for _, c := range []struct {
+		access Access
+		role   string
+		want   bool
+	}{
+		{Public, "", true}, {SignedIn, "", false}, {SignedIn, "technician", true}, {Technician, "technician", true}, {Reviewer, "technician", false}, {Reviewer, "reviewer", true},
+		{Maintainer, "reviewer", false}, {Maintainer, "keeper", true}, {Keeper, "maintainer", false}, {Keeper, "keeper", true}, {Technician, "nobody knows", false},
+	} {
+		if got := c.access.Allows(c.role); got != c.want {
+			t.Errorf("%s for %q: %v", c.access, c.role, got)
+		}
+	}
+}
+
+func TestWords(t *testing.T) {
+	if front("com.brannock.voice.wake") != "com.brannock." || front("android") != "" || front("a.b") != "a." {
+		t.Error("the shared namespace of a name")
+	}
+	if got := breaks(`a.<b>.c`); got != "a.<wbr>&lt;b&gt;.<wbr>c" {
+		t.Errorf("%s", got)
+	}
+	for _, l := range evidence.Loads {
+		if loadWords[l] == "" {
+			t.Errorf("%s has no word", l)
+		}
+	}
+	for etag, want := range map[string]int{`"3"`: 3, "7": 7} {
+		if n, err := revisionOf(etag); err != nil || n != want {
+			t.Errorf("%s: %d, %v", etag, n, err)
+		}
+	}
+	var p *Problem
+	if _, err := revisionOf("*"); !errors.As(err, &p) || p.Status != http.StatusUnprocessableEntity {
+		t.Errorf("%v", err)
+	}
+}
