@@ -108,6 +108,7 @@ function costs(r: Row): string {
   flex-direction: column;
   min-height: 0;
   border-right: 1px solid var(--hair);
+  container-type: inline-size;
 }
 .cols {
   display: grid;
@@ -201,8 +202,26 @@ function costs(r: Row): string {
   background: repeating-linear-gradient(135deg, var(--faint) 0 3px, transparent 3px 8px);
   opacity: 0.5;
 }
+.cut b,
+.cut .hint {
+  white-space: nowrap;
+}
 .cut span {
   color: var(--bar-second);
+}
+.cut b + span {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+@container (max-width: 520px) {
+  .cols {
+    grid-template-columns: 30px minmax(130px, 1.4fr) 56px minmax(56px, 1fr) 40px;
+  }
+  .cols > :nth-child(4),
+  .hint {
+    display: none;
+  }
 }
 .hint {
   margin-left: auto;

@@ -3,6 +3,7 @@ import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { words } from '@/api/client'
 import { ceiling } from '@/evidence/words'
+import FootBar from '@/shell/FootBar.vue'
 import { useKeys } from '@/shell/keys'
 import { useScope } from '@/shell/scope'
 import { useSession } from '@/shell/session'
@@ -153,8 +154,7 @@ async function doPublish() {
       ><ProfileMargin :profile="profile" :composition="composition" :row="current"
     /></Teleport>
     <Teleport defer to="#foot">
-      <footer class="foot">
-        <b>Profile</b>
+      <FootBar name="Profile">
         <span v-if="wrong" role="alert">{{ wrong }}</span>
         <template v-else>
           <span>{{ dirty ? 'changed, not kept' : 'as kept' }}</span>
@@ -174,7 +174,7 @@ async function doPublish() {
             Publish no. {{ profile.newest + 1 }}
           </button>
         </template>
-      </footer>
+      </FootBar>
     </Teleport>
   </template>
 </template>
@@ -210,29 +210,5 @@ dt {
   min-height: 0;
   display: grid;
   grid-template-columns: minmax(0, 1fr) 264px;
-}
-.foot {
-  display: flex;
-  align-items: center;
-  gap: 18px;
-  height: 36px;
-  padding: 0 14px;
-  background: var(--bar);
-  color: var(--bar-ink);
-}
-.dim {
-  color: var(--bar-second);
-}
-.go {
-  background: var(--bar-ink);
-  color: var(--bar);
-  font-weight: 600;
-  padding: 3px 14px;
-}
-.go.plain {
-  margin-left: auto;
-  background: none;
-  color: inherit;
-  box-shadow: inset 0 0 0 1px var(--bar-second);
 }
 </style>

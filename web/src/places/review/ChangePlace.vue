@@ -4,6 +4,7 @@ import { computed, nextTick, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask, words } from '@/api/client'
 import { ago, count, exactTime, stateWord } from '@/evidence/words'
+import FootBar from '@/shell/FootBar.vue'
 import { useKeys } from '@/shell/keys'
 import { useScope } from '@/shell/scope'
 import { useSession } from '@/shell/session'
@@ -128,8 +129,7 @@ async function again(edit: string) {
     </div>
     <Teleport defer to="#margin"><ChangeMargin v-if="current" :edit="current" :author="c.author" /></Teleport>
     <Teleport defer to="#foot">
-      <footer class="foot">
-        <b>Review</b>
+      <FootBar name="Review">
         <template v-if="wrong"
           ><span role="alert">{{ wrong }}</span></template
         >
@@ -143,7 +143,7 @@ async function again(edit: string) {
         <span v-else class="dim">{{ c.state === 'sent' ? 'waits for a reviewer' : stateWord[c.state] }}</span>
         <button v-if="deciding" class="go" :disabled="!ready || busy" @click="act">Finish</button>
         <button v-else-if="c.own && c.state === 'sent'" class="go" @click="takeBack">Take back</button>
-      </footer>
+      </FootBar>
     </Teleport>
   </template>
 </template>
@@ -159,24 +159,5 @@ header {
 .scroll {
   overflow: auto;
   flex: 1;
-}
-.foot {
-  display: flex;
-  align-items: center;
-  gap: 18px;
-  height: 36px;
-  padding: 0 14px;
-  background: var(--bar);
-  color: var(--bar-ink);
-}
-.dim {
-  color: var(--bar-second);
-}
-.go {
-  margin-left: auto;
-  background: var(--bar-ink);
-  color: var(--bar);
-  font-weight: 600;
-  padding: 3px 14px;
 }
 </style>
