@@ -80,6 +80,7 @@ test('the workbench works from the keyboard at 1024', async ({ page, world }) =>
   await page.keyboard.press('Enter')
   await page.keyboard.press('Enter')
   await expect(page.getByRole('heading', { name: 'Pocket' })).toBeVisible()
+  await expect(page.getByRole('button', { name: 'Build: all 6' })).toBeVisible()
   await page.keyboard.press(']')
   await expect(page.getByRole('button', { name: /^Build: 14.1.0/ })).toBeVisible()
   await page.keyboard.press('[')
