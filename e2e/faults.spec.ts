@@ -1,6 +1,8 @@
 // What goes wrong on the bench and between people, and what the page says.
 import { as, expect, lyra, test, type World } from './world'
 
+test.use({ of: 'faults' })
+
 function scenario(world: World, name: string, more: string) {
   const fingerprint = `brannock/lyra5/lyra5:15/BR1A/15.9.${name.length}:user/release-keys`
   return world.file(

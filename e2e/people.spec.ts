@@ -2,6 +2,8 @@
 // elsewhere, releases found by anybody.
 import { as, expect, lyra, test } from './world'
 
+test.use({ of: 'people' })
+
 test('a capture can be cancelled, and begun again', async ({ page, world }) => {
   const scenario = world.file(
     'slow.yaml',
@@ -31,7 +33,7 @@ packages:
   await phone.click()
   await page.keyboard.press('c')
   await expect(page.getByRole('progressbar', { name: 'Capture' })).toHaveAttribute('aria-valuenow', '6')
-  await expect(page.getByRole('status')).toContainText('what each package is, 6 of 6')
+  await expect(page.getByRole('region', { name: 'Capture' }).getByRole('status')).toContainText('what each package is, 6 of 6')
   await page.getByRole('button', { name: 'Cancel' }).click()
   await expect(page.getByRole('alert')).toContainText('cancelled by you; nothing was stored')
   await page.getByRole('button', { name: /^Capture/ }).click()

@@ -1,6 +1,8 @@
 // What each place does beyond the walk: what people reach for every day.
 import { as, expect, lyra, test } from './world'
 
+test.use({ of: 'places' })
+
 test('the scope bar narrows what every place shows', async ({ page, world }) => {
   await as(page, world, 'technician')
   const rows = page.getByTestId('package')

@@ -1,6 +1,8 @@
 // The pictures of docs/screenshots: one current one of each main view.
 import { as, expect, lyra, test } from './world'
 
+test.use({ of: 'shots' })
+
 const folder = '../docs/screenshots'
 
 test('pictures', async ({ page, world }) => {

@@ -4,6 +4,8 @@ import type { Page } from '@playwright/test'
 import { execFileSync, spawnSync } from 'node:child_process'
 import { as, expect, lyra, test, type World } from './world'
 
+test.use({ of: 'walk' })
+
 const targets = ['com.brannock.frames.lock', 'com.brannock.telemetry', 'com.brannock.ads.ident']
 
 async function capture(page: Page, world: World) {

@@ -100,9 +100,13 @@ export class World {
   }
 }
 
-export const test = base.extend<object, { world: World }>({
+// Each file names itself with test.use({ of: … }) and so gets a world of its
+// own: what one file's tests leave behind is nothing to another's.
+export const test = base.extend<object, { of: string; world: World }>({
+  of: ['', { option: true, scope: 'worker' }],
   world: [
-    async ({}, use) => {
+    async ({ of }, use) => {
+      if (!of) throw new Error('a file of tests must name itself: test.use({ of: … })')
       const world = new World()
       await world.start()
       await use(world)
