@@ -1,10 +1,9 @@
 <script setup lang="ts">
 import { useLocalStorage, usePreferredDark } from '@vueuse/core'
-import { computed, watchEffect } from 'vue'
+import { computed, defineAsyncComponent, watchEffect } from 'vue'
 import { useRoute } from 'vue-router'
 import { useTheme } from 'vuetify'
 import { ProblemError, words } from './api/client'
-import SignIn from './places/signin/SignIn.vue'
 import KeysHelp from './shell/KeysHelp.vue'
 import LeftEdge from './shell/LeftEdge.vue'
 import MarginPane from './shell/MarginPane.vue'
@@ -12,6 +11,8 @@ import ScopeBar from './shell/ScopeBar.vue'
 import { useSession } from './shell/session'
 import TrayBar from './shell/TrayBar.vue'
 import EvidenceDialogs from './evidence/EvidenceDialogs.vue'
+
+const SignIn = defineAsyncComponent(() => import('./places/signin/SignIn.vue'))
 
 const route = useRoute()
 const { session, person } = useSession()

@@ -1,7 +1,10 @@
 <script setup lang="ts">
+import { defineAsyncComponent } from 'vue'
 import { useEvidenceDialogs } from './dialogs'
-import LoadDialog from './LoadDialog.vue'
-import TrialDialog from './TrialDialog.vue'
+
+// Fields are much script, which the first view of a place can do without.
+const LoadDialog = defineAsyncComponent(() => import('./LoadDialog.vue'))
+const TrialDialog = defineAsyncComponent(() => import('./TrialDialog.vue'))
 
 const dialogs = useEvidenceDialogs()
 </script>
