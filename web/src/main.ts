@@ -7,8 +7,11 @@ import { createPinia } from 'pinia'
 import { createApp } from 'vue'
 import { createVuetify } from 'vuetify'
 import App from './App.vue'
-import { queryClient } from './api/client'
+import { api, ask, queryClient } from './api/client'
 import { router } from './router'
+
+// Who is signed in is asked for while the page is still being put together.
+void queryClient.prefetchQuery({ queryKey: ['session'], queryFn: () => ask(api.GET('/api/v1/session')) })
 
 const vuetify = createVuetify({
   theme: { defaultTheme: 'light' },
