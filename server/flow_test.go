@@ -270,6 +270,23 @@ func TestDecisions(t *testing.T) {
 	}
 }
 
+// TestSerialNumbersAreNotStored refuses a trial that names its phone by
+// anything that was not hashed.
+func TestSerialNumbersAreNotStored(t *testing.T) {
+	s := withPeople(t)
+	technician := s.signIn("technician")
+	build := s.captured(technician)
+	for phone, want := range map[string]int{"BRNLY5A0417": 422, "0123456789abcdef0123456789": 422, "0123456789abcdef01234567": 201, "called:BRNLY5A0417": 201} {
+		a := s.do(technician, "POST", "/api/v1/tray/edits", map[string]any{"edits": []any{trialEdit("com.brannock.tips", build, phone, "clean")}})
+		if a.status != want {
+			t.Errorf("%s: %d %s", phone, a.status, a.body)
+		}
+	}
+	if a := s.do(technician, "GET", "/api/v1/tray", nil); strings.Contains(string(a.body), "BRNLY5A0417") {
+		t.Error("a serial number reached the tray")
+	}
+}
+
 // TestTooLarge sends more than is taken, and a form that is none.
 func TestTooLarge(t *testing.T) {
 	s := withPeople(t)

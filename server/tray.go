@@ -3,8 +3,10 @@ package server
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"net/http"
+	"regexp"
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -81,6 +83,9 @@ func (s *Server) trayRoutes() {
 		})
 }
 
+// phoneMark is what Secret.PhoneHash makes.
+var phoneMark = regexp.MustCompile(`^[0-9a-f]{24}$`)
+
 // checkEdit makes sure that an edit is good before it reaches the tray.
 func (s *Server) checkEdit(ctx context.Context, in editInput) (store.NewEdit, error) {
 	e := store.NewEdit{Field: change.Field(in.Field), Scope: in.Scope, Value: in.Value, Reason: strings.TrimSpace(in.Reason)}
@@ -115,6 +120,9 @@ func (s *Server) checkEdit(ctx context.Context, in editInput) (store.NewEdit, er
 		if e.Value, err = json.Marshal(t); err != nil {
 			return e, err
 		}
+	} else if !phoneMark.MatchString(t.Phone) {
+		// A serial number, sent as it is, must never be stored.
+		return e, badRequest(errors.New("the phone is neither the mark of a captured one nor called:NAME"))
 	}
 	return e, nil
 }
