@@ -23,8 +23,6 @@ type phoneView struct {
 	Version string `json:"version"`
 	Release string `json:"release"`
 	Carrier string `json:"carrier"`
-	// Gone is true for a moment after it was unplugged.
-	Gone bool `json:"gone"`
 }
 
 // benchView is everything that the Bench shows of this computer.

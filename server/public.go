@@ -155,12 +155,10 @@ func (s *Server) release(c *gin.Context) {
 // releasePage is what the page of a release shows.
 type releasePage struct {
 	store.Release
-	Doc     *profile.Document
-	Path    string
-	File    string
-	Costs   []cost
-	Nothing int // packages that cost nothing
-	Sizes   map[string]int
+	Doc   *profile.Document
+	Path  string
+	File  string
+	Costs []cost
 }
 
 // cost is a function that goes, with what takes it.
@@ -173,9 +171,6 @@ func pageOf(r store.Release, d *profile.Document) releasePage {
 	p := releasePage{Release: r, Doc: d, Path: releasePath(r.Maker, r.Model, r.Edition, r.Number), File: fmt.Sprintf("%s-%s-%d", r.Model, r.Edition, r.Number)}
 	at := map[string]int{}
 	for _, step := range d.Steps {
-		if len(step.Costs) == 0 {
-			p.Nothing++
-		}
 		for _, f := range step.Costs {
 			i, ok := at[f]
 			if !ok {

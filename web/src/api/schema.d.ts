@@ -1049,7 +1049,6 @@ export interface components {
         };
         PhoneView: {
             carrier: string;
-            gone: boolean;
             maker: string;
             mark: string;
             name: string;
