@@ -1,11 +1,16 @@
 import { createRouter, createWebHistory } from 'vue-router'
+import { readAhead } from './places/ledger/ledger'
+import LedgerPlace from './places/ledger/LedgerPlace.vue'
 
+// The Ledger is the place most people start in: its code comes with the
+// shell, and its first rows are asked for before it is drawn.
+//
 // The scope lives in the query (maker, model, build) of every place.
 export const router = createRouter({
   history: createWebHistory(),
   routes: [
     { path: '/', redirect: (to) => ({ path: '/ledger', query: to.query }) },
-    { path: '/ledger', name: 'ledger', component: () => import('./places/ledger/LedgerPlace.vue') },
+    { path: '/ledger', name: 'ledger', component: LedgerPlace, beforeEnter: (to) => readAhead(to.query) },
     { path: '/packages/:name', name: 'dossier', component: () => import('./places/dossier/DossierPlace.vue') },
     { path: '/review', name: 'review', component: () => import('./places/review/ReviewPlace.vue') },
     {

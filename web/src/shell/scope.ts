@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
-import { useRoute, useRouter } from 'vue-router'
+import { useRoute, useRouter, type LocationQuery } from 'vue-router'
 import { api, ask } from '@/api/client'
 
 export interface Scope {
@@ -9,19 +9,22 @@ export interface Scope {
   build?: string
 }
 
+// scopeIn reads the scope that an address carries.
+export function scopeIn(query: LocationQuery): Scope {
+  const text = (key: string) => {
+    const v = query[key]
+    return typeof v === 'string' && v !== '' ? v : undefined
+  }
+  const maker = text('maker')
+  const model = maker ? text('model') : undefined
+  return { maker, model, build: model ? text('build') : undefined }
+}
+
 // useScope reads the scope from the address and writes it there.
 export function useScope() {
   const route = useRoute()
   const router = useRouter()
-  const text = (key: string) => {
-    const v = route.query[key]
-    return typeof v === 'string' && v !== '' ? v : undefined
-  }
-  const scope = computed<Scope>(() => {
-    const maker = text('maker')
-    const model = maker ? text('model') : undefined
-    return { maker, model, build: model ? text('build') : undefined }
-  })
+  const scope = computed<Scope>(() => scopeIn(route.query))
   function setScope(to: Scope) {
     const rest = { ...route.query }
     for (const key of ['maker', 'model', 'build'] as const) delete rest[key]

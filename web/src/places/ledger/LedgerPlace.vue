@@ -8,7 +8,7 @@ import { count, loads } from '@/evidence/words'
 import PresenceStrip from '@/marks/PresenceStrip.vue'
 import { useKeys } from '@/shell/keys'
 import { buildName, buildShort, useScope } from '@/shell/scope'
-import { lines, useLedger } from './ledger'
+import { filterIn, lines, useLedger } from './ledger'
 import LedgerLine from './LedgerLine.vue'
 import LedgerMargin from './LedgerMargin.vue'
 
@@ -17,7 +17,7 @@ const router = useRouter()
 const { scope, query: scopeQuery } = useScope()
 const dialogs = useEvidenceDialogs()
 
-const q = computed(() => (typeof route.query.q === 'string' ? route.query.q : ''))
+const q = computed(() => filterIn(route.query))
 const filter = ref(q.value)
 watch(q, (v) => (filter.value = v === filter.value.trim() ? filter.value : v))
 function setFilter() {

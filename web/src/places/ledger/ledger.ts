@@ -1,8 +1,9 @@
 import { useInfiniteQuery, keepPreviousData } from '@tanstack/vue-query'
 import { computed, type Ref } from 'vue'
-import { api, ask, type Schemas } from '@/api/client'
+import type { LocationQuery } from 'vue-router'
+import { api, ask, queryClient, type Schemas } from '@/api/client'
 import { originWord } from '@/evidence/words'
-import type { Scope } from '@/shell/scope'
+import { scopeIn, type Scope } from '@/shell/scope'
 
 export type LedgerRow = Schemas['LedgerRow']
 
@@ -11,16 +12,35 @@ export type Line =
   | { kind: 'group'; origin: string; title: string; rows: number; open: boolean }
   | { kind: 'row'; row: LedgerRow; index: number }
 
+const keyOf = (scope: Scope, q: string) => ['ledger', scope, q]
+
+const page = (scope: Scope, q: string, cursor: string) =>
+  ask(
+    api.GET('/api/v1/ledger', {
+      params: { query: { ...scope, q: q || undefined, cursor: cursor || undefined, limit: 500 } },
+    }),
+  )
+
+// filterIn reads the filter that an address carries.
+export const filterIn = (query: LocationQuery) => (typeof query.q === 'string' ? query.q : '')
+
+// readAhead asks for the rows that an address shows, so that they are on
+// their way while the place is drawn.
+export function readAhead(query: LocationQuery) {
+  const scope = scopeIn(query)
+  const q = filterIn(query)
+  void queryClient.prefetchInfiniteQuery({
+    queryKey: keyOf(scope, q),
+    queryFn: () => page(scope, q, ''),
+    initialPageParam: '',
+  })
+}
+
 // useLedger reads the Ledger page by page, as many pages as are asked for.
 export function useLedger(scope: Ref<Scope>, q: Ref<string>) {
   const query = useInfiniteQuery({
-    queryKey: computed(() => ['ledger', scope.value, q.value]),
-    queryFn: ({ pageParam }) =>
-      ask(
-        api.GET('/api/v1/ledger', {
-          params: { query: { ...scope.value, q: q.value || undefined, cursor: pageParam || undefined, limit: 500 } },
-        }),
-      ),
+    queryKey: computed(() => keyOf(scope.value, q.value)),
+    queryFn: ({ pageParam }) => page(scope.value, q.value, pageParam),
     initialPageParam: '',
     getNextPageParam: (last) => last.next || undefined,
     placeholderData: keepPreviousData,
