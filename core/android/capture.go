@@ -2,7 +2,7 @@ package android
 
 import (
 	"cmp"
-	"io"
+	"fmt"
 	"slices"
 	"strings"
 )
@@ -14,6 +14,7 @@ const CaptureFormat = "roster-capture/1"
 type Capture struct {
 	Format   string    `json:"format"`
 	Identity Identity  `json:"identity"`
+	Phone    Phone     `json:"phone"`
 	Packages []Package `json:"packages"`
 	// Reports has one entry for each output that was read.
 	Reports []Report `json:"reports"`
@@ -32,75 +33,39 @@ func (c *Capture) Notes() (notes []Note, omitted int) {
 	return notes, omitted
 }
 
-// Inputs are the outputs of which a capture is made. Any may be nil.
-type Inputs struct {
-	Properties io.Reader // getprop
-	Installed  io.Reader // pm list packages --user 0
-	Known      io.Reader // pm list packages -u -f --show-versioncode …
-	Disabled   io.Reader // pm list packages -d --user 0
-	System     io.Reader // pm list packages -s
-	Dump       io.Reader // dumpsys package
-}
-
-// Read makes a capture of the outputs of one phone. Facts come from the dump
-// where it has them and from the lists otherwise. A capture that lacks
+// Capture makes a capture of everything that was read. Facts come from the
+// dump where it has them and from the lists otherwise. A capture that lacks
 // something is returned with Complete false and what is missing; the error is
-// an input's own, or that nobody can tell which phone this is.
-func Read(in Inputs) (*Capture, error) {
-	c := &Capture{Format: CaptureFormat, Packages: []Package{}}
-	props, report, err := ReadProperties(orEmpty(in.Properties))
-	c.Reports = append(c.Reports, report)
-	if err != nil {
-		return c, err
+// that nobody can tell which phone this is, or an earlier one of the texts.
+func (r *Reading) Capture() (*Capture, error) {
+	if r.err != nil {
+		return nil, r.err
 	}
-	var idErr error
-	c.Identity, idErr = Identify(props)
+	if r.whole != nil && r.props == nil {
+		return r.whole, nil
+	}
+	c := &Capture{Format: CaptureFormat, Packages: []Package{}, Reports: r.reports}
+	if r.props == nil {
+		return c, fmt.Errorf("the output of getprop is missing: without it nobody can tell which phone this is")
+	}
+	var err error
+	c.Identity, err = Identify(r.props)
 	dump := &PackageDump{}
-	if in.Dump != nil {
-		if dump, report, err = ReadPackageDump(in.Dump); err != nil {
-			return c, err
-		}
-		c.Reports = append(c.Reports, report)
+	if r.dump != nil {
+		dump = r.dump.dump
 	}
-	lists := map[string][]Listed{}
-	for _, l := range []struct {
-		option string
-		r      io.Reader
-	}{{"", in.Installed}, {"-u", in.Known}, {"-d", in.Disabled}, {"-s", in.System}} {
-		if l.r == nil {
-			continue
-		}
-		list, report, err := ReadPackageList(l.r)
-		if err != nil {
-			return c, err
-		}
-		if l.option != "" {
-			report.Section += " " + l.option
-			for i := range report.Notes {
-				report.Notes[i].Section = report.Section
-			}
-		}
-		// A phone with nothing switched off answers with nothing at all.
-		if l.option == "-d" && report.Lines == 0 {
-			report.Complete, report.Missing = true, ""
-		}
-		c.Reports = append(c.Reports, report)
-		lists[l.option] = list
+	c.Phone = r.phone
+	for i, k := range c.Phone.Keyboards {
+		c.Phone.Keyboards[i].Default = string(k.Package)+"/"+k.Component == r.keyboard
 	}
-	c.merge(dump, lists)
+	c.Phone.order()
+	c.merge(dump, r.lists, &r.sizes)
 	c.judge()
-	return c, idErr
-}
-
-func orEmpty(r io.Reader) io.Reader {
-	if r == nil {
-		return strings.NewReader("")
-	}
-	return r
+	return c, err
 }
 
 // merge joins the dump and the lists into one entry a package, sorted by name.
-func (c *Capture) merge(dump *PackageDump, lists map[string][]Listed) {
+func (c *Capture) merge(dump *PackageDump, lists map[string][]Listed, sizes *sizes) {
 	packages := make(map[PackageName]*Package, len(dump.Packages))
 	for i := range dump.Packages {
 		packages[dump.Packages[i].Name] = &dump.Packages[i]
@@ -134,6 +99,12 @@ func (c *Capture) merge(dump *PackageDump, lists map[string][]Listed) {
 			packages[l.Name].Enabled = EnabledOffByUser
 		}
 	}
+	for _, l := range lists["-e"] {
+		add(l, true)
+	}
+	for _, l := range lists["-3"] {
+		add(l, true)
+	}
 	for _, l := range lists["-s"] {
 		add(l, true)
 		packages[l.Name].System = true
@@ -143,6 +114,7 @@ func (c *Capture) merge(dump *PackageDump, lists map[string][]Listed) {
 			p.Provides = append(p.Provides, name)
 		}
 	}
+	sizes.put(packages)
 	c.Packages = make([]Package, 0, len(packages))
 	for _, p := range packages {
 		slices.Sort(p.Provides)
@@ -164,18 +136,20 @@ func codePath(file string) string {
 	return file[:at]
 }
 
+// judge says what is missing: an output that ended in the middle, or every
+// list of the packages.
 func (c *Capture) judge() {
 	var missing []string
-	packagesFrom := ""
+	listed := false
 	for _, r := range c.Reports {
 		if !r.Complete {
 			missing = append(missing, r.Section+": "+r.Missing)
 		}
-		if r.Section != SectionProperties && r.Complete {
-			packagesFrom = r.Section
+		if r.Complete && r.Refused == "" && (r.Section == SectionPackageDump || r.Section == SectionPackageList || r.Section == SectionPackageList+" -u") {
+			listed = true
 		}
 	}
-	if packagesFrom == "" && len(missing) == 0 {
+	if !listed && len(missing) == 0 {
 		missing = append(missing, "nothing lists the packages")
 	}
 	c.Missing = strings.Join(missing, "; ")

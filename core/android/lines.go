@@ -1,9 +1,7 @@
 package android
 
 import (
-	"bufio"
 	"bytes"
-	"errors"
 	"io"
 	"strings"
 	"unicode/utf8"
@@ -21,7 +19,7 @@ const maxNotes = 100
 type Note struct {
 	// Section names the output the line stands in, such as "dumpsys package".
 	Section string `json:"section"`
-	// Line counts from 1 in that output.
+	// Line counts from 1 in the file or answer that holds the output.
 	Line int `json:"line"`
 	// Text is the line, shortened, with control characters replaced.
 	Text string `json:"text"`
@@ -32,13 +30,17 @@ type Note struct {
 // Report is what a reader says of its input as a whole.
 type Report struct {
 	Section string `json:"section"`
-	Lines   int    `json:"lines"`
-	Bytes   int64  `json:"bytes"`
+	// From names the file that held the output, "" for a phone's own answer.
+	From  string `json:"from,omitempty"`
+	Lines int    `json:"lines"`
+	Bytes int64  `json:"bytes"`
 	// Complete is false when the output ends in the middle or its main part
 	// is missing; Missing then says what.
 	Complete bool   `json:"complete"`
 	Missing  string `json:"missing,omitempty"`
-	Notes    []Note `json:"notes,omitempty"`
+	// Refused has the phone's words where it does not know the command.
+	Refused string `json:"refused,omitempty"`
+	Notes   []Note `json:"notes,omitempty"`
 	// Omitted counts notes beyond the first hundred.
 	Omitted int `json:"omitted,omitempty"`
 }
@@ -74,50 +76,99 @@ func Printable(text string, limit int) string {
 	return b.String()
 }
 
-// lineReader hands out the lines of a stream without allocating, whatever
-// their ending, and keeps count. A line over maxLine is cut and reported.
-type lineReader struct {
-	r      *bufio.Reader
-	report *Report
-	ended  bool // the last line read had a line ending
+// output takes one output of a phone line by line.
+type output interface {
+	// line takes the next line, without its ending; it is valid during the
+	// call. n counts from 1 in the file that the output stands in.
+	line(n int, b []byte)
+	// end judges what was read. whole is false where the stream ended inside
+	// a line.
+	end(whole bool)
+	// about is the output's report, filled in as it is read.
+	about() *Report
 }
 
-func newLineReader(r io.Reader, report *Report) *lineReader {
-	return &lineReader{r: bufio.NewReaderSize(r, maxLine), report: report, ended: true}
+// splitter cuts a stream into lines, whatever their ending, without
+// allocating. A line over maxLine is cut there and told to long.
+type splitter struct {
+	each func(n int, line []byte)
+	long func(n int)
+	n    int
+	held []byte // the start of a line whose end has not arrived
+	skip bool   // the rest of a line that was too long
 }
 
-// next returns the following line without its ending; it is valid until the
-// next call. At the end it returns io.EOF.
-func (l *lineReader) next() ([]byte, error) {
-	line, err := l.r.ReadSlice('\n')
-	l.report.Bytes += int64(len(line))
-	if len(line) == 0 && err != nil {
-		return nil, err
-	}
-	l.report.Lines++
-	if errors.Is(err, bufio.ErrBufferFull) {
-		l.report.note(l.report.Lines, line[:64], "the line is over a megabyte long; the rest of it was left out")
-		kept := bytes.Clone(line)
-		for errors.Is(err, bufio.ErrBufferFull) {
-			var more []byte
-			more, err = l.r.ReadSlice('\n')
-			l.report.Bytes += int64(len(more))
+// Write takes the next bytes of the stream. It never fails.
+func (s *splitter) Write(p []byte) (int, error) {
+	size := len(p)
+	for {
+		at := bytes.IndexByte(p, '\n')
+		if at < 0 {
+			break
 		}
-		l.ended = err == nil
-		return kept, nil
+		line := p[:at]
+		p = p[at+1:]
+		if s.skip {
+			s.skip = false
+			continue
+		}
+		if len(s.held) > 0 {
+			s.hold(line)
+			line = s.held
+		}
+		s.give(line)
+		s.held = s.held[:0]
 	}
-	if err != nil && !errors.Is(err, io.EOF) {
-		return nil, err
+	if !s.skip && len(p) > 0 {
+		s.hold(p)
+		if len(s.held) >= maxLine {
+			s.give(s.held)
+			s.held, s.skip = s.held[:0], true
+		}
 	}
-	l.ended = err == nil
-	if l.ended {
-		line = line[:len(line)-1]
+	return size, nil
+}
+
+func (s *splitter) hold(p []byte) {
+	s.held = append(s.held, p[:min(len(p), maxLine-len(s.held))]...)
+}
+
+func (s *splitter) give(line []byte) {
+	s.n++
+	if len(line) >= maxLine && s.long != nil {
+		s.long(s.n)
 	}
 	for len(line) > 0 && line[len(line)-1] == '\r' {
 		line = line[:len(line)-1]
 	}
-	return line, nil
+	s.each(s.n, line)
 }
+
+// close hands out what is left and reports whether the stream ended with a
+// line's end.
+func (s *splitter) close() bool {
+	if s.skip || len(s.held) == 0 {
+		return !s.skip
+	}
+	s.give(s.held)
+	s.held = s.held[:0]
+	return false
+}
+
+// readAll reads one output that stands alone in a stream.
+func readAll(r io.Reader, o output) error {
+	report := o.about()
+	s := splitter{
+		each: func(n int, b []byte) { report.Lines++; o.line(n, b) },
+		long: func(n int) { report.note(n, nil, tooLong) },
+	}
+	n, err := io.CopyBuffer(struct{ io.Writer }{&s}, struct{ io.Reader }{r}, make([]byte, 256<<10))
+	report.Bytes += n
+	o.end(s.close())
+	return err
+}
+
+const tooLong = "the line is over a megabyte long; the rest of it was left out"
 
 // indent counts leading spaces; a tab counts as one.
 func indent(line []byte) int {

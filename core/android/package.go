@@ -19,11 +19,15 @@ func (e Enabled) On() bool { return e == EnabledDefault || e == EnabledOn || e =
 
 // Package is what a phone says of one package, for its first user.
 type Package struct {
-	Name        PackageName `json:"name"`
-	VersionCode int64       `json:"versionCode,omitempty"`
-	VersionName string      `json:"versionName,omitempty"`
-	MinSDK      int         `json:"minSdk,omitempty"`
-	TargetSDK   int         `json:"targetSdk,omitempty"`
+	Name PackageName `json:"name"`
+	// Labels are its names on screen by language (BCP 47), the one without a
+	// language under "". No output carries them: they come from the package
+	// file.
+	Labels      map[string]string `json:"labels,omitempty"`
+	VersionCode int64             `json:"versionCode,omitempty"`
+	VersionName string            `json:"versionName,omitempty"`
+	MinSDK      int               `json:"minSdk,omitempty"`
+	TargetSDK   int               `json:"targetSdk,omitempty"`
 	// UID is the Linux user id of the first user's copy, 0 when not told.
 	UID        int    `json:"uid,omitempty"`
 	SharedUser string `json:"sharedUser,omitempty"`
@@ -46,6 +50,14 @@ type Package struct {
 	Uses     []LibraryUse `json:"uses,omitempty"`
 	// OverlayTarget is the package whose resources this one replaces.
 	OverlayTarget string `json:"overlayTarget,omitempty"`
+	// Signer is the mark that the phone prints for the certificate: equal for
+	// packages signed by the same hand, of no meaning beyond the phone's own
+	// Android release.
+	Signer string `json:"signer,omitempty"`
+	// Sizes in bytes, 0 where the phone does not tell.
+	AppBytes   int64 `json:"appBytes,omitempty"`
+	DataBytes  int64 `json:"dataBytes,omitempty"`
+	CacheBytes int64 `json:"cacheBytes,omitempty"`
 	// StartsAtBoot is true where a receiver listens for the end of booting.
 	StartsAtBoot bool `json:"startsAtBoot,omitempty"`
 }

@@ -2,7 +2,6 @@ package android
 
 import (
 	"bytes"
-	"errors"
 	"io"
 	"strconv"
 	"strings"
@@ -23,7 +22,13 @@ type PackageDump struct {
 // one line at a time. It accepts the variants of Android 8 to 16 and any part
 // of the output that holds a "Packages:" section. The error is the stream's.
 func ReadPackageDump(r io.Reader) (*PackageDump, Report, error) {
-	d := &dumpReader{
+	d := newDumpOutput()
+	err := readAll(r, d)
+	return d.dump, d.report, err
+}
+
+func newDumpOutput() *dumpOutput {
+	return &dumpOutput{
 		dump:   &PackageDump{Libraries: map[string]PackageName{}},
 		report: Report{Section: SectionPackageDump},
 		byName: map[PackageName]int{},
@@ -31,19 +36,6 @@ func ReadPackageDump(r io.Reader) (*PackageDump, Report, error) {
 		words:  map[string]string{},
 		odd:    map[string]bool{},
 	}
-	d.lines = newLineReader(r, &d.report)
-	for {
-		line, err := d.lines.next()
-		if errors.Is(err, io.EOF) {
-			break
-		}
-		if err != nil {
-			return d.dump, d.report, err
-		}
-		d.line(line)
-	}
-	d.finish()
-	return d.dump, d.report, nil
 }
 
 // section is the top-level part of the dump in which a line stands.
@@ -91,7 +83,7 @@ var blocks = map[string]block{
 var ignored = func() map[string]bool {
 	m := map[string]bool{}
 	for _, w := range strings.Fields(`pkg resourcePath legacyNativeLibraryDir extractNativeLibs primaryCpuAbi secondaryCpuAbi
-		cpuAbiOverride splits apkSigningVersion dataDir supportsScreens timeStamp firstInstallTime lastUpdateTime signatures
+		cpuAbiOverride splits apkSigningVersion dataDir supportsScreens timeStamp firstInstallTime lastUpdateTime
 		installPermissionsFixed forceQueryable queriesPackages queriesIntents gids usesLibraryFiles lastDisabledCaller
 		disabledComponents enabledComponents runtime install packageSource installInitiatingPackageName
 		installOriginatingPackageName installOriginatingPackageUid updateOwnerPackageName mimeGroups seInfo seinfo
@@ -105,10 +97,10 @@ var ignored = func() map[string]bool {
 	return m
 }()
 
-type dumpReader struct {
+type dumpOutput struct {
 	dump    *PackageDump
 	report  Report
-	lines   *lineReader
+	n       int // the line being read
 	byName  map[PackageName]int
 	boot    map[PackageName]bool
 	words   map[string]string // each distinct string is kept once
@@ -121,7 +113,7 @@ type dumpReader struct {
 	action  bool     // in the receiver table: below BOOT_COMPLETED
 }
 
-func (d *dumpReader) word(b []byte) string {
+func (d *dumpOutput) word(b []byte) string {
 	if s, ok := d.words[string(b)]; ok {
 		return s
 	}
@@ -130,10 +122,13 @@ func (d *dumpReader) word(b []byte) string {
 	return s
 }
 
-func (d *dumpReader) line(line []byte) {
+func (d *dumpOutput) about() *Report { return &d.report }
+
+func (d *dumpOutput) line(n int, line []byte) {
 	if len(line) == 0 {
 		return
 	}
+	d.n = n
 	if line[0] != ' ' && line[0] != '\t' {
 		d.top(line)
 		return
@@ -150,13 +145,13 @@ func (d *dumpReader) line(line []byte) {
 	}
 }
 
-func (d *dumpReader) top(line []byte) {
+func (d *dumpOutput) top(line []byte) {
 	line = bytes.TrimRight(line, " ")
 	if line[len(line)-1] != ':' {
 		// Errors of other services get mixed in; say so only where they
 		// interrupt something that is being read.
 		if d.section == inPackages {
-			d.report.note(d.report.Lines, line, "a line between packages that is not part of one")
+			d.report.note(d.n, line, "a line between packages that is not part of one")
 		}
 		return
 	}
@@ -167,7 +162,7 @@ func (d *dumpReader) top(line []byte) {
 	}
 }
 
-func (d *dumpReader) packageLine(line []byte) {
+func (d *dumpOutput) packageLine(line []byte) {
 	depth := indent(line)
 	if depth == len(line) {
 		return
@@ -189,21 +184,21 @@ func (d *dumpReader) packageLine(line []byte) {
 	}
 }
 
-func (d *dumpReader) startPackage(text []byte) {
+func (d *dumpOutput) startPackage(text []byte) {
 	d.current, d.block = nil, noBlock
 	rest, ok := bytes.CutPrefix(text, []byte("Package ["))
 	end := bytes.IndexByte(rest, ']')
 	if !ok || end < 0 {
-		d.report.note(d.report.Lines, text, "expected Package [NAME] (…):")
+		d.report.note(d.n, text, "expected Package [NAME] (…):")
 		return
 	}
 	name, err := ParsePackageName(string(rest[:end]))
 	if err != nil {
-		d.report.note(d.report.Lines, text, err.Error()+"; the entry was left out")
+		d.report.note(d.n, text, err.Error()+"; the entry was left out")
 		return
 	}
 	if _, twice := d.byName[name]; twice {
-		d.report.note(d.report.Lines, text, "this package is listed twice; the first entry was kept")
+		d.report.note(d.n, text, "this package is listed twice; the first entry was kept")
 		return
 	}
 	d.byName[name] = len(d.dump.Packages)
@@ -212,7 +207,7 @@ func (d *dumpReader) startPackage(text []byte) {
 	d.user = false
 }
 
-func (d *dumpReader) field(text []byte) {
+func (d *dumpOutput) field(text []byte) {
 	if bytes.HasPrefix(text, []byte("User ")) {
 		d.block = noBlock
 		d.userLine(text)
@@ -254,27 +249,29 @@ func (d *dumpReader) field(text []byte) {
 		if string(value) != "null" {
 			p.Installer = d.word(value)
 		}
+	case "signatures":
+		p.Signer = d.signer(value)
 	case "overlayTarget":
 		p.OverlayTarget = d.word(value)
 	default:
 		d.unknown(key, text)
 	}
 	if err != nil {
-		d.report.note(d.report.Lines, text, "expected a number")
+		d.report.note(d.n, text, "expected a number")
 	}
 }
 
 // unknown reports a field the first time that it is met, so that a new
 // Android release is noticed without a note on each of its packages.
-func (d *dumpReader) unknown(key, text []byte) {
+func (d *dumpOutput) unknown(key, text []byte) {
 	if ignored[string(key)] || d.odd[string(key)] || len(d.odd) >= maxNotes {
 		return
 	}
 	d.odd[string(key)] = true
-	d.report.note(d.report.Lines, text, "a field that is not known here; it and others like it were left out")
+	d.report.note(d.n, text, "a field that is not known here; it and others like it were left out")
 }
 
-func (d *dumpReader) sdks(value []byte) {
+func (d *dumpOutput) sdks(value []byte) {
 	for _, w := range bytes.Fields(value) {
 		if v, ok := bytes.CutPrefix(w, []byte("minSdk=")); ok {
 			d.current.MinSDK, _ = strconv.Atoi(string(v))
@@ -285,19 +282,31 @@ func (d *dumpReader) sdks(value []byte) {
 }
 
 // sharedUser reads SharedUserSetting{hash NAME/UID}.
-func (d *dumpReader) sharedUser(value []byte) string {
+func (d *dumpOutput) sharedUser(value []byte) string {
 	_, rest, ok := bytes.Cut(value, []byte(" "))
 	name, _, ok2 := bytes.Cut(rest, []byte("/"))
 	if !ok || !ok2 {
-		d.report.note(d.report.Lines, value, "expected SharedUserSetting{… NAME/UID}")
+		d.report.note(d.n, value, "expected SharedUserSetting{… NAME/UID}")
 		return ""
 	}
 	return d.word(name)
 }
 
+// signer reads the first certificate's mark from
+// PackageSignatures{hash version:3, signatures:[1a2b3c4d], past signatures:[]}.
+func (d *dumpOutput) signer(value []byte) string {
+	_, rest, ok := bytes.Cut(value, []byte("signatures:["))
+	mark, _, ok2 := bytes.Cut(rest, []byte("]"))
+	if !ok || !ok2 {
+		return "" // before Android 9 the mark is not told
+	}
+	mark, _, _ = bytes.Cut(mark, []byte(","))
+	return d.word(bytes.TrimSpace(mark))
+}
+
 var enabledStates = []Enabled{EnabledDefault, EnabledOn, EnabledOff, EnabledOffByUser, EnabledUntilUsed}
 
-func (d *dumpReader) userLine(text []byte) {
+func (d *dumpOutput) userLine(text []byte) {
 	rest, ok := bytes.CutPrefix(text, []byte("User 0:"))
 	if !ok {
 		return // another user of the same phone
@@ -309,7 +318,7 @@ func (d *dumpReader) userLine(text []byte) {
 		} else if v, ok := bytes.CutPrefix(w, []byte("enabled=")); ok {
 			n, err := strconv.Atoi(string(v))
 			if err != nil || n < 0 || n >= len(enabledStates) {
-				d.report.note(d.report.Lines, text, "enabled= is not a number from 0 to 4")
+				d.report.note(d.n, text, "enabled= is not a number from 0 to 4")
 				continue
 			}
 			d.current.Enabled = enabledStates[n]
@@ -317,13 +326,13 @@ func (d *dumpReader) userLine(text []byte) {
 	}
 }
 
-func (d *dumpReader) item(text []byte) {
+func (d *dumpOutput) item(text []byte) {
 	p := d.current
 	switch d.block {
 	case declares:
 		name, rest, ok := bytes.Cut(text, []byte(": prot="))
 		if !ok {
-			d.report.note(d.report.Lines, text, "expected NAME: prot=…")
+			d.report.note(d.n, text, "expected NAME: prot=…")
 			return
 		}
 		protection, _, _ := bytes.Cut(rest, []byte(","))
@@ -345,7 +354,7 @@ func (d *dumpReader) item(text []byte) {
 
 // hiddenLine reads the system copies of updated apps: only their place on the
 // image is of interest, the entry itself was read under Packages.
-func (d *dumpReader) hiddenLine(line []byte) {
+func (d *dumpOutput) hiddenLine(line []byte) {
 	depth := indent(line)
 	text := line[depth:]
 	if depth <= 2 {
@@ -364,7 +373,7 @@ func (d *dumpReader) hiddenLine(line []byte) {
 	}
 }
 
-func (d *dumpReader) receiverLine(line []byte) {
+func (d *dumpOutput) receiverLine(line []byte) {
 	depth := indent(line)
 	text := line[depth:]
 	if depth == 6 && len(text) > 0 && text[len(text)-1] == ':' {
@@ -380,11 +389,11 @@ func (d *dumpReader) receiverLine(line []byte) {
 	if parsed, err := ParsePackageName(string(name)); ok && err == nil {
 		d.boot[parsed] = true
 	} else {
-		d.report.note(d.report.Lines, text, "expected HASH PACKAGE/RECEIVER")
+		d.report.note(d.n, text, "expected HASH PACKAGE/RECEIVER")
 	}
 }
 
-func (d *dumpReader) libraryLine(line []byte) {
+func (d *dumpOutput) libraryLine(line []byte) {
 	text := bytes.TrimSpace(line)
 	library, provider, ok := bytes.Cut(text, []byte(" -> (apk) "))
 	if !ok {
@@ -392,13 +401,13 @@ func (d *dumpReader) libraryLine(line []byte) {
 	}
 	name, err := ParsePackageName(string(firstWord(provider)))
 	if err != nil {
-		d.report.note(d.report.Lines, text, err.Error())
+		d.report.note(d.n, text, err.Error())
 		return
 	}
 	d.dump.Libraries[d.word(firstWord(library))] = name
 }
 
-func (d *dumpReader) finish() {
+func (d *dumpOutput) end(whole bool) {
 	for name := range d.boot {
 		if i, ok := d.byName[name]; ok {
 			d.dump.Packages[i].StartsAtBoot = true
@@ -416,7 +425,7 @@ func (d *dumpReader) finish() {
 		d.report.Missing = "there is no Packages: section"
 	case last == 0:
 		d.report.Missing = "the Packages: section is empty"
-	case !d.lines.ended:
+	case !whole:
 		d.report.Missing = "the output ends in the middle of a line"
 	case d.section == inPackages && !d.user:
 		d.report.Missing = "the output ends in the middle of package " + string(d.dump.Packages[last-1].Name)

@@ -26,45 +26,58 @@ type Listed struct {
 // breaks the platform's grammar is reported and left out. The error is the
 // stream's.
 func ReadPackageList(r io.Reader) ([]Listed, Report, error) {
-	report := Report{Section: SectionPackageList}
-	lines := newLineReader(r, &report)
-	var list []Listed
-	for {
-		line, err := lines.next()
-		if errors.Is(err, io.EOF) {
-			break
-		}
-		if err != nil {
-			return list, report, err
-		}
-		if len(bytes.TrimSpace(line)) == 0 {
-			continue
-		}
-		rest, ok := bytes.CutPrefix(line, []byte("package:"))
-		if !ok {
-			why := "expected package:NAME"
-			if bytes.HasPrefix(line, []byte("Error:")) {
-				why = "the phone refused this form of the command"
-			}
-			report.note(report.Lines, line, why)
-			continue
-		}
-		entry, err := parseListed(rest)
-		if err != nil {
-			report.note(report.Lines, line, err.Error())
-			continue
-		}
-		list = append(list, entry)
+	o := &listOutput{report: Report{Section: SectionPackageList}}
+	err := readAll(r, o)
+	return o.list, o.report, err
+}
+
+type listOutput struct {
+	report Report
+	// option is -u, -d, -s, -3 or -e where one was given.
+	option string
+	list   []Listed
+}
+
+func (o *listOutput) about() *Report { return &o.report }
+
+func (o *listOutput) line(n int, line []byte) {
+	if len(bytes.TrimSpace(line)) == 0 {
+		return
 	}
+	rest, ok := bytes.CutPrefix(line, []byte("package:"))
+	if !ok {
+		if len(o.list) == 0 && o.report.refuse(line) {
+			return
+		}
+		why := "expected package:NAME"
+		if bytes.HasPrefix(line, []byte("Error:")) {
+			why = "the phone refused this form of the command"
+		}
+		o.report.note(n, line, why)
+		return
+	}
+	entry, err := parseListed(rest)
+	if err != nil {
+		o.report.note(n, line, err.Error())
+		return
+	}
+	o.list = append(o.list, entry)
+}
+
+func (o *listOutput) end(whole bool) {
+	// A phone with nothing switched off answers -d with nothing at all; one
+	// that refuses an option is asked in simpler words.
+	none := o.option == "-d" && o.report.Lines == 0
 	switch {
-	case len(list) == 0:
-		report.Missing = "no package was listed"
-	case !lines.ended:
-		report.Missing = "the output ends in the middle of a line"
+	case o.report.Refused != "":
+		o.report.Complete = true
+	case len(o.list) == 0 && !none:
+		o.report.Missing = "no package was listed"
+	case !whole:
+		o.report.Missing = "the output ends in the middle of a line"
 	default:
-		report.Complete = true
+		o.report.Complete = true
 	}
-	return list, report, nil
 }
 
 func parseListed(rest []byte) (Listed, error) {

@@ -18,53 +18,71 @@ type Properties map[string]string
 // a value may span lines. The error is the stream's; everything else that is
 // wrong is in the report.
 func ReadProperties(r io.Reader) (Properties, Report, error) {
-	props := Properties{}
-	report := Report{Section: SectionProperties}
-	lines := newLineReader(r, &report)
-	var key string
-	var value []byte
-	open, openedAt := false, 0
-	for {
-		line, err := lines.next()
-		if errors.Is(err, io.EOF) {
-			break
+	o := newPropertiesOutput()
+	err := readAll(r, o)
+	return o.props, o.report, err
+}
+
+type propertiesOutput struct {
+	report   Report
+	props    Properties
+	key      string
+	value    []byte
+	open     bool // inside a value that goes on
+	openedAt int
+}
+
+func newPropertiesOutput() *propertiesOutput {
+	return &propertiesOutput{report: Report{Section: SectionProperties}, props: Properties{}}
+}
+
+func (o *propertiesOutput) about() *Report { return &o.report }
+
+func (o *propertiesOutput) line(n int, line []byte) {
+	if k, rest, ok := propertyStart(line); ok {
+		if o.open {
+			o.report.note(o.openedAt, []byte("["+o.key+"]"), "the value has no closing bracket; left out")
 		}
-		if err != nil {
-			return props, report, err
+		o.key, o.value, o.open, o.openedAt = string(k), append(o.value[:0], rest...), true, n
+	} else if o.open {
+		if len(o.value)+len(line) > maxLine {
+			o.report.note(o.openedAt, []byte("["+o.key+"]"), "the value is over a megabyte long; left out")
+			o.open = false
+			return
 		}
-		if k, rest, ok := propertyStart(line); ok {
-			if open {
-				report.note(openedAt, []byte("["+key+"]"), "the value has no closing bracket; left out")
-			}
-			key, value, open, openedAt = string(k), append(value[:0], rest...), true, report.Lines
-		} else if open {
-			if len(value)+len(line) > maxLine {
-				report.note(openedAt, []byte("["+key+"]"), "the value is over a megabyte long; left out")
-				open = false
-				continue
-			}
-			value = append(append(value, '\n'), line...)
-		} else if len(bytes.TrimSpace(line)) > 0 {
-			report.note(report.Lines, line, "expected [key]: [value]")
-			continue
-		}
-		if open && bytes.HasSuffix(value, []byte("]")) {
-			props[key] = string(value[:len(value)-1])
-			open = false
-		}
+		o.value = append(append(o.value, '\n'), line...)
+	} else if len(bytes.TrimSpace(line)) > 0 {
+		o.report.note(n, line, "expected [key]: [value]")
+		return
 	}
-	if open {
-		report.note(openedAt, []byte("["+key+"]"), "the output ends inside this value; left out")
+	if o.open && bytes.HasSuffix(o.value, []byte("]")) {
+		o.props[o.key] = string(o.value[:len(o.value)-1])
+		o.open = false
+	}
+}
+
+// again reports whether a line begins a property that was read before.
+func (o *propertiesOutput) again(line []byte) bool {
+	k, _, ok := propertyStart(line)
+	if !ok || o.open {
+		return false
+	}
+	_, known := o.props[string(k)]
+	return known
+}
+
+func (o *propertiesOutput) end(whole bool) {
+	if o.open {
+		o.report.note(o.openedAt, []byte("["+o.key+"]"), "the output ends inside this value; left out")
 	}
 	switch {
-	case len(props) == 0:
-		report.Missing = "no property was found"
-	case open || !lines.ended:
-		report.Missing = "the output ends in the middle of a line"
+	case len(o.props) == 0:
+		o.report.Missing = "no property was found"
+	case o.open || !whole:
+		o.report.Missing = "the output ends in the middle of a line"
 	default:
-		report.Complete = true
+		o.report.Complete = true
 	}
-	return props, report, nil
 }
 
 func propertyStart(line []byte) (key, rest []byte, ok bool) {
