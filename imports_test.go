@@ -19,9 +19,9 @@ var allowed = map[string][]string{
 	"bench":  {"core", "bench"},
 	"phone":  {"core"},
 	"web":    {},
-	"demo":   {"core", "phone", "store"},
+	"demo":   {"bench", "core", "phone", "store"},
 	"server": {"core", "store", "bench", "web"},
-	"cmd":    {"core", "store", "bench", "phone", "demo", "server"},
+	"cmd":    {"bench", "core", "store", "bench", "phone", "demo", "server"},
 }
 
 func TestImports(t *testing.T) {

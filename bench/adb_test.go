@@ -7,7 +7,9 @@ import (
 	"fmt"
 	"log/slog"
 	"net"
+	"os"
 	"os/exec"
+	"path/filepath"
 	"strings"
 	"sync"
 	"testing"
@@ -168,6 +170,7 @@ func TestStandInUnderRealADB(t *testing.T) {
 	if out, _ := run(t, c, serial, "shell", "dumpsys package"); len(out) < 100_000 || !strings.HasSuffix(out, "User 0:") {
 		t.Errorf("dumpsys package is %d bytes, ending in %.60q", len(out), out[max(0, len(out)-60):])
 	}
+	transfers(t, c, serial, p)
 	// What was removed stays removed over a restart, but for what comes back.
 	run(t, c, serial, "shell", "pm uninstall --user 0 com.brannock.tips; pm uninstall --user 0 com.fieldnote.services")
 	run(t, c, serial, "reboot")
@@ -177,6 +180,49 @@ func TestStandInUnderRealADB(t *testing.T) {
 		if got, known := p.Installed(name); got != want || !known {
 			t.Errorf("after a restart %s is installed: %v", name, got)
 		}
+	}
+}
+
+// transfers pulls, pushes and installs with the real adb.
+func transfers(t *testing.T, c *adb.Client, serial string, p *phone.Phone) {
+	t.Helper()
+	dir := t.TempDir()
+	path, _ := run(t, c, serial, "shell", "pm path com.brannock.wallet.core")
+	path = strings.TrimPrefix(path, "package:")
+	apk := filepath.Join(dir, "wallet.apk")
+	if out, code := run(t, c, serial, "pull", path, apk); code != 0 {
+		t.Fatalf("pull %s: %s", path, out)
+	}
+	raw, err := os.ReadFile(apk)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if f, err := android.ReadPackageFile(bytes.NewReader(raw), int64(len(raw))); err != nil || f.Labels["de"] != "Tasche" {
+		t.Errorf("%+v, %v", f, err)
+	}
+	back := filepath.Join(dir, "back")
+	for _, step := range []struct {
+		args []string
+		code int
+		want string
+	}{
+		{[]string{"push", apk, "/sdcard/Download/wallet.apk"}, 0, "1 file pushed"},
+		{[]string{"pull", "/sdcard/Download/wallet.apk", back}, 0, "1 file pulled"},
+		{[]string{"push", apk, "/system/app/x.apk"}, 1, "Permission denied"},
+		{[]string{"pull", "/sdcard/nothing", back}, 1, "No such file"},
+		{[]string{"shell", "pm uninstall --user 0 com.brannock.wallet.core"}, 0, "Success"},
+		{[]string{"install", apk}, 0, "Success"},
+		{[]string{"root"}, 0, "cannot run as root"},
+	} {
+		if out, code := run(t, c, serial, step.args...); code != step.code || !strings.Contains(out, step.want) {
+			t.Errorf("adb %v: %q with code %d", step.args, out, code)
+		}
+	}
+	if got, err := os.ReadFile(back); err != nil || !bytes.Equal(got, raw) {
+		t.Errorf("what was pushed comes back as %d bytes, not %d (%v)", len(got), len(raw), err)
+	}
+	if there, _ := p.Installed("com.brannock.wallet.core"); !there {
+		t.Error("what was installed is not there")
 	}
 }
 
@@ -224,7 +270,7 @@ func TestCapture(t *testing.T) {
 	run(t, c, serial, "shell", "pm uninstall --user 0 com.brannock.tips; pm disable-user --user 0 com.brannock.clock")
 	var steps []string
 	got, err := bench.Capture(t.Context(), c, serial, func(p bench.Progress) { steps = append(steps, p.Asking) })
-	if err != nil || !got.Complete || len(steps) != 6 {
+	if err != nil || !got.Complete || len(steps) != 4 {
 		t.Fatalf("%v, %v, %s", err, steps, got.Missing)
 	}
 	if len(got.Packages) != len(s.Packages) || got.Identity.MarketName != "Lyra 5" || got.Identity.Serial != "BRNLY5A0417" || got.Identity.SDK != 35 {

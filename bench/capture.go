@@ -1,10 +1,12 @@
 package bench
 
 import (
-	"bytes"
 	"context"
 	"errors"
 	"fmt"
+	"io"
+	"maps"
+	"slices"
 	"strings"
 	"time"
 
@@ -22,36 +24,52 @@ type Progress struct {
 	Bytes int64 `json:"bytes"`
 }
 
-// question is one command of a capture.
-type question struct {
-	asking  string
-	command string
-	// simpler is asked instead where the phone refuses an option.
-	simpler string
-	timeout time.Duration
-	limit   int
-	answer  func(*android.Inputs, *bytes.Buffer)
+// Question is what a capture asks for in one go: few and wide, because each
+// costs a round trip to the phone.
+type Question struct {
+	// Asking is what for, in words.
+	Asking string
+	// Commands are run in one line on the phone, each announced by itself, so
+	// that the answer reads like a terminal's contents.
+	Commands []string
+	timeout  time.Duration
+	limit    int64
 }
 
+const megabyte = 1 << 20
+
 const (
-	megabyte = 1 << 20
-	short    = 30 * time.Second
+	everyPackage = "pm list packages -u -f -i -U --show-versioncode --user 0"
+	// simpler is asked where a phone before Android 9 refuses the options.
+	simpler = "pm list packages -u -f -i --user 0"
 )
 
-// questions are few and wide, because each costs a round trip to the phone.
-var questions = []question{
-	{"who it is", "getprop", "", short, 4 * megabyte,
-		func(in *android.Inputs, b *bytes.Buffer) { in.Properties = b }},
-	{"every package it knows", "pm list packages -u -f -i -U --show-versioncode --user 0", "pm list packages -u -f -i --user 0", short, 16 * megabyte,
-		func(in *android.Inputs, b *bytes.Buffer) { in.Known = b }},
-	{"what is installed", "pm list packages --user 0", "", short, 16 * megabyte,
-		func(in *android.Inputs, b *bytes.Buffer) { in.Installed = b }},
-	{"what is switched off", "pm list packages -d --user 0", "", short, 16 * megabyte,
-		func(in *android.Inputs, b *bytes.Buffer) { in.Disabled = b }},
-	{"what belongs to the system", "pm list packages -s --user 0", "", short, 16 * megabyte,
-		func(in *android.Inputs, b *bytes.Buffer) { in.System = b }},
-	{"what each package is", "dumpsys package", "", 3 * time.Minute, 128 * megabyte,
-		func(in *android.Inputs, b *bytes.Buffer) { in.Dump = b }},
+// Questions are those of a capture, in their order.
+func Questions() []Question {
+	small := []string{"id", "pm list users", "pm list features", "locksettings verify", "dumpsys role"}
+	queries := android.RoleQueries()
+	for _, role := range slices.Sorted(maps.Keys(queries)) {
+		small = append(small, "cmd package query-activities --brief "+queries[role])
+	}
+	small = append(small, "ime list -s -a", "settings get secure default_input_method", "cmd overlay list", "dumpsys webviewupdate", "dumpsys device_policy", "dumpsys diskstats")
+	return []Question{
+		{"who it is", []string{"getprop"}, 30 * time.Second, 4 * megabyte},
+		{"what it is set up for", small, time.Minute, 32 * megabyte},
+		{"which packages it has", []string{everyPackage, "pm list packages --user 0", "pm list packages -d --user 0", "pm list packages -s"}, time.Minute, 64 * megabyte},
+		{"what each package is", []string{"dumpsys package"}, 3 * time.Minute, 128 * megabyte},
+	}
+}
+
+// Line is the command line that asks the question.
+func (q Question) Line() string {
+	var b strings.Builder
+	for _, c := range q.Commands {
+		fmt.Fprintf(&b, "echo '$ %s'; %s 2>&1; ", c, c)
+		if c == "id" {
+			b.WriteString("command -v su; ")
+		}
+	}
+	return strings.TrimSuffix(b.String(), "; ")
 }
 
 // Capture asks a phone what it has. When the phone vanishes in the middle the
@@ -64,26 +82,29 @@ func Capture(ctx context.Context, client *adb.Client, serial string, tell func(P
 		return nil, err
 	}
 	defer session.Close()
-	var in android.Inputs
+	var reading android.Reading
+	questions := Questions()
 	p := Progress{Steps: len(questions)}
 	var failed error
 	for i, q := range questions {
-		p.Step, p.Asking = i+1, q.asking
+		p.Step, p.Asking = i+1, q.Asking
 		tell(p)
-		answer, err := ask(session, q)
-		if answer.Len() > 0 || err == nil {
-			q.answer(&in, answer)
+		n, err := ask(session, &reading, q)
+		p.Bytes += n
+		if err == nil && reading.Refused(android.SectionPackageList+" -u") && slices.Contains(q.Commands, everyPackage) {
+			q.Commands = []string{simpler}
+			n, err = ask(session, &reading, q)
+			p.Bytes += n
 		}
-		p.Bytes += int64(answer.Len())
 		if err != nil {
-			failed = fmt.Errorf("asking for %s: %w", q.asking, err)
+			failed = fmt.Errorf("asking for %s: %w", q.Asking, err)
 			break
 		}
 	}
-	if in.Properties == nil {
+	if !reading.Known() {
 		return nil, failed
 	}
-	capture, err := android.Read(in)
+	capture, err := reading.Capture()
 	if err != nil {
 		return nil, errors.Join(failed, err)
 	}
@@ -94,27 +115,26 @@ func Capture(ctx context.Context, client *adb.Client, serial string, tell func(P
 	return capture, failed
 }
 
-// ask puts one question, in simpler words where the phone does not know an
-// option.
-func ask(session *adb.Session, q question) (*bytes.Buffer, error) {
-	var out bytes.Buffer
-	w := &bounded{&out, q.limit}
-	_, err := session.Stream(q.command+" 2>&1", q.timeout, w)
-	if err == nil && q.simpler != "" && bytes.Contains(out.Bytes()[:min(out.Len(), 400)], []byte("Unknown option")) {
-		out.Reset()
-		_, err = session.Stream(q.simpler+" 2>&1", q.timeout, w)
+// ask puts one question and reads its answer as it comes.
+func ask(session *adb.Session, reading *android.Reading, q Question) (int64, error) {
+	text := reading.Text("")
+	w := &bounded{w: text, left: q.limit}
+	_, err := session.Stream(q.Line(), q.timeout, w)
+	if closed := text.Close(); err == nil && !errors.Is(closed, android.ErrNotOutput) {
+		err = closed
 	}
-	return &out, err
+	return q.limit - w.left, err
 }
 
 type bounded struct {
-	b    *bytes.Buffer
-	most int
+	w    io.Writer
+	left int64
 }
 
 func (w *bounded) Write(p []byte) (int, error) {
-	if w.b.Len()+len(p) > w.most {
+	if int64(len(p)) > w.left {
 		return 0, adb.ErrTooMuch
 	}
-	return w.b.Write(p)
+	w.left -= int64(len(p))
+	return w.w.Write(p)
 }

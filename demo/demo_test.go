@@ -1,6 +1,7 @@
 package demo_test
 
 import (
+	"bytes"
 	"context"
 	"crypto/sha256"
 	"encoding/json"
@@ -11,6 +12,7 @@ import (
 	"strings"
 	"testing"
 
+	"roster/bench"
 	"roster/core/android"
 	"roster/core/evidence"
 	"roster/core/profile"
@@ -28,7 +30,13 @@ func capture(t *testing.T, model, build string) (*phone.Scenario, *android.Captu
 		t.Fatal(err)
 	}
 	p := phone.New(s, slog.New(slog.DiscardHandler))
-	c, err := android.ReadFiles([]android.File{{Name: "props", Data: p.Ask(t.Context(), "getprop")}, {Name: "dump", Data: p.Ask(t.Context(), "dumpsys package")}})
+	var reading android.Reading
+	for _, q := range bench.Questions() {
+		if err := reading.Read(q.Asking, bytes.NewReader(p.Ask(t.Context(), q.Line()))); err != nil {
+			t.Fatal(err)
+		}
+	}
+	c, err := reading.Capture()
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -1,6 +1,7 @@
 package demo
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -13,6 +14,7 @@ import (
 	"github.com/goccy/go-yaml"
 	"github.com/google/uuid"
 
+	"roster/bench"
 	"roster/core/android"
 	"roster/core/catalog"
 	"roster/core/change"
@@ -155,6 +157,9 @@ func (s *seeder) addCaptures() error {
 		}
 		slug := strings.TrimSuffix(strings.TrimPrefix(file, "models/"), ".yaml")
 		for _, b := range model.Builds {
+			if b.Arrives {
+				continue // nobody has it yet: see the phone on the desk
+			}
 			scenario, err := phone.Of(World, file, b.Key(), "SAMPLE-"+slug+"-"+b.Key())
 			if err != nil {
 				return err
@@ -174,10 +179,13 @@ func (s *seeder) addCaptures() error {
 
 func (s *seeder) capture(scenario *phone.Scenario, key string) error {
 	p := phone.New(scenario, slog.New(slog.DiscardHandler))
-	capture, err := android.ReadFiles([]android.File{
-		{Name: "getprop", Data: p.Ask(s.ctx, "getprop")},
-		{Name: "dumpsys package", Data: p.Ask(s.ctx, "dumpsys package")},
-	})
+	var reading android.Reading
+	for _, q := range bench.Questions() {
+		if err := reading.Read(q.Asking, bytes.NewReader(p.Ask(s.ctx, q.Line()))); err != nil {
+			return err
+		}
+	}
+	capture, err := reading.Capture()
 	if err != nil {
 		return err
 	}

@@ -3,26 +3,39 @@ package phone
 import (
 	"bufio"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 )
 
 func (p *Phone) dumpsys(c *command) byte {
 	args := slices.DeleteFunc(slices.Clone(c.args), func(a string) bool { return strings.HasPrefix(a, "-") })
-	if len(args) == 0 || args[0] != "package" {
-		name := strings.Join(args, " ")
-		return c.fail(0, "Can't find service: %s", name)
+	service := strings.Join(args[:min(len(args), 1)], "")
+	print, known := services[service]
+	if !known || service == "role" && p.scenario.sdk < 29 {
+		return c.fail(0, "Can't find service: %s", strings.Join(args, " "))
 	}
 	p.mu.Lock()
-	d := dumper{p.packages, p.scenario.sdk, p.scenario.release}
 	// State can't change while the dump is made, as on a phone.
 	var text strings.Builder
 	w := bufio.NewWriter(&text)
-	d.all(w, args[1:])
+	print(p, w, args[1:])
 	w.Flush()
 	p.mu.Unlock()
 	c.print("%s", text.String())
 	return 0
+}
+
+// services are what dumpsys can print. The lock is held.
+var services = map[string]func(p *Phone, w *bufio.Writer, args []string){
+	"package": func(p *Phone, w *bufio.Writer, args []string) {
+		dumper{p.packages, p.scenario.sdk, p.scenario.release}.all(w, args)
+	},
+	"role":          (*Phone).dumpRoles,
+	"overlay":       (*Phone).dumpOverlays,
+	"webviewupdate": (*Phone).dumpWebView,
+	"device_policy": (*Phone).dumpPolicy,
+	"diskstats":     (*Phone).dumpSizes,
 }
 
 // dumper prints dumpsys package for one Android release.
@@ -148,11 +161,15 @@ func (d dumper) pkg(w *bufio.Writer, a *app, dir string) {
 	fmt.Fprintf(w, "    signatures=PackageSignatures{%07x version:3, signatures:[%08x], past signatures:[]}\n    installPermissionsFixed=true\n", hash, hashOf(a.Name[:strings.LastIndexByte("."+a.Name, '.')]))
 	d.libraryUse(w, a)
 	d.permissionUse(w, a)
-	fmt.Fprintf(w, "    User 0: ceDataInode=%d installed=%t hidden=false suspended=false distractionFlags=0 stopped=false notLaunched=false enabled=%d instant=false virtual=false\n      gids=[3003]\n", 131072+a.uid, a.installed, a.enabled)
-	if a.enabled == 3 {
-		w.WriteString("      lastDisabledCaller: shell:2000\n")
+	for _, u := range slices.Sorted(maps.Keys(a.users)) {
+		st := a.users[u]
+		fmt.Fprintf(w, "    User %d: ceDataInode=%d installed=%t hidden=false suspended=false %sstopped=false notLaunched=false enabled=%d instant=false virtual=false\n      gids=[3003]\n",
+			u, 131072+a.uid, st.installed, when(d.sdk >= 29, "distractionFlags=0 "), st.enabled)
+		if st.enabled == 3 {
+			w.WriteString("      lastDisabledCaller: shell:2000\n")
+		}
+		w.WriteString("      runtime permissions:\n")
 	}
-	w.WriteString("      runtime permissions:\n")
 }
 
 func (d dumper) libraryUse(w *bufio.Writer, a *app) {

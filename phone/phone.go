@@ -1,9 +1,11 @@
 package phone
 
 import (
+	"errors"
 	"hash/fnv"
 	"log/slog"
 	"path"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -27,6 +29,10 @@ type Phone struct {
 	prompts   []*prompt       // computers that wait for the owner
 	plugged   bool
 	awayUntil time.Time
+	stuck     string // why the phone does not start
+	lockCode  bool
+	holders   map[string]string // who holds a role, where somebody was chosen
+	files     map[string][]byte // what was pushed to it
 	links     map[*link]bool
 }
 
@@ -36,9 +42,18 @@ type app struct {
 	uid         int
 	versionCode int64
 	dir         string // the code path on the image, or on /data
-	installed   bool
-	enabled     int // as dumpsys package numbers it
+	users       map[int]*state
+	apk         []byte // the package file, where one was installed
 }
+
+// state is a package's for one user.
+type state struct {
+	installed bool
+	enabled   int // as dumpsys package numbers it
+}
+
+// first is the package's state for the phone's first user.
+func (a *app) first() *state { return a.users[0] }
 
 // New makes a phone that is plugged in and has everything that its scenario
 // gives it.
@@ -51,20 +66,29 @@ func New(s *Scenario, log *slog.Logger) *Phone {
 			"secure": {"user_setup_complete": "1"},
 			"system": {"screen_brightness": "102"},
 		},
-		faults: s.Faults, happened: map[int]int{}, keys: map[string]bool{}, plugged: true, links: map[*link]bool{},
+		faults: slices.Clone(s.Faults), happened: map[int]int{}, keys: map[string]bool{}, plugged: !s.Unplugged, lockCode: s.LockCode, holders: map[string]string{}, files: map[string][]byte{}, links: map[*link]bool{},
 	}
-	for i, spec := range s.Packages {
-		a := newApp(spec, i)
-		p.packages = append(p.packages, a)
-		p.byName[spec.Name] = a
+	for _, spec := range s.Packages {
+		p.add(spec)
 	}
 	return p
 }
 
+// add puts a package on the phone, for each of its users.
+func (p *Phone) add(spec PackageSpec) *app {
+	a := newApp(spec, len(p.packages))
+	for _, u := range p.scenario.Users {
+		a.users[u] = &state{installed: !spec.Owner, enabled: a.first().enabled}
+	}
+	p.packages = append(p.packages, a)
+	p.byName[spec.Name] = a
+	return a
+}
+
 func newApp(spec PackageSpec, index int) *app {
-	a := &app{PackageSpec: spec, installed: true, uid: 10050 + index}
+	a := &app{PackageSpec: spec, users: map[int]*state{0: {installed: true}}, uid: 10050 + index}
 	if spec.Off {
-		a.enabled = 2
+		a.first().enabled = 2
 	}
 	if spec.SharedUser == "android.uid.system" {
 		a.uid = 1000
@@ -136,7 +160,7 @@ func (p *Phone) Installed(name string) (installed, known bool) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	a := p.byName[name]
-	return a != nil && a.installed, a != nil
+	return a != nil && a.first().installed, a != nil
 }
 
 // InstalledNames lists what is there for the first user, in the phone's order.
@@ -145,7 +169,7 @@ func (p *Phone) InstalledNames() []string {
 	defer p.mu.Unlock()
 	var names []string
 	for _, a := range p.packages {
-		if a.installed {
+		if a.first().installed {
 			names = append(names, a.Name)
 		}
 	}
@@ -170,22 +194,97 @@ func (p *Phone) Plug() {
 	p.mu.Unlock()
 }
 
-// Restart boots the phone again: what comes back by itself is back.
+// Restart boots the phone again: what comes back by itself is back, and a
+// phone that can't start any more hangs until it is reset.
 func (p *Phone) Restart() {
 	p.mu.Lock()
-	for _, name := range p.scenario.ComesBack {
-		if a := p.byName[name]; a != nil {
-			a.installed, a.enabled = true, 0
+	for _, a := range p.packages {
+		if a.Back == "restart" || slices.Contains(p.scenario.ComesBack, a.Name) {
+			*a.first() = state{installed: true}
 		}
 	}
-	p.logLines = nil
-	p.awayUntil = time.Now().Add(p.scenario.RestartTakes)
+	p.boot()
 	links := p.dropLinks()
 	p.mu.Unlock()
 	p.log.Info("the phone restarts", "away", p.scenario.RestartTakes)
 	for _, l := range links {
 		l.close()
 	}
+}
+
+// boot is what every start does. The lock is held.
+func (p *Phone) boot() {
+	p.logLines = nil
+	p.awayUntil = time.Now().Add(p.scenario.RestartTakes)
+	p.stuck = ""
+	needs := slices.Clone(p.scenario.NoStart)
+	for _, a := range p.packages {
+		if a.StartNeeds != "" {
+			needs = append(needs, NoStart{a.Name, a.StartNeeds})
+		}
+	}
+	for _, n := range needs {
+		if a := p.byName[n.Without]; (a == nil || !a.first().installed || a.first().enabled > 1) && (n.When != "lock-code-set" || p.lockCode) {
+			p.stuck = "it does not start without " + n.Without
+		}
+	}
+}
+
+// Reset puts the phone back as it came: everything is there again, and what
+// the owner had is gone.
+func (p *Phone) Reset() {
+	p.mu.Lock()
+	p.packages, p.byName = nil, map[string]*app{}
+	for _, spec := range p.scenario.Packages {
+		if !spec.Owner {
+			p.add(spec)
+		}
+	}
+	clear(p.files)
+	clear(p.holders)
+	p.lockCode = false
+	p.boot()
+	links := p.dropLinks()
+	p.mu.Unlock()
+	for _, l := range links {
+		l.close()
+	}
+}
+
+// TakeUpdate installs the build that waits and restarts. Packages keep their
+// state, but for those that the update brings back.
+func (p *Phone) TakeUpdate() error {
+	p.mu.Lock()
+	if p.scenario.Update == "" {
+		p.mu.Unlock()
+		return errors.New("no update waits for this phone")
+	}
+	next, err := p.scenario.after()
+	if err != nil {
+		p.mu.Unlock()
+		return err
+	}
+	old, packages := p.byName, p.packages
+	p.scenario, p.packages, p.byName = next, nil, map[string]*app{}
+	for _, spec := range next.Packages {
+		a := p.add(spec)
+		was := old[spec.Name]
+		if was == nil {
+			continue
+		}
+		a.users = was.users
+		if a.Back == "update" || slices.Contains(next.BackAfterUpdate, a.Name) {
+			*a.first() = state{installed: true}
+		}
+	}
+	for _, a := range packages {
+		if a.Owner && p.byName[a.Name] == nil {
+			p.packages, p.byName[a.Name] = append(p.packages, a), a
+		}
+	}
+	p.mu.Unlock()
+	p.Restart()
+	return nil
 }
 
 func (p *Phone) dropLinks() []*link {
@@ -200,7 +299,7 @@ func (p *Phone) dropLinks() []*link {
 func (p *Phone) reachable() bool {
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	return p.plugged && time.Now().After(p.awayUntil)
+	return p.plugged && p.stuck == "" && time.Now().After(p.awayUntil)
 }
 
 // fault returns what goes wrong with a command, if anything does.
@@ -208,9 +307,10 @@ func (p *Phone) fault(command string) (Fault, bool) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	for i, f := range p.faults {
-		if strings.HasPrefix(command, f.Command) && (f.Times == 0 || p.happened[i] < f.Times) {
-			p.happened[i]++
-			return f, true
+		if strings.HasPrefix(command, f.Command) && (f.Times == 0 || p.happened[i] < f.After+f.Times) {
+			if p.happened[i]++; p.happened[i] > f.After {
+				return f, true
+			}
 		}
 	}
 	return Fault{}, false

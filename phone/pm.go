@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 )
 
@@ -15,12 +16,13 @@ func (p *Phone) pm(c *command) byte {
 	verb, rest := c.args[0], &command{c.ctx, c.args[1:], c.out, c.errs}
 	switch verb {
 	case "list":
-		if len(rest.args) == 0 || rest.args[0] != "packages" {
-			return c.fail(1, "Error: unknown list type")
-		}
-		return p.listPackages(&command{c.ctx, rest.args[1:], c.out, c.errs})
+		return p.list(rest)
 	case "path":
 		return p.path(rest)
+	case "install":
+		return p.installCommand(rest)
+	case "query-activities", "resolve-activity", "query-services", "query-receivers":
+		return p.query(verb, rest)
 	case "uninstall":
 		return p.uninstall(rest)
 	case "disable-user":
@@ -63,16 +65,21 @@ func (p *Phone) listPackages(c *command) byte {
 	if unknown != "" {
 		return c.fail(1, "Error: Unknown option: %s", unknown)
 	}
-	if user, ok := set["--user"]; ok && user != "0" && user != "all" && user != "current" && user != "cur" {
-		return c.fail(1, "Error: java.lang.SecurityException: Shell does not have permission to access user %s", user)
+	user, ok := p.user(set)
+	if !ok {
+		return c.fail(1, "Error: java.lang.SecurityException: Shell does not have permission to access user %s", set["--user"])
 	}
 	has := func(o string) bool { return set[o] != "" }
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	w := bufio.NewWriter(c.out)
 	for _, a := range p.packages {
-		off := a.enabled > 1
-		if !a.installed && !has("-u") || has("-d") && !off || has("-e") && off || has("-s") && !a.system() || has("-3") && a.system() {
+		st := a.users[user]
+		if st == nil {
+			continue
+		}
+		off := st.enabled > 1
+		if !st.installed && !has("-u") || has("-d") && !off || has("-e") && off || has("-s") && !a.system() || has("-3") && a.system() {
 			continue
 		}
 		if len(filter) > 0 && !strings.Contains(a.Name, filter[0]) {
@@ -90,7 +97,7 @@ func (p *Phone) listPackages(c *command) byte {
 			fmt.Fprintf(w, "  installer=%s", a.installer())
 		}
 		if has("-U") {
-			fmt.Fprintf(w, " uid:%d", a.uid)
+			fmt.Fprintf(w, " uid:%d", user*100_000+a.uid)
 		}
 		w.WriteByte('\n')
 	}
@@ -117,7 +124,7 @@ func (p *Phone) path(c *command) byte {
 	_, names, _ := options(c.args, "", "--user")
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	if len(names) != 1 || p.byName[names[0]] == nil || !p.byName[names[0]].installed {
+	if len(names) != 1 || p.byName[names[0]] == nil || !p.byName[names[0]].first().installed {
 		return 1
 	}
 	c.print("package:%s\n", p.byName[names[0]].file())
@@ -132,6 +139,10 @@ func (p *Phone) uninstall(c *command) byte {
 	if len(names) == 0 {
 		return c.fail(1, "Error: package name not specified")
 	}
+	user, ok := p.user(set)
+	if !ok {
+		return c.fail(255, "Error: java.lang.SecurityException: Shell does not have permission to access user %s", set["--user"])
+	}
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	a := p.byName[names[0]]
@@ -143,24 +154,45 @@ func (p *Phone) uninstall(c *command) byte {
 		return 1
 	}
 	switch {
-	case a == nil || !a.installed:
-		return failure("not installed for " + orZero(set["--user"]))
-	case slices.Contains(p.scenario.Administrators, a.Name):
+	case a == nil || a.users[user] == nil || !a.users[user].installed:
+		return failure(fmt.Sprintf("not installed for %d", user))
+	case p.guarded(a, "administrator"):
 		return failure("DELETE_FAILED_DEVICE_POLICY_MANAGER")
-	case slices.Contains(p.scenario.Protected, a.Name), set["--user"] == "" && a.system() && !a.Updated:
+	case p.guarded(a, "protected"), set["--user"] == "" && a.system() && !a.Updated:
 		return failure("DELETE_FAILED_INTERNAL_ERROR")
 	}
 	if user := a.usedLibrary(p.packages); user != "" {
 		return failure("DELETE_FAILED_USED_SHARED_LIBRARY")
 	}
-	a.installed, a.Updated = false, false
+	a.users[user].installed, a.Updated = false, false
 	if a.Owner {
 		p.packages = slices.DeleteFunc(p.packages, func(x *app) bool { return x == a })
 		delete(p.byName, a.Name)
 	}
-	p.logLine("PackageManager", "removed for user 0: "+a.Name)
+	p.logLine("PackageManager", fmt.Sprintf("removed for user %d: %s", user, a.Name))
 	c.print("Success\n")
 	return 0
+}
+
+// user is whom a command is about; not ok where the phone has no such user.
+func (p *Phone) user(set map[string]string) (user int, ok bool) {
+	switch name := set["--user"]; name {
+	case "", "0", "all", "current", "cur":
+		return 0, true
+	default:
+		n, err := strconv.Atoi(name)
+		return n, err == nil && slices.Contains(p.scenario.Users, n)
+	}
+}
+
+// guarded reports whether something keeps a package from going: "protected"
+// by the maker, or an active device "administrator".
+func (p *Phone) guarded(a *app, by string) bool {
+	list := p.scenario.Protected
+	if by == "administrator" {
+		list = p.scenario.Administrators
+	}
+	return a.Guard == by || slices.Contains(list, a.Name)
 }
 
 // usedLibrary names an installed package that uses a static library of a's.
@@ -170,7 +202,7 @@ func (a *app) usedLibrary(all []*app) string {
 			continue
 		}
 		for _, other := range all {
-			if other != a && other.installed && slices.Contains(other.Uses, lib) {
+			if other != a && other.first().installed && slices.Contains(other.Uses, lib) {
 				return other.Name
 			}
 		}
@@ -178,35 +210,30 @@ func (a *app) usedLibrary(all []*app) string {
 	return ""
 }
 
-func orZero(user string) string {
-	if user == "" {
-		return "0"
-	}
-	return user
-}
-
 func (p *Phone) setEnabled(c *command, state int, word string) byte {
-	_, names, unknown := options(c.args, "", "--user")
-	if unknown != "" || len(names) == 0 {
+	set, names, unknown := options(c.args, "", "--user")
+	user, ok := p.user(set)
+	if unknown != "" || len(names) == 0 || !ok {
 		return c.fail(1, "Error: no package or component specified")
 	}
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	a := p.byName[names[0]]
 	switch {
-	case a == nil || !a.installed:
+	case a == nil || a.users[user] == nil || !a.users[user].installed:
 		return c.fail(255, "Error: java.lang.IllegalArgumentException: Unknown package: %s", names[0])
-	case state == 3 && slices.Contains(p.scenario.Protected, a.Name):
+	case state == 3 && p.guarded(a, "protected"):
 		return c.fail(255, "Error: java.lang.SecurityException: Cannot disable a protected package: %s", a.Name)
 	}
-	a.enabled = state
+	a.users[user].enabled = state
 	c.print("Package %s new state: %s\n", a.Name, word)
 	return 0
 }
 
 func (p *Phone) installExisting(c *command) byte {
-	_, names, unknown := options(c.args, "--instant --full --wait --restrict-permissions", "--user")
-	if unknown != "" || len(names) == 0 {
+	set, names, unknown := options(c.args, "--instant --full --wait --restrict-permissions", "--user")
+	user, ok := p.user(set)
+	if unknown != "" || len(names) == 0 || !ok {
 		return c.fail(1, "Error: package name not specified")
 	}
 	p.mu.Lock()
@@ -215,7 +242,7 @@ func (p *Phone) installExisting(c *command) byte {
 	if a == nil {
 		return c.fail(1, "android.content.pm.PackageManager$NameNotFoundException: Package %s doesn't exist", names[0])
 	}
-	a.installed = true
-	c.print("Package %s installed for user: 0\n", a.Name)
+	a.users[user].installed = true
+	c.print("Package %s installed for user: %d\n", a.Name, user)
 	return 0
 }

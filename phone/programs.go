@@ -26,17 +26,6 @@ func (p *Phone) getprop(c *command) byte {
 	return 0
 }
 
-// cmd reaches a service by name; only the package service is there.
-func (p *Phone) cmd(c *command) byte {
-	if len(c.args) == 0 {
-		return c.fail(20, "cmd: No service specified; use -l to list all services")
-	}
-	if c.args[0] != "package" {
-		return c.fail(20, "cmd: Can't find service: %s", c.args[0])
-	}
-	return p.pm(&command{c.ctx, c.args[1:], c.out, c.errs})
-}
-
 func (p *Phone) settingsCmd(c *command) byte {
 	if len(c.args) < 2 {
 		return c.fail(255, "Invalid arguments: want a verb and a namespace")
@@ -58,6 +47,12 @@ func (p *Phone) settingsCmd(c *command) byte {
 		slices.Sort(keys)
 		for _, k := range keys {
 			c.print("%s=%s\n", k, values[k])
+		}
+	case verb == "get" && len(rest) == 1 && rest[0] == "default_input_method" && values[rest[0]] == "":
+		if k := p.keyboards(); len(k) > 0 {
+			c.print("%s\n", k[0])
+		} else {
+			c.print("null\n")
 		}
 	case verb == "get" && len(rest) == 1:
 		if v, ok := values[rest[0]]; ok {

@@ -5,6 +5,7 @@ import (
 	"io/fs"
 	"path"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -33,21 +34,47 @@ type Scenario struct {
 	RestartTakes time.Duration `yaml:"restartTakes"`
 	// Protected packages refuse to go; Administrators are active device
 	// administrators, which guard their package.
-	Protected      []string          `yaml:"protected"`
-	Administrators []string          `yaml:"administrators"`
-	ComesBack      []string          `yaml:"comesBack"`
-	Properties     map[string]string `yaml:"properties"`
-	Packages       []PackageSpec     `yaml:"packages"`
-	Faults         []Fault           `yaml:"faults"`
+	Protected      []string `yaml:"protected"`
+	Administrators []string `yaml:"administrators"`
+	// ComesBack are packages that a restart brings back, BackAfterUpdate those
+	// that an update does.
+	ComesBack       []string `yaml:"comesBack"`
+	BackAfterUpdate []string `yaml:"backAfterUpdate"`
+	// NoStart are conditions under which the phone does not start.
+	NoStart []NoStart `yaml:"noStart"`
+	// LockCode is set; DiskFull refuses whatever needs room.
+	LockCode bool `yaml:"lockCode"`
+	DiskFull bool `yaml:"diskFull"`
+	// Users are the people beyond the first that the phone is set up for.
+	Users []int `yaml:"users"`
+	// Unplugged begins with the cable out.
+	Unplugged bool `yaml:"unplugged"`
+	// Update is the build that waits to be installed.
+	Update     string            `yaml:"update"`
+	Properties map[string]string `yaml:"properties"`
+	Packages   []PackageSpec     `yaml:"packages"`
+	Faults     []Fault           `yaml:"faults"`
 
 	sdk     int
 	release string
+	fsys    fs.FS
+	own     []PackageSpec // those that the scenario itself gives
+}
+
+// NoStart is a condition under which a restarted phone hangs at its logo
+// until somebody resets it.
+type NoStart struct {
+	Without string `yaml:"without"`
+	// When is "always" or "lock-code-set".
+	When string `yaml:"when"`
 }
 
 // Fault is something that goes wrong with a command.
 type Fault struct {
 	// Command is the start of the command line that it happens to.
 	Command string `yaml:"command"`
+	// After is how many such commands still go well.
+	After int `yaml:"after"`
 	// AfterBytes is how much of the answer still arrives.
 	AfterBytes int `yaml:"afterBytes"`
 	// Do is "unplug": the cable falls out; or "hang": no more is said.
@@ -65,11 +92,15 @@ type PackageSpec struct {
 	// Dir overrides the set's folder for the code path.
 	Dir     string `yaml:"dir"`
 	Version string `yaml:"version"`
-	// Since and Until bound the builds that ship it, by version; Edition
-	// names the carrier edition that alone has it.
-	Since   string `yaml:"since"`
-	Until   string `yaml:"until"`
-	Edition string `yaml:"edition"`
+	// Since and Until bound the builds that ship it, by version; SinceSDK and
+	// UntilSDK by API level. Edition and Region name the edition that alone
+	// has it.
+	Since    string `yaml:"since"`
+	Until    string `yaml:"until"`
+	SinceSDK int    `yaml:"sinceSdk"`
+	UntilSDK int    `yaml:"untilSdk"`
+	Edition  string `yaml:"edition"`
+	Region   string `yaml:"region"`
 	// Off ships it switched off.
 	Off        bool     `yaml:"off"`
 	Owner      bool     `yaml:"owner"`
@@ -84,6 +115,20 @@ type PackageSpec struct {
 	Uses       []string `yaml:"uses"`
 	Optional   []string `yaml:"optional"`
 	Overlays   string   `yaml:"overlays"`
+	// Roles are those that it can hold; the first package of a phone that
+	// names a role holds it.
+	Roles    []string `yaml:"roles"`
+	Keyboard bool     `yaml:"keyboard"`
+	WebView  bool     `yaml:"webView"`
+	// Wakes are packages that start with it.
+	Wakes []string `yaml:"wakes"`
+	// Guard is "protected" or "administrator"; Back is "restart" or "update";
+	// StartNeeds is "always" or "lock-code-set": the phone does not start
+	// without the package. They are what a scenario's lists are, for every
+	// phone of the model.
+	Guard      string `yaml:"guard"`
+	Back       string `yaml:"back"`
+	StartNeeds string `yaml:"startNeeds"`
 }
 
 // Model is a device type with its builds, as its file describes it.
@@ -107,21 +152,39 @@ type Build struct {
 	Patch   string `yaml:"patch"`
 	Edition string `yaml:"edition"`
 	Region  string `yaml:"region"`
+	// Arrives is true for a build that nobody has captured yet.
+	Arrives bool `yaml:"arrives"`
 }
 
 // Key names a build within its model: the version, after the edition's name
 // where it has one.
 func (b Build) Key() string {
-	if b.Edition == "" {
-		return b.Version
-	}
-	return b.Edition + " " + b.Version
+	return strings.Join(strings.Fields(b.Edition+" "+b.Region+" "+b.Version), " ")
 }
 
 type packageSet struct {
 	Dir      string        `yaml:"dir"`
 	Version  string        `yaml:"version"`
 	Packages []PackageSpec `yaml:"packages"`
+	// Series are packages that differ in a part of their name alone.
+	Series []series `yaml:"series"`
+}
+
+// series stands for one package for each of its words, put in place of "{}"
+// in the name and the label.
+type series struct {
+	PackageSpec `yaml:",inline"`
+	Of          []string `yaml:"of"`
+}
+
+func (s series) expand() []PackageSpec {
+	list := make([]PackageSpec, len(s.Of))
+	for i, word := range s.Of {
+		list[i] = s.PackageSpec
+		list[i].Name = strings.ReplaceAll(s.Name, "{}", word)
+		list[i].Label = strings.ReplaceAll(s.Label, "{}", strings.ToUpper(word[:1])+word[1:])
+	}
+	return list
 }
 
 // Load reads a scenario file and everything that it names, relative to the
@@ -175,6 +238,7 @@ func (s *Scenario) compose(fsys fs.FS) error {
 	if s.Properties == nil {
 		s.Properties = map[string]string{}
 	}
+	s.fsys, s.own = fsys, s.Packages
 	if s.Model != "" {
 		if err := s.addModel(fsys); err != nil {
 			return err
@@ -213,22 +277,17 @@ func (s *Scenario) addModel(fsys fs.FS) error {
 			s.Properties[k] = v
 		}
 	}
-	order := func(version string) int {
-		return slices.IndexFunc(m.Builds, func(x Build) bool { return x.Version == version })
-	}
-	here := order(b.Version)
 	for _, file := range m.Sets {
 		var set packageSet
 		if err := readYAML(fsys, path.Join(path.Dir(s.Model), file), &set); err != nil {
 			return err
 		}
+		for _, more := range set.Series {
+			set.Packages = append(set.Packages, more.expand()...)
+		}
 		for _, p := range set.Packages {
-			for _, bound := range []string{p.Since, p.Until} {
-				if bound != "" && order(bound) < 0 {
-					return fmt.Errorf("%s: %s: %s has no build %q", file, p.Name, s.Model, bound)
-				}
-			}
-			if p.Since != "" && here < order(p.Since) || p.Until != "" && here > order(p.Until) || p.Edition != "" && p.Edition != b.Edition {
+			if p.Since != "" && compareVersions(b.Version, p.Since) < 0 || p.Until != "" && compareVersions(b.Version, p.Until) > 0 || p.Edition != "" && p.Edition != b.Edition ||
+				p.Region != "" && p.Region != b.Region || p.SinceSDK > b.SDK || p.UntilSDK != 0 && p.UntilSDK < b.SDK {
 				continue
 			}
 			if p.Dir == "" {
@@ -246,11 +305,34 @@ func (s *Scenario) addModel(fsys fs.FS) error {
 	return nil
 }
 
+// compareVersions orders dotted numbers.
+func compareVersions(a, b string) int {
+	number := func(s string) []int {
+		var list []int
+		for part := range strings.SplitSeq(s, ".") {
+			n, _ := strconv.Atoi(part)
+			list = append(list, n)
+		}
+		return list
+	}
+	return slices.Compare(number(a), number(b))
+}
+
+// after is the scenario of the same phone once it has taken its update.
+func (s *Scenario) after() (*Scenario, error) {
+	next := *s
+	next.Build, next.Update, next.Properties, next.Packages = s.Update, "", nil, slices.Clone(s.own)
+	return &next, next.compose(s.fsys)
+}
+
 // properties are what getprop tells of a build.
 func (m *Model) properties(b Build) map[string]string {
 	product := m.Device
 	if b.Edition != "" {
 		product += "_" + strings.ToLower(b.Edition)
+	}
+	if b.Region != "" {
+		product += "_" + strings.ToLower(b.Region)
 	}
 	fingerprint := fmt.Sprintf("%s/%s/%s:%s/%s/%s:user/release-keys", m.Brand, product, m.Device, b.Release, b.ID, b.Version)
 	p := map[string]string{

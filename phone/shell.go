@@ -104,14 +104,21 @@ func (c *command) fail(code byte, format string, a ...any) byte {
 }
 
 var programs = map[string]func(*Phone, *command) byte{
-	"getprop":  (*Phone).getprop,
-	"pm":       (*Phone).pm,
-	"cmd":      (*Phone).cmd,
-	"dumpsys":  (*Phone).dumpsys,
-	"settings": (*Phone).settingsCmd,
-	"logcat":   (*Phone).logcat,
-	"reboot":   (*Phone).reboot,
-	"whoami":   func(_ *Phone, c *command) byte { c.print("shell\n"); return 0 },
+	"getprop":      (*Phone).getprop,
+	"pm":           (*Phone).pm,
+	"cmd":          (*Phone).cmd,
+	"dumpsys":      (*Phone).dumpsys,
+	"settings":     (*Phone).settingsCmd,
+	"logcat":       (*Phone).logcat,
+	"reboot":       (*Phone).reboot,
+	"ime":          (*Phone).ime,
+	"locksettings": (*Phone).locksettings,
+	"id": func(_ *Phone, c *command) byte {
+		c.print("uid=2000(shell) gid=2000(shell) groups=2000(shell),1004(input) context=u:r:shell:s0\n")
+		return 0
+	},
+	"stat":   (*Phone).stat,
+	"whoami": func(_ *Phone, c *command) byte { c.print("shell\n"); return 0 },
 	"sleep": func(_ *Phone, c *command) byte {
 		d, err := time.ParseDuration(strings.Join(c.args, "") + "s")
 		if err != nil {

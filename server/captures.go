@@ -44,7 +44,7 @@ func (s *Server) captureRoutes() {
 }
 
 func (s *Server) upload(ctx context.Context, in *uploadInput) (*uploadOutput, error) {
-	var files []android.File
+	var files []android.Source
 	var total int64
 	for _, f := range in.RawBody.Data().Files {
 		if total += f.Size; total > maxUpload {
@@ -54,9 +54,9 @@ func (s *Server) upload(ctx context.Context, in *uploadInput) (*uploadOutput, er
 		if err != nil {
 			return nil, err
 		}
-		files = append(files, android.File{Name: f.Filename, Data: data})
+		files = append(files, android.TextSource(f.Filename, data))
 	}
-	c, err := android.ReadFiles(files)
+	c, err := android.ReadSources(files)
 	if err != nil {
 		return nil, badRequest(fmt.Errorf("%w. Nothing was stored", err))
 	}

@@ -93,15 +93,15 @@ func readCommand() *cobra.Command {
 		Example: "  roster read getprop.txt dumpsys-package.txt > facts.json",
 		Args:    wantArgs(1, 100, "one or more files"),
 		RunE: func(c *cobra.Command, args []string) error {
-			var files []android.File
+			var files []android.Source
 			for _, name := range args {
 				data, err := os.ReadFile(name)
 				if err != nil {
 					return usageError{err}
 				}
-				files = append(files, android.File{Name: name, Data: data})
+				files = append(files, android.TextSource(name, data))
 			}
-			capture, err := android.ReadFiles(files)
+			capture, err := android.ReadSources(files)
 			if err != nil {
 				return err
 			}

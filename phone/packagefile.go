@@ -1,0 +1,205 @@
+package phone
+
+import (
+	"archive/zip"
+	"bytes"
+	"encoding/binary"
+	"image"
+	"image/color"
+	"image/png"
+	"maps"
+	"slices"
+	"time"
+	"unicode/utf16"
+)
+
+// packageFile builds the package file of an app: a zip with a binary
+// manifest, a resource table with its labels and a picture, as the platform
+// lays them out.
+func packageFile(a *app) []byte {
+	labels := maps.Clone(a.Labels)
+	if labels == nil {
+		labels = map[string]string{}
+	}
+	if a.Label != "" {
+		labels[""] = a.Label
+	}
+	var b bytes.Buffer
+	z := zip.NewWriter(&b)
+	add := func(name string, data []byte) {
+		w, err := z.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Deflate, Modified: time.Date(2009, 1, 1, 0, 0, 0, 0, time.UTC)})
+		if err == nil {
+			_, err = w.Write(data)
+		}
+		if err != nil {
+			panic(err) // a buffer takes everything
+		}
+	}
+	add("AndroidManifest.xml", manifestXML(a, len(labels) > 0))
+	add("classes.dex", bytes.Repeat([]byte(a.Name+"\n"), 200))
+	if len(labels) > 0 {
+		add("resources.arsc", resourceTable(a.Name, labels))
+		add("res/icon.png", picture(a.Name))
+	}
+	if err := z.Close(); err != nil {
+		panic(err)
+	}
+	return b.Bytes()
+}
+
+// picture is a square in a colour of the package's own.
+func picture(name string) []byte {
+	h := hashOf(name)
+	main := color.NRGBA{uint8(64 + h%128), uint8(64 + h>>8%128), uint8(64 + h>>16%128), 255}
+	light := color.NRGBA{255, 255, 255, 255}
+	img := image.NewNRGBA(image.Rect(0, 0, 48, 48))
+	for y := range 48 {
+		for x := range 48 {
+			// A made-up sign: bits of the hash on a grid of five by five.
+			gx, gy := (x-4)/8, (y-4)/8
+			bit := min(gx, 4-gx)*5 + gy
+			if x >= 4 && y >= 4 && x < 44 && y < 44 && h>>(bit%32)&1 == 1 {
+				img.SetNRGBA(x, y, light)
+			} else {
+				img.SetNRGBA(x, y, main)
+			}
+		}
+	}
+	var b bytes.Buffer
+	if err := png.Encode(&b, img); err != nil {
+		panic(err)
+	}
+	return b.Bytes()
+}
+
+// chunkOf puts a chunk together: type, header size, size, rest of the header
+// and body.
+func chunkOf(kind uint16, header, body []byte) []byte {
+	b := binary.LittleEndian.AppendUint16(nil, kind)
+	b = binary.LittleEndian.AppendUint16(b, uint16(8+len(header)))
+	b = binary.LittleEndian.AppendUint32(b, uint32(8+len(header)+len(body)))
+	return append(append(b, header...), body...)
+}
+
+func words(values ...uint32) []byte {
+	var b []byte
+	for _, v := range values {
+		b = binary.LittleEndian.AppendUint32(b, v)
+	}
+	return b
+}
+
+// stringChunk is a pool of strings: UTF-8 in resource tables, UTF-16 in XML.
+func stringChunk(list []string, utf8 bool) []byte {
+	var offsets, data []byte
+	for _, s := range list {
+		offsets = binary.LittleEndian.AppendUint32(offsets, uint32(len(data)))
+		units := utf16.Encode([]rune(s))
+		if utf8 {
+			data = append(length8(length8(data, len(units)), len(s)), s...)
+			data = append(data, 0)
+			continue
+		}
+		data = binary.LittleEndian.AppendUint16(data, uint16(len(units)))
+		for _, u := range append(units, 0) {
+			data = binary.LittleEndian.AppendUint16(data, u)
+		}
+	}
+	for len(data)%4 != 0 {
+		data = append(data, 0)
+	}
+	flags := uint32(0)
+	if utf8 {
+		flags = 0x100
+	}
+	return chunkOf(1, words(uint32(len(list)), 0, flags, uint32(28+len(offsets)), 0), append(offsets, data...))
+}
+
+func length8(b []byte, n int) []byte {
+	if n > 0x7f {
+		return append(b, byte(n>>8)|0x80, byte(n))
+	}
+	return append(b, byte(n))
+}
+
+const none = 0xffffffff
+
+// manifestXML is AndroidManifest.xml in the platform's binary form.
+func manifestXML(a *app, labelled bool) []byte {
+	pool := []string{"label", "icon", "name", "versionCode", "versionName", // the first ones have ids
+		"http://schemas.android.com/apk/res/android", "package", "manifest", "application", "activity", "intent-filter", "action", "category",
+		a.Name, a.Version, a.Name + ".Main", "android.intent.action.MAIN", "android.intent.category.LAUNCHER"}
+	ids := words(0x01010001, 0x01010002, 0x01010003, 0x0101021b, 0x0101021c)
+	at := func(s string) uint32 { return uint32(slices.Index(pool, s)) }
+	space := at("http://schemas.android.com/apk/res/android")
+	attr := func(ns uint32, name string, raw uint32, kind byte, data uint32) []byte {
+		b := append(words(ns, at(name), raw), 8, 0, 0, kind)
+		return append(b, words(data)...)
+	}
+	text := func(ns uint32, name, s string) []byte { return attr(ns, name, at(s), 3, at(s)) }
+	start := func(tag string, attrs ...[]byte) []byte {
+		body := words(none, at(tag))
+		for _, n := range []uint16{20, 20, uint16(len(attrs)), 0, 0, 0} {
+			body = binary.LittleEndian.AppendUint16(body, n)
+		}
+		return chunkOf(0x0102, words(1, none), append(body, bytes.Join(attrs, nil)...))
+	}
+	end := func(tag string) []byte { return chunkOf(0x0103, words(1, none), words(none, at(tag))) }
+	application := start("application")
+	if labelled {
+		application = start("application", attr(space, "label", none, 1, 0x7f010000), attr(space, "icon", none, 1, 0x7f020000))
+	}
+	body := bytes.Join([][]byte{
+		stringChunk(pool, false), chunkOf(0x0180, nil, ids),
+		chunkOf(0x0100, words(1, none), words(none, space)),
+		start("manifest", attr(space, "versionCode", none, 0x10, uint32(a.versionCode)), text(space, "versionName", a.Version), text(none, "package", a.Name)),
+		application,
+		start("activity", text(space, "name", a.Name+".Main")), start("intent-filter"),
+		start("action", text(space, "name", "android.intent.action.MAIN")), end("action"),
+		start("category", text(space, "name", "android.intent.category.LAUNCHER")), end("category"),
+		end("intent-filter"), end("activity"), end("application"), end("manifest"),
+		chunkOf(0x0101, words(1, none), words(none, space)),
+	}, nil)
+	return chunkOf(3, nil, body)
+}
+
+// resourceTable is resources.arsc with a label in each language and the
+// picture's path.
+func resourceTable(name string, labels map[string]string) []byte {
+	pool := []string{"res/icon.png"}
+	one := func(typ byte, language string, index uint32) []byte {
+		config := make([]byte, 64)
+		config[0] = 64
+		copy(config[8:10], language)
+		if len(language) == 5 {
+			copy(config[10:12], language[3:])
+		}
+		entry := words(8, 0) // size 8 and flags 0, key 0
+		if typ == 2 {
+			entry = words(8, 1)
+		}
+		entry = append(append(entry, 8, 0, 0, 3), words(index)...)
+		header := append([]byte{typ, 0, 0, 0}, words(1, uint32(8+12+len(config)+4))...)
+		return chunkOf(0x0201, append(header, config...), append(words(0), entry...))
+	}
+	var types []byte
+	types = append(types, chunkOf(0x0202, append([]byte{1, 0, 0, 0}, words(1)...), words(4))...)
+	for _, language := range slices.Sorted(maps.Keys(labels)) {
+		types = append(types, one(1, language, uint32(len(pool)))...)
+		pool = append(pool, labels[language])
+	}
+	types = append(types, chunkOf(0x0202, append([]byte{2, 0, 0, 0}, words(1)...), words(0))...)
+	types = append(types, one(2, "", 0)...)
+
+	typeNames, keyNames := stringChunk([]string{"string", "mipmap"}, false), stringChunk([]string{"app_name", "icon"}, true)
+	header := words(0x7f)
+	title := make([]byte, 256)
+	for i, u := range utf16.Encode([]rune(name)) {
+		if i < 127 {
+			binary.LittleEndian.PutUint16(title[2*i:], u)
+		}
+	}
+	header = append(append(header, title...), words(288, 2, uint32(288+len(typeNames)), 2, 0)...)
+	pkg := chunkOf(0x0200, header, bytes.Join([][]byte{typeNames, keyNames, types}, nil))
+	return chunkOf(2, words(1), append(stringChunk(pool, true), pkg...))
+}
