@@ -21,7 +21,7 @@ var allowed = map[string][]string{
 	"web":    {},
 	"demo":   {"bench", "core", "phone", "store"},
 	"server": {"core", "store", "bench", "web"},
-	"cmd":    {"bench", "core", "store", "bench", "phone", "demo", "server"},
+	"cmd":    {"core", "store", "bench", "phone", "demo", "server"},
 }
 
 func TestImports(t *testing.T) {

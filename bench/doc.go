@@ -1,7 +1,6 @@
-// Package bench is what a computer with phones attached does: it watches
-// which phones the adb server sees, says in words what is wrong with one that
-// cannot be used, and asks one for a capture.
-//
-// The adb server's protocol lives in bench/adb; what the answers mean, in
-// core/android.
+// Package bench is a computer with phones: what it sees through its adb
+// server, and the few things that it can be asked to do with them. The same
+// Station works inside a server and, through a Link, on a computer elsewhere.
+// It knows nothing of the catalogue. The adb server's own protocol is in
+// bench/adb.
 package bench

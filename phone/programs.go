@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 )
@@ -81,7 +82,12 @@ func (p *Phone) logcat(c *command) byte {
 	lines := slices.Clone(p.logLines)
 	p.mu.Unlock()
 	c.print("--------- beginning of main\n")
-	for _, l := range lines {
+	earlier := lines
+	if i := slices.Index(c.args, "-T"); i >= 0 && i+1 < len(c.args) {
+		n, _ := strconv.Atoi(c.args[i+1])
+		earlier = lines[max(0, len(lines)-n):]
+	}
+	for _, l := range earlier {
 		c.print("%s\n", l)
 	}
 	if slices.Contains(c.args, "-d") {

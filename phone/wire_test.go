@@ -208,7 +208,7 @@ func TestAsk(t *testing.T) {
 		"for i in 1 2; do echo $i; done":              "1\n2\n",
 		"settings delete global adb_enabled":          "Deleted 1 rows\n",
 		"getprop ro.product.device; getprop ro.other": "small\n\n",
-		"cmd nothing || echo no":      "no\n",
+		"cmd nothing || echo no":                      "no\n",
 	} {
 		if got := string(p.Ask(t.Context(), line)); got != want {
 			t.Errorf("%s: %q, want %q", line, got, want)

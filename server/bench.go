@@ -2,8 +2,11 @@ package server
 
 import (
 	"context"
-	"errors"
+	"crypto/rand"
+	"encoding/base64"
+	"encoding/json"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
@@ -12,71 +15,57 @@ import (
 	"github.com/google/uuid"
 
 	"roster/bench"
-	"roster/bench/adb"
 	"roster/core/android"
 	"roster/store"
 )
 
-type benchOutput struct{ Body benchView }
+// benchLine is a bench on the Bench page.
+type benchLine struct {
+	store.Bench
+	View bench.View `json:"view"`
+}
 
-type connectInput struct {
+type benchesOutput struct {
 	Body struct {
-		Address string `json:"address" minLength:"3" maxLength:"200" doc:"Network address with port"`
+		Items []benchLine `json:"items" nullable:"false"`
 	}
 }
 
-type connectOutput struct {
+type newBenchInput struct {
 	Body struct {
-		Words string `json:"words" doc:"What the adb server said"`
+		Name string `json:"name" minLength:"1" maxLength:"60" doc:"What the bench is called"`
 	}
 }
 
-type serialInput struct {
-	Serial string `path:"serial" maxLength:"200"`
+type newBenchOutput struct {
+	Body struct {
+		ID    uuid.UUID `json:"id"`
+		Token string    `json:"token" doc:"Shown this once"`
+	}
+}
+
+type benchRequestInput struct {
+	ID   uuid.UUID `path:"id"`
+	Body bench.Request
 }
 
 type jobOutput struct{ Body store.Job }
 
-// captureTakes bounds a capture as a whole.
-const captureTakes = 10 * time.Minute
-
 func (s *Server) benchRoutes() {
-	route(s, Technician, huma.Operation{OperationID: "getBench", Method: http.MethodGet, Path: "/api/v1/bench", Summary: "Phones on this server's bench"},
-		func(ctx context.Context, _ *struct{}) (*benchOutput, error) {
-			v, _ := s.phones.snapshot()
-			return &benchOutput{v}, nil
+	route(s, Technician, huma.Operation{OperationID: "listBenches", Method: http.MethodGet, Path: "/api/v1/benches", Summary: "Computers with phones, and what they see"},
+		func(ctx context.Context, _ *struct{}) (*benchesOutput, error) {
+			out := &benchesOutput{}
+			var err error
+			out.Body.Items, err = s.benches(ctx)
+			return out, err
 		})
-	watch := huma.Operation{OperationID: "watchBench", Method: http.MethodGet, Path: "/api/v1/bench/events", Summary: "The bench, again at each change"}
+	watch := huma.Operation{OperationID: "watchBenches", Method: http.MethodGet, Path: "/api/v1/benches/events", Summary: "The benches, again at each change"}
 	declare(&watch, Technician)
-	sse.Register(s.api, watch, map[string]any{"bench": benchView{}}, func(ctx context.Context, _ *struct{}, send sse.Sender) {
-		for ctx.Err() == nil && s.ctx.Err() == nil {
-			v, changed := s.phones.snapshot()
-			if send.Data(v) != nil {
-				return
-			}
-			select {
-			case <-changed:
-			case <-time.After(20 * time.Second): // keeps proxies from closing it
-			case <-ctx.Done():
-			case <-s.ctx.Done():
-			}
-		}
-	})
-	route(s, Technician, huma.Operation{OperationID: "connectPhone", Method: http.MethodPost, Path: "/api/v1/bench/connect", Summary: "Reach a phone by its network address"},
-		func(ctx context.Context, in *connectInput) (*connectOutput, error) {
-			words, err := s.phones.client.Connect(ctx, strings.TrimSpace(in.Body.Address))
-			if err != nil {
-				return nil, benchProblem(err)
-			}
-			out := &connectOutput{}
-			out.Body.Words = android.Printable(words, 300)
-			return out, nil
-		})
-	route(s, Technician, huma.Operation{OperationID: "startCapture", Method: http.MethodPost, Path: "/api/v1/bench/phones/{serial}/captures", Summary: "Ask a phone what it has", DefaultStatus: http.StatusAccepted},
-		func(ctx context.Context, in *serialInput) (*createdOutput, error) {
-			id, err := s.startCapture(ctx, in.Serial)
-			return &createdOutput{created{id}}, err
-		})
+	sse.Register(s.api, watch, map[string]any{"benches": []benchLine{}}, s.watchBenches)
+	route(s, Maintainer, huma.Operation{OperationID: "addBench", Method: http.MethodPost, Path: "/api/v1/benches", Summary: "Let a computer elsewhere offer its phones", DefaultStatus: http.StatusCreated}, s.addBench)
+	route(s, Maintainer, huma.Operation{OperationID: "revokeBench", Method: http.MethodDelete, Path: "/api/v1/benches/{id}", Summary: "End a bench's access for good"},
+		func(ctx context.Context, in *idInput) (*struct{}, error) { return nil, s.store.RevokeBench(ctx, in.ID) })
+	route(s, Technician, huma.Operation{OperationID: "askBench", Method: http.MethodPost, Path: "/api/v1/benches/{id}/requests", Summary: "Ask a bench for something that it knows to do", DefaultStatus: http.StatusAccepted}, s.askBench)
 	route(s, Technician, huma.Operation{OperationID: "getJob", Method: http.MethodGet, Path: "/api/v1/jobs/{id}", Summary: "How far long work is"},
 		func(ctx context.Context, in *idInput) (*jobOutput, error) {
 			j, err := s.store.Job(ctx, in.ID)
@@ -96,21 +85,50 @@ func (s *Server) benchRoutes() {
 	events := huma.Operation{OperationID: "watchJob", Method: http.MethodGet, Path: "/api/v1/jobs/{id}/events", Summary: "A job, again at each step until it ends"}
 	declare(&events, Technician)
 	sse.Register(s.api, events, map[string]any{"job": store.Job{}}, s.watchJob)
+	route(s, Technician, huma.Operation{OperationID: "readLog", Method: http.MethodPost, Path: "/api/v1/opened", Summary: "Find in pasted lines of a phone's log which app was opened", MaxBodyBytes: 4 << 20}, readLog)
 }
 
-func (s *Server) watchJob(ctx context.Context, in *idInput, send sse.Sender) {
+func (s *Server) benches(ctx context.Context) ([]benchLine, error) {
+	list, err := s.store.Benches(ctx)
+	if err != nil {
+		return nil, err
+	}
+	lines := []benchLine{}
+	for _, b := range list {
+		line := benchLine{Bench: b}
+		if err := json.Unmarshal(b.View, &line.View); err != nil {
+			return nil, err
+		}
+		if line.View.Phones == nil || b.Away {
+			line.View.Phones, line.View.StandIns = []bench.Phone{}, []bench.StandIn{}
+		}
+		if line.View.Try == nil {
+			line.View.Try = []string{}
+		}
+		if line.View.StandIns == nil {
+			line.View.StandIns = []bench.StandIn{}
+		}
+		lines = append(lines, line)
+	}
+	return lines, nil
+}
+
+func (s *Server) watchBenches(ctx context.Context, _ *struct{}, send sse.Sender) {
 	changes, stop := s.events.watch()
 	defer stop()
-	for {
-		j, err := s.store.Job(ctx, in.ID)
-		if err != nil || send.Data(j) != nil || j.State != "running" {
+	for ctx.Err() == nil && s.ctx.Err() == nil {
+		list, err := s.benches(ctx)
+		if err == nil {
+			err = send.Data(list)
+		}
+		if err != nil {
 			return
 		}
 		for waiting := true; waiting; {
 			select {
 			case e := <-changes:
-				waiting = e.Topic != "" && e.ID != in.ID.String()
-			case <-time.After(10 * time.Second):
+				waiting = e.Topic != "bench" && e.Topic != ""
+			case <-time.After(20 * time.Second): // one may have fallen silent
 				waiting = false
 			case <-ctx.Done():
 				return
@@ -121,107 +139,110 @@ func (s *Server) watchJob(ctx context.Context, in *idInput, send sse.Sender) {
 	}
 }
 
-// startCapture begins a capture that goes on when its request has ended.
-func (s *Server) startCapture(ctx context.Context, serial string) (uuid.UUID, error) {
-	view, _ := s.phones.snapshot()
+func (s *Server) addBench(ctx context.Context, in *newBenchInput) (*newBenchOutput, error) {
+	token := make([]byte, 32)
+	if _, err := rand.Read(token); err != nil {
+		return nil, err
+	}
+	out := &newBenchOutput{}
+	out.Body.Token = benchTokenPrefix + base64.RawURLEncoding.EncodeToString(token)
+	var err error
+	out.Body.ID, err = s.store.AddBench(ctx, android.Printable(strings.TrimSpace(in.Body.Name), 60), token, personOf(ctx).ID)
+	return out, err
+}
+
+// askBench makes a job of a request. For names, the packages that are wanted
+// are those of the phone's latest capture whose files nobody has read.
+func (s *Server) askBench(ctx context.Context, in *benchRequestInput) (*createdOutput, error) {
+	r := in.Body
+	if err := s.canDo(ctx, in.ID, r); err != nil {
+		return nil, err
+	}
+	if r.Kind == bench.KindNames {
+		capture, err := uuid.Parse(r.With)
+		if err != nil {
+			return nil, problem(http.StatusUnprocessableEntity, "bad-request", "Names are read for a capture: with has to be its id.")
+		}
+		list, err := s.store.Unnamed(ctx, capture)
+		if err != nil {
+			return nil, err
+		}
+		r.Wanted = []bench.Wanted{}
+		for _, u := range list {
+			r.Wanted = append(r.Wanted, bench.Wanted{Name: android.PackageName(u.Name), VersionCode: u.VersionCode, Signer: u.Signer})
+		}
+	} else {
+		r.Wanted = nil
+	}
+	id, err := s.store.AddJob(ctx, r.Kind, personOf(ctx).ID, in.ID, r)
+	return &createdOutput{created{id}}, err
+}
+
+// canDo refuses at once what a bench could not do now.
+func (s *Server) canDo(ctx context.Context, id uuid.UUID, r bench.Request) error {
+	b, err := s.store.BenchByID(ctx, id)
+	if err != nil {
+		return err
+	}
+	if b.Away {
+		return problem(http.StatusConflict, "bench-away", "The bench "+b.Name+" is away. Start it, then try again.")
+	}
+	if !slices.Contains([]string{bench.KindCapture, bench.KindNames, bench.KindWatch}, r.Kind) {
+		return nil
+	}
+	var view bench.View
+	if err := json.Unmarshal(b.View, &view); err != nil {
+		return err
+	}
 	for _, p := range view.Phones {
-		if p.Serial != serial {
+		if p.Handle != r.Phone {
 			continue
 		}
 		if !p.Ready {
-			return uuid.Nil, problem(http.StatusConflict, "phone-not-ready", "The phone "+p.Wrong+". "+p.Next)
+			return problem(http.StatusConflict, "phone-not-ready", "The phone "+p.Wrong+". "+p.Next)
 		}
-		person := personOf(ctx).ID
-		id, err := s.store.AddJob(ctx, "capture", person)
-		if err == nil {
-			s.background(func(ctx context.Context) { s.capture(ctx, id, serial, person) })
-		}
-		return id, err
+		return nil
 	}
-	return uuid.Nil, problem(http.StatusNotFound, "phone-gone", "No such phone is attached. Pull the cable, plug it in again and look at the list.")
+	return problem(http.StatusConflict, "phone-gone", "This phone is no longer attached. Plug it in again.")
 }
 
-func (s *Server) capture(ctx context.Context, job uuid.UUID, serial string, person uuid.UUID) {
-	ctx, cancel := context.WithTimeout(ctx, captureTakes)
-	defer cancel()
-	log := s.log.With("job", job)
-	go s.untilCancelled(ctx, job, cancel)
-	finish := func(state string, result any, problem string) {
-		// The job's end must be told even where its context has ended.
-		end, done := context.WithTimeout(context.WithoutCancel(ctx), 10*time.Second)
-		defer done()
-		if err := s.store.EndJob(end, job, state, result, problem); err != nil {
-			log.Error("the end of a capture could not be written down", "err", err)
-		}
-	}
-	capture, asking := bench.Capture(ctx, s.phones.client, serial, func(p bench.Progress) {
-		if err := s.store.TellJob(ctx, job, p); err != nil && ctx.Err() == nil {
-			log.Warn("the progress of a capture could not be written down", "err", err)
-		}
-	})
-	if ctx.Err() != nil {
-		finish("failed", nil, "It was stopped before the phone had answered; nothing was stored.")
-		return
-	}
-	if capture == nil {
-		log.Warn("a capture failed", "err", asking)
-		finish("failed", nil, captureWords(asking, 0))
-		return
-	}
-	summary, err := s.store.AddCapture(ctx, store.NewCapture{Capture: capture, Phone: s.secret.PhoneHash(capture.Identity.Serial), Person: person, Source: "bench"})
-	switch {
-	case err != nil:
-		var p *Problem
-		errors.As(s.explain(ctx, err), &p)
-		finish("failed", nil, p.Detail)
-	case asking != nil:
-		log.Warn("a capture is incomplete", "err", asking)
-		finish("failed", summary, captureWords(asking, summary.Packages))
-	default:
-		finish("done", summary, "")
-	}
-}
-
-// untilCancelled ends a capture's context when somebody cancels its job, on
-// whichever server.
-func (s *Server) untilCancelled(ctx context.Context, job uuid.UUID, cancel func()) {
+func (s *Server) watchJob(ctx context.Context, in *idInput, send sse.Sender) {
 	changes, stop := s.events.watch()
 	defer stop()
 	for {
-		select {
-		case <-ctx.Done():
+		j, err := s.store.Job(ctx, in.ID)
+		if err != nil || send.Data(j) != nil || j.Ended() {
 			return
-		case e := <-changes:
-			if e.ID != job.String() {
-				continue
-			}
-			if j, err := s.store.Job(ctx, job); err == nil && j.State != "running" {
-				cancel()
+		}
+		for waiting := true; waiting; {
+			select {
+			case e := <-changes:
+				waiting = e.ID != in.ID.String() && e.Topic != ""
+			case <-time.After(20 * time.Second):
+				waiting = false
+			case <-ctx.Done():
+				return
+			case <-s.ctx.Done():
+				return
 			}
 		}
 	}
 }
 
-// captureWords says what happened to a capture, what was kept and what to do.
-func captureWords(err error, kept int) string {
-	what := "The phone could not be asked: " + err.Error() + "."
-	switch {
-	case errors.Is(err, adb.ErrGone):
-		what = "The phone went away in the middle. Usually the cable: plug it in again and capture once more."
-	case errors.Is(err, android.ErrFingerprint):
-		what = "The phone does not say which firmware it has: " + err.Error() + "."
+type logInput struct {
+	Body struct {
+		Text string `json:"text" maxLength:"4000000" doc:"Lines of logcat"`
 	}
-	if kept > 0 {
-		return what + " What it had said by then is stored, marked incomplete."
-	}
-	return what + " Nothing was stored."
 }
 
-func benchProblem(err error) error {
-	var refused *adb.ServerError
-	if errors.Is(err, adb.ErrNoServer) || errors.As(err, &refused) {
-		wrong, next := bench.Trouble(err)
-		return problem(http.StatusServiceUnavailable, "adb-away", wrong+" "+next)
+type openedOutput struct {
+	Body struct {
+		Opened []android.Opened `json:"opened" nullable:"false"`
 	}
-	return badRequest(err)
+}
+
+func readLog(_ context.Context, in *logInput) (*openedOutput, error) {
+	out := &openedOutput{}
+	out.Body.Opened = android.ReadOpened([]byte(in.Body.Text))
+	return out, nil
 }

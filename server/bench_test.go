@@ -8,12 +8,13 @@ import (
 	"net"
 	"net/http"
 	"net/http/httptest"
-	"net/url"
 	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
 	"time"
+
+	"github.com/google/uuid"
 
 	"roster/demo"
 	"roster/phone"
@@ -61,19 +62,55 @@ func withBench(t *testing.T) *site {
 }
 
 type benchPhone struct {
-	Serial, State, Name, Version, Mark, Wrong, Next string
-	Ready                                           bool
+	Handle, Address, State, Name, Version, Mark, Wrong, Next string
+	Ready                                                    bool
 }
 
 type benchState struct {
-	Version     int
-	Wrong, Next string
-	Phones      []benchPhone
+	ID, Name  string
+	Elsewhere bool
+	Away      bool
+	View      struct {
+		Version     int
+		Wrong, Next string
+		Try         []string
+		Phones      []benchPhone
+		StandIns    []struct {
+			Address string
+			Plugged bool
+			Asking  int
+			Build   string
+		}
+	}
 }
 
-// attach runs a stand-in and has the server connect to it; it returns its
-// serial once the bench says what is asked for.
-func (s *site) attach(cookie *http.Cookie, change func(*phone.Scenario), wanted func(benchPhone) bool) (*phone.Phone, string) {
+func (s *site) benches(cookie *http.Cookie) []benchState {
+	s.t.Helper()
+	return get[struct{ Items []benchState }](s, cookie, "/api/v1/benches").Items
+}
+
+// on is a phone on a bench, as a person chooses it.
+type on struct{ bench, phone string }
+
+// find waits until some bench shows the phone as wanted.
+func (s *site) find(cookie *http.Cookie, address string, wanted func(benchPhone) bool) (found on) {
+	s.t.Helper()
+	s.until("the phone is as wanted", func() bool {
+		for _, b := range s.benches(cookie) {
+			for _, seen := range b.View.Phones {
+				if seen.Address == address && wanted(seen) {
+					found = on{b.ID, seen.Handle}
+					return true
+				}
+			}
+		}
+		return false
+	})
+	return found
+}
+
+// standIn runs a stand-in phone.
+func (s *site) standIn(change func(*phone.Scenario)) (*phone.Phone, string) {
 	s.t.Helper()
 	scenario, err := phone.Load(demo.World, "phones/lyra-5-desk.yaml")
 	if err != nil {
@@ -84,23 +121,35 @@ func (s *site) attach(cookie *http.Cookie, change func(*phone.Scenario), wanted 
 	p := phone.New(scenario, slog.New(slog.DiscardHandler))
 	ctx, cancel := context.WithCancel(context.Background())
 	s.t.Cleanup(cancel)
-	serial, err := p.Listen(ctx, "127.0.0.1:0")
+	address, err := p.Listen(ctx, "127.0.0.1:0")
 	if err != nil {
 		s.t.Fatal(err)
 	}
-	s.until("the adb server runs", func() bool { return get[benchState](s, cookie, "/api/v1/bench").Version > 0 })
-	if a := s.do(cookie, "POST", "/api/v1/bench/connect", map[string]string{"address": serial}); a.status != 200 {
-		s.t.Fatalf("%d %s", a.status, a.body)
-	}
-	s.until("the phone is as wanted", func() bool {
-		for _, seen := range get[benchState](s, cookie, "/api/v1/bench").Phones {
-			if seen.Serial == serial && wanted(seen) {
-				return true
-			}
-		}
-		return false
+	return p, address
+}
+
+// attach runs a stand-in and has the bench connect to it.
+func (s *site) attach(cookie *http.Cookie, change func(*phone.Scenario), wanted func(benchPhone) bool) (*phone.Phone, on) {
+	s.t.Helper()
+	p, address := s.standIn(change)
+	s.until("the adb server runs", func() bool {
+		list := s.benches(cookie)
+		return len(list) > 0 && list[0].View.Version > 0
 	})
-	return p, serial
+	last, _ := s.follow(cookie, s.ask(cookie, on{bench: s.benches(cookie)[0].ID}, map[string]string{"kind": "connect", "address": address}))
+	if last.State != "done" {
+		s.t.Fatalf("%+v", last)
+	}
+	return p, s.find(cookie, address, wanted)
+}
+
+// ask makes a job of a request.
+func (s *site) ask(cookie *http.Cookie, at on, request map[string]string) string {
+	s.t.Helper()
+	if at.phone != "" {
+		request["phone"] = at.phone
+	}
+	return decode[id](s, s.do(cookie, "POST", "/api/v1/benches/"+at.bench+"/requests", request), 202).ID
 }
 
 func (s *site) until(what string, true func() bool) {
@@ -113,6 +162,9 @@ func (s *site) until(what string, true func() bool) {
 	}
 	s.t.Fatalf("never: %s", what)
 }
+
+// wantPackages is how many the phone on the desk has.
+const wantPackages = 155
 
 func identified(p benchPhone) bool { return p.Ready && p.Version == "15.0.0" && p.Mark != "" }
 
@@ -152,17 +204,17 @@ func (s *site) follow(cookie *http.Cookie, id string) (last jobState, events int
 	return last, events
 }
 
-func (s *site) startCapture(cookie *http.Cookie, serial string) string {
+func (s *site) startCapture(cookie *http.Cookie, at on) string {
 	s.t.Helper()
-	return decode[id](s, s.do(cookie, "POST", "/api/v1/bench/phones/"+url.PathEscape(serial)+"/captures", nil), 202).ID
+	return s.ask(cookie, at, map[string]string{"kind": "capture"})
 }
 
 func TestCaptureOverTheAPI(t *testing.T) {
 	s := withBench(t)
 	cookie := s.signIn("technician")
-	_, serial := s.attach(cookie, func(*phone.Scenario) {}, identified)
-	last, events := s.follow(cookie, s.startCapture(cookie, serial))
-	if last.State != "done" || last.Result == nil || last.Result.Packages != 153 || events < 2 {
+	_, at := s.attach(cookie, func(*phone.Scenario) {}, identified)
+	last, events := s.follow(cookie, s.startCapture(cookie, at))
+	if last.State != "done" || last.Result == nil || last.Result.Packages != wantPackages || events < 2 {
 		t.Fatalf("%+v after %d events", last, events)
 	}
 	c := get[struct {
@@ -172,29 +224,40 @@ func TestCaptureOverTheAPI(t *testing.T) {
 	if !c.Complete || c.MakerName != "Brannock" || c.ModelName != "Lyra 5" {
 		t.Errorf("%+v", c)
 	}
-	again, _ := s.follow(cookie, s.startCapture(cookie, serial))
+	again, _ := s.follow(cookie, s.startCapture(cookie, at))
 	if again.Result == nil || !again.Result.Known || again.Result.ID != last.Result.ID {
 		t.Errorf("the same capture twice: %+v", again)
 	}
 	// A late watcher gets the end at once.
-	if late, events := s.follow(cookie, s.startCapture(cookie, serial)); late.State != "done" || events == 0 {
+	if late, events := s.follow(cookie, s.startCapture(cookie, at)); late.State != "done" || events == 0 {
 		t.Errorf("%+v", late)
 	}
-	if a := s.do(cookie, "POST", "/api/v1/bench/phones/192.0.2.1:5555/captures", nil); kind(a) != "phone-gone" {
+	requests := "/api/v1/benches/" + at.bench + "/requests"
+	if a := s.do(cookie, "POST", requests, map[string]string{"kind": "capture", "phone": "nobody"}); kind(a) != "phone-gone" {
 		t.Errorf("a phone that is not there: %d %s", a.status, a.body)
 	}
-	if a := s.do(cookie, "POST", "/api/v1/bench/connect", map[string]string{"address": "no address"}); a.status != 422 {
-		t.Errorf("%d %s", a.status, a.body)
+	if a := s.do(cookie, "POST", requests, map[string]string{"kind": "shell", "phone": at.phone}); a.status != 422 {
+		t.Errorf("a request that there is not: %d %s", a.status, a.body)
+	}
+	for want, request := range map[string]map[string]string{
+		"is not an address": {"kind": "connect", "address": "no address"},
+		"can't pair":        {"kind": "pair", "address": "127.0.0.1:1", "code": "123456"},
+		"six digits":        {"kind": "pair", "address": "127.0.0.1:1", "code": "12"},
+		"stand-ins":         {"kind": "hand", "address": "127.0.0.1:1", "action": "accept"},
+	} {
+		if last, _ := s.follow(cookie, s.ask(cookie, on{bench: at.bench}, request)); last.State != "failed" || !strings.Contains(last.Problem, want) {
+			t.Errorf("%s: %+v", want, last)
+		}
 	}
 }
 
 func TestCableFallsOut(t *testing.T) {
 	s := withBench(t)
 	cookie := s.signIn("technician")
-	_, serial := s.attach(cookie, func(sc *phone.Scenario) {
+	_, at := s.attach(cookie, func(sc *phone.Scenario) {
 		sc.Faults = []phone.Fault{{Command: "dumpsys package", AfterBytes: 50_000, Do: "unplug"}}
 	}, identified)
-	last, _ := s.follow(cookie, s.startCapture(cookie, serial))
+	last, _ := s.follow(cookie, s.startCapture(cookie, at))
 	if last.State != "failed" || last.Result == nil || !strings.Contains(last.Problem, "marked incomplete") || !strings.Contains(last.Problem, "cable") {
 		t.Fatalf("%+v", last)
 	}
@@ -203,7 +266,7 @@ func TestCableFallsOut(t *testing.T) {
 		Missing  string
 		Packages int
 	}](s, cookie, "/api/v1/captures/"+last.Result.ID)
-	if c.Complete || c.Packages != 153 || !strings.Contains(c.Missing, "dumpsys package") {
+	if c.Complete || c.Packages != wantPackages || !strings.Contains(c.Missing, "dumpsys package") {
 		t.Errorf("%+v", c)
 	}
 }
@@ -211,11 +274,11 @@ func TestCableFallsOut(t *testing.T) {
 func TestCancelCapture(t *testing.T) {
 	s := withBench(t)
 	cookie, other := s.signIn("technician"), s.signIn("another")
-	_, serial := s.attach(cookie, func(sc *phone.Scenario) {
+	_, at := s.attach(cookie, func(sc *phone.Scenario) {
 		sc.Faults = []phone.Fault{{Command: "dumpsys package", AfterBytes: 1000, Do: "hang"}}
 	}, identified)
-	job := s.startCapture(cookie, serial)
-	s.until("it asks for the dump", func() bool { return get[jobState](s, cookie, "/api/v1/jobs/"+job).Progress.Step == 6 })
+	job := s.startCapture(cookie, at)
+	s.until("it asks for the dump", func() bool { return get[jobState](s, cookie, "/api/v1/jobs/"+job).Progress.Step == 4 })
 	if a := s.do(other, "DELETE", "/api/v1/jobs/"+job, nil); a.status != 403 {
 		t.Errorf("somebody else cancels it: %d %s", a.status, a.body)
 	}
@@ -223,7 +286,7 @@ func TestCancelCapture(t *testing.T) {
 		t.Fatalf("%d %s", a.status, a.body)
 	}
 	last, _ := s.follow(cookie, job)
-	if last.State != "cancelled" || !strings.Contains(last.Problem, "nothing was stored") {
+	if last.State != "cancelled" || !strings.Contains(last.Problem, "stopped") {
 		t.Errorf("%+v", last)
 	}
 	if list, err := s.store.Makers(t.Context(), ""); err != nil || len(list) != 0 {
@@ -234,30 +297,23 @@ func TestCancelCapture(t *testing.T) {
 func TestUnauthorised(t *testing.T) {
 	s := withBench(t)
 	cookie := s.signIn("technician")
-	p, serial := s.attach(cookie, func(sc *phone.Scenario) { sc.Prompt = "ask" }, func(p benchPhone) bool { return p.State == "unauthorized" && p.Wrong != "" && p.Next != "" })
-	if a := s.do(cookie, "POST", "/api/v1/bench/phones/"+url.PathEscape(serial)+"/captures", nil); kind(a) != "phone-not-ready" || !strings.Contains(string(a.body), "Allow") {
+	p, at := s.attach(cookie, func(sc *phone.Scenario) { sc.Prompt = "ask" }, func(p benchPhone) bool { return p.State == "unauthorized" && p.Wrong != "" && p.Next != "" })
+	if a := s.do(cookie, "POST", "/api/v1/benches/"+at.bench+"/requests", map[string]string{"kind": "capture", "phone": at.phone}); kind(a) != "phone-not-ready" || !strings.Contains(string(a.body), "Allow") {
 		t.Errorf("%d %s", a.status, a.body)
 	}
 	s.until("the owner is asked", func() bool { return p.Accept() > 0 })
-	s.until("the phone is ready", func() bool {
-		for _, seen := range get[benchState](s, cookie, "/api/v1/bench").Phones {
-			if identified(seen) {
-				return true
-			}
-		}
-		return false
-	})
+	s.until("the phone is ready", func() bool { return identified(s.benches(cookie)[0].View.Phones[0]) })
 }
 
 // TestNoADB is a server without phones: it says so and works.
 func TestNoADB(t *testing.T) {
 	s := withPeople(t)
 	cookie := s.signIn("technician")
-	b := get[benchState](s, cookie, "/api/v1/bench")
-	if b.Wrong == "" || b.Next == "" || len(b.Phones) != 0 {
-		t.Errorf("%+v", b)
+	if list := s.benches(cookie); len(list) != 0 {
+		t.Errorf("%+v", list)
 	}
-	if a := s.do(cookie, "POST", "/api/v1/bench/phones/x/captures", nil); kind(a) != "phone-gone" {
+	a := s.do(cookie, "POST", "/api/v1/benches/"+uuid.NewString()+"/requests", map[string]string{"kind": "capture", "phone": "x"})
+	if a.status != 404 {
 		t.Errorf("%d %s", a.status, a.body)
 	}
 }

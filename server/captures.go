@@ -2,61 +2,116 @@ package server
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
+	"os"
+	"reflect"
 
 	"github.com/danielgtaylor/huma/v2"
+	"github.com/gin-gonic/gin"
 
 	"roster/core/android"
 	"roster/store"
 )
 
-// maxUpload bounds one upload, in bytes.
-const maxUpload = 64 << 20
+// maxUpload bounds one upload as a whole, in bytes; android.MaxSource bounds
+// each file of it.
+const maxUpload = 2 * android.MaxSource
 
-type uploadInput struct {
-	RawBody huma.MultipartFormFiles[struct {
-		Files []huma.FormFile `form:"files" required:"true"`
-	}]
-}
+// maxFiles bounds the files of one upload.
+const maxFiles = 100
 
-type uploadOutput struct {
-	Body struct {
-		store.CaptureSummary
-		Complete bool           `json:"complete"`
-		Missing  string         `json:"missing"`
-		Notes    []android.Note `json:"notes" nullable:"false" doc:"Lines that were not understood"`
-		Omitted  int            `json:"omitted" doc:"How many more such lines there were"`
-	}
+// uploaded is what became of an upload.
+type uploaded struct {
+	store.CaptureSummary
+	Complete bool           `json:"complete"`
+	Missing  string         `json:"missing"`
+	Notes    []android.Note `json:"notes" nullable:"false" doc:"Lines that were not understood, and files that were left out"`
+	Omitted  int            `json:"omitted" doc:"How many more such lines there were"`
 }
 
 type captureOutput struct{ Body store.Capture }
 
+type intakeOutput struct{ Body store.Intake }
+
 func (s *Server) captureRoutes() {
-	route(s, Technician, huma.Operation{OperationID: "uploadCapture", Method: http.MethodPost, Path: "/api/v1/captures", Summary: "Send in saved outputs of one phone: getprop, pm list packages, dumpsys package",
-		DefaultStatus: http.StatusCreated, MaxBodyBytes: maxUpload}, s.upload)
+	s.uploadRoute()
 	route(s, Technician, huma.Operation{OperationID: "getCapture", Method: http.MethodGet, Path: "/api/v1/captures/{id}", Summary: "One capture"},
 		func(ctx context.Context, in *idInput) (*captureOutput, error) {
 			c, err := s.store.Capture(ctx, in.ID)
 			return &captureOutput{c}, err
 		})
+	route(s, Technician, huma.Operation{OperationID: "getIntake", Method: http.MethodGet, Path: "/api/v1/captures/{id}/intake", Summary: "What a capture means: compared with what was known"},
+		func(ctx context.Context, in *idInput) (*intakeOutput, error) {
+			i, err := s.store.Intake(ctx, in.ID)
+			return &intakeOutput{i}, err
+		})
+	s.plain(http.MethodGet, "/api/v1/packages/:name/icon", Technician, s.icon)
 }
 
-func (s *Server) upload(ctx context.Context, in *uploadInput) (*uploadOutput, error) {
-	var files []android.Source
-	var total int64
-	for _, f := range in.RawBody.Data().Files {
-		if total += f.Size; total > maxUpload {
-			return nil, problem(http.StatusRequestEntityTooLarge, "too-large", fmt.Sprintf("The files are over %d MB together. Nothing was stored.", maxUpload>>20))
+// uploadRoute takes files as they stream in, which huma can't: it is added to
+// the router by itself, and to the description by hand.
+func (s *Server) uploadRoute() {
+	const path = "/api/v1/captures"
+	s.plain(http.MethodPost, path, Technician, func(c *gin.Context) {
+		out, err := s.upload(c.Request.Context(), c.Request)
+		if err != nil {
+			var p *Problem
+			errors.As(s.explain(c.Request.Context(), err), &p)
+			writeProblem(c, p)
+			return
 		}
-		data, err := io.ReadAll(f)
+		c.JSON(http.StatusCreated, out)
+	})
+	api := s.api.OpenAPI()
+	op := huma.Operation{OperationID: "uploadCapture", Method: http.MethodPost, Path: path,
+		Summary: "Send in saved outputs of one phone, a bug report or a capture file", Description: "Form field: files, as often as there are files. For: technician.",
+		RequestBody: &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"multipart/form-data": {Schema: &huma.Schema{Type: "object", Properties: map[string]*huma.Schema{
+			"files": {Type: "array", Items: &huma.Schema{Type: "string", Format: "binary"}}}}}}},
+		Responses: map[string]*huma.Response{"201": {Description: "Created", Content: map[string]*huma.MediaType{
+			"application/json": {Schema: api.Components.Schemas.Schema(reflect.TypeFor[uploaded](), true, "")}}},
+			"default": {Description: "Error", Content: map[string]*huma.MediaType{"application/problem+json": {Schema: api.Components.Schemas.Schema(reflect.TypeFor[Problem](), true, "")}}}},
+	}
+	api.AddOperation(&op)
+}
+
+// upload reads the files of a form. Each lies, while it is read, in a file
+// without a name, of which nothing stays.
+func (s *Server) upload(ctx context.Context, r *http.Request) (*uploaded, error) {
+	r.Body = http.MaxBytesReader(nil, r.Body, maxUpload)
+	form, err := r.MultipartReader()
+	if err != nil {
+		return nil, badRequest(fmt.Errorf("send the files as a form (multipart/form-data): %w", err))
+	}
+	var sources []android.Source
+	for {
+		part, err := form.NextPart()
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil {
+			return nil, uploadProblem(err)
+		}
+		if part.FormName() != "files" {
+			continue
+		}
+		if len(sources) == maxFiles {
+			return nil, badRequest(fmt.Errorf("more than %d files; put them into a zip. Nothing was stored", maxFiles))
+		}
+		file, err := nameless()
 		if err != nil {
 			return nil, err
 		}
-		files = append(files, android.TextSource(f.Filename, data))
+		defer file.Close()
+		n, err := io.Copy(file, part)
+		if err != nil {
+			return nil, uploadProblem(err)
+		}
+		sources = append(sources, android.Source{Name: part.FileName(), Size: n, Data: file})
 	}
-	c, err := android.ReadSources(files)
+	c, err := android.ReadSources(sources)
 	if err != nil {
 		return nil, badRequest(fmt.Errorf("%w. Nothing was stored", err))
 	}
@@ -67,11 +122,57 @@ func (s *Server) upload(ctx context.Context, in *uploadInput) (*uploadOutput, er
 	if err != nil {
 		return nil, err
 	}
-	out := &uploadOutput{}
-	out.Body.CaptureSummary, out.Body.Complete, out.Body.Missing = summary, c.Complete, c.Missing
-	out.Body.Notes, out.Body.Omitted = c.Notes()
-	if out.Body.Notes == nil {
-		out.Body.Notes = []android.Note{}
+	if err := s.store.AddNames(ctx, namesIn(c)); err != nil {
+		return nil, err
+	}
+	out := &uploaded{CaptureSummary: summary, Complete: c.Complete, Missing: c.Missing}
+	if out.Notes, out.Omitted = c.Notes(); out.Notes == nil {
+		out.Notes = []android.Note{}
 	}
 	return out, nil
+}
+
+// namesIn are the labels that a portable capture carries.
+func namesIn(c *android.Capture) []store.NewName {
+	var list []store.NewName
+	for _, p := range c.Packages {
+		if len(p.Labels) > 0 {
+			list = append(list, store.NewName{Name: string(p.Name), VersionCode: p.VersionCode, Signer: p.Signer, Labels: p.Labels})
+		}
+	}
+	return list
+}
+
+// nameless makes a temporary file that nobody else can open, and that is gone
+// when it is closed.
+func nameless() (*os.File, error) {
+	file, err := os.CreateTemp("", "roster-upload-")
+	if err != nil {
+		return nil, err
+	}
+	return file, os.Remove(file.Name())
+}
+
+func uploadProblem(err error) error {
+	var large *http.MaxBytesError
+	if errors.As(err, &large) {
+		return problem(http.StatusRequestEntityTooLarge, "too-large", fmt.Sprintf("The files are over %d MB together. Nothing was stored.", maxUpload>>20))
+	}
+	return badRequest(fmt.Errorf("the upload broke off (%w). Nothing was stored", err))
+}
+
+// icon shows a package's picture. It came from a phone: it is served as a
+// picture and as nothing else.
+func (s *Server) icon(c *gin.Context) {
+	ctx := c.Request.Context()
+	data, kind, err := s.store.Icon(ctx, c.Param("name"))
+	if err != nil {
+		var p *Problem
+		errors.As(s.explain(ctx, err), &p)
+		writeProblem(c, p)
+		return
+	}
+	c.Header("Content-Security-Policy", "default-src 'none'; sandbox")
+	c.Header("Cache-Control", "private, max-age=86400")
+	c.Data(http.StatusOK, kind, data)
 }

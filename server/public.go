@@ -15,6 +15,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"roster/core/android"
 	"roster/core/evidence"
 	"roster/core/profile"
 	"roster/core/render"
@@ -82,6 +83,9 @@ func (s *Server) publicRoutes() {
 		s.plain(method, "/r", Public, s.releaseIndex)
 		s.plain(method, "/schema/release.json", Public, func(c *gin.Context) {
 			c.Data(http.StatusOK, "application/schema+json", profile.Schema)
+		})
+		s.plain(method, "/schema/capture.json", Public, func(c *gin.Context) {
+			c.Data(http.StatusOK, "application/schema+json", android.CaptureSchema)
 		})
 		s.plain(method, "/minisign.pub", Public, s.publicKey)
 	}

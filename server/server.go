@@ -15,6 +15,7 @@ import (
 	"github.com/gin-gonic/gin"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
+	"roster/bench"
 	"roster/bench/adb"
 	"roster/store"
 )
@@ -28,6 +29,8 @@ type Config struct {
 	ADB string
 	// ADBProgram starts an adb server where none answers.
 	ADBProgram string
+	// StandIns are simulated phones whose hands this server may lead.
+	StandIns []bench.Hand
 	// Version is shown and written into the API's description.
 	Version string
 	// Demo, when not empty, is shown on the sign-in page.
@@ -50,7 +53,7 @@ type Server struct {
 	engine  *gin.Engine
 	api     huma.API
 	events  *hub
-	phones  *phones
+	station *bench.Station
 	working sync.WaitGroup
 	stop    context.CancelFunc
 	ctx     context.Context
@@ -62,8 +65,10 @@ func New(c Config) *Server {
 	s := build(c)
 	s.background(func(ctx context.Context) { s.migrate(ctx) })
 	s.background(func(ctx context.Context) { s.store.Listen(ctx, s.events.tell) })
+	s.background(s.endSilentJobs)
 	if c.ADB != "" {
-		s.background(func(ctx context.Context) { s.phones.watch(ctx) })
+		s.background(s.station.Watch)
+		s.background(s.offerBench)
 	}
 	return s
 }
@@ -73,7 +78,7 @@ func build(c Config) *Server {
 	gin.SetMode(gin.ReleaseMode)
 	s := &Server{store: c.Store, secret: c.Secret, log: c.Log, config: c, engine: gin.New(), events: newHub()}
 	s.ctx, s.stop = context.WithCancel(context.Background())
-	s.phones = newPhones(&adb.Client{Address: c.ADB}, c.ADBProgram, s.secret, c.Log)
+	s.station = bench.NewStation(&adb.Client{Address: c.ADB}, c.ADBProgram, c.Secret.derive("handles"), c.StandIns, c.Log)
 	s.middleware()
 	s.routes()
 	return s
@@ -113,7 +118,7 @@ func (s *Server) middleware() {
 	e.HandleMethodNotAllowed = true
 	e.ForwardedByClientIP = false
 	e.Use(s.recover, s.logRequests, securityHeaders)
-	e.Use(gzip.Gzip(gzip.DefaultCompression, gzip.WithExcludedPathsRegexs([]string{`/events$`, `\.woff2$`, `^/assets/.*\.js$`, `^/assets/.*\.css$`})))
+	e.Use(gzip.Gzip(gzip.DefaultCompression, gzip.WithExcludedPathsRegexs([]string{`/events$`, `/link/requests$`, `\.woff2$`, `^/assets/.*\.js$`, `^/assets/.*\.css$`})))
 	e.Use(s.crossOrigin, s.whoIsIt)
 }
 
@@ -133,6 +138,7 @@ func (s *Server) routes() {
 	s.reviewRoutes()
 	s.profileRoutes()
 	s.benchRoutes()
+	s.linkRoutes()
 	s.captureRoutes()
 	s.publicRoutes()
 	s.plain(http.MethodGet, "/healthz", Public, func(c *gin.Context) { c.String(http.StatusOK, "ok\n") })

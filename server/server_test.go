@@ -140,7 +140,7 @@ var degrees = []string{"public", "signed-in", "technician", "reviewer", "maintai
 var needs = map[string]string{
 	"GET /healthz": "public", "GET /readyz": "public", "GET /metrics": "public", "GET /assets/*file": "public",
 	"GET /r": "public", "HEAD /r": "public", "GET /r/*address": "public", "HEAD /r/*address": "public",
-	"GET /schema/release.json": "public", "HEAD /schema/release.json": "public", "GET /minisign.pub": "public", "HEAD /minisign.pub": "public",
+	"GET /schema/release.json": "public", "GET /schema/capture.json": "public", "HEAD /schema/capture.json": "public", "HEAD /schema/release.json": "public", "GET /minisign.pub": "public", "HEAD /minisign.pub": "public",
 	"GET /api/openapi.json": "public", "GET /api/openapi.yaml": "public", "GET /api/openapi-3.0.json": "public", "GET /api/openapi-3.0.yaml": "public",
 	"GET /api/v1/session": "public", "POST /api/v1/session": "public", "DELETE /api/v1/session": "signed-in",
 	"GET /api/v1/makers": "technician", "GET /api/v1/makers/:maker/models": "technician", "GET /api/v1/makers/:maker/models/:model/builds": "technician",
@@ -150,7 +150,10 @@ var needs = map[string]string{
 	"POST /api/v1/changes/:id/decisions": "reviewer", "POST /api/v1/changes/:id/take-back": "technician",
 	"GET /api/v1/profiles": "technician", "POST /api/v1/profiles": "maintainer", "GET /api/v1/profiles/:id": "technician", "POST /api/v1/profiles/:id/composition": "technician",
 	"PUT /api/v1/profiles/:id/rules": "maintainer", "POST /api/v1/profiles/:id/releases": "maintainer", "GET /api/v1/releases": "technician",
-	"GET /api/v1/bench": "technician", "GET /api/v1/bench/events": "technician", "POST /api/v1/bench/connect": "technician", "POST /api/v1/bench/phones/:serial/captures": "technician",
+	"GET /api/v1/benches": "technician", "GET /api/v1/benches/events": "technician", "POST /api/v1/benches": "maintainer", "DELETE /api/v1/benches/:id": "maintainer",
+	"POST /api/v1/benches/:id/requests": "technician", "POST /api/v1/opened": "technician", "GET /api/v1/packages/:name/icon": "technician",
+	"GET /api/v1/link/requests": "bench", "POST /api/v1/link/view": "bench", "POST /api/v1/link/jobs/:id/progress": "bench", "POST /api/v1/link/jobs/:id/capture": "bench",
+	"POST /api/v1/link/jobs/:id/names": "bench", "POST /api/v1/link/jobs/:id/end": "bench", "GET /api/v1/captures/:id/intake": "technician",
 	"GET /api/v1/jobs/:id": "technician", "DELETE /api/v1/jobs/:id": "technician", "GET /api/v1/jobs/:id/events": "technician",
 	"POST /api/v1/captures": "technician", "GET /api/v1/captures/:id": "technician",
 }
@@ -181,7 +184,7 @@ func TestRoutesByRole(t *testing.T) {
 			path = parameter.ReplaceAllString(path, "00000000-0000-7000-8000-000000000000")
 			a := s.do(cookie, method, path, nil, "If-Match", `"1"`)
 			refused := a.status == http.StatusUnauthorized && role == "" || a.status == http.StatusForbidden && role != ""
-			may := need == "public" || role != "" && slices.Index(degrees, role) >= slices.Index(degrees, need)
+			may := need == "public" || role != "" && need != "bench" && slices.Index(degrees, role) >= slices.Index(degrees, need)
 			if need == "public" && method == "POST" && a.status == http.StatusUnauthorized {
 				refused = false // a sign-in without a password
 			}
@@ -261,13 +264,13 @@ func TestUpload(t *testing.T) {
 	s := withPeople(t)
 	cookie := s.signIn("technician")
 	for what, files := range map[string]map[string]string{
-		"a picture":       {"x.jpg": "\xff\xd8\xff\xe0 not text"},
-		"nothing":         {"empty.txt": ""},
-		"no getprop":      {"list.txt": "package:com.example.a\n"},
-		"no packages":     {"props.txt": props},
-		"no fingerprint":  {"props.txt": "[a.b]: [c]\n", "list.txt": "package:com.example.a\n"},
-		"hostile names":   {"props.txt": props, "list.txt": "package:a;reboot\npackage:$(id).b\n"},
-		"two of one kind": {"props.txt": props, "again.txt": props, "list.txt": "package:com.example.a\n"},
+		"a picture":      {"x.jpg": "\xff\xd8\xff\xe0 not text"},
+		"nothing":        {"empty.txt": ""},
+		"no getprop":     {"list.txt": "package:com.example.a\n"},
+		"no packages":    {"props.txt": props},
+		"no fingerprint": {"props.txt": "[a.b]: [c]\n", "list.txt": "package:com.example.a\n"},
+		"hostile names":  {"props.txt": props, "list.txt": "package:a;reboot\npackage:$(id).b\n"},
+		"two phones":     {"props.txt": props, "again.txt": strings.Replace(props, "14.1.0:user", "14.2.0:user", 1), "list.txt": "package:com.example.a\n"},
 	} {
 		a := s.upload(cookie, files)
 		if a.status != 422 || !strings.Contains(string(a.body), "Nothing was stored") {

@@ -189,27 +189,54 @@ func connectionOf(ctx context.Context) connection {
 	return c
 }
 
-// whoIsIt finds the person by the session cookie. It runs for every request;
-// without a cookie it asks the database nothing.
+// cookieToken is the token of a person's session.
+func cookieToken(r *http.Request) ([]byte, bool) {
+	cookie, err := r.Cookie(cookieName)
+	if err != nil || strings.HasPrefix(r.URL.Path, "/assets/") {
+		return nil, false
+	}
+	token, err := base64.RawURLEncoding.DecodeString(cookie.Value)
+	return token, err == nil && len(token) == 32
+}
+
+// benchTokenPrefix makes a bench's token known for what it is.
+const benchTokenPrefix = "roster-bench-"
+
+// benchToken is the token that a bench elsewhere comes with.
+func benchToken(r *http.Request) ([]byte, bool) {
+	text, ok := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer "+benchTokenPrefix)
+	if !ok {
+		return nil, false
+	}
+	token, err := base64.RawURLEncoding.DecodeString(text)
+	return token, err == nil && len(token) == 32
+}
+
+// whoIsIt finds the person by the session cookie, or the bench by its token.
+// It runs for every request; without either it asks the database nothing.
 func (s *Server) whoIsIt(c *gin.Context) {
 	r := c.Request
 	conn := connection{secure: r.TLS != nil || r.Header.Get("X-Forwarded-Proto") == "https"}
 	conn.address, _, _ = net.SplitHostPort(r.RemoteAddr)
 	ctx := r.Context()
-	if cookie, err := r.Cookie(cookieName); err == nil && !strings.HasPrefix(r.URL.Path, "/assets/") {
-		if token, err := base64.RawURLEncoding.DecodeString(cookie.Value); err == nil && len(token) == 32 {
-			person, err := s.store.SessionPerson(ctx, token)
-			switch {
-			case err == nil:
-				conn.token = token
-				ctx = context.WithValue(ctx, personKey{}, person)
-			case !errors.Is(err, store.ErrNotFound) && strings.HasPrefix(r.URL.Path, "/api/"):
-				var p *Problem
-				errors.As(s.explain(ctx, err), &p)
-				writeProblem(c, p)
-				return
-			}
+	var err error
+	if token, ok := cookieToken(r); ok {
+		var person store.Person
+		if person, err = s.store.SessionPerson(ctx, token); err == nil {
+			conn.token = token
+			ctx = context.WithValue(ctx, personKey{}, person)
 		}
+	} else if token, ok := benchToken(r); ok {
+		var b store.Bench
+		if b, err = s.store.BenchByToken(ctx, token); err == nil {
+			ctx = context.WithValue(ctx, benchKey{}, b)
+		}
+	}
+	if err != nil && !errors.Is(err, store.ErrNotFound) && strings.HasPrefix(r.URL.Path, "/api/") {
+		var p *Problem
+		errors.As(s.explain(ctx, err), &p)
+		writeProblem(c, p)
+		return
 	}
 	c.Request = r.WithContext(context.WithValue(ctx, connectionKey{}, conn))
 	c.Next()

@@ -21,8 +21,9 @@ type NewCapture struct {
 	// Phone is the keyed hash of the serial number, "" where unknown.
 	Phone  string
 	Person uuid.UUID
-	// Source is "bench" or "file".
+	// Source is "bench" or "file"; Bench is which one, nil for files.
 	Source string
+	Bench  *uuid.UUID
 }
 
 // CaptureSummary says what became of a capture.
@@ -47,6 +48,7 @@ type detail struct {
 	Provides      []string             `json:"provides,omitempty"`
 	Uses          []android.LibraryUse `json:"uses,omitempty"`
 	OverlayTarget string               `json:"overlayTarget,omitempty"`
+	Signer        string               `json:"signer,omitempty"`
 }
 
 // row is a package of the capture with its identities; pkg is zero until the
@@ -72,10 +74,14 @@ func (s *Store) AddCapture(ctx context.Context, n NewCapture) (CaptureSummary, e
 		if err != nil {
 			return err
 		}
+		facts, err := json.Marshal(n.Capture.Phone)
+		if err != nil {
+			return err
+		}
 		tag, err := tx.Exec(ctx, `
-			insert into captures (id, build_id, phone, person_id, source, complete, missing, reports, digest)
-			values ($1, $2, $3, $4, $5, $6, $7, $8, $9) on conflict (digest) do nothing`,
-			sum.ID, sum.BuildID, n.Phone, n.Person, n.Source, n.Capture.Complete, n.Capture.Missing, reports, digest)
+			insert into captures (id, build_id, phone, person_id, source, complete, missing, reports, digest, bench_id, phone_facts)
+			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11) on conflict (digest) do nothing`,
+			sum.ID, sum.BuildID, n.Phone, n.Person, n.Source, n.Capture.Complete, n.Capture.Missing, reports, digest, n.Bench, facts)
 		if err != nil {
 			return err
 		}
@@ -95,6 +101,9 @@ func prepare(n NewCapture) ([]row, []byte) {
 	rows := make([]row, len(c.Packages))
 	whole := sha256.New()
 	fmt.Fprintf(whole, "%s\n%s\n%t\n", c.Identity.Fingerprint, n.Phone, c.Complete)
+	if err := json.NewEncoder(whole).Encode(c.Phone); err != nil {
+		panic(err) // strings and lists of them always encode
+	}
 	var buf []byte
 	for i := range c.Packages {
 		p := &c.Packages[i]
@@ -122,7 +131,7 @@ func appendFacts(b []byte, p *android.Package) []byte {
 			b = append(strconv.AppendInt(b, n, 10), 0)
 		}
 	}
-	text(string(p.Name), p.VersionName, imagePath(p), p.Partition, p.SharedUser, p.OverlayTarget)
+	text(string(p.Name), p.VersionName, imagePath(p), p.Partition, p.SharedUser, p.OverlayTarget, p.Signer)
 	number(p.VersionCode, int64(p.MinSDK), int64(p.TargetSDK))
 	for _, flag := range []bool{p.System, p.Privileged, p.Persistent, p.StartsAtBoot} {
 		b = strconv.AppendBool(b, flag)
@@ -162,10 +171,10 @@ func store(ctx context.Context, tx pgx.Tx, n NewCapture, rows []row, sum *Captur
 			return err
 		}
 	}
-	_, err = tx.CopyFrom(ctx, pgx.Identifier{"sightings"}, []string{"capture_id", "package_id", "facts_id", "installed", "enabled"},
+	_, err = tx.CopyFrom(ctx, pgx.Identifier{"sightings"}, []string{"capture_id", "package_id", "facts_id", "installed", "enabled", "installer", "app_bytes", "data_bytes", "cache_bytes"},
 		pgx.CopyFromSlice(len(rows), func(i int) ([]any, error) {
 			r := rows[i]
-			return []any{sum.ID, r.pkg, r.facts, r.p.Installed, string(r.p.Enabled)}, nil
+			return []any{sum.ID, r.pkg, r.facts, r.p.Installed, string(r.p.Enabled), r.p.Installer, r.p.AppBytes, r.p.DataBytes, r.p.CacheBytes}, nil
 		}))
 	if err != nil {
 		return err
@@ -245,7 +254,7 @@ func addPackages(ctx context.Context, tx pgx.Tx, n NewCapture, rows []row, sum *
 		[]string{"id", "package_id", "version_code", "version_name", "path", "partition", "system", "privileged", "persistent", "shared_user", "starts_at_boot", "details"},
 		pgx.CopyFromSlice(len(facts), func(i int) ([]any, error) {
 			p := facts[i].p
-			details, err := json.Marshal(detail{p.MinSDK, p.TargetSDK, p.Declares, p.Requests, p.Provides, p.Uses, p.OverlayTarget})
+			details, err := json.Marshal(detail{p.MinSDK, p.TargetSDK, p.Declares, p.Requests, p.Provides, p.Uses, p.OverlayTarget, p.Signer})
 			return []any{facts[i].facts, facts[i].pkg, p.VersionCode, p.VersionName, imagePath(p), p.Partition, p.System, p.Privileged, p.Persistent, p.SharedUser, p.StartsAtBoot, details}, err
 		}))
 	return err

@@ -154,8 +154,9 @@ func writeLabels(ctx context.Context, tx pgx.Tx, e editRow) error {
 	var del, insert string
 	switch change.Field(e.Field) {
 	case change.Labels:
-		del = `delete from labels where package_id = $1 and language <> ''`
-		insert = `insert into labels (package_id, language, label) select $1, key, value from jsonb_each_text(coalesce(nullif($2::jsonb, 'null'), '{}'))`
+		del = `delete from labels where package_id = $1 and language <> '' and not from_file`
+		insert = `insert into labels (package_id, language, label) select $1, key, value from jsonb_each_text(coalesce(nullif($2::jsonb, 'null'), '{}'))
+			on conflict (package_id, language, label) do update set from_file = false`
 	case change.Aliases:
 		del = `delete from labels where package_id = $1 and language = ''`
 		insert = `insert into labels (package_id, language, label) select distinct $1::uuid, '', value from jsonb_array_elements_text(coalesce(nullif($2::jsonb, 'null'), '[]'))`

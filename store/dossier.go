@@ -160,7 +160,7 @@ func (s *Store) History(ctx context.Context, pkg uuid.UUID, limit int) ([]Past, 
 
 // LabelsOf lists names of a package by language; aliases have none.
 func (s *Store) LabelsOf(ctx context.Context, pkg uuid.UUID) (map[string]string, []string, error) {
-	rows, err := s.pool.Query(ctx, `select language, label from labels where package_id = $1 order by language, label limit 500`, pkg)
+	rows, err := s.pool.Query(ctx, `select language, label from labels where package_id = $1 order by language, not from_file, label limit 500`, pkg)
 	if err != nil {
 		return nil, nil, err
 	}

@@ -131,7 +131,7 @@ func (s *Store) Ledger(ctx context.Context, q LedgerQuery) (rows []LedgerRow, fo
 			where `+scope+match+`
 		), page as (select * from picked`+after+` order by grp, name limit @limit)
 		select p.id, p.name, p.origin, p.grp,
-			coalesce((select label from labels l where l.package_id = p.id and l.language <> '' order by l.language <> 'en', l.language limit 1), '') as label,
+			`+bestLabel+` as label,
 			coalesce(g.value ->> 'load', f.suggested, 'unproven') as load, g.value is null as by_suggestion,
 			coalesce(f.suggested, 'unproven') as suggested, coalesce(g.scope_kind, '') as load_scope,
 			coalesce(f.strip, '') as strip, coalesce(f.ceiling, 1) as ceiling, coalesce(f.floor, 0) as floor,

@@ -100,7 +100,7 @@ func candidates(ctx context.Context, q querier, sc Scope, method string) ([]prof
 	args["method"] = method
 	rows, err := q.Query(ctx, `
 		select p.name,
-			coalesce((select label from labels l where l.package_id = p.id and l.language <> '' order by l.language <> 'en', l.language limit 1), ''),
+			`+bestLabel+`,
 			coalesce((select value #>> '{}' from claims where package_id = p.id and field = 'origin' and scope_kind = 'everywhere'), p.origin),
 			coalesce(g.value ->> 'load', f.suggested, 'unproven'), g.value is null,
 			coalesce(array(select jsonb_array_elements_text(g.value -> 'conditions')), '{}'),

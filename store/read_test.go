@@ -5,6 +5,8 @@ import (
 	"errors"
 	"fmt"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
 
 	"github.com/google/uuid"
@@ -316,12 +318,45 @@ func TestProfiles(t *testing.T) {
 
 func TestJobs(t *testing.T) {
 	w := newWorld(t)
-	id, err := w.AddJob(w.ctx, "capture", w.people["tech"].ID)
+	bench, err := w.AddBench(w.ctx, "ward", []byte("token"), w.people["tech"].ID)
 	if err != nil {
 		t.Fatal(err)
 	}
+	if _, err := w.ClaimJob(w.ctx, bench); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("a job out of nothing: %v", err)
+	}
+	id, err := w.AddJob(w.ctx, "capture", w.people["tech"].ID, bench, map[string]string{"kind": "capture"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if j, err := w.Job(w.ctx, id); err != nil || j.State != "waiting" || j.Ended() {
+		t.Errorf("%+v, %v", j, err)
+	}
+	if _, err := w.ClaimJob(w.ctx, uuid.New()); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("another bench got it: %v", err)
+	}
+	// Twenty ask for it at once, and one gets it.
+	var got atomic.Int32
+	var wait sync.WaitGroup
+	for range 20 {
+		wait.Go(func() {
+			if j, err := w.ClaimJob(w.ctx, bench); err == nil && j.ID == id && string(j.Request) == `{"kind": "capture"}` {
+				got.Add(1)
+			}
+		})
+	}
+	wait.Wait()
+	if got.Load() != 1 {
+		t.Errorf("%d took the same job", got.Load())
+	}
 	if err := w.TellJob(w.ctx, id, map[string]int{"step": 2}); err != nil {
 		t.Fatal(err)
+	}
+	if err := w.KeepJob(w.ctx, id, map[string]int{"packages": 3}); err != nil {
+		t.Fatal(err)
+	}
+	if n, err := w.EndSilentJobs(w.ctx); err != nil || n != 0 {
+		t.Errorf("a job that was just heard of was ended: %d, %v", n, err)
 	}
 	if j, err := w.Job(w.ctx, id); err != nil || j.State != "running" || string(j.Progress) != `{"step": 2}` {
 		t.Errorf("%+v, %v", j, err)
@@ -330,13 +365,57 @@ func TestJobs(t *testing.T) {
 		t.Fatal(err)
 	}
 	// What ends later does not undo the cancelling.
-	if err := w.EndJob(w.ctx, id, "done", map[string]int{"packages": 3}, ""); err != nil {
+	if err := w.EndJob(w.ctx, id, "done", nil, ""); err != nil {
 		t.Fatal(err)
 	}
-	if j, err := w.Job(w.ctx, id); err != nil || j.State != "cancelled" || j.Problem == "" || j.Result != nil {
+	if j, err := w.Job(w.ctx, id); err != nil || j.State != "cancelled" || j.Problem == "" || string(j.Result) != `{"packages": 3}` {
 		t.Errorf("%+v, %v", j, err)
 	}
 	if _, err := w.Job(w.ctx, uuid.New()); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("%v", err)
+	}
+}
+
+// TestBenches follows a bench from its token to its end.
+func TestBenches(t *testing.T) {
+	w := newWorld(t)
+	token := []byte("0123456789abcdef0123456789abcdef")
+	id, err := w.AddBench(w.ctx, "ward", token, w.people["tech"].ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if b, err := w.BenchByToken(w.ctx, token); err != nil || b.ID != id || !b.Away || !b.Elsewhere || b.CreatedBy != "tech" {
+		t.Errorf("%+v, %v", b, err)
+	}
+	job, err := w.AddJob(w.ctx, "capture", w.people["tech"].ID, id, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := w.SeeBench(w.ctx, id, map[string]int{"version": 41}, []uuid.UUID{job}); err != nil {
+		t.Fatal(err)
+	}
+	list, err := w.Benches(w.ctx)
+	if err != nil || len(list) != 1 || list[0].Away || string(list[0].View) != `{"version": 41}` {
+		t.Errorf("%+v, %v", list, err)
+	}
+	// What waited and was not taken for long is ended, and so is what runs on
+	// a bench that fell silent.
+	if _, err := w.Pool().Exec(w.ctx, `update jobs set updated_at = now() - interval '1 hour'`); err != nil {
+		t.Fatal(err)
+	}
+	if n, err := w.EndSilentJobs(w.ctx); err != nil || n != 1 {
+		t.Errorf("%d, %v", n, err)
+	}
+	if j, err := w.Job(w.ctx, job); err != nil || j.State != "failed" || !strings.Contains(j.Problem, "away") {
+		t.Errorf("%+v, %v", j, err)
+	}
+	if err := w.RevokeBench(w.ctx, id); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := w.BenchByToken(w.ctx, token); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("a revoked token opens: %v", err)
+	}
+	if err := w.RevokeBench(w.ctx, id); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("revoked twice: %v", err)
 	}
 }

@@ -411,11 +411,12 @@ func TestEventsReachOtherServers(t *testing.T) {
 	defer cancel()
 	go w.Listen(ctx, func(e store.Event) { got <- e })
 	limit := time.After(60 * time.Second)
+	bench, err := w.AddBench(w.ctx, "ward", []byte("token"), w.people["tech"].ID)
+	if err != nil {
+		t.Fatal(err)
+	}
 	for {
-		if _, err := w.AddJob(w.ctx, "capture", w.people["tech"].ID); err != nil {
-			t.Fatal(err)
-		}
-		id, err := w.AddJob(w.ctx, "capture", w.people["tech"].ID)
+		id, err := w.AddJob(w.ctx, "capture", w.people["tech"].ID, bench, nil)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -424,7 +425,7 @@ func TestEventsReachOtherServers(t *testing.T) {
 		}
 		select {
 		case e := <-got:
-			if e.Topic != "job" || e.ID == "" {
+			if e.Topic != "job" && e.Topic != "bench" || e.ID == "" {
 				t.Errorf("%+v", e)
 			}
 			return
@@ -487,10 +488,10 @@ func BenchmarkBareCopy(b *testing.B) {
 			if err != nil {
 				return err
 			}
-			_, err = tx.CopyFrom(w.ctx, pgx.Identifier{"sightings"}, []string{"capture_id", "package_id", "facts_id", "installed", "enabled"},
+			_, err = tx.CopyFrom(w.ctx, pgx.Identifier{"sightings"}, []string{"capture_id", "package_id", "facts_id", "installed", "enabled", "installer", "app_bytes", "data_bytes", "cache_bytes"},
 				pgx.CopyFromSlice(len(list), func(i int) ([]any, error) {
 					s := list[i]
-					return []any{id, s.Package, s.Facts, s.Installed, s.Enabled}, nil
+					return []any{id, s.Package, s.Facts, s.Installed, s.Enabled, "", int64(0), int64(0), int64(0)}, nil
 				}))
 			return err
 		})

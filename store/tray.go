@@ -48,7 +48,7 @@ type Edit struct {
 // a trial, the name of its build and whether that phone was ever captured.
 var editColumns = `
 	select e.id, e.package_id, p.name as package,
-		coalesce((select label from labels l where l.package_id = p.id and l.language <> '' order by l.language <> 'en', l.language limit 1), '') as label,
+		` + bestLabel + ` as label,
 		e.field, e.scope_kind, e.scope_id, ` + named(scopeName, "e") + ` as scope_name, e.base, e.value, c.value as now, e.reason, e.state, e.words,
 		coalesce(r.name, '') as decided_by, e.created_at,
 		coalesce((select d.name || ' ' || trim(b.carrier || ' ' || b.version) from builds b join models d on d.id = b.model_id

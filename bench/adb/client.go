@@ -42,6 +42,10 @@ var ErrNoServer = errors.New("no adb server answers")
 // ErrGone says that the phone, or the server, went away in the middle.
 var ErrGone = errors.New("the phone is no longer there")
 
+// ErrNotADB says that something answers where an adb server should listen,
+// and is none.
+var ErrNotADB = errors.New("what answers is not an adb server")
+
 // conn is one connection to the server; most requests use one up.
 type conn struct {
 	net.Conn
@@ -96,7 +100,7 @@ func (c *conn) request(text string) error {
 		}
 		return &ServerError{text, words}
 	}
-	return fmt.Errorf("what answers is not an adb server: it said %q", status)
+	return fmt.Errorf("%w: it said %q", ErrNotADB, status)
 }
 
 func (c *conn) lengthPrefixed() (string, error) {
@@ -124,6 +128,7 @@ func (c *Client) ask(ctx context.Context, request string) (string, error) {
 		return "", err
 	}
 	defer conn.Close()
+	conn.SetDeadline(time.Now().Add(requestTimeout))
 	if err := conn.request(request); err != nil {
 		return "", err
 	}
@@ -174,6 +179,18 @@ func (c *Client) Connect(ctx context.Context, address string) (words string, err
 		return "", fmt.Errorf("%q is not an address like 192.0.2.7:5555", address)
 	}
 	return c.ask(ctx, "host:connect:"+address)
+}
+
+// Pair pairs this computer with a phone by the code on its screen. Servers
+// before version 30 do not know how, and refuse.
+func (c *Client) Pair(ctx context.Context, address, code string) (words string, err error) {
+	if _, _, err := net.SplitHostPort(address); err != nil || strings.ContainsAny(address, " \n\x00") {
+		return "", fmt.Errorf("%q is not an address like 192.0.2.7:37123", address)
+	}
+	if len(code) != 6 || strings.Trim(code, "0123456789") != "" {
+		return "", errors.New("the code on the phone's screen has six digits")
+	}
+	return c.ask(ctx, "host:pair:"+code+":"+address)
 }
 
 // Disconnect makes the server forget a phone at a network address.

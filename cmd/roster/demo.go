@@ -2,14 +2,15 @@ package main
 
 import (
 	"context"
-	"errors"
 	"fmt"
+	"net"
 	"os"
+	"strconv"
 	"strings"
-	"time"
 
 	"github.com/spf13/cobra"
 
+	"roster/bench"
 	"roster/bench/adb"
 	"roster/demo"
 	"roster/phone"
@@ -22,7 +23,7 @@ func demoCommand() *cobra.Command {
 	var listen string
 	c := &cobra.Command{
 		Use:     "demo",
-		Short:   "Serve the sample world, with a stand-in phone attached",
+		Short:   "Serve the sample world, with stand-in phones attached",
 		Long:    "Fills an empty database with the sample world, starts the stand-in phones, attaches them to the adb server and serves. A database that has people in it is left as it is.",
 		Example: "  ROSTER_DATABASE_URL=postgres://roster@127.0.0.1/demo roster demo",
 		Args:    noArgs,
@@ -46,33 +47,41 @@ func demoCommand() *cobra.Command {
 		},
 	}
 	s.flags(c)
-	c.Flags().StringVar(&listen, "phone", env("ROSTER_DEMO_PHONE", "127.0.0.1:5701"), "address on which the stand-in phone listens")
+	c.Flags().StringVar(&listen, "phone", env("ROSTER_DEMO_PHONE", "127.0.0.1:5701"), "address on which the first stand-in phone listens; the others take the ports after it")
 	return c
 }
 
-// attach starts the sample phone and makes the adb server connect to it.
+// attach starts the sample phones. The first listens on the given address,
+// the others on the ports after it; the server reaches them by itself.
 func (s *settings) attach(ctx context.Context, listen string) error {
-	scenario, err := phone.Load(demo.World, "phones/lyra-5-desk.yaml")
-	if err != nil {
-		return err
+	host, text, err := net.SplitHostPort(listen)
+	port, portErr := strconv.Atoi(text)
+	if err != nil || portErr != nil {
+		return usageError{fmt.Errorf("--phone %q: want an address with a port", listen)}
 	}
-	address, err := phone.New(scenario, logger()).Listen(ctx, listen)
-	if err != nil {
-		return fmt.Errorf("stand-in phone: %w; choose another address with --phone", err)
+	for i, file := range demo.Phones {
+		scenario, err := phone.Load(demo.World, file)
+		if err != nil {
+			return err
+		}
+		p := phone.New(scenario, logger())
+		at := net.JoinHostPort(host, "0")
+		if port != 0 {
+			at = net.JoinHostPort(host, strconv.Itoa(port+i))
+		}
+		address, err := p.Listen(ctx, at)
+		if err != nil {
+			return fmt.Errorf("stand-in phone: %w; choose other ports with --phone", err)
+		}
+		control, err := serveHand(ctx, p, net.JoinHostPort(host, "0"))
+		if err != nil {
+			return err
+		}
+		s.hands = append(s.hands, bench.Hand{Address: address, Control: control})
 	}
 	client := &adb.Client{Address: s.adb}
 	if err := client.Start(ctx, s.adbProgram); err != nil {
 		return fmt.Errorf("%w; install Debian's package adb, or name the program with --adb-program", err)
-	}
-	connect, cancel := context.WithTimeout(ctx, 15*time.Second)
-	defer cancel()
-	// The server may still hold the phone of an earlier start, as offline.
-	var refused *adb.ServerError
-	if err := client.Disconnect(connect, address); err != nil && !errors.As(err, &refused) {
-		return fmt.Errorf("stand-in phone: %w", err)
-	}
-	if _, err := client.Connect(connect, address); err != nil {
-		return fmt.Errorf("stand-in phone: %w", err)
 	}
 	return nil
 }

@@ -12,6 +12,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"roster/bench"
 	"roster/server"
 	"roster/store"
 )
@@ -19,6 +20,8 @@ import (
 // settings are what serve and demo are told by flags or the environment.
 type settings struct {
 	listen, database, adb, adbProgram, secret string
+	standIns                                  []string
+	hands                                     []bench.Hand
 }
 
 func (s *settings) flags(c *cobra.Command) {
@@ -31,6 +34,7 @@ func (s *settings) flags(c *cobra.Command) {
 	f.StringVar(&s.database, "database", env("ROSTER_DATABASE_URL", ""), "address of the PostgreSQL database (ROSTER_DATABASE_URL)")
 	f.StringVar(&s.adb, "adb", env("ROSTER_ADB", "127.0.0.1:5037"), "address of the adb server, empty for none (ROSTER_ADB)")
 	f.StringVar(&s.adbProgram, "adb-program", env("ROSTER_ADB_PROGRAM", "adb"), "program that starts an adb server where none answers")
+	f.StringArrayVar(&s.standIns, "stand-in", nil, "a stand-in phone: ADB-ADDRESS=HAND-ADDRESS, as roster phone prints them")
 	f.StringVar(&s.secret, "secret-file", env("ROSTER_SECRET_FILE", filepath.Join(state, "roster", "secret")), "file with the installation's secret, made when absent (ROSTER_SECRET_FILE)")
 }
 
@@ -56,6 +60,10 @@ func (s *settings) serve(ctx context.Context, demo []server.DemoSignIn, prepare 
 		return usageError{errors.New("no database: set ROSTER_DATABASE_URL or --database, such as postgres://roster@127.0.0.1:5432/roster")}
 	}
 	log := logger()
+	hands, err := parseHands(s.standIns)
+	if err != nil {
+		return usageError{err}
+	}
 	secret, err := server.ReadSecret(s.secret)
 	if err != nil {
 		return err
@@ -77,7 +85,7 @@ func (s *settings) serve(ctx context.Context, demo []server.DemoSignIn, prepare 
 	if err != nil {
 		return fmt.Errorf("%w; choose another address with --listen", err)
 	}
-	srv := server.New(server.Config{Store: st, Secret: secret, Log: log, ADB: s.adb, ADBProgram: s.adbProgram, Version: version, Demo: demo})
+	srv := server.New(server.Config{Store: st, Secret: secret, Log: log, ADB: s.adb, ADBProgram: s.adbProgram, StandIns: append(hands, s.hands...), Version: version, Demo: demo})
 	h := &http.Server{Handler: srv, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute}
 	log.Info("serving", "address", "http://"+ln.Addr().String())
 	failed := make(chan error, 1)

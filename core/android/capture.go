@@ -12,10 +12,10 @@ const CaptureFormat = "roster-capture/1"
 
 // Capture is what one phone said it has at one moment.
 type Capture struct {
-	Format   string    `json:"format"`
-	Identity Identity  `json:"identity"`
-	Phone    Phone     `json:"phone"`
-	Packages []Package `json:"packages"`
+	Format   string     `json:"format"`
+	Identity Identity   `json:"identity"`
+	Phone    PhoneFacts `json:"phone"`
+	Packages []Package  `json:"packages"`
 	// Reports has one entry for each output that was read.
 	Reports []Report `json:"reports"`
 	// Complete is true when every output that a capture needs was read to

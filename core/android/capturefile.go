@@ -148,7 +148,7 @@ func (p *Package) imagePath() string {
 	return p.Path
 }
 
-func (p *Phone) check() error {
+func (p *PhoneFacts) check() error {
 	if len(p.Roles)+len(p.Keyboards)+len(p.Overlays)+len(p.Features)+len(p.Administrators) > maxNames {
 		return fmt.Errorf("more roles, keyboards, overlays and features than any phone has")
 	}

@@ -8,14 +8,14 @@ import (
 
 // opener begins an output whose answer goes to r, and says what to do with it
 // at its end.
-type opener func(r *Reading) (o output, keep func(from string, line int) (foreign bool))
+type opener func(r *Reading) (o output, keep func(t *Text, line int) (foreign bool))
 
 // small opens an output that writes to the reading itself as it goes.
 func small(make func(r *Reading) *smallOutput) opener {
-	return func(r *Reading) (output, func(string, int) bool) { return make(r), nil }
+	return func(r *Reading) (output, func(*Text, int) bool) { return make(r), nil }
 }
 
-func onPhone(make func(p *Phone) *smallOutput) opener {
+func onPhone(make func(p *PhoneFacts) *smallOutput) opener {
 	return small(func(r *Reading) *smallOutput { return make(&r.phone) })
 }
 
@@ -52,12 +52,12 @@ func answerTo(words []string) opener {
 		return onPhone(keyboardsOutput)
 	case strings.HasPrefix(line, "cmd role get-role-holders"):
 		if role, ok := strings.CutPrefix(words[len(words)-1], rolePrefix); ok && roleName(role) {
-			return onPhone(func(p *Phone) *smallOutput { return holdersOutput(p, role) })
+			return onPhone(func(p *PhoneFacts) *smallOutput { return holdersOutput(p, role) })
 		}
 	case strings.HasPrefix(line, "cmd package query-activities"):
 		for role, query := range roleQueries {
 			if strings.HasSuffix(line, " "+query) {
-				return onPhone(func(p *Phone) *smallOutput { return activitiesOutput(p, role) })
+				return onPhone(func(p *PhoneFacts) *smallOutput { return activitiesOutput(p, role) })
 			}
 		}
 	}
@@ -80,21 +80,21 @@ func packageListOpener(options []string) opener {
 	return openList(option)
 }
 
-func openProperties(r *Reading) (output, func(string, int) bool) {
+func openProperties(r *Reading) (output, func(*Text, int) bool) {
 	o := newPropertiesOutput()
-	return o, func(from string, line int) bool { return r.addProperties(o, from, line) }
+	return o, func(t *Text, line int) bool { return r.addProperties(o, t, line) }
 }
 
-func openDump(r *Reading) (output, func(string, int) bool) {
+func openDump(r *Reading) (output, func(*Text, int) bool) {
 	o := newDumpOutput()
-	return o, func(string, int) bool { r.addDump(o); return false }
+	return o, func(*Text, int) bool { r.addDump(o); return false }
 }
 
 func openList(option string) opener {
-	return func(r *Reading) (output, func(string, int) bool) {
+	return func(r *Reading) (output, func(*Text, int) bool) {
 		section := strings.TrimSpace(SectionPackageList + " " + option)
 		o := &listOutput{report: Report{Section: section}, option: option}
-		return o, func(string, int) bool { r.addList(o); return false }
+		return o, func(*Text, int) bool { r.addList(o); return false }
 	}
 }
 

@@ -6,9 +6,9 @@ import (
 	"slices"
 )
 
-// Phone is what a phone says of itself beyond who it is and what it holds.
+// PhoneFacts are what a phone says of itself beyond who it is and what it holds.
 // Empty where it was not asked or did not answer.
-type Phone struct {
+type PhoneFacts struct {
 	// Roles are the jobs that the platform gives to packages, by name.
 	Roles []Role `json:"roles,omitempty"`
 	// Keyboards are the input methods that are there.
@@ -68,7 +68,7 @@ const (
 )
 
 // Role finds a role by its short name; nil when the phone told nothing of it.
-func (p *Phone) Role(name string) *Role {
+func (p *PhoneFacts) Role(name string) *Role {
 	for i := range p.Roles {
 		if p.Roles[i].Name == name {
 			return &p.Roles[i]
@@ -78,7 +78,7 @@ func (p *Phone) Role(name string) *Role {
 }
 
 // role finds a role or adds it.
-func (p *Phone) role(name string) *Role {
+func (p *PhoneFacts) role(name string) *Role {
 	if r := p.Role(name); r != nil {
 		return r
 	}
@@ -97,7 +97,7 @@ func addName(list []PackageName, n PackageName) []PackageName {
 const maxNames = 10_000
 
 // order sorts everything, so that equal phones have equal facts.
-func (p *Phone) order() {
+func (p *PhoneFacts) order() {
 	for i := range p.Roles {
 		slices.Sort(p.Roles[i].Holders)
 		slices.Sort(p.Roles[i].Able)

@@ -20,10 +20,10 @@ var ErrNotOutput = errors.New("this is not an output that Roster knows")
 // mixture they come. The zero value is ready to use.
 type Reading struct {
 	props     Properties
-	propsFrom string
+	propsFrom *Text
 	dump      *dumpOutput
 	lists     map[string][]Listed
-	phone     Phone
+	phone     PhoneFacts
 	keyboard  string
 	sizes     sizes
 	reports   []Report
@@ -40,7 +40,7 @@ type Text struct {
 
 	split    splitter
 	open     output
-	keep     func(from string, line int) (foreign bool)
+	keep     func(t *Text, line int) (foreign bool)
 	name     string // what guess called the open output
 	explicit bool   // a heading named the open output, and a heading ends it
 	bug      bool   // a bug report: nothing outside named sections is looked at
@@ -195,7 +195,7 @@ func (t *Text) end(whole bool, n int) {
 	if t.found == 1 {
 		o.about().Bytes = t.bytes
 	}
-	if keep != nil && keep(t.from, n) {
+	if keep != nil && keep(t, n) {
 		t.foreign = true
 	}
 	if o.about().Section != "" {
@@ -206,7 +206,7 @@ func (t *Text) end(whole bool, n int) {
 // addProperties keeps the first phone's properties. A second phone in the
 // same text ends what is read of it; in another file nobody can tell whose
 // the other outputs are.
-func (r *Reading) addProperties(o *propertiesOutput, from string, line int) (foreign bool) {
+func (r *Reading) addProperties(o *propertiesOutput, from *Text, line int) (foreign bool) {
 	if r.props == nil {
 		r.props, r.propsFrom = o.props, from
 		return false
@@ -220,7 +220,7 @@ func (r *Reading) addProperties(o *propertiesOutput, from string, line int) (for
 		return false
 	}
 	if r.propsFrom != from && r.err == nil {
-		r.err = fmt.Errorf("%w: %s tells of %s, %s of %s; send the outputs of one phone at a time", ErrTwoPhones, r.propsFrom, who(r.props), from, who(o.props))
+		r.err = fmt.Errorf("%w: %s tells of %s, %s of %s; send the outputs of one phone at a time", ErrTwoPhones, r.propsFrom.from, who(r.props), from.from, who(o.props))
 		return true
 	}
 	o.report.note(max(1, line-o.report.Lines+1), []byte(who(o.props)), "a second phone begins here; it and what follows was left out")

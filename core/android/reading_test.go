@@ -98,7 +98,7 @@ cmd: Can't find service: no-such-service
 `
 }
 
-var wantPhone = Phone{
+var wantPhone = PhoneFacts{
 	Roles: []Role{
 		{Name: "DIALER", Holders: []PackageName{"com.example.app", "com.example.provider"}},
 		{Name: "HOME", Holders: []PackageName{"com.example.app"}, Able: []PackageName{"com.example.app", "com.example.provider"}},

@@ -91,7 +91,7 @@ func component(text []byte) (PackageName, string, error) {
 const rolePrefix = "android.app.role."
 
 // rolesOutput reads dumpsys role: blocks of name=… and holders=….
-func rolesOutput(p *Phone) *smallOutput {
+func rolesOutput(p *PhoneFacts) *smallOutput {
 	current := ""
 	return &smallOutput{report: Report{Section: SectionRoles}, take: func(line []byte) string {
 		key, value, ok := bytes.Cut(bytes.TrimSpace(line), []byte("="))
@@ -117,7 +117,7 @@ func roleName(name string) bool {
 	return name != "" && len(name) <= 80 && strings.Trim(name, "ABCDEFGHIJKLMNOPQRSTUVWXYZ_") == ""
 }
 
-func holds(p *Phone, role string, holder []byte) string {
+func holds(p *PhoneFacts, role string, holder []byte) string {
 	name, err := ParsePackageName(string(bytes.TrimSpace(holder)))
 	if err != nil {
 		return err.Error()
@@ -128,7 +128,7 @@ func holds(p *Phone, role string, holder []byte) string {
 }
 
 // holdersOutput reads cmd role get-role-holders for one role.
-func holdersOutput(p *Phone, role string) *smallOutput {
+func holdersOutput(p *PhoneFacts, role string) *smallOutput {
 	return &smallOutput{report: Report{Section: SectionRoleHolders + " " + role}, take: func(line []byte) string {
 		for h := range bytes.SplitSeq(line, []byte(";")) {
 			if len(bytes.TrimSpace(h)) == 0 {
@@ -143,7 +143,7 @@ func holdersOutput(p *Phone, role string) *smallOutput {
 }
 
 // activitiesOutput reads query-activities --brief: who could hold a role.
-func activitiesOutput(p *Phone, role string) *smallOutput {
+func activitiesOutput(p *PhoneFacts, role string) *smallOutput {
 	return &smallOutput{report: Report{Section: SectionActivities + " for " + role}, take: func(line []byte) string {
 		text := bytes.TrimSpace(line)
 		if bytes.HasSuffix(text, []byte("activities found:")) || bytes.HasSuffix(text, []byte("activities found")) ||
@@ -160,7 +160,7 @@ func activitiesOutput(p *Phone, role string) *smallOutput {
 	}}
 }
 
-func keyboardsOutput(p *Phone) *smallOutput {
+func keyboardsOutput(p *PhoneFacts) *smallOutput {
 	return &smallOutput{report: Report{Section: SectionKeyboards}, take: func(line []byte) string {
 		name, class, err := component(bytes.TrimSpace(line))
 		if err != nil {
@@ -189,7 +189,7 @@ func defaultKeyboard(at *string) *smallOutput {
 
 // overlaysOutput reads cmd overlay list: a target at the margin, then its
 // overlays as "[x] NAME", "[ ] NAME" or "--- NAME".
-func overlaysOutput(p *Phone) *smallOutput {
+func overlaysOutput(p *PhoneFacts) *smallOutput {
 	var target PackageName
 	return &smallOutput{report: Report{Section: SectionOverlays}, take: func(line []byte) string {
 		text := bytes.TrimSpace(line)
@@ -222,7 +222,7 @@ func overlaysOutput(p *Phone) *smallOutput {
 }
 
 // overlayStateOutput reads dumpsys overlay: blocks of "mKey....: value".
-func overlayStateOutput(p *Phone) *smallOutput {
+func overlayStateOutput(p *PhoneFacts) *smallOutput {
 	var current Overlay
 	return &smallOutput{report: Report{Section: "dumpsys overlay"}, take: func(line []byte) string {
 		key, value, ok := bytes.Cut(bytes.TrimSpace(line), []byte(": "))
@@ -257,7 +257,7 @@ func overlayStateOutput(p *Phone) *smallOutput {
 
 // webViewOutput reads the line "Current WebView package (name, version):
 // (NAME, VERSION)".
-func webViewOutput(p *Phone) *smallOutput {
+func webViewOutput(p *PhoneFacts) *smallOutput {
 	return &smallOutput{report: Report{Section: SectionWebView}, take: func(line []byte) string {
 		_, rest, ok := bytes.Cut(line, []byte("Current WebView package (name, version): ("))
 		if !ok {
@@ -277,7 +277,7 @@ func webViewOutput(p *Phone) *smallOutput {
 }
 
 // administratorsOutput reads the list of dumpsys device_policy.
-func administratorsOutput(p *Phone) *smallOutput {
+func administratorsOutput(p *PhoneFacts) *smallOutput {
 	depth, inside := 0, false
 	return &smallOutput{report: Report{Section: SectionAdministrators}, take: func(line []byte) string {
 		text, d := bytes.TrimSpace(line), indent(line)
@@ -346,7 +346,7 @@ func (s *sizes) put(packages map[PackageName]*Package) {
 
 // lockCodeOutput reads locksettings verify, which succeeds without a code
 // only where none is set.
-func lockCodeOutput(p *Phone) *smallOutput {
+func lockCodeOutput(p *PhoneFacts) *smallOutput {
 	return &smallOutput{report: Report{Section: SectionLockCode}, take: func(line []byte) string {
 		switch {
 		case bytes.Contains(line, []byte("verified successfully")):
@@ -360,7 +360,7 @@ func lockCodeOutput(p *Phone) *smallOutput {
 	}}
 }
 
-func featuresOutput(p *Phone) *smallOutput {
+func featuresOutput(p *PhoneFacts) *smallOutput {
 	return &smallOutput{report: Report{Section: SectionFeatures}, take: func(line []byte) string {
 		name, ok := bytes.CutPrefix(bytes.TrimSpace(line), []byte("feature:"))
 		if !ok {
@@ -373,7 +373,7 @@ func featuresOutput(p *Phone) *smallOutput {
 	}}
 }
 
-func usersOutput(p *Phone) *smallOutput {
+func usersOutput(p *PhoneFacts) *smallOutput {
 	return &smallOutput{report: Report{Section: SectionUsers}, take: func(line []byte) string {
 		if bytes.Contains(line, []byte("UserInfo{")) {
 			p.Users++
@@ -383,7 +383,7 @@ func usersOutput(p *Phone) *smallOutput {
 }
 
 // rootOutput reads id, and the path of a su program where there is one.
-func rootOutput(p *Phone) *smallOutput {
+func rootOutput(p *PhoneFacts) *smallOutput {
 	return &smallOutput{report: Report{Section: SectionRoot}, take: func(line []byte) string {
 		text := bytes.TrimSpace(line)
 		switch {

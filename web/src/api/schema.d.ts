@@ -4,7 +4,7 @@
  */
 
 export interface paths {
-    "/api/v1/bench": {
+    "/api/v1/benches": {
         parameters: {
             query?: never;
             header?: never;
@@ -12,10 +12,34 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Phones on this server's bench
+         * Computers with phones, and what they see
          * @description For: technician.
          */
-        get: operations["getBench"];
+        get: operations["listBenches"];
+        put?: never;
+        /**
+         * Let a computer elsewhere offer its phones
+         * @description For: maintainer.
+         */
+        post: operations["addBench"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/benches/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The benches, again at each change
+         * @description For: technician.
+         */
+        get: operations["watchBenches"];
         put?: never;
         post?: never;
         delete?: never;
@@ -24,7 +48,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/bench/connect": {
+    "/api/v1/benches/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End a bench's access for good
+         * @description For: maintainer.
+         */
+        delete: operations["revokeBench"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/benches/{id}/requests": {
         parameters: {
             query?: never;
             header?: never;
@@ -34,50 +78,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Reach a phone by its network address
+         * Ask a bench for something that it knows to do
          * @description For: technician.
          */
-        post: operations["connectPhone"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/bench/events": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * The bench, again at each change
-         * @description For: technician.
-         */
-        get: operations["watchBench"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/bench/phones/{serial}/captures": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Ask a phone what it has
-         * @description For: technician.
-         */
-        post: operations["startCapture"];
+        post: operations["askBench"];
         delete?: never;
         options?: never;
         head?: never;
@@ -114,8 +118,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Send in saved outputs of one phone: getprop, pm list packages, dumpsys package
-         * @description For: technician.
+         * Send in saved outputs of one phone, a bug report or a capture file
+         * @description Form field: files, as often as there are files. For: technician.
          */
         post: operations["uploadCapture"];
         delete?: never;
@@ -136,6 +140,26 @@ export interface paths {
          * @description For: technician.
          */
         get: operations["getCapture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/captures/{id}/intake": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What a capture means: compared with what was known
+         * @description For: technician.
+         */
+        get: operations["getIntake"];
         put?: never;
         post?: never;
         delete?: never;
@@ -312,6 +336,126 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/link/jobs/{id}/capture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A capture, whole or not
+         * @description For: bench.
+         */
+        post: operations["linkCapture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/link/jobs/{id}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * How a request ended
+         * @description For: bench.
+         */
+        post: operations["linkEnd"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/link/jobs/{id}/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What package files said
+         * @description For: bench.
+         */
+        post: operations["linkNames"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/link/jobs/{id}/progress": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * How far a request is
+         * @description For: bench.
+         */
+        post: operations["linkProgress"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/link/requests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What this bench is asked for, as it comes
+         * @description For: bench.
+         */
+        get: operations["linkRequests"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/link/view": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What this bench sees
+         * @description For: bench.
+         */
+        post: operations["linkView"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/makers": {
         parameters: {
             query?: never;
@@ -366,6 +510,26 @@ export interface paths {
         get: operations["listBuilds"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/opened": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Find in pasted lines of a phone's log which app was opened
+         * @description For: technician.
+         */
+        post: operations["readLog"];
         delete?: never;
         options?: never;
         head?: never;
@@ -602,19 +766,20 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
-        BenchView: {
-            /** @description The adb server's */
-            address: string;
-            /** Format: int64 */
-            at: number;
-            next: string;
-            phones: components["schemas"]["PhoneView"][];
-            /**
-             * Format: int64
-             * @description The adb server's, 0 while it can't be used
-             */
-            version: number;
-            wrong: string;
+        BenchLine: {
+            away: boolean;
+            /** Format: date-time */
+            createdAt: string;
+            createdBy: string;
+            elsewhere: boolean;
+            id: string;
+            name: string;
+            /** Format: date-time */
+            seenAt?: string;
+            view: components["schemas"]["View"];
+        };
+        BenchesOutputBody: {
+            items: components["schemas"]["BenchLine"][];
         };
         Build: {
             carrier: string;
@@ -628,6 +793,16 @@ export interface components {
             region: string;
             release: string;
             securityPatch: string;
+            version: string;
+        };
+        BuildDifference: {
+            carrier: string;
+            changed: components["schemas"]["Changed"][];
+            gone: string[];
+            id: string;
+            new: string[];
+            region: string;
+            release: string;
             version: string;
         };
         Capture: {
@@ -651,6 +826,12 @@ export interface components {
             /** Format: int64 */
             ungraded: number;
             version: string;
+        };
+        CaptureDifference: {
+            changed: components["schemas"]["Changed"][];
+            gone: string[];
+            id: string;
+            new: string[];
         };
         CapturedPhone: {
             by: string;
@@ -684,6 +865,10 @@ export interface components {
             /** @enum {string} */
             state: "sent" | "accepted" | "returned" | "turned-down" | "taken-back";
             title: string;
+        };
+        Changed: {
+            name: string;
+            what: components["schemas"]["Difference"][];
         };
         Claim: {
             /** Format: int64 */
@@ -735,14 +920,6 @@ export interface components {
             steps: number[];
             stopped?: string;
         };
-        ConnectInputBody: {
-            /** @description Network address with port */
-            address: string;
-        };
-        ConnectOutputBody: {
-            /** @description What the adb server said */
-            words: string;
-        };
         Created: {
             id: string;
         };
@@ -763,6 +940,11 @@ export interface components {
             login: string;
             password: string;
             role: string;
+        };
+        Difference: {
+            after: string;
+            before: string;
+            what: string;
         };
         Distance: {
             /**
@@ -885,13 +1067,6 @@ export interface components {
              */
             weight: number;
         };
-        FormFile: {
-            ContentType: string;
-            Filename: string;
-            IsSet: boolean;
-            /** Format: int64 */
-            Size: number;
-        };
         Grade: {
             applies?: components["schemas"]["Claim"];
             bySuggestion: boolean;
@@ -906,7 +1081,30 @@ export interface components {
             /** @enum {string} */
             suggested: "loose" | "leaned-on" | "tied-in" | "load-bearing" | "unproven";
         };
+        Intake: {
+            before?: components["schemas"]["BuildDifference"];
+            earlier?: components["schemas"]["CaptureDifference"];
+            neverSeen: components["schemas"]["IntakePackage"][];
+            newBuild: boolean;
+            newMaker: boolean;
+            newModel: boolean;
+            phone: components["schemas"]["PhoneFacts"];
+            sisters: components["schemas"]["BuildDifference"][];
+            ungraded: components["schemas"]["IntakePackage"][];
+            /** Format: int64 */
+            unnamed: number;
+        };
+        IntakePackage: {
+            /** Format: int64 */
+            elsewhere: number;
+            id: string;
+            label: string;
+            name: string;
+            origin: string;
+            originReason: string;
+        };
         Job: {
+            benchId?: string;
             /** Format: date-time */
             createdAt: string;
             id: string;
@@ -916,9 +1114,14 @@ export interface components {
             progress: unknown;
             result: unknown;
             /** @enum {string} */
-            state: "running" | "done" | "failed" | "cancelled";
+            state: "waiting" | "running" | "done" | "failed" | "cancelled";
             /** Format: date-time */
             updatedAt: string;
+        };
+        Keyboard: {
+            component: string;
+            default?: boolean;
+            package: string;
         };
         LedgerPage: {
             /** @description The builds that each row's presence has a letter for */
@@ -955,6 +1158,31 @@ export interface components {
             strip: string;
             suggested: string;
         };
+        LinkCancel: {
+            id: string;
+        };
+        LinkCapture: {
+            capture: unknown;
+            serial: string;
+        };
+        LinkEnd: {
+            problem: string;
+            result?: unknown;
+        };
+        LinkHello: {
+            bench: string;
+        };
+        LinkNames: {
+            names: components["schemas"]["Named"][] | null;
+        };
+        LinkRequest: {
+            id: string;
+            request: components["schemas"]["Request"];
+        };
+        LinkView: {
+            running: string[];
+            view: components["schemas"]["View"];
+        };
         ListBuild: {
             items: components["schemas"]["Build"][];
         };
@@ -982,6 +1210,10 @@ export interface components {
         ListUUID: {
             items: string[];
         };
+        LogInputBody: {
+            /** @description Lines of logcat */
+            text: string;
+        };
         Loss: {
             function: string;
             packages: string[] | null;
@@ -1003,6 +1235,26 @@ export interface components {
             name: string;
             slug: string;
         };
+        Named: {
+            icon?: string;
+            labels: {
+                [key: string]: string;
+            };
+            name: string;
+            problem?: string;
+            signer: string;
+            /** Format: int64 */
+            versionCode: number;
+        };
+        NewBenchInputBody: {
+            /** @description What the bench is called */
+            name: string;
+        };
+        NewBenchOutputBody: {
+            id: string;
+            /** @description Shown this once */
+            token: string;
+        };
         NewProfileInputBody: {
             maker: string;
             model: string;
@@ -1017,6 +1269,19 @@ export interface components {
             section: string;
             text: string;
             why: string;
+        };
+        Opened: {
+            component: string;
+            package: string;
+            started: string[] | null;
+        };
+        OpenedOutputBody: {
+            opened: components["schemas"]["Opened"][];
+        };
+        Overlay: {
+            on: boolean;
+            package: string;
+            target: string;
         };
         Package: {
             /** Format: date-time */
@@ -1047,18 +1312,33 @@ export interface components {
             /** @enum {string} */
             role: "technician" | "reviewer" | "maintainer" | "keeper";
         };
-        PhoneView: {
+        Phone: {
+            address: string;
             carrier: string;
+            handle: string;
+            hardware?: string;
             maker: string;
             mark: string;
             name: string;
-            next?: string;
+            next: string;
             ready: boolean;
             release: string;
-            serial: string;
+            standIn: boolean;
             state: string;
             version: string;
-            wrong?: string;
+            wrong: string;
+        };
+        PhoneFacts: {
+            administrators?: string[] | null;
+            features?: string[] | null;
+            keyboards?: components["schemas"]["Keyboard"][] | null;
+            lockCode?: string;
+            overlays?: components["schemas"]["Overlay"][] | null;
+            roles?: components["schemas"]["Role"][] | null;
+            root?: string;
+            /** Format: int64 */
+            users?: number;
+            webView?: string;
         };
         Pin: {
             goes: boolean;
@@ -1125,13 +1405,25 @@ export interface components {
             /** Format: int64 */
             bytes: number;
             complete: boolean;
+            from?: string;
             /** Format: int64 */
             lines: number;
             missing?: string;
             notes?: components["schemas"]["Note"][] | null;
             /** Format: int64 */
             omitted?: number;
+            refused?: string;
             section: string;
+        };
+        Request: {
+            action?: string;
+            address?: string;
+            code?: string;
+            /** @enum {string} */
+            kind: "capture" | "names" | "watch" | "connect" | "disconnect" | "pair" | "hand";
+            phone?: string;
+            wanted?: components["schemas"]["Wanted"][] | null;
+            with?: string;
         };
         ReviewedChange: {
             /** Format: int64 */
@@ -1187,6 +1479,11 @@ export interface components {
             /** @enum {string} */
             verdict: "applies" | "nothing" | "conflict";
             words: string;
+        };
+        Role: {
+            able?: string[] | null;
+            holders?: string[] | null;
+            name: string;
         };
         Row: {
             bySuggestion: boolean;
@@ -1296,6 +1593,22 @@ export interface components {
              */
             weight: number;
         };
+        StandIn: {
+            address: string;
+            /**
+             * Format: int64
+             * @description Computers that wait for the owner
+             */
+            asking: number;
+            build: string;
+            lockCode: boolean;
+            name: string;
+            plugged: boolean;
+            /** @description Why it does not start */
+            stuck: string;
+            /** @description The build that waits to be installed */
+            update: string;
+        };
         Trial: {
             /** Format: date-time */
             at: string;
@@ -1318,7 +1631,7 @@ export interface components {
             /** Format: int64 */
             watchedDays: number;
         };
-        UploadOutputBody: {
+        Uploaded: {
             buildId: string;
             complete: boolean;
             id: string;
@@ -1328,7 +1641,7 @@ export interface components {
             newMaker: boolean;
             newModel: boolean;
             newPackages: string[] | null;
-            /** @description Lines that were not understood */
+            /** @description Lines that were not understood, and files that were left out */
             notes: components["schemas"]["Note"][];
             /**
              * Format: int64
@@ -1337,6 +1650,26 @@ export interface components {
             omitted: number;
             /** Format: int64 */
             packages: number;
+        };
+        View: {
+            /** @description The adb server's; empty without one */
+            address: string;
+            next: string;
+            phones: components["schemas"]["Phone"][];
+            standIns: components["schemas"]["StandIn"][];
+            try: string[];
+            /**
+             * Format: int64
+             * @description The adb server's, 0 while it can't be used
+             */
+            version: number;
+            wrong: string;
+        };
+        Wanted: {
+            name: string;
+            signer: string;
+            /** Format: int64 */
+            versionCode: number;
         };
         Weighed: {
             /** Format: int64 */
@@ -1357,7 +1690,7 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    getBench: {
+    listBenches: {
         parameters: {
             query?: never;
             header?: never;
@@ -1372,7 +1705,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BenchView"];
+                    "application/json": components["schemas"]["BenchesOutputBody"];
                 };
             };
             /** @description Error */
@@ -1386,7 +1719,7 @@ export interface operations {
             };
         };
     };
-    connectPhone: {
+    addBench: {
         parameters: {
             query?: never;
             header?: never;
@@ -1395,17 +1728,17 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ConnectInputBody"];
+                "application/json": components["schemas"]["NewBenchInputBody"];
             };
         };
         responses: {
-            /** @description OK */
-            200: {
+            /** @description Created */
+            201: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ConnectOutputBody"];
+                    "application/json": components["schemas"]["NewBenchOutputBody"];
                 };
             };
             /** @description Error */
@@ -1419,7 +1752,7 @@ export interface operations {
             };
         };
     };
-    watchBench: {
+    watchBenches: {
         parameters: {
             query?: never;
             header?: never;
@@ -1435,12 +1768,12 @@ export interface operations {
                 };
                 content: {
                     "text/event-stream": {
-                        data: components["schemas"]["BenchView"];
+                        data: components["schemas"]["BenchLine"][] | null;
                         /**
                          * @description The event name.
                          * @constant
                          */
-                        event: "bench";
+                        event: "benches";
                         /** @description The event ID. */
                         id?: number;
                         /** @description The retry time in milliseconds. */
@@ -1459,16 +1792,49 @@ export interface operations {
             };
         };
     };
-    startCapture: {
+    revokeBench: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                serial: string;
+                id: string;
             };
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    askBench: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Request"];
+            };
+        };
         responses: {
             /** @description Accepted */
             202: {
@@ -1528,10 +1894,10 @@ export interface operations {
             path?: never;
             cookie?: never;
         };
-        requestBody?: {
+        requestBody: {
             content: {
                 "multipart/form-data": {
-                    files: string[];
+                    files?: string[];
                 };
             };
         };
@@ -1542,7 +1908,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["UploadOutputBody"];
+                    "application/json": components["schemas"]["Uploaded"];
                 };
             };
             /** @description Error */
@@ -1574,6 +1940,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Capture"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getIntake: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Intake"];
                 };
             };
             /** @description Error */
@@ -1931,6 +2328,231 @@ export interface operations {
             };
         };
     };
+    linkCapture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkCapture"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    linkEnd: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkEnd"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    linkNames: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkNames"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    linkProgress: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": unknown;
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    linkRequests: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": ({
+                        data: components["schemas"]["LinkCancel"];
+                        /**
+                         * @description The event name.
+                         * @constant
+                         */
+                        event: "cancel";
+                        /** @description The event ID. */
+                        id?: number;
+                        /** @description The retry time in milliseconds. */
+                        retry?: number;
+                    } | {
+                        data: components["schemas"]["LinkHello"];
+                        /**
+                         * @description The event name.
+                         * @constant
+                         */
+                        event: "hello";
+                        /** @description The event ID. */
+                        id?: number;
+                        /** @description The retry time in milliseconds. */
+                        retry?: number;
+                    } | {
+                        data: components["schemas"]["LinkRequest"];
+                        /**
+                         * @description The event name.
+                         * @constant
+                         */
+                        event: "request";
+                        /** @description The event ID. */
+                        id?: number;
+                        /** @description The retry time in milliseconds. */
+                        retry?: number;
+                    })[];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    linkView: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkView"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     listMakers: {
         parameters: {
             query?: {
@@ -2014,6 +2636,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ListBuild"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readLog: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LogInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenedOutputBody"];
                 };
             };
             /** @description Error */

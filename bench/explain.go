@@ -1,0 +1,31 @@
+package bench
+
+import (
+	"context"
+	"errors"
+
+	"roster/bench/adb"
+	"roster/core/android"
+)
+
+// Explain says in words why a request could not be done, and what to try.
+func Explain(err error) string {
+	switch {
+	case err == nil:
+		return ""
+	case errors.Is(err, context.Canceled):
+		return "It was stopped before it was done."
+	case errors.Is(err, adb.ErrGone):
+		return "The phone went away in the middle. Usually the cable: plug it in again and try once more."
+	case errors.Is(err, android.ErrFingerprint):
+		return "The phone does not say which firmware it has: " + err.Error() + "."
+	case errors.Is(err, adb.ErrNoServer), errors.Is(err, adb.ErrNotADB):
+		wrong, next := Trouble(err)
+		return wrong + " " + next
+	}
+	var refused *adb.ServerError
+	if errors.As(err, &refused) {
+		return "The adb server refused: " + android.Printable(refused.Words, 200) + "."
+	}
+	return "It could not be done: " + android.Printable(err.Error(), 400) + "."
+}

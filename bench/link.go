@@ -1,0 +1,303 @@
+package bench
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"maps"
+	"net/http"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/google/uuid"
+
+	"roster/core/android"
+)
+
+// ErrRevoked says that the server does not take the token, or no longer.
+var ErrRevoked = errors.New("the server does not take this bench's token; it may have been revoked: make a new one on the Bench page")
+
+// Beat is how often a bench says that it is there.
+const Beat = 15 * time.Second
+
+// The messages of a link, as JSON. A server sends LinkRequest and LinkCancel
+// as server-sent events named "request" and "cancel".
+type (
+	// LinkRequest asks the bench for something.
+	LinkRequest struct {
+		ID      uuid.UUID `json:"id"`
+		Request Request   `json:"request"`
+	}
+	// LinkCancel tells it to stop.
+	LinkCancel struct {
+		ID uuid.UUID `json:"id"`
+	}
+	// LinkView is what the bench sees and does.
+	LinkView struct {
+		View    View        `json:"view"`
+		Running []uuid.UUID `json:"running" nullable:"false"`
+	}
+	// LinkCapture carries a capture, with the phone's serial number, of which
+	// the server keeps a keyed hash.
+	LinkCapture struct {
+		Serial  string          `json:"serial" maxLength:"200"`
+		Capture json.RawMessage `json:"capture"`
+	}
+	// LinkNames carries what package files said.
+	LinkNames struct {
+		Names []Named `json:"names" maxItems:"1000"`
+	}
+	// LinkEnd says how a request ended.
+	LinkEnd struct {
+		Result  json.RawMessage `json:"result,omitempty"`
+		Problem string          `json:"problem" maxLength:"2000"`
+	}
+)
+
+// Link offers a station's phones to a server elsewhere.
+type Link struct {
+	// Server is its address, such as https://roster.example.
+	Server  string
+	Token   string
+	Station *Station
+	Log     *slog.Logger
+
+	mu      sync.Mutex
+	running map[uuid.UUID]context.CancelFunc
+}
+
+// Run keeps the link until ctx ends or the token is refused, coming back by
+// itself after every interruption.
+func (l *Link) Run(ctx context.Context) error {
+	l.running = map[uuid.UUID]context.CancelFunc{}
+	go l.Station.Watch(ctx)
+	go l.beat(ctx)
+	for wait := time.Second; ; wait = min(2*wait, 15*time.Second) {
+		start := time.Now()
+		err := l.follow(ctx)
+		if ctx.Err() != nil || errors.Is(err, ErrRevoked) {
+			return err
+		}
+		if time.Since(start) > time.Minute {
+			wait = time.Second
+		}
+		l.Log.Warn("the server is away", "server", l.Server, "err", err, "again in", wait)
+		select {
+		case <-time.After(wait):
+		case <-ctx.Done():
+			return nil
+		}
+	}
+}
+
+// beat tells the server what is seen, at each change and from time to time.
+func (l *Link) beat(ctx context.Context) {
+	for ctx.Err() == nil {
+		view, changed := l.Station.View()
+		l.mu.Lock()
+		running := slices.Collect(maps.Keys(l.running))
+		l.mu.Unlock()
+		if running == nil {
+			running = []uuid.UUID{}
+		}
+		if err := l.post(ctx, "view", LinkView{view, running}); err != nil && ctx.Err() == nil {
+			l.Log.Debug("could not tell the server what is seen", "err", err)
+		}
+		select {
+		case <-changed:
+			time.Sleep(50 * time.Millisecond) // changes come in groups
+		case <-time.After(Beat):
+		case <-ctx.Done():
+		}
+	}
+}
+
+// follow reads the server's requests until the connection ends.
+func (l *Link) follow(ctx context.Context) error {
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	r, err := http.NewRequestWithContext(ctx, http.MethodGet, l.url("requests"), nil)
+	if err != nil {
+		return err
+	}
+	r.Header.Set("Authorization", "Bearer "+l.Token)
+	a, err := http.DefaultClient.Do(r)
+	if err != nil {
+		return err
+	}
+	defer a.Body.Close()
+	if err := refused(a); err != nil {
+		return err
+	}
+	l.Log.Info("linked", "server", l.Server)
+	// A server that says nothing for three beats has gone.
+	silence := time.AfterFunc(3*Beat, cancel)
+	defer silence.Stop()
+	lines := bufio.NewReaderSize(a.Body, 1<<20)
+	event, data := "", ""
+	for {
+		line, err := lines.ReadString('\n')
+		if err != nil {
+			return fmt.Errorf("the connection ended: %w", err)
+		}
+		silence.Reset(3 * Beat)
+		switch line = strings.TrimRight(line, "\r\n"); {
+		case strings.HasPrefix(line, "event:"):
+			event = strings.TrimSpace(line[6:])
+		case strings.HasPrefix(line, "data:"):
+			data = strings.TrimSpace(line[5:])
+		case line == "" && data != "":
+			l.take(event, []byte(data))
+			event, data = "", ""
+		}
+	}
+}
+
+// take begins or cancels a request. One that can't be read is left alone: the
+// server fails it after a while.
+func (l *Link) take(event string, data []byte) {
+	switch event {
+	case "request":
+		var r LinkRequest
+		if err := json.Unmarshal(data, &r); err != nil {
+			l.Log.Warn("the server sent a request that can't be read", "err", err)
+			return
+		}
+		// Work outlives the connection that brought it: its results are sent
+		// when the server is back.
+		ctx, cancel := context.WithCancel(context.Background())
+		l.mu.Lock()
+		l.running[r.ID] = cancel
+		l.mu.Unlock()
+		go func() {
+			defer func() {
+				l.mu.Lock()
+				delete(l.running, r.ID)
+				l.mu.Unlock()
+				cancel()
+			}()
+			l.work(ctx, r)
+		}()
+	case "cancel":
+		var c LinkCancel
+		if json.Unmarshal(data, &c) == nil {
+			l.mu.Lock()
+			if cancel := l.running[c.ID]; cancel != nil {
+				cancel()
+			}
+			l.mu.Unlock()
+		}
+	}
+}
+
+func (l *Link) work(ctx context.Context, r LinkRequest) {
+	l.Log.Info("asked for", "kind", r.Request.Kind, "job", r.ID)
+	value, err := l.Station.Do(ctx, r.Request, linkResults{l, r.ID})
+	end := LinkEnd{Problem: Explain(err)}
+	if value != nil {
+		end.Result, _ = json.Marshal(value)
+	}
+	send, cancel := context.WithTimeout(context.Background(), time.Minute)
+	defer cancel()
+	if err := l.postPatiently(send, "jobs/"+r.ID.String()+"/end", end); err != nil {
+		l.Log.Error("the end of a request could not be told; the server will fail it", "job", r.ID, "err", err)
+	}
+}
+
+// linkResults sends what comes of a request to the server.
+type linkResults struct {
+	link *Link
+	job  uuid.UUID
+}
+
+func (r linkResults) Tell(ctx context.Context, progress any) error {
+	return r.link.post(ctx, "jobs/"+r.job.String()+"/progress", progress)
+}
+
+func (r linkResults) Captured(ctx context.Context, serial string, c *android.Capture) error {
+	raw, err := json.Marshal(c)
+	if err != nil {
+		return err
+	}
+	return r.link.postPatiently(ctx, "jobs/"+r.job.String()+"/capture", LinkCapture{serial, raw})
+}
+
+func (r linkResults) Named(ctx context.Context, list []Named) error {
+	return r.link.postPatiently(ctx, "jobs/"+r.job.String()+"/names", LinkNames{list})
+}
+
+func (l *Link) url(path string) string {
+	return strings.TrimSuffix(l.Server, "/") + "/api/v1/link/" + path
+}
+
+// postPatiently tries again while the server is away: storing something twice
+// changes nothing.
+func (l *Link) postPatiently(ctx context.Context, path string, body any) error {
+	for wait := time.Second; ; wait = min(2*wait, 10*time.Second) {
+		err := l.post(ctx, path, body)
+		var answer *answerError
+		if err == nil || ctx.Err() != nil || errors.Is(err, ErrRevoked) || errors.As(err, &answer) && answer.status < 500 {
+			return err
+		}
+		select {
+		case <-time.After(wait):
+		case <-ctx.Done():
+			return err
+		}
+	}
+}
+
+func (l *Link) post(ctx context.Context, path string, body any) error {
+	raw, err := json.Marshal(body)
+	if err != nil {
+		return err
+	}
+	ctx, cancel := context.WithTimeout(ctx, 2*time.Minute)
+	defer cancel()
+	r, err := http.NewRequestWithContext(ctx, http.MethodPost, l.url(path), bytes.NewReader(raw))
+	if err != nil {
+		return err
+	}
+	r.Header.Set("Authorization", "Bearer "+l.Token)
+	r.Header.Set("Content-Type", "application/json")
+	a, err := http.DefaultClient.Do(r)
+	if err != nil {
+		return err
+	}
+	defer a.Body.Close()
+	return refused(a)
+}
+
+// answerError is a server's refusal.
+type answerError struct {
+	status int
+	words  string
+}
+
+func (e *answerError) Error() string {
+	return fmt.Sprintf("the server answered %d: %s", e.status, e.words)
+}
+
+func refused(a *http.Response) error {
+	switch {
+	case a.StatusCode < 300:
+		return nil
+	case a.StatusCode == http.StatusUnauthorized:
+		return ErrRevoked
+	}
+	raw, _ := io.ReadAll(io.LimitReader(a.Body, 4096))
+	var problem struct {
+		Detail string `json:"detail"`
+	}
+	if json.Unmarshal(raw, &problem) != nil || problem.Detail == "" {
+		problem.Detail = android.Printable(string(raw), 200)
+	}
+	return &answerError{a.StatusCode, problem.Detail}
+}

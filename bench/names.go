@@ -1,0 +1,117 @@
+package bench
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"strings"
+	"time"
+
+	"roster/bench/adb"
+	"roster/core/android"
+	"roster/core/render"
+)
+
+// Wanted is a package whose file is to be read for what it is called.
+type Wanted struct {
+	Name        android.PackageName `json:"name"`
+	VersionCode int64               `json:"versionCode"`
+	Signer      string              `json:"signer"`
+}
+
+// Named is what a package file said.
+type Named struct {
+	Wanted
+	Labels map[string]string `json:"labels"`
+	Icon   []byte            `json:"icon,omitempty"`
+	// Problem says why the file could not be read, "" where it could.
+	Problem string `json:"problem,omitempty"`
+}
+
+// maxPackageFile bounds one package file, in bytes.
+const maxPackageFile = 1 << 30
+
+// ReadNames pulls package files one after another and reads what they are
+// called. Each result is handed to each as it is there, so that whatever was
+// read before an interruption is kept. The error is that the phone went away,
+// ctx's, or each's own.
+func ReadNames(ctx context.Context, client *adb.Client, serial string, wanted []Wanted, each func(i int, n Named) error) error {
+	paths, err := packagePaths(ctx, client, serial, wanted)
+	if err != nil {
+		return err
+	}
+	for i, w := range wanted {
+		n := Named{Wanted: w, Labels: map[string]string{}}
+		if path := paths[w.Name]; path == "" {
+			n.Problem = "the phone names no file of it"
+		} else if f, err := pullPackage(ctx, client, serial, path); errors.Is(err, adb.ErrGone) || ctx.Err() != nil {
+			return err
+		} else if err != nil {
+			n.Problem = android.Printable(err.Error(), 200)
+		} else if f.Name != w.Name {
+			n.Problem = "the file is another package's"
+		} else {
+			n.Labels, n.Icon = f.Labels, f.Icon
+		}
+		if err := each(i, n); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// packagePaths asks where the package files lie, all in one go.
+func packagePaths(ctx context.Context, client *adb.Client, serial string, wanted []Wanted) (map[android.PackageName]string, error) {
+	session, err := client.Open(ctx, serial)
+	if err != nil {
+		return nil, err
+	}
+	defer session.Close()
+	paths := map[android.PackageName]string{}
+	const atOnce = 100
+	for len(wanted) > 0 {
+		part := wanted[:min(atOnce, len(wanted))]
+		wanted = wanted[len(part):]
+		var line strings.Builder
+		for _, w := range part {
+			if _, err := android.ParsePackageName(string(w.Name)); err != nil {
+				return nil, err
+			}
+			quoted := render.Quote(string(w.Name))
+			fmt.Fprintf(&line, "echo '= '%s; pm path %s; ", quoted, quoted)
+		}
+		answer, err := session.Run(line.String(), time.Minute, 1<<20)
+		if err != nil {
+			return nil, err
+		}
+		var name android.PackageName
+		for text := range strings.Lines(string(answer.Out)) {
+			text = strings.TrimSpace(text)
+			if rest, ok := strings.CutPrefix(text, "= "); ok {
+				name = android.PackageName(rest)
+			} else if path, ok := strings.CutPrefix(text, "package:"); ok && paths[name] == "" && strings.HasPrefix(path, "/") {
+				paths[name] = path // the first one is the base, splits follow
+			}
+		}
+	}
+	return paths, nil
+}
+
+// pullPackage reads one package file by way of a temporary file that nobody
+// else can open.
+func pullPackage(ctx context.Context, client *adb.Client, serial, path string) (*android.PackageFile, error) {
+	file, err := os.CreateTemp("", "roster-package-")
+	if err != nil {
+		return nil, err
+	}
+	defer file.Close()
+	if err := os.Remove(file.Name()); err != nil {
+		return nil, err
+	}
+	n, err := client.Pull(ctx, serial, path, file, maxPackageFile)
+	if err != nil {
+		return nil, err
+	}
+	return android.ReadPackageFile(file, n)
+}

@@ -1,0 +1,243 @@
+package bench
+
+import (
+	"context"
+	"crypto/hmac"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"log/slog"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"roster/bench/adb"
+	"roster/core/android"
+)
+
+// View is everything that a bench shows of itself.
+type View struct {
+	Address string `json:"address" doc:"The adb server's; empty without one"`
+	Version int    `json:"version" doc:"The adb server's, 0 while it can't be used"`
+	Wrong   string `json:"wrong"`
+	Next    string `json:"next"`
+	// Try is what to try where no phone is seen.
+	Try      []string  `json:"try" nullable:"false"`
+	Phones   []Phone   `json:"phones" nullable:"false"`
+	StandIns []StandIn `json:"standIns" nullable:"false"`
+}
+
+// Station is a computer with an adb server. Its methods may be called from
+// any goroutine.
+type Station struct {
+	client  *adb.Client
+	program string
+	hands   []Hand
+	log     *slog.Logger
+	key     []byte // makes handles
+
+	mu      sync.Mutex
+	view    View
+	serials map[string]string // by handle
+	known   map[string]Phone  // by serial, while it stays ready
+	changed chan struct{}     // closed at each change
+}
+
+// NewStation makes a station for an adb server; program starts one where none
+// answers, "" leaves that to others. Key makes the handles by which phones are
+// called; hands are the stand-ins on this computer.
+func NewStation(client *adb.Client, program string, key []byte, hands []Hand, log *slog.Logger) *Station {
+	s := &Station{client: client, program: program, hands: hands, log: log, key: key, serials: map[string]string{}, known: map[string]Phone{}, changed: make(chan struct{})}
+	s.view = View{Address: client.Address, Phones: []Phone{}, StandIns: []StandIn{}, Try: []string{}}
+	if client.Address == "" {
+		s.view.Wrong, s.view.Next = "This computer has no adb server.", "Start Roster with --adb 127.0.0.1:5037 to use phones attached to it, or offer phones of another computer with: roster bench."
+	}
+	return s
+}
+
+// View returns how things are now, and what is closed when that changes.
+func (s *Station) View() (View, <-chan struct{}) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.view, s.changed
+}
+
+func (s *Station) change(f func(*View)) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	f(&s.view)
+	close(s.changed)
+	s.changed = make(chan struct{})
+}
+
+// handle is the bench's own name for a phone.
+func (s *Station) handle(serial string) string {
+	mac := hmac.New(sha256.New, s.key)
+	mac.Write([]byte(serial))
+	return hex.EncodeToString(mac.Sum(nil)[:6])
+}
+
+// serial finds the phone of a handle.
+func (s *Station) serial(handle string) (string, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	serial, ok := s.serials[handle]
+	if !ok {
+		return "", errors.New("this phone is no longer attached")
+	}
+	return serial, nil
+}
+
+// Watch follows the adb server until ctx ends, starting one where none
+// answers.
+func (s *Station) Watch(ctx context.Context) {
+	if s.client.Address == "" {
+		<-ctx.Done()
+		return
+	}
+	go s.watchHands(ctx)
+	var ended []time.Time // when a server that worked went away
+	for wait := time.Second; ctx.Err() == nil; wait = min(2*wait, 10*time.Second) {
+		version, err := s.client.Version(ctx)
+		if errors.Is(err, adb.ErrNoServer) && s.program != "" {
+			if startErr := s.client.Start(ctx, s.program); startErr != nil {
+				s.log.Warn("no adb server", "err", startErr)
+			} else {
+				version, err = s.client.Version(ctx)
+			}
+		}
+		switch {
+		case err == nil && version < oldestServer:
+			err = fmt.Errorf("%w: version 1.0.%d, and 1.0.%d is needed", errTooOld, version, oldestServer)
+		case err == nil:
+			s.change(func(v *View) { v.Version, v.Wrong, v.Next = version, "", "" })
+			wait = time.Second
+			err = s.follow(ctx)
+			ended = append(ended, time.Now())
+			if ended = ended[max(0, len(ended)-3):]; len(ended) == 3 && ended[2].Sub(ended[0]) < 30*time.Second {
+				err = errFought
+			}
+		}
+		if ctx.Err() != nil {
+			return
+		}
+		wrong, next := Trouble(err)
+		s.change(func(v *View) { v.Version, v.Wrong, v.Next, v.Phones, v.Try = 0, wrong, next, []Phone{}, []string{} })
+		select {
+		case <-time.After(wait):
+		case <-ctx.Done():
+		}
+	}
+}
+
+// follow takes over every list of the adb server until it goes. The server
+// does not tell of each change of state (a phone that begins to wait for its
+// owner is one), so it is asked from time to time as well.
+func (s *Station) follow(ctx context.Context) error {
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	lists := make(chan []adb.Device)
+	tracked := make(chan error, 1)
+	go func() {
+		tracked <- s.client.Track(ctx, func(list []adb.Device) error {
+			select {
+			case lists <- list:
+			case <-ctx.Done():
+			}
+			return ctx.Err()
+		})
+	}()
+	again := time.NewTicker(2 * time.Second)
+	defer again.Stop()
+	var last []adb.Device
+	for {
+		select {
+		case err := <-tracked:
+			return err
+		case last = <-lists:
+			s.listed(ctx, last)
+		case <-again.C:
+			list, err := s.client.Devices(ctx)
+			if err != nil {
+				return err
+			}
+			if !slices.Equal(list, last) {
+				last = list
+				s.listed(ctx, last)
+			}
+		}
+	}
+}
+
+// listed takes over a new list of the adb server.
+func (s *Station) listed(ctx context.Context, list []adb.Device) {
+	phones := make([]Phone, len(list))
+	s.mu.Lock()
+	ready := map[string]bool{}
+	clear(s.serials)
+	for i, d := range list {
+		phones[i] = See(d)
+		if d.State == "device" {
+			ready[d.Serial] = true
+			if k, ok := s.known[d.Serial]; ok {
+				phones[i] = k
+			} else {
+				go s.identify(ctx, d.Serial)
+			}
+		}
+		phones[i].Handle = s.handle(d.Serial)
+		phones[i].StandIn = s.hand(d.Serial) != nil
+		s.serials[phones[i].Handle] = d.Serial
+	}
+	for serial := range s.known {
+		if !ready[serial] {
+			delete(s.known, serial)
+		}
+	}
+	s.mu.Unlock()
+	s.change(func(v *View) {
+		v.Phones, v.Try = phones, []string{}
+		if len(phones) == 0 {
+			v.Try = NoneSeen
+		}
+	})
+}
+
+// identify asks a phone that has just become ready who it is.
+func (s *Station) identify(ctx context.Context, serial string) {
+	ctx, cancel := context.WithTimeout(ctx, 20*time.Second)
+	defer cancel()
+	session, err := s.client.Open(ctx, serial)
+	if err != nil {
+		return // it has gone again, which the list will tell
+	}
+	defer session.Close()
+	answer, err := session.Run("getprop", 15*time.Second, 4<<20)
+	if err != nil {
+		return
+	}
+	props, _, err := android.ReadProperties(strings.NewReader(string(answer.Out)))
+	if err != nil {
+		return
+	}
+	id, err := android.Identify(props)
+	if err != nil {
+		return
+	}
+	handle := s.handle(serial)
+	s.change(func(v *View) {
+		phones := slices.Clone(v.Phones) // the old list may be being read
+		for i := range phones {
+			if p := &phones[i]; p.Handle == handle && p.Ready {
+				p.Hardware, p.Maker, p.Version, p.Release, p.Carrier = id.Serial, id.Manufacturer, id.Incremental, id.Release, id.Carrier
+				if id.MarketName != "" {
+					p.Name = id.MarketName
+				}
+				s.known[serial] = *p
+			}
+		}
+		v.Phones = phones
+	})
+}

@@ -1,0 +1,215 @@
+package bench
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"time"
+
+	"roster/core/android"
+)
+
+// Request is something that a bench can be asked to do. There is nothing else
+// that it does: a command to run is not among them.
+type Request struct {
+	// Kind is one of the constants below.
+	Kind string `json:"kind" enum:"capture,names,watch,connect,disconnect,pair,hand"`
+	// Phone is the handle of the phone it is about.
+	Phone string `json:"phone,omitempty" maxLength:"64"`
+	// Address and Code are for reaching a phone over the network, and for the
+	// stand-in that a hand is laid on.
+	Address string `json:"address,omitempty" maxLength:"200"`
+	Code    string `json:"code,omitempty" maxLength:"6"`
+	// Action and With are what a hand does to a stand-in: see phone.Actions.
+	Action string `json:"action,omitempty" maxLength:"20"`
+	With   string `json:"with,omitempty" maxLength:"255"`
+	// Wanted are the packages whose names are to be read.
+	Wanted []Wanted `json:"wanted,omitempty" maxItems:"20000"`
+}
+
+// The kinds of request.
+const (
+	KindCapture    = "capture"
+	KindNames      = "names"
+	KindWatch      = "watch"
+	KindConnect    = "connect"
+	KindDisconnect = "disconnect"
+	KindPair       = "pair"
+	KindHand       = "hand"
+)
+
+// Results takes what comes of a request while it is being done.
+type Results interface {
+	// Tell says how far it is: Progress, NamesProgress or WatchProgress.
+	Tell(ctx context.Context, progress any) error
+	// Captured takes a capture, whole or not; serial is the phone's serial
+	// number.
+	Captured(ctx context.Context, serial string, c *android.Capture) error
+	// Named takes what some package files said.
+	Named(ctx context.Context, list []Named) error
+}
+
+// NamesProgress says how far reading names is.
+type NamesProgress struct {
+	Done   int                 `json:"done"`
+	Of     int                 `json:"of"`
+	At     android.PackageName `json:"at"`
+	Failed int                 `json:"failed"`
+}
+
+// WatchProgress says which apps were opened so far.
+type WatchProgress struct {
+	Opened []android.Opened `json:"opened"`
+}
+
+// Words is the result of a request that comes to a sentence.
+type Words struct {
+	Words string `json:"words"`
+}
+
+// watchTakes bounds how long the log of a phone is watched.
+const watchTakes = 10 * time.Minute
+
+// Do does a request. The value is what came of it, for whoever asked; the
+// error says in words why it could not be done.
+func (s *Station) Do(ctx context.Context, r Request, out Results) (any, error) {
+	switch r.Kind {
+	case KindCapture, KindNames, KindWatch:
+		serial, err := s.serial(r.Phone)
+		if err != nil {
+			return nil, err
+		}
+		switch r.Kind {
+		case KindNames:
+			return s.names(ctx, serial, r.Wanted, out)
+		case KindWatch:
+			return s.watchLog(ctx, serial, out)
+		}
+		return s.capture(ctx, serial, out)
+	case KindConnect:
+		words, err := s.client.Connect(ctx, r.Address)
+		return Words{android.Printable(words, 300)}, err
+	case KindDisconnect:
+		return Words{"forgotten"}, s.client.Disconnect(ctx, r.Address)
+	case KindPair:
+		return s.pair(ctx, r)
+	case KindHand:
+		h := s.hand(r.Address)
+		if h == nil {
+			return nil, errors.New("only stand-ins have hands")
+		}
+		return h.call(ctx, "POST", r.Action, r.With)
+	}
+	return nil, fmt.Errorf("this bench does not know the request %q; it may be older than the server", android.Printable(r.Kind, 40))
+}
+
+func (s *Station) capture(ctx context.Context, serial string, out Results) (any, error) {
+	c, asking := Capture(ctx, s.client, serial, func(p Progress) {
+		if err := out.Tell(ctx, p); err != nil && ctx.Err() == nil {
+			s.log.Warn("the progress of a capture could not be told", "err", err)
+		}
+	})
+	if ctx.Err() != nil {
+		return nil, ctx.Err()
+	}
+	if c == nil {
+		return nil, asking
+	}
+	return nil, errors.Join(out.Captured(ctx, c.Identity.Serial, c), asking)
+}
+
+// namesAtOnce is how many names are handed on together, namesEvery how long
+// they wait for that at most.
+const (
+	namesAtOnce = 20
+	namesEvery  = time.Second
+)
+
+func (s *Station) names(ctx context.Context, serial string, wanted []Wanted, out Results) (any, error) {
+	p := NamesProgress{Of: len(wanted)}
+	var batch []Named
+	sent := time.Now()
+	flush := func() error {
+		if len(batch) > 0 {
+			if err := out.Named(ctx, batch); err != nil {
+				return err
+			}
+			batch = nil
+		}
+		sent = time.Now()
+		return out.Tell(ctx, p)
+	}
+	err := ReadNames(ctx, s.client, serial, wanted, func(i int, n Named) error {
+		p.Done, p.At = i+1, n.Name
+		if n.Problem != "" {
+			p.Failed++
+			s.log.Info("a package file could not be read", "package", n.Name, "why", n.Problem)
+		}
+		batch = append(batch, n)
+		if len(batch) >= namesAtOnce || time.Since(sent) > namesEvery {
+			return flush()
+		}
+		return nil
+	})
+	return p, errors.Join(err, flush())
+}
+
+// watchLog tells which apps are opened on a phone, until ctx ends.
+func (s *Station) watchLog(ctx context.Context, serial string, out Results) (any, error) {
+	ctx, cancel := context.WithTimeout(ctx, watchTakes)
+	defer cancel()
+	session, err := s.client.Open(ctx, serial)
+	if err != nil {
+		return nil, err
+	}
+	defer session.Close()
+	if err := out.Tell(ctx, WatchProgress{[]android.Opened{}}); err != nil {
+		return nil, err
+	}
+	var reader android.OpenedReader
+	// -T 1 leaves out what happened before.
+	_, err = session.Stream("logcat -v brief -T 1 -s ActivityTaskManager ActivityManager", watchTakes, &lineWriter{each: func(line []byte) error {
+		if reader.Line(line) {
+			return out.Tell(ctx, WatchProgress{reader.Opened()})
+		}
+		return nil
+	}})
+	if ctx.Err() != nil {
+		err = nil // somebody has seen enough
+	}
+	return WatchProgress{reader.Opened()}, err
+}
+
+// lineWriter hands on what is written to it line by line.
+type lineWriter struct {
+	held []byte
+	each func(line []byte) error
+}
+
+func (w *lineWriter) Write(p []byte) (int, error) {
+	w.held = append(w.held, p...)
+	for {
+		at := bytes.IndexByte(w.held, '\n')
+		if at < 0 {
+			break
+		}
+		if err := w.each(w.held[:at]); err != nil {
+			return 0, err
+		}
+		w.held = w.held[at+1:]
+	}
+	if len(w.held) > megabyte {
+		return 0, io.ErrShortBuffer
+	}
+	return len(p), nil
+}
+
+func (s *Station) pair(ctx context.Context, r Request) (any, error) {
+	words, err := s.client.Pair(ctx, r.Address, r.Code)
+	if wrong := pairRefused(err); wrong != "" {
+		return nil, errors.New(wrong)
+	}
+	return Words{android.Printable(words, 300)}, err
+}

@@ -1,0 +1,34 @@
+package catalog
+
+import (
+	"reflect"
+	"slices"
+	"testing"
+)
+
+func TestCompare(t *testing.T) {
+	before := []Shipped{
+		{Name: "a.same", VersionCode: 1, VersionName: "1", Requests: []string{"x", "y"}},
+		{Name: "a.gone"},
+		{Name: "a.changed", VersionCode: 1, VersionName: "1.0", Path: "/system/app/A", Requests: []string{"x", "y"}, Uses: []string{"l"}},
+	}
+	after := []Shipped{
+		{Name: "a.changed", VersionCode: 2, VersionName: "1.1", Path: "/product/app/A", Privileged: true, SwitchedOff: true, Requests: []string{"y", "z"}, Provides: []string{"p"}},
+		{Name: "a.new"},
+		{Name: "a.same", VersionCode: 1, VersionName: "1", Requests: []string{"y", "x"}},
+	}
+	want := Comparison{Gone: []string{"a.gone"}, New: []string{"a.new"}, Changed: []Changed{{"a.changed", []Difference{
+		{"version", "1.0 (1)", "1.1 (2)"}, {"path", "/system/app/A", "/product/app/A"}, {"privilege", "not privileged", "privileged"},
+		{"state", "switched on", "not switched on"}, {"permissions", "x", "z"}, {"libraries provided", "", "p"}, {"libraries used", "l", ""},
+	}}}}
+	if got := Compare(before, after); !reflect.DeepEqual(got, want) {
+		t.Errorf("got  %+v\nwant %+v", got, want)
+	}
+	if !Compare(before, slices.Clone(before)).Empty() {
+		t.Error("a build differs from itself")
+	}
+	back := Compare(after, before)
+	if !reflect.DeepEqual(back.Gone, want.New) || !reflect.DeepEqual(back.New, want.Gone) || len(back.Changed) != 1 {
+		t.Errorf("the other way round: %+v", back)
+	}
+}

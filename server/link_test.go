@@ -1,0 +1,203 @@
+package server_test
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"log/slog"
+	"net"
+	"net/http"
+	"net/http/httptest"
+	"os/exec"
+	"strings"
+	"testing"
+	"time"
+
+	"roster/bench"
+	"roster/bench/adb"
+	"roster/phone"
+)
+
+// ownADB starts a real adb server of the test's own.
+func ownADB(t *testing.T) *adb.Client {
+	t.Helper()
+	ln, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	address := ln.Addr().String()
+	ln.Close()
+	_, port, _ := net.SplitHostPort(address)
+	t.Cleanup(func() { exec.Command("adb", "-P", port, "kill-server").Run() })
+	c := &adb.Client{Address: address}
+	if err := c.Start(t.Context(), "adb"); err != nil {
+		t.Fatal(err)
+	}
+	return c
+}
+
+// elsewhere links a bench with one stand-in to a site whose own server has no
+// adb at all.
+func elsewhere(t *testing.T, s *site, change func(*phone.Scenario)) (p *phone.Phone, address, benchID string, ended chan error, cut func()) {
+	t.Helper()
+	keeper := s.signIn("maintainer")
+	made := decode[struct{ ID, Token string }](s, s.do(keeper, "POST", "/api/v1/benches", map[string]string{"name": "the ward"}), 201)
+	p, address = s.standIn(change)
+	hand := httptest.NewServer(p.Hand())
+	t.Cleanup(hand.Close)
+	log := slog.New(slog.DiscardHandler)
+	station := bench.NewStation(ownADB(t), "", []byte("key"), []bench.Hand{{Address: address, Control: hand.Listener.Addr().String()}}, log)
+	link := &bench.Link{Server: s.http.URL, Token: made.Token, Station: station, Log: log}
+	ctx, cancel := context.WithCancel(context.Background())
+	ended = make(chan error, 1)
+	go func() { ended <- link.Run(ctx) }()
+	t.Cleanup(cancel)
+	return p, address, made.ID, ended, cancel
+}
+
+func TestBenchElsewhere(t *testing.T) {
+	s := withPeople(t)
+	cookie := s.signIn("technician")
+	p, address, id, ended, _ := elsewhere(t, s, func(*phone.Scenario) {})
+	// Its phone appears under the bench's name, known by a mark alone.
+	at := s.find(cookie, address, identified)
+	list := s.benches(cookie)
+	if len(list) != 1 || list[0].Name != "the ward" || !list[0].Elsewhere || list[0].Away || at.bench != id {
+		t.Errorf("%+v", list)
+	}
+	if a := s.do(cookie, "GET", "/api/v1/benches", nil); bytes.Contains(a.body, []byte("BRNLY5A0417")) {
+		t.Error("a serial number is handed out")
+	}
+	if stored, err := s.store.Benches(t.Context()); err != nil || bytes.Contains(stored[0].View, []byte("BRNLY5A0417")) {
+		t.Errorf("a serial number is stored: %s, %v", stored[0].View, err)
+	}
+	last, _ := s.follow(cookie, s.startCapture(cookie, at))
+	if last.State != "done" || last.Result == nil || last.Result.Packages != wantPackages {
+		t.Fatalf("%+v", last)
+	}
+	captureID := last.Result.ID
+	intake := get[struct {
+		NewBuild bool
+		Unnamed  int
+		Phone    struct {
+			LockCode string
+			Roles    []struct{ Name string }
+		}
+	}](s, cookie, "/api/v1/captures/"+captureID+"/intake")
+	if !intake.NewBuild || intake.Unnamed < 100 || intake.Phone.LockCode != "not-set" || len(intake.Phone.Roles) < 4 {
+		t.Errorf("%+v", intake)
+	}
+
+	// Names come from the package files, and only once.
+	named, _ := s.follow(cookie, s.ask(cookie, at, map[string]string{"kind": "names", "with": captureID}))
+	if named.State != "done" {
+		t.Fatalf("%+v", named)
+	}
+	dossier := get[struct{ Labels map[string]string }](s, cookie, "/api/v1/packages/com.brannock.wallet.core")
+	if dossier.Labels["und"] != "Pocket" || dossier.Labels["de"] != "Tasche" {
+		t.Errorf("%+v", dossier)
+	}
+	icon := s.do(cookie, "GET", "/api/v1/packages/com.brannock.wallet.core/icon", nil)
+	if icon.status != 200 || icon.header.Get("Content-Type") != "image/png" || !strings.Contains(icon.header.Get("Content-Security-Policy"), "sandbox") {
+		t.Errorf("%d %v", icon.status, icon.header)
+	}
+	if left := get[struct{ Unnamed int }](s, cookie, "/api/v1/captures/"+captureID+"/intake").Unnamed; left != 0 {
+		t.Errorf("%d are unnamed still", left)
+	}
+
+	// What is this app?
+	watch := s.ask(cookie, at, map[string]string{"kind": "watch"})
+	type opened struct {
+		Progress struct {
+			Opened []struct {
+				Package string
+				Started []string
+			}
+		}
+	}
+	s.until("it watches", func() bool {
+		return get[struct{ Progress map[string]any }](s, cookie, "/api/v1/jobs/"+watch).Progress["opened"] != nil
+	})
+	if err := p.Open("com.fieldnote.chirrup"); err != nil {
+		t.Fatal(err)
+	}
+	s.until("the app is told", func() bool {
+		list := get[opened](s, cookie, "/api/v1/jobs/"+watch).Progress.Opened
+		return len(list) == 1 && list[0].Package == "com.fieldnote.chirrup" && len(list[0].Started) == 2
+	})
+	if a := s.do(cookie, "DELETE", "/api/v1/jobs/"+watch, nil); a.status != 204 {
+		t.Errorf("%d %s", a.status, a.body)
+	}
+
+	// A hand unplugs the stand-in, and plugs it in again.
+	for action, plugged := range map[string]bool{"unplug": false, "plug": true} {
+		if last, _ := s.follow(cookie, s.ask(cookie, on{bench: id}, map[string]string{"kind": "hand", "address": address, "action": action})); last.State != "done" {
+			t.Errorf("%s: %+v", action, last)
+		}
+		if got := p.Condition().Plugged; action == "unplug" && got != plugged {
+			t.Errorf("%s: plugged in is %v", action, got)
+		}
+	}
+
+	// Revoked, it is told so and gone.
+	if a := s.do(s.signIn("maintainer"), "DELETE", "/api/v1/benches/"+id, nil); a.status != 204 {
+		t.Fatalf("%d %s", a.status, a.body)
+	}
+	select {
+	case err := <-ended:
+		if !errors.Is(err, bench.ErrRevoked) {
+			t.Errorf("%v", err)
+		}
+	case <-time.After(60 * time.Second):
+		t.Error("a revoked bench goes on")
+	}
+	if list := s.benches(cookie); len(list) != 0 {
+		t.Errorf("%+v", list)
+	}
+}
+
+// TestLinkIsOnlyForBenches tries the link as people and with wrong tokens,
+// and a bench on what is not its own.
+func TestLinkIsOnlyForBenches(t *testing.T) {
+	s := withPeople(t)
+	keeper := s.signIn("maintainer")
+	one := decode[struct{ ID, Token string }](s, s.do(keeper, "POST", "/api/v1/benches", map[string]string{"name": "one"}), 201)
+	two := decode[struct{ ID, Token string }](s, s.do(keeper, "POST", "/api/v1/benches", map[string]string{"name": "two"}), 201)
+	view := map[string]any{"view": map[string]any{"address": "", "version": 41, "wrong": "", "next": "", "try": []string{}, "phones": []any{}, "standIns": []any{}}, "running": []string{}}
+	as := func(token, method, path string, body any) answer {
+		return s.do(nil, method, path, body, "Authorization", "Bearer "+token)
+	}
+	if a := as(one.Token, "POST", "/api/v1/link/view", view); a.status != 204 {
+		t.Fatalf("%d %s", a.status, a.body)
+	}
+	for what, a := range map[string]answer{
+		"no token":       s.do(nil, "POST", "/api/v1/link/view", view),
+		"a wrong token":  as("roster-bench-AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA", "POST", "/api/v1/link/view", view),
+		"a person":       s.do(keeper, "POST", "/api/v1/link/view", view),
+		"a bench reads":  as(one.Token, "GET", "/api/v1/ledger", nil),
+		"a bench writes": as(one.Token, "POST", "/api/v1/benches", map[string]string{"name": "three"}),
+	} {
+		if a.status != 401 && a.status != 403 {
+			t.Errorf("%s: %d %s", what, a.status, a.body)
+		}
+	}
+	job := s.ask(keeper, on{bench: one.ID}, map[string]string{"kind": "connect", "address": "192.0.2.1:5555"})
+	for path, body := range map[string]any{
+		"/progress": map[string]int{"step": 1}, "/end": map[string]string{"problem": ""}, "/names": map[string]any{"names": []any{}},
+		"/capture": map[string]any{"serial": "x", "capture": map[string]string{"format": "roster-capture/1"}},
+	} {
+		if a := as(two.Token, "POST", "/api/v1/link/jobs/"+job+path, body); a.status != 403 {
+			t.Errorf("%s of another bench's job: %d %s", path, a.status, a.body)
+		}
+	}
+	hostile := map[string]any{"serial": "x", "capture": map[string]any{"format": "roster-capture/1", "identity": map[string]string{"fingerprint": "a/b/c:1/d/e:f/g", "manufacturer": "m", "device": "d"}, "packages": []any{map[string]string{"name": "a;reboot"}}}}
+	if a := as(one.Token, "POST", "/api/v1/link/jobs/"+job+"/capture", hostile); a.status != 422 {
+		t.Errorf("a hostile capture: %d %s", a.status, a.body)
+	}
+	if a := s.do(keeper, "POST", "/api/v1/benches/"+two.ID+"/requests", map[string]string{"kind": "connect", "address": "192.0.2.1:5555"}); kind(a) != "bench-away" {
+		t.Errorf("a bench that was never there: %d %s", a.status, a.body)
+	}
+	if a := s.do(s.signIn("technician"), "POST", "/api/v1/benches", map[string]string{"name": "x"}); a.status != http.StatusForbidden {
+		t.Errorf("%d", a.status)
+	}
+}

@@ -1,0 +1,215 @@
+package server
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"maps"
+	"os"
+	"slices"
+	"sync"
+	"time"
+
+	"github.com/google/uuid"
+
+	"roster/bench"
+	"roster/core/android"
+	"roster/store"
+)
+
+// offerBench makes the computer that this server runs on one of the
+// installation's benches: it tells what is seen there, and takes up the jobs
+// that are meant for it.
+func (s *Server) offerBench(ctx context.Context) {
+	name, err := os.Hostname()
+	if err != nil {
+		name = "this server"
+	}
+	id := uuid.NewSHA1(uuid.NameSpaceDNS, []byte(name+" "+s.config.ADB))
+	for wait := time.Second; ; wait = min(2*wait, 15*time.Second) {
+		err := s.store.EnsureBench(ctx, id, name)
+		if err == nil {
+			break
+		}
+		s.log.Debug("the server's own bench can't be written down yet", "err", err)
+		select {
+		case <-time.After(wait):
+		case <-ctx.Done():
+			return
+		}
+	}
+	w := &worker{server: s, bench: id, running: map[uuid.UUID]context.CancelFunc{}}
+	s.background(w.tell)
+	w.takeUp(ctx)
+}
+
+// worker does the jobs of a server's own bench.
+type worker struct {
+	server *Server
+	bench  uuid.UUID
+
+	mu      sync.Mutex
+	running map[uuid.UUID]context.CancelFunc
+}
+
+// tell writes down what the bench sees, at each change and from time to time.
+func (w *worker) tell(ctx context.Context) {
+	for ctx.Err() == nil {
+		view, changed := w.server.station.View()
+		w.mu.Lock()
+		running := slices.Collect(maps.Keys(w.running))
+		w.mu.Unlock()
+		if err := w.server.store.SeeBench(ctx, w.bench, w.server.marked(view), running); err != nil && ctx.Err() == nil {
+			w.server.log.Debug("what the bench sees can't be written down", "err", err)
+		}
+		select {
+		case <-changed:
+		case <-time.After(bench.Beat):
+		case <-ctx.Done():
+		}
+	}
+}
+
+// marked is a view as it is stored: with the keyed hash of each phone's serial
+// number in place of the number.
+func (s *Server) marked(v bench.View) bench.View {
+	v.Phones = slices.Clone(v.Phones)
+	for i := range v.Phones {
+		p := &v.Phones[i]
+		p.Mark, p.Hardware = s.secret.PhoneHash(p.Hardware), ""
+	}
+	return v
+}
+
+// takeUp claims jobs as they come and stops those that somebody cancels.
+func (w *worker) takeUp(ctx context.Context) {
+	changes, stop := w.server.events.watch()
+	defer stop()
+	for {
+		for {
+			job, err := w.server.store.ClaimJob(ctx, w.bench)
+			if err != nil {
+				if !errors.Is(err, store.ErrNotFound) && ctx.Err() == nil {
+					w.server.log.Warn("jobs can't be taken up", "err", err)
+				}
+				break
+			}
+			w.begin(ctx, job)
+		}
+		w.stopCancelled(ctx)
+		select {
+		case <-changes:
+		case <-time.After(bench.Beat):
+		case <-ctx.Done():
+			return
+		}
+	}
+}
+
+func (w *worker) begin(ctx context.Context, job store.Job) {
+	ctx, cancel := context.WithCancel(ctx)
+	w.mu.Lock()
+	w.running[job.ID] = cancel
+	w.mu.Unlock()
+	w.server.background(func(context.Context) {
+		defer func() {
+			w.mu.Lock()
+			delete(w.running, job.ID)
+			w.mu.Unlock()
+			cancel()
+		}()
+		var r bench.Request
+		results := &jobResults{server: w.server, job: job, bench: w.bench}
+		err := json.Unmarshal(job.Request, &r)
+		var value any
+		if err == nil {
+			value, err = w.server.station.Do(ctx, r, results)
+		}
+		end, done := context.WithTimeout(context.WithoutCancel(ctx), 10*time.Second)
+		defer done()
+		w.server.endJob(end, job, value, bench.Explain(err))
+	})
+}
+
+func (w *worker) stopCancelled(ctx context.Context) {
+	w.mu.Lock()
+	ids := slices.Collect(maps.Keys(w.running))
+	w.mu.Unlock()
+	for _, id := range ids {
+		if j, err := w.server.store.Job(ctx, id); err == nil && j.Ended() {
+			w.mu.Lock()
+			if cancel := w.running[id]; cancel != nil {
+				cancel()
+			}
+			w.mu.Unlock()
+		}
+	}
+}
+
+// jobResults stores what comes of a job, whichever bench does it.
+type jobResults struct {
+	server *Server
+	job    store.Job
+	bench  uuid.UUID
+}
+
+func (r *jobResults) Tell(ctx context.Context, progress any) error {
+	return r.server.store.TellJob(ctx, r.job.ID, progress)
+}
+
+func (r *jobResults) Captured(ctx context.Context, serial string, c *android.Capture) error {
+	if len(c.Packages) == 0 && !c.Complete {
+		return nil
+	}
+	sum, err := r.server.store.AddCapture(ctx, store.NewCapture{Capture: c, Phone: r.server.secret.PhoneHash(serial), Person: r.job.PersonID, Source: "bench", Bench: &r.bench})
+	if err != nil {
+		return err
+	}
+	return r.server.store.KeepJob(ctx, r.job.ID, sum)
+}
+
+func (r *jobResults) Named(ctx context.Context, list []bench.Named) error {
+	names := make([]store.NewName, len(list))
+	for i, n := range list {
+		names[i] = store.NewName{Name: string(n.Name), VersionCode: n.VersionCode, Signer: n.Signer, Labels: n.Labels, Icon: n.Icon, Problem: n.Problem}
+	}
+	return r.server.store.AddNames(ctx, names)
+}
+
+// endJob writes down how a job ended, saying what was kept.
+func (s *Server) endJob(ctx context.Context, job store.Job, value any, wrong string) {
+	state := "done"
+	if wrong != "" {
+		state = "failed"
+		if job.Kind == bench.KindCapture {
+			now, err := s.store.Job(ctx, job.ID)
+			if err == nil && len(now.Result) > 0 && string(now.Result) != "null" {
+				wrong += " What it had said by then is stored, marked incomplete."
+			} else {
+				wrong += " Nothing was stored."
+			}
+		}
+		s.log.Warn("a bench could not do what it was asked", "kind", job.Kind, "job", job.ID, "why", wrong)
+	}
+	if err := s.store.EndJob(ctx, job.ID, state, value, wrong); err != nil {
+		s.log.Error("the end of a job could not be written down", "job", job.ID, "err", err)
+	}
+}
+
+// endSilentJobs fails the jobs of benches that have gone, whichever server
+// asked them.
+func (s *Server) endSilentJobs(ctx context.Context) {
+	for every := time.NewTicker(store.BenchSilence / 2); ; {
+		select {
+		case <-every.C:
+		case <-ctx.Done():
+			every.Stop()
+			return
+		}
+		if n, err := s.store.EndSilentJobs(ctx); err != nil {
+			s.log.Debug("silent jobs can't be looked for", "err", err)
+		} else if n > 0 {
+			s.log.Warn("jobs of benches that fell silent were ended", "jobs", n)
+		}
+	}
+}

@@ -1,0 +1,120 @@
+package store
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/json"
+	"time"
+
+	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
+)
+
+// Bench is a computer with phones that the installation can ask.
+type Bench struct {
+	ID   uuid.UUID `db:"id" json:"id"`
+	Name string    `db:"name" json:"name"`
+	// Elsewhere is true for a bench that comes in with a token, false for
+	// that of a server itself.
+	Elsewhere bool            `db:"elsewhere" json:"elsewhere"`
+	View      json.RawMessage `db:"view" json:"view"`
+	SeenAt    *time.Time      `db:"seen_at" json:"seenAt,omitempty"`
+	// Away is true where nothing was heard of it for BenchSilence.
+	Away      bool      `db:"away" json:"away"`
+	CreatedBy string    `db:"created_by" json:"createdBy"`
+	CreatedAt time.Time `db:"created_at" json:"createdAt"`
+}
+
+// BenchSilence is after how long without a word a bench counts as away, and
+// its running jobs as failed.
+const BenchSilence = 45 * time.Second
+
+// maxBenches bounds the list.
+const maxBenches = 200
+
+const benchColumns = `b.id, b.name, b.token_hash is not null as elsewhere, b.view, b.seen_at,
+	coalesce(b.seen_at < now() - $1::interval, true) as away, coalesce(p.name, '') as created_by, b.created_at
+	from benches b left join people p on p.id = b.created_by`
+
+// Benches lists the benches that are in use, those of servers first.
+func (s *Store) Benches(ctx context.Context) ([]Bench, error) {
+	rows, err := s.pool.Query(ctx, `
+		select `+benchColumns+` where b.revoked_at is null and (b.token_hash is not null or b.seen_at > now() - interval '7 days')
+		order by elsewhere, away, b.name, b.id limit $2`, BenchSilence, maxBenches)
+	return all[Bench](rows, err)
+}
+
+// AddBench makes a bench that comes in with the token, of which only the hash
+// is kept.
+func (s *Store) AddBench(ctx context.Context, name string, token []byte, person uuid.UUID) (uuid.UUID, error) {
+	id, hash := NewID(), sha256.Sum256(token)
+	return id, s.inTx(ctx, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, `insert into benches (id, name, token_hash, created_by) values ($1, $2, $3, $4)`, id, name, hash[:], person); err != nil {
+			return err
+		}
+		return notify(ctx, tx, Event{Topic: "bench", ID: id.String()})
+	})
+}
+
+// EnsureBench makes sure that a server's own bench is there.
+func (s *Store) EnsureBench(ctx context.Context, id uuid.UUID, name string) error {
+	_, err := s.pool.Exec(ctx, `insert into benches (id, name) values ($1, $2) on conflict (id) do update set name = excluded.name`, id, name)
+	return err
+}
+
+// BenchByToken finds the bench that a token belongs to, unless it was revoked.
+func (s *Store) BenchByToken(ctx context.Context, token []byte) (Bench, error) {
+	hash := sha256.Sum256(token)
+	rows, err := s.pool.Query(ctx, `select `+benchColumns+` where b.token_hash = $2 and b.revoked_at is null`, BenchSilence, hash[:])
+	return one[Bench](rows, err)
+}
+
+// RevokeBench ends a bench's access for good; its jobs fail.
+func (s *Store) RevokeBench(ctx context.Context, id uuid.UUID) error {
+	return s.inTx(ctx, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, `update benches set revoked_at = now() where id = $1 and token_hash is not null and revoked_at is null`, id)
+		if err != nil {
+			return err
+		}
+		if tag.RowsAffected() == 0 {
+			return ErrNotFound
+		}
+		if _, err := tx.Exec(ctx, `update jobs set state = 'failed', problem = 'the bench was revoked', updated_at = now() where bench_id = $1 and state in ('waiting', 'running')`, id); err != nil {
+			return err
+		}
+		return notify(ctx, tx, Event{Topic: "bench", ID: id.String()})
+	})
+}
+
+// SeeBench writes what a bench sees, that it was heard of, and which of its
+// jobs are under way.
+func (s *Store) SeeBench(ctx context.Context, id uuid.UUID, view any, running []uuid.UUID) error {
+	raw, err := json.Marshal(view)
+	if err != nil {
+		return err
+	}
+	return s.inTx(ctx, func(tx pgx.Tx) error {
+		var news bool
+		err := tx.QueryRow(ctx, `
+			with before as (select view <> $2::jsonb or seen_at is null or seen_at < now() - $3::interval as news from benches where id = $1 for update)
+			update benches b set view = $2, seen_at = now() from before where b.id = $1 returning before.news`, id, raw, BenchSilence).Scan(&news)
+		if err != nil {
+			return err
+		}
+		if len(running) > 0 {
+			if _, err := tx.Exec(ctx, `update jobs set updated_at = now() where id = any($1) and bench_id = $2 and state = 'running'`, running, id); err != nil {
+				return err
+			}
+		}
+		if !news {
+			return nil
+		}
+		return notify(ctx, tx, Event{Topic: "bench", ID: id.String()})
+	})
+}
+
+// BenchByID finds a bench, unless it was revoked.
+func (s *Store) BenchByID(ctx context.Context, id uuid.UUID) (Bench, error) {
+	rows, err := s.pool.Query(ctx, `select `+benchColumns+` where b.id = $2 and b.revoked_at is null`, BenchSilence, id)
+	return one[Bench](rows, err)
+}

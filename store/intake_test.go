@@ -1,0 +1,121 @@
+package store_test
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+	"testing"
+
+	"roster/core/android"
+	"roster/core/change"
+	"roster/store"
+)
+
+func (w *world) take(c *android.Capture, phone string) store.CaptureSummary {
+	w.t.Helper()
+	sum, err := w.AddCapture(w.ctx, store.NewCapture{Capture: c, Phone: phone, Person: w.people["tech"].ID, Source: "bench"})
+	if err != nil {
+		w.t.Fatal(err)
+	}
+	return sum
+}
+
+func names(list []store.IntakePackage) string {
+	var out []string
+	for _, p := range list {
+		out = append(out, p.Name[len("com.brannock."):])
+	}
+	return strings.Join(out, " ")
+}
+
+// TestIntake takes in a new firmware, a carrier's edition of it and a capture
+// that contradicts the first.
+func TestIntake(t *testing.T) {
+	w := newWorld(t) // 14.1.0 with p000 to p004
+	w.accept("tech", w.edit("com.brannock.p001", change.Load, everywhere, `{"load":"loose","conditions":[]}`))
+
+	next := capture("14.1.2", 6)
+	next.Packages = slices.Delete(next.Packages, 0, 1)
+	next.Packages[1].Privileged = true
+	next.Phone = android.PhoneFacts{LockCode: android.LockCodeSet, Roles: []android.Role{{Name: "HOME", Holders: []android.PackageName{"com.brannock.p001"}}}}
+	first := w.take(next, "phone-2")
+	in, err := w.Intake(w.ctx, first.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if !in.NewBuild || in.NewModel || in.NewMaker || in.Earlier != nil || in.Phone.LockCode != "set" || in.Phone.Roles[0].Holders[0] != "com.brannock.p001" {
+		t.Errorf("%+v", in)
+	}
+	if in.Before == nil || in.Before.Version != "14.1.0" || fmt.Sprint(in.Before.Gone, in.Before.New) != "[com.brannock.p000] [com.brannock.p005]" || len(in.Before.Changed) != 4 {
+		t.Fatalf("%+v", in.Before)
+	}
+	var what []string
+	for _, d := range in.Before.Changed[1].What {
+		what = append(what, d.What)
+	}
+	if fmt.Sprint(what) != "[version privilege]" {
+		t.Errorf("%v", what)
+	}
+	if names(in.NeverSeen) != "p005" || names(in.Ungraded) != "p002 p003 p004 p005" || in.Ungraded[0].Origin != "maker" || in.Ungraded[0].OriginReason == "" || in.Unnamed != 5 {
+		t.Errorf("never seen %s, ungraded %s, %d unnamed", names(in.NeverSeen), names(in.Ungraded), in.Unnamed)
+	}
+
+	sister := capture("14.1.2", 7)
+	sister.Identity.Fingerprint, sister.Identity.Carrier = "b/p_nw/d:14/I/14.1.2:user/k", "Norrwave"
+	in, err = w.Intake(w.ctx, w.take(sister, "phone-3").ID)
+	if err != nil || in.Before != nil || len(in.Sisters) != 1 || fmt.Sprint(in.Sisters[0].New) != "[com.brannock.p000 com.brannock.p006]" {
+		t.Errorf("%+v, %v", in, err)
+	}
+
+	// The same build again, from a phone that says otherwise: both are kept.
+	again := capture("14.1.2", 6)
+	again.Packages = slices.Delete(again.Packages, 0, 1)
+	again.Packages[0].Path, again.Packages[0].Installed = "/system/app/P", false
+	second := w.take(again, "phone-4")
+	in, err = w.Intake(w.ctx, second.ID)
+	if err != nil || second.Known || in.NewBuild || in.Earlier == nil || in.Earlier.ID != first.ID || len(in.Earlier.Changed) != 2 || len(in.NeverSeen) != 0 {
+		t.Errorf("%+v, %v", in.Earlier, err)
+	}
+	if back, err := w.Intake(w.ctx, first.ID); err != nil || back.Earlier != nil {
+		t.Errorf("the earlier capture was overwritten: %+v, %v", back.Earlier, err)
+	}
+}
+
+func TestNames(t *testing.T) {
+	w := newWorld(t)
+	sum := w.capture("14.1.0", "phone-9", 3)
+	list, err := w.Unnamed(w.ctx, sum.ID)
+	if err != nil || len(list) != 3 || list[0].VersionCode != 1 {
+		t.Fatalf("%+v, %v", list, err)
+	}
+	w.accept("tech", w.edit("com.brannock.p001", change.Labels, everywhere, `{"de":"Geldtasche"}`))
+	png := []byte("\x89PNG\r\n\x1a\n and so on")
+	err = w.AddNames(w.ctx, []store.NewName{
+		{Name: "com.brannock.p000", VersionCode: 1, Labels: map[string]string{"": "Tips", "de": "Tipps", "a b": "no language"}, Icon: png},
+		{Name: "com.brannock.p001", VersionCode: 1, Labels: map[string]string{"de": "Tasche"}, Icon: []byte("<script>")},
+		{Name: "com.brannock.p002", VersionCode: 1, Problem: "locked"},
+		{Name: "a;reboot", Labels: map[string]string{"": "x"}}, {Name: "com.nobody.knows", Labels: map[string]string{"": "x"}},
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if list, err := w.Unnamed(w.ctx, sum.ID); err != nil || len(list) != 0 {
+		t.Errorf("read once, asked again: %+v, %v", list, err)
+	}
+	for name, want := range map[string]map[string]string{"com.brannock.p000": {"und": "Tips", "de": "Tipps"}, "com.brannock.p001": {"de": "Geldtasche"}} {
+		p, err := w.Package(w.ctx, name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got, _, err := w.LabelsOf(w.ctx, p.ID); err != nil || !maps.Equal(got, want) {
+			t.Errorf("%s is called %v, want %v (%v)", name, got, want, err)
+		}
+	}
+	if data, kind, err := w.Icon(w.ctx, "com.brannock.p000"); err != nil || kind != "image/png" || len(data) != len(png) {
+		t.Errorf("%q, %v", kind, err)
+	}
+	if _, _, err := w.Icon(w.ctx, "com.brannock.p001"); err == nil {
+		t.Error("what is no picture became one")
+	}
+}
