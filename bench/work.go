@@ -160,25 +160,17 @@ func (s *Station) names(ctx context.Context, serial string, wanted []Wanted, out
 func (s *Station) watchLog(ctx context.Context, serial string, out Results) (any, error) {
 	ctx, cancel := context.WithTimeout(ctx, watchTakes)
 	defer cancel()
-	session, err := s.client.Open(ctx, serial)
-	if err != nil {
-		return nil, err
-	}
-	defer session.Close()
 	if err := out.Tell(ctx, WatchProgress{[]android.Opened{}}); err != nil {
 		return nil, err
 	}
 	var reader android.OpenedReader
 	// -T 1 leaves out what happened before.
-	_, err = session.Stream("logcat -v brief -T 1 -s ActivityTaskManager ActivityManager", watchTakes, &lineWriter{each: func(line []byte) error {
+	err := s.client.Follow(ctx, serial, "logcat -v brief -T 1 -s ActivityTaskManager ActivityManager", &lineWriter{each: func(line []byte) error {
 		if reader.Line(line) {
 			return out.Tell(ctx, WatchProgress{reader.Opened()})
 		}
 		return nil
 	}})
-	if ctx.Err() != nil {
-		err = nil // somebody has seen enough
-	}
 	return WatchProgress{reader.Opened()}, err
 }
 

@@ -80,6 +80,9 @@ func (s *Server) uploadRoute() {
 // upload reads the files of a form. Each lies, while it is read, in a file
 // without a name, of which nothing stays.
 func (s *Server) upload(ctx context.Context, r *http.Request) (*uploaded, error) {
+	if r.ContentLength > maxUpload {
+		return nil, uploadProblem(&http.MaxBytesError{Limit: maxUpload})
+	}
 	r.Body = http.MaxBytesReader(nil, r.Body, maxUpload)
 	form, err := r.MultipartReader()
 	if err != nil {

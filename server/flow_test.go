@@ -2,13 +2,16 @@ package server_test
 
 import (
 	"archive/zip"
+	"bufio"
 	"bytes"
 	"encoding/json"
 	"fmt"
+	"net"
 	"net/http"
 	"regexp"
 	"strings"
 	"testing"
+	"time"
 
 	"aead.dev/minisign"
 )
@@ -291,7 +294,19 @@ func TestSerialNumbersAreNotStored(t *testing.T) {
 func TestTooLarge(t *testing.T) {
 	s := withPeople(t)
 	technician := s.signIn("technician")
-	if a := s.upload(technician, map[string]string{"p.txt": props, "big.txt": strings.Repeat("package:com.example.a\n", 3_200_000)}); a.status != 413 {
+	// Whoever announces more is told before sending it.
+	conn, err := net.Dial("tcp", s.http.Listener.Addr().String())
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close()
+	fmt.Fprintf(conn, "POST /api/v1/captures HTTP/1.1\r\nHost: x\r\nCookie: %s\r\nContent-Type: multipart/form-data; boundary=x\r\nContent-Length: %d\r\n\r\n", technician.String(), 1<<30)
+	conn.SetReadDeadline(time.Now().Add(60 * time.Second))
+	if line, err := bufio.NewReader(conn).ReadString('\n'); err != nil || !strings.Contains(line, "413") {
+		t.Errorf("%q, %v", line, err)
+	}
+	// A text that is long and fits is read as it comes.
+	if a := s.upload(technician, map[string]string{"p.txt": props, "big.txt": strings.Repeat("package:com.example.a\n", 500_000)}); a.status != 201 {
 		t.Errorf("%d %.200s", a.status, a.body)
 	}
 	if a := s.do(technician, "POST", "/api/v1/captures", []byte("no form"), "multipart/form-data; boundary=x"); a.status/100 != 4 {

@@ -1,0 +1,66 @@
+package adb
+
+import (
+	"context"
+	"encoding/binary"
+	"fmt"
+	"io"
+	"slices"
+	"time"
+)
+
+// Follow runs one command that goes on by itself, such as a log, and hands
+// its output to w as it comes, until the command ends, w fails or ctx ends,
+// which is no error. The command line is Roster's own: see Session.Run.
+func (c *Client) Follow(ctx context.Context, serial, command string, w io.Writer) error {
+	features, err := c.Features(ctx, serial)
+	if err != nil {
+		return err
+	}
+	conn, err := c.transport(ctx, serial)
+	if err != nil {
+		return err
+	}
+	defer conn.Close()
+	v2 := slices.Contains(features, "shell_v2")
+	service := "shell:"
+	if v2 {
+		service = "shell,v2,raw:"
+	}
+	if err := conn.request(service + command); err != nil {
+		return err
+	}
+	conn.SetDeadline(time.Time{}) // it may say nothing for long
+	ended := func(err error) error {
+		if ctx.Err() != nil || err == nil {
+			return nil
+		}
+		return fmt.Errorf("%w: %w", ErrGone, err)
+	}
+	if !v2 {
+		_, err := io.Copy(w, conn.r)
+		return ended(err)
+	}
+	for {
+		var h [5]byte
+		if _, err := io.ReadFull(conn.r, h[:]); err != nil {
+			return ended(err)
+		}
+		size := binary.LittleEndian.Uint32(h[1:])
+		if size > maxPacket {
+			return fmt.Errorf("the phone sent a packet of %d bytes", size)
+		}
+		data := make([]byte, size)
+		if _, err := io.ReadFull(conn.r, data); err != nil {
+			return ended(err)
+		}
+		switch h[0] {
+		case packetStdout:
+			if _, err := w.Write(data); err != nil {
+				return err
+			}
+		case packetExit:
+			return nil
+		}
+	}
+}

@@ -1,0 +1,302 @@
+package bench_test
+
+import (
+	"context"
+	"log/slog"
+	"net/http/httptest"
+	"slices"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"roster/bench"
+	"roster/bench/adb"
+	"roster/core/android"
+	"roster/phone"
+)
+
+// recorder keeps what comes of requests.
+type recorder struct {
+	mu       sync.Mutex
+	progress []any
+	captures []*android.Capture
+	serial   string
+	names    []bench.Named
+}
+
+func (r *recorder) Tell(_ context.Context, progress any) error {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.progress = append(r.progress, progress)
+	return nil
+}
+
+func (r *recorder) Captured(_ context.Context, serial string, c *android.Capture) error {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.captures, r.serial = append(r.captures, c), serial
+	return nil
+}
+
+func (r *recorder) Named(_ context.Context, list []bench.Named) error {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.names = append(r.names, list...)
+	return nil
+}
+
+func (r *recorder) last() any {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if len(r.progress) == 0 {
+		return nil
+	}
+	return r.progress[len(r.progress)-1]
+}
+
+// station is a station whose stand-ins can be held in the hand.
+func station(t *testing.T, scenarios ...*phone.Scenario) (*bench.Station, []*phone.Phone, []string) {
+	t.Helper()
+	c := startADB(t)
+	var hands []bench.Hand
+	var phones []*phone.Phone
+	var addresses []string
+	ctx, cancel := context.WithCancel(context.Background())
+	t.Cleanup(cancel)
+	for _, s := range scenarios {
+		p := phone.New(s, slog.New(slog.DiscardHandler))
+		address, err := p.Listen(ctx, "127.0.0.1:0")
+		if err != nil {
+			t.Fatal(err)
+		}
+		h := httptest.NewServer(p.Hand())
+		t.Cleanup(h.Close)
+		hands = append(hands, bench.Hand{Address: address, Control: h.Listener.Addr().String()})
+		phones, addresses = append(phones, p), append(addresses, address)
+	}
+	s := bench.NewStation(c, "adb", []byte("key"), hands, slog.New(slog.DiscardHandler))
+	go s.Watch(ctx)
+	return s, phones, addresses
+}
+
+func eventually(t *testing.T, what string, true func() bool) {
+	t.Helper()
+	for range 600 {
+		if true() {
+			return
+		}
+		time.Sleep(100 * time.Millisecond)
+	}
+	t.Fatalf("never: %s", what)
+}
+
+// seen finds a phone in the station's view.
+func seen(s *bench.Station, address string) bench.Phone {
+	v, _ := s.View()
+	for _, p := range v.Phones {
+		if p.Address == address {
+			return p
+		}
+	}
+	return bench.Phone{}
+}
+
+func TestStation(t *testing.T) {
+	ask := scenario(t)
+	ask.Prompt = "ask"
+	s, phones, at := station(t, scenario(t), ask)
+	var r recorder
+	do := func(request bench.Request) (any, error) {
+		t.Helper()
+		return s.Do(t.Context(), request, &r)
+	}
+	hand := func(action, with string) bench.StandIn {
+		t.Helper()
+		got, err := do(bench.Request{Kind: bench.KindHand, Address: at[0], Action: action, With: with})
+		if err != nil {
+			t.Fatalf("%s: %v", action, err)
+		}
+		return got.(bench.StandIn)
+	}
+	// Stand-ins are reached by themselves, each in its state.
+	eventually(t, "the phone is known", func() bool { return seen(s, at[0]).Version == "15.0.0" })
+	eventually(t, "the other asks its owner", func() bool { return seen(s, at[1]).State == "unauthorized" })
+	first := seen(s, at[0])
+	if first.Name != "Lyra 5" || !first.StandIn || first.Hardware != "BRNLY5A0417" || first.Handle == "" || strings.Contains(first.Handle, "127") {
+		t.Errorf("%+v", first)
+	}
+	if _, err := do(bench.Request{Kind: bench.KindCapture, Phone: first.Handle}); err != nil || len(r.captures) != 1 || !r.captures[0].Complete || r.serial != "BRNLY5A0417" {
+		t.Errorf("%v, %d captures", err, len(r.captures))
+	}
+	for _, bad := range []bench.Request{{Kind: "shell", Phone: first.Handle}, {Kind: bench.KindCapture, Phone: at[0]}, {Kind: bench.KindHand, Address: "127.0.0.1:1", Action: "accept"}, {Kind: bench.KindHand, Address: at[0], Action: "explode"}} {
+		if got, err := do(bad); err == nil {
+			t.Errorf("%+v was done: %v", bad, got)
+		}
+	}
+
+	// What is this app?
+	ctx, stop := context.WithCancel(t.Context())
+	watched := make(chan any, 1)
+	go func() {
+		got, _ := s.Do(ctx, bench.Request{Kind: bench.KindWatch, Phone: first.Handle}, &r)
+		watched <- got
+	}()
+	eventually(t, "it watches", func() bool { _, ok := r.last().(bench.WatchProgress); return ok })
+	time.Sleep(200 * time.Millisecond) // until the phone prints its log
+	hand("open", "com.fieldnote.chirrup")
+	eventually(t, "the app is told", func() bool {
+		p, _ := r.last().(bench.WatchProgress)
+		return len(p.Opened) == 1 && p.Opened[0].Package == "com.fieldnote.chirrup" && len(p.Opened[0].Started) == 2
+	})
+	stop()
+	if got := (<-watched).(bench.WatchProgress); len(got.Opened) != 1 {
+		t.Errorf("%+v", got)
+	}
+
+	// Names, with what can't be read named.
+	wanted := []bench.Wanted{{Name: "com.brannock.wallet.core", VersionCode: 7}, {Name: "com.nobody.has.it"}}
+	if _, err := do(bench.Request{Kind: bench.KindNames, Phone: first.Handle, Wanted: wanted}); err != nil {
+		t.Fatal(err)
+	}
+	if len(r.names) != 2 || r.names[0].Labels["de"] != "Tasche" || r.names[0].VersionCode != 7 || android.PictureType(r.names[0].Icon) != "image/png" || r.names[1].Problem == "" {
+		t.Errorf("%+v", r.names)
+	}
+
+	// The hand: lock code, update, cable.
+	if got := hand("lock", ""); !got.LockCode {
+		t.Errorf("%+v", got)
+	}
+	hand("update", "")
+	eventually(t, "the update is in", func() bool { return seen(s, at[0]).Version == "15.0.1" })
+	hand("unplug", "")
+	eventually(t, "it is gone", func() bool { p := seen(s, at[0]); return !p.Ready })
+	hand("plug", "")
+	eventually(t, "it is back", func() bool { return seen(s, at[0]).Version == "15.0.1" })
+	if _, err := do(bench.Request{Kind: bench.KindHand, Address: at[1], Action: "accept"}); err != nil {
+		t.Fatal(err)
+	}
+	eventually(t, "the other is accepted", func() bool { return seen(s, at[1]).Ready })
+	_ = phones
+}
+
+// TestUpdateOfAPhone takes the firmware update of the sample world: six come
+// back, four are new, one is renamed.
+func TestUpdateOfAPhone(t *testing.T) {
+	p := phone.New(scenario(t), slog.New(slog.DiscardHandler))
+	before := p.InstalledNames()
+	back := []string{"com.brannock.tips", "com.brannock.feed.daily", "com.brannock.games.hub", "com.brannock.kids", "com.brannock.cloudroll"}
+	for _, name := range back {
+		p.Ask(t.Context(), "pm uninstall --user 0 "+name)
+	}
+	p.Ask(t.Context(), "pm uninstall --user 0 com.brannock.notes")
+	if err := p.TakeUpdate(); err != nil {
+		t.Fatal(err)
+	}
+	after := p.InstalledNames()
+	for _, name := range back {
+		if !slices.Contains(after, name) {
+			t.Errorf("%s did not come back", name)
+		}
+	}
+	if slices.Contains(after, "com.brannock.notes") {
+		t.Error("what stays away came back")
+	}
+	var fresh []string
+	for _, name := range after {
+		if !slices.Contains(before, name) && !slices.Contains(back, name) {
+			fresh = append(fresh, name)
+		}
+	}
+	if len(fresh) != 5 || slices.Contains(after, "com.brannock.music") || !slices.Contains(fresh, "com.brannock.tunes") {
+		t.Errorf("new are %v", fresh)
+	}
+	if err := p.TakeUpdate(); err == nil {
+		t.Error("an update out of nothing")
+	}
+}
+
+// TestNoStart sets a lock code on a phone whose vault is gone.
+func TestNoStart(t *testing.T) {
+	c := startADB(t)
+	s := scenario(t)
+	p, serial := attach(t, c, s)
+	until(t, c, serial, "device")
+	run(t, c, serial, "shell", "pm uninstall --user 0 com.brannock.vaultkeeper")
+	p.Restart()
+	if got := p.Condition().Stuck; got != "" {
+		t.Errorf("without a lock code: %s", got)
+	}
+	if err := p.Do("lock", ""); err != nil {
+		t.Fatal(err)
+	}
+	p.Restart()
+	if got := p.Condition().Stuck; !strings.Contains(got, "vaultkeeper") {
+		t.Errorf("with a lock code: %q", got)
+	}
+	eventually(t, "adb sees nothing ready", func() bool { return state(t, c, serial) != "device" })
+	if err := p.Do("reset", ""); err != nil {
+		t.Fatal(err)
+	}
+	reconnect(t, c, serial)
+	if there, _ := p.Installed("com.brannock.vaultkeeper"); !there {
+		t.Error("a reset did not bring it back")
+	}
+}
+
+// TestOtherUsers keeps what is another user's apart.
+func TestOtherUsers(t *testing.T) {
+	c := startADB(t)
+	s := scenario(t)
+	s.Users = []int{10}
+	_, serial := attach(t, c, s)
+	until(t, c, serial, "device")
+	run(t, c, serial, "shell", "pm uninstall --user 10 com.brannock.tips; pm disable-user --user 10 com.brannock.clock")
+	for command, want := range map[string]string{
+		"pm list packages com.brannock.tips":           "package:com.brannock.tips",
+		"pm list packages --user 10 com.brannock.tips": "",
+		"pm list packages -d --user 0":                 "package:com.brannock.retaildemo",
+		"pm list packages --user 11 2>&1":              "Error: java.lang.SecurityException: Shell does not have permission to access user 11",
+	} {
+		if out, _ := run(t, c, serial, "shell", command); out != want {
+			t.Errorf("%s: %q", command, out)
+		}
+	}
+	if out, _ := run(t, c, serial, "shell", "pm list packages -d --user 10"); !strings.Contains(out, "com.brannock.clock") {
+		t.Errorf("%q", out)
+	}
+	if out, _ := run(t, c, serial, "shell", "pm list packages -U --user 10 com.brannock.notes"); !strings.Contains(out, " uid:10") {
+		t.Errorf("%q", out)
+	}
+	got, err := bench.Capture(t.Context(), c, serial, func(bench.Progress) {})
+	if err != nil || got.Phone.Users != 2 {
+		t.Fatalf("%v", err)
+	}
+	for _, x := range got.Packages {
+		if x.Name == "com.brannock.tips" && !x.Installed {
+			t.Error("what another user removed is gone for the first")
+		}
+	}
+}
+
+// TestServerTroubles explains what may be wrong with the adb server.
+func TestServerTroubles(t *testing.T) {
+	for err, want := range map[error]string{adb.ErrNoServer: "No adb server", adb.ErrNotADB: "port is taken"} {
+		if wrong, next := bench.Trouble(err); !strings.Contains(wrong, want) || next == "" {
+			t.Errorf("%v: %s %s", err, wrong, next)
+		}
+	}
+	for _, answer := range []struct{ version, want string }{{"0012", "too old"}, {"zzzz", "can't be used"}} {
+		s := bench.NewStation(fakeServer(t, answer.version), "", []byte("key"), nil, slog.New(slog.DiscardHandler))
+		ctx, cancel := context.WithCancel(t.Context())
+		go s.Watch(ctx)
+		eventually(t, answer.want, func() bool { v, _ := s.View(); return strings.Contains(v.Wrong, answer.want) && v.Next != "" })
+		cancel()
+	}
+	// A server that is ended again and again.
+	s := bench.NewStation(fakeServer(t, "0029"), "", []byte("key"), nil, slog.New(slog.DiscardHandler))
+	ctx, cancel := context.WithCancel(t.Context())
+	defer cancel()
+	go s.Watch(ctx)
+	eventually(t, "two tools fight", func() bool { v, _ := s.View(); return strings.Contains(v.Wrong, "two tools fight") })
+}
