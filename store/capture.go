@@ -322,6 +322,8 @@ type Capture struct {
 	Version   string           `db:"version" json:"version"`
 	Release   string           `db:"release" json:"release"`
 	Carrier   string           `db:"carrier" json:"carrier"`
+	Region    string           `db:"region" json:"region"`
+	Phone     string           `db:"phone" json:"phone" doc:"Keyed hash of the serial number, empty where unknown"`
 	TakenAt   time.Time        `db:"taken_at" json:"takenAt"`
 	Source    string           `db:"source" json:"source"`
 	Complete  bool             `db:"complete" json:"complete"`
@@ -337,8 +339,8 @@ type Capture struct {
 // Capture reads one capture.
 func (s *Store) Capture(ctx context.Context, id uuid.UUID) (Capture, error) {
 	rows, err := s.pool.Query(ctx, `
-		select c.id, c.build_id, m.slug as maker, m.name as maker_name, d.slug as model, d.name as model_name, b.version, b.release, b.carrier,
-			c.taken_at, c.source, c.complete, c.missing, c.reports,
+		select c.id, c.build_id, m.slug as maker, m.name as maker_name, d.slug as model, d.name as model_name, b.version, b.release, b.carrier, b.region,
+			c.phone, c.taken_at, c.source, c.complete, c.missing, c.reports,
 			(select count(*) from sightings where capture_id = c.id)::int as packages,
 			array(select p.name from sightings x join packages p on p.id = x.package_id
 				where x.capture_id = c.id and not x.installed order by p.name) as gone,

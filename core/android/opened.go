@@ -12,7 +12,7 @@ type Opened struct {
 	Component string `json:"component"`
 	// Started are the packages whose processes started with it, its own left
 	// out.
-	Started []PackageName `json:"started"`
+	Started []PackageName `json:"started" nullable:"false"`
 }
 
 // OpenedReader finds in a phone's log which app was opened: give it the lines

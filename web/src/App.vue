@@ -62,6 +62,16 @@ const away = computed(() => {
 #foot {
   grid-column: 1 / -1;
 }
+/* A technician sends a bug report from the phone itself. */
+@media (max-width: 720px) {
+  .shell {
+    grid-template: 44px auto minmax(0, 1fr) auto / minmax(0, 1fr);
+  }
+  .shell > :deep(.margin),
+  .shell > :deep(.closed) {
+    display: none !important;
+  }
+}
 #sheet {
   background: var(--sheet);
   overflow: hidden;

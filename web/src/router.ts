@@ -27,6 +27,7 @@ export const router = createRouter({
       meta: { ownFoot: true },
     },
     { path: '/bench', name: 'bench', component: () => import('./places/bench/BenchPlace.vue') },
+    { path: '/captures/:id', name: 'intake', component: () => import('./places/intake/IntakePlace.vue') },
     { path: '/releases', name: 'releases', component: () => import('./places/releases/ReleasesPlace.vue') },
     { path: '/:rest(.*)*', name: 'nowhere', component: () => import('./places/NowherePlace.vue') },
   ],

@@ -818,6 +818,9 @@ export interface components {
             modelName: string;
             /** Format: int64 */
             packages: number;
+            /** @description Keyed hash of the serial number, empty where unknown */
+            phone: string;
+            region: string;
             release: string;
             reports: components["schemas"]["Report"][];
             source: string;
@@ -1273,7 +1276,7 @@ export interface components {
         Opened: {
             component: string;
             package: string;
-            started: string[] | null;
+            started: string[];
         };
         OpenedOutputBody: {
             opened: components["schemas"]["Opened"][];

@@ -1,20 +1,20 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import { useRoute } from 'vue-router'
-import { useBench } from '@/places/bench/bench'
+import { useBenches } from '@/places/bench/bench'
 import { useScope } from './scope'
 import { useSession } from './session'
 
 const route = useRoute()
 const { query } = useScope()
 const { session } = useSession()
-const { view } = useBench()
+const { ready } = useBenches()
 
 const places = computed(() => [
   { name: 'Ledger', to: '/ledger', also: ['/packages'], waits: 0 },
   { name: 'Review', to: '/review', also: [], waits: session.data.value?.waiting ?? 0 },
   { name: 'Profiles', to: '/profiles', also: [], waits: 0 },
-  { name: 'Bench', to: '/bench', also: [], waits: view.value?.phones.length ?? 0 },
+  { name: 'Bench', to: '/bench', also: ['/captures'], waits: ready.value },
   { name: 'Releases', to: '/releases', also: [], waits: 0 },
 ])
 const here = (p: { to: string; also: string[] }) => [p.to, ...p.also].some((start) => route.path.startsWith(start))
@@ -62,6 +62,21 @@ a.on {
 }
 a:focus-visible {
   outline-offset: -2px;
+}
+@media (max-width: 720px) {
+  .edge {
+    flex-direction: row;
+    padding: 0;
+    border-right: 0;
+    border-bottom: 1px solid var(--hair);
+  }
+  a {
+    gap: 4px;
+    padding: 9px 12px;
+  }
+  a.on {
+    box-shadow: inset 0 -3px var(--ink);
+  }
 }
 i {
   font-style: normal;

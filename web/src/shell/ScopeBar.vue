@@ -203,6 +203,15 @@ const nextTheme = { auto: 'light', light: 'dark', dark: 'auto' } as const
 .menu button:hover {
   background: var(--soft);
 }
+@media (max-width: 720px) {
+  .find {
+    display: none !important;
+  }
+  .scope {
+    overflow: auto;
+    min-width: 0;
+  }
+}
 @media (max-width: 1100px) {
   .find {
     width: 220px;

@@ -1,122 +1,112 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
-import { api, ask, words } from '@/api/client'
 import { useKeys } from '@/shell/keys'
-import { useBench } from './bench'
-import CaptureSheet from './CaptureSheet.vue'
-import { useCapture } from './capture'
+import { useSession } from '@/shell/session'
+import { placesOf, useBenches, type Place } from './bench'
 import FilesSheet from './FilesSheet.vue'
+import NewBench from './NewBench.vue'
+import PhoneLine from './PhoneLine.vue'
+import PhoneSheet from './PhoneSheet.vue'
+import ReachForm from './ReachForm.vue'
 
-const { view } = useBench()
-const phones = computed(() => view.value?.phones ?? [])
+const { benches } = useBenches()
+const { person } = useSession()
+const places = computed<Place[]>(() => (benches.value ?? []).flatMap(placesOf))
 const at = ref<string>()
 watch(
-  phones,
+  places,
   (list) => {
-    if (at.value !== 'files' && !list.some((p) => p.serial === at.value)) at.value = list[0]?.serial
+    if (at.value !== 'files' && !list.some((p) => p.key === at.value)) at.value = list[0]?.key
   },
   { immediate: true },
 )
-const phone = computed(() => phones.value.find((p) => p.serial === at.value))
-const capture = useCapture()
+const here = computed(() => places.value.find((p) => p.key === at.value))
+const mayAdd = computed(() => ['maintainer', 'keeper'].includes(person.value?.role ?? ''))
+const sheet = ref<InstanceType<typeof PhoneSheet>>()
 
-const address = ref('')
-const said = ref('')
-const busy = ref(false)
-async function connect() {
-  busy.value = true
-  said.value = ''
-  try {
-    said.value = (await ask(api.POST('/api/v1/bench/connect', { body: { address: address.value.trim() } }))).words
-  } catch (e) {
-    said.value = words(e)
-  } finally {
-    busy.value = false
-  }
-}
 function move(by: number) {
-  const i = phones.value.findIndex((p) => p.serial === at.value)
-  at.value = phones.value[Math.max(0, Math.min(i + by, phones.value.length - 1))]?.serial ?? at.value
+  const i = places.value.findIndex((p) => p.key === at.value)
+  at.value = places.value[Math.max(0, Math.min(i + by, places.value.length - 1))]?.key ?? at.value
 }
 useKeys([
   { keys: ['j', 'ArrowDown'], does: 'next phone', run: () => move(1) },
   { keys: ['k', 'ArrowUp'], does: 'phone before', run: () => move(-1) },
-  { keys: ['c'], does: 'capture the phone', run: () => phone.value?.ready && void capture.start(phone.value.serial) },
+  { keys: ['c'], does: 'capture the phone', run: () => sheet.value?.capture() },
+  { keys: ['w'], does: 'watch which app is opened', run: () => sheet.value?.watch() },
 ])
 </script>
 
 <template>
   <div class="bench">
     <section class="phones" aria-label="Phones">
-      <p class="where second">this computer{{ view?.version ? ` · adb ${view.version}, ${view.address}` : '' }}</p>
-      <p v-if="view?.wrong" class="notice" role="status">
-        <b>{{ view.wrong }}</b> {{ view.next }}
-      </p>
-      <ul>
-        <li v-for="p in phones" :key="p.serial">
-          <button :class="{ picked: p.serial === at }" :aria-pressed="p.serial === at" @click="at = p.serial">
-            <span
-              ><b>{{ p.name }}</b> <span class="second">{{ p.maker }}</span></span
-            >
-            <span v-if="p.ready" class="second">{{
-              p.version ? `${p.carrier ? p.carrier + ' ' : ''}${p.version}, Android ${p.release}` : 'asking who it is'
-            }}</span>
-            <template v-else>
-              <span class="ochre">{{ p.wrong }}</span>
-              <span class="second">{{ p.next }}</span>
-            </template>
-            <span class="mono faint">{{ p.serial }}</span>
-          </button>
-        </li>
-      </ul>
-      <div v-if="view && !view.wrong && !phones.length" class="none">
-        <b>No phone is listed</b>
-        <p class="second">
-          Try in this order: another cable, one that carries data; USB mode “File transfer” on the phone; USB debugging
-          in its developer options.
+      <div v-for="b in benches" :key="b.id" class="computer">
+        <header>
+          <b>{{ b.name }}</b>
+          <span class="second">{{
+            b.away
+              ? 'away'
+              : `${b.elsewhere ? 'elsewhere' : 'this server'}${b.view.version ? ` · adb ${b.view.version}` : ''}`
+          }}</span>
+        </header>
+        <p v-if="b.away" class="notice">
+          <b>This bench is away.</b> Start <span class="mono">roster bench</span> on that computer; it comes back by
+          itself.
         </p>
-      </div>
-      <form class="connect" @submit.prevent="connect">
-        <label for="address">By network address</label>
-        <div>
-          <input id="address" v-model="address" class="mono" placeholder="192.0.2.7:5555" maxlength="200" />
-          <button class="act" :disabled="busy || !address.trim()">Connect</button>
+        <p v-else-if="b.view.wrong" class="notice" role="status">
+          <b>{{ b.view.wrong }}</b> {{ b.view.next }}
+        </p>
+        <ul>
+          <li v-for="p in placesOf(b)" :key="p.key">
+            <PhoneLine :place="p" :picked="p.key === at" @pick="at = p.key" />
+          </li>
+        </ul>
+        <div v-if="b.view.try.length" class="none">
+          <b>No phone is listed</b>
+          <ol>
+            <li v-for="t in b.view.try" :key="t">{{ t }}</li>
+          </ol>
         </div>
-        <p v-if="said" class="second" role="status">{{ said }}</p>
-      </form>
-      <button class="files" :class="{ picked: at === 'files' }" @click="at = 'files'">
+        <ReachForm v-if="!b.away && !b.view.wrong" :bench="b" />
+      </div>
+      <p v-if="benches && !benches.length" class="none second">
+        This server has no adb of its own, and no bench elsewhere is linked to it.
+      </p>
+      <button class="files" :class="{ picked: at === 'files' }" :aria-pressed="at === 'files'" @click="at = 'files'">
         <b>From files</b>
-        <span class="second">outputs that somebody saved or sent</span>
+        <span class="second">outputs, a bug report, a capture file</span>
       </button>
+      <NewBench v-if="mayAdd" :benches="benches ?? []" />
     </section>
     <FilesSheet v-if="at === 'files'" class="sheet" />
-    <CaptureSheet v-else-if="phone" :key="phone.serial" class="sheet" :phone="phone" :capture="capture" />
+    <PhoneSheet v-else-if="here" ref="sheet" :key="here.key" class="sheet" :place="here" />
     <div v-else class="sheet">
       <div class="empty">
         <h1>Attach a phone</h1>
         <p class="second">
-          Turn on USB debugging in the phone's developer options, plug it in, and accept this computer on its screen.
+          Turn on USB debugging in the phone's developer options, plug it in, and accept this computer on its screen. Or
+          send in a file that the phone made.
         </p>
+        <button class="act" @click="at = 'files'">From files</button>
       </div>
     </div>
   </div>
   <Teleport defer to="#margin">
-    <h1>{{ phone ? 'This phone, now' : 'Bench' }}</h1>
-    <template v-if="phone">
-      <p class="second">{{ phone.ready ? 'answers' : phone.wrong }}</p>
+    <h1>{{ here?.phone ? 'This phone, now' : 'Bench' }}</h1>
+    <template v-if="here?.phone">
+      <p class="second">{{ here.phone.ready ? 'answers' : here.phone.wrong }}</p>
       <h2>Told apart by</h2>
-      <p v-if="phone.mark" class="mono">{{ phone.mark.slice(0, 12) }}</p>
+      <p v-if="here.phone.mark" class="mono">{{ here.phone.mark.slice(0, 12) }}</p>
       <p class="second">A keyed hash of its serial number. The number itself is never stored.</p>
     </template>
     <h2>What a capture asks</h2>
     <p>
-      Who the phone is, which packages it knows, which are there and switched on, and what each one is. It reads; it
-      changes nothing.
+      Who the phone is, which packages it knows, which are there and switched on, what each one is, and who holds which
+      job. It reads; it changes nothing.
     </p>
     <h2>What it never asks</h2>
     <p>Pictures, messages, contacts, accounts, where the phone has been.</p>
     <div class="keys">
-      <span><kbd>c</kbd> capture</span><span><kbd>j</kbd> <kbd>k</kbd> phones</span>
+      <span><kbd>c</kbd> capture</span><span><kbd>w</kbd> watch</span><span><kbd>j</kbd> <kbd>k</kbd> phones</span>
     </div>
   </Teleport>
 </template>
@@ -124,7 +114,7 @@ useKeys([
 <style scoped>
 .bench {
   display: grid;
-  grid-template-columns: 236px minmax(0, 1fr);
+  grid-template-columns: 252px minmax(0, 1fr);
   height: 100%;
   min-height: 0;
 }
@@ -132,23 +122,31 @@ useKeys([
   border-right: 1px solid var(--hair);
   overflow: auto;
 }
-.where,
-.connect,
+.computer header {
+  display: flex;
+  justify-content: space-between;
+  gap: 8px;
+  padding: 8px 14px;
+  border-bottom: 1px solid var(--hair);
+  background: var(--soft);
+}
 .none,
 .files {
   padding: 10px 14px;
   border-bottom: 1px solid var(--hair);
 }
-li button,
+.none ol {
+  margin: 4px 0 0;
+  padding-left: 16px;
+  list-style: decimal;
+  color: var(--second);
+}
 .files {
   display: flex;
   flex-direction: column;
   width: 100%;
-  padding: 10px 14px;
-  border-bottom: 1px solid var(--hair);
   text-align: left;
 }
-li button:focus-visible,
 .files:focus-visible {
   outline-offset: -2px;
 }
@@ -159,28 +157,22 @@ li button:focus-visible,
 b {
   font-weight: 650;
 }
-.connect label {
-  font-weight: 650;
-  display: block;
-  margin-bottom: 4px;
-}
-.connect div {
-  display: flex;
-  gap: 6px;
-}
-.connect input {
-  flex: 1;
-  min-width: 0;
-  border: 1px solid var(--faint);
-  background: var(--sheet);
-  color: inherit;
-  padding: 3px 6px;
-}
-.connect input::placeholder {
-  color: var(--faint);
-}
 .sheet {
   overflow: auto;
   min-width: 0;
+}
+@media (max-width: 720px) {
+  .bench {
+    display: block;
+    overflow: auto;
+  }
+  .phones {
+    border-right: 0;
+    overflow: visible;
+  }
+  .sheet {
+    overflow: visible;
+    border-top: 1px solid var(--ink);
+  }
 }
 </style>

@@ -1,42 +1,42 @@
 <script setup lang="ts">
 import { useQueryClient } from '@tanstack/vue-query'
 import { ref, shallowRef } from 'vue'
-import { api, ask, words } from '@/api/client'
-import type { Stored } from './capture'
-import StoredCapture from './StoredCapture.vue'
+import { api, ask, words, type Schemas } from '@/api/client'
+import { count } from '@/evidence/words'
+import CaptureDone from './CaptureDone.vue'
 
 const client = useQueryClient()
 const over = ref(false)
 const busy = ref(false)
 const wrong = ref('')
-const stored = shallowRef<Stored>()
-const summary = shallowRef<unknown>()
+const text = ref('')
+const done = shallowRef<Schemas['Uploaded']>()
 
-async function upload(files: FileList | null | undefined) {
-  if (!files?.length) return
+async function upload(files: Iterable<File> | null | undefined) {
+  const list = [...(files ?? [])]
+  if (!list.length) return
   busy.value = true
   wrong.value = ''
-  stored.value = undefined
+  done.value = undefined
   const form = new FormData()
-  for (const f of files) form.append('files', f)
+  for (const f of list) form.append('files', f)
   try {
-    const sum = await ask(
+    done.value = await ask(
       api.POST('/api/v1/captures', {
         body: form as unknown as { files: string[] },
         bodySerializer: (body: unknown) => body as FormData,
       }),
     )
-    summary.value = sum
-    stored.value = await ask(api.GET('/api/v1/captures/{id}', { params: { path: { id: sum.id } } }))
-    await Promise.all(
-      ['makers', 'models', 'builds', 'ledger'].map((key) => client.invalidateQueries({ queryKey: [key] })),
-    )
+    text.value = ''
+    for (const key of ['makers', 'models', 'builds', 'ledger', 'phones'])
+      void client.invalidateQueries({ queryKey: [key] })
   } catch (e) {
     wrong.value = words(e)
   } finally {
     busy.value = false
   }
 }
+const paste = () => upload([new File([text.value], 'pasted text')])
 </script>
 
 <template>
@@ -44,8 +44,9 @@ async function upload(files: FileList | null | undefined) {
     <header>
       <h1>From files</h1>
       <p class="second">
-        Text outputs of one phone: <span class="mono">getprop</span>, <span class="mono">pm list packages</span>,
-        <span class="mono">dumpsys package</span>.
+        Whatever one phone printed, in any mixture: <span class="mono">getprop</span>,
+        <span class="mono">pm list packages</span>, <span class="mono">dumpsys package</span>, a zip of them, a capture
+        file, or a complete bug report.
       </p>
     </header>
     <label
@@ -63,10 +64,52 @@ async function upload(files: FileList | null | undefined) {
         @change="upload(($event.target as HTMLInputElement).files)"
       />
       <b>{{ busy ? 'Reading' : 'Drop the files here, or choose them' }}</b>
-      <span class="second">Roster finds out what each is. The files are read and not kept.</span>
+      <span class="second">Roster finds out what each is.</span>
     </label>
+    <p class="private">
+      <b>A bug report holds private things.</b> Only these parts of it are read: the system's properties, and what the
+      phone says of its packages, roles, overlays, web view, device administrators and sizes. Nothing else is looked at,
+      kept or logged, and the file itself is not kept.
+    </p>
+    <form class="paste" @submit.prevent="paste">
+      <label for="paste">Or paste what the phone printed</label>
+      <textarea
+        id="paste"
+        v-model="text"
+        class="mono"
+        rows="6"
+        :disabled="busy"
+        placeholder="$ getprop&#10;[ro.build.fingerprint]: […]&#10;$ pm list packages -f&#10;package:/product/app/…"
+      />
+      <button class="act" :disabled="busy || !text.trim()">Read the text</button>
+    </form>
+    <details class="how">
+      <summary>No computer? Make a bug report on the phone</summary>
+      <ol>
+        <li>Settings, About phone: tap the build number seven times.</li>
+        <li>Settings, System, Developer options, Bug report, Full report. It takes a few minutes.</li>
+        <li>Open the notification when it is ready, save the file, and choose it above, in this phone's browser.</li>
+      </ol>
+    </details>
     <p v-if="wrong" class="notice bad" role="alert">{{ wrong }}</p>
-    <StoredCapture v-if="stored" :capture="stored" :summary="summary" />
+    <template v-if="done">
+      <CaptureDone :id="done.id" :known="done.known" />
+      <div v-if="done.notes.length" class="notes">
+        <h2>Not understood</h2>
+        <table>
+          <tbody>
+            <tr v-for="(n, i) in done.notes.slice(0, 60)" :key="i">
+              <td class="second">{{ n.section }}, line {{ n.line }}</td>
+              <td>{{ n.why }}</td>
+              <td class="mono" dir="ltr">{{ n.text }}</td>
+            </tr>
+          </tbody>
+        </table>
+        <p v-if="done.notes.length > 60 || done.omitted" class="second">
+          and {{ count(Math.max(0, done.notes.length - 60) + done.omitted, 'more line') }}
+        </p>
+      </div>
+    </template>
   </section>
 </template>
 
@@ -80,17 +123,54 @@ header {
   flex-direction: column;
   align-items: center;
   gap: 3px;
-  margin: 18px;
+  margin: 18px 18px 10px;
   padding: 34px 20px;
   border: 1px dashed var(--faint);
   cursor: pointer;
+  text-align: center;
 }
 .drop.over,
 .drop:focus-within {
   border-color: var(--ring);
   background: var(--picked);
 }
-b {
+.private,
+.how,
+.paste,
+.notes {
+  margin: 0 18px 16px;
+  max-width: 640px;
+}
+.paste {
+  display: flex;
+  flex-direction: column;
+  align-items: start;
+  gap: 6px;
+}
+textarea {
+  width: 100%;
+  border: 1px solid var(--faint);
+  background: var(--sheet);
+  color: inherit;
+  padding: 6px;
+}
+textarea::placeholder {
+  color: var(--second);
+}
+b,
+label[for='paste'] {
   font-weight: 650;
+}
+.how ol {
+  list-style: decimal;
+  padding: 6px 0 0 18px;
+}
+summary {
+  cursor: pointer;
+}
+td {
+  padding: 0 16px 1px 0;
+  vertical-align: top;
+  overflow-wrap: anywhere;
 }
 </style>

@@ -1,20 +1,31 @@
-import { onScopeDispose, ref } from 'vue'
+import { computed, onScopeDispose, ref } from 'vue'
 import type { Schemas } from '@/api/client'
 
-export type Bench = Schemas['BenchView']
-export type Phone = Schemas['PhoneView']
+export type Bench = Schemas['BenchLine']
+export type Phone = Schemas['Phone']
+export type StandIn = Schemas['StandIn']
 
-const view = ref<Bench>()
+// A phone, or a stand-in that is not attached, on one of the benches.
+export interface Place {
+  key: string
+  bench: Bench
+  phone?: Phone
+  standIn?: StandIn
+}
+
+const benches = ref<Bench[]>()
 let source: EventSource | undefined
 let users = 0
 
-// useBench follows the phones of the server's bench while somebody looks; the
+// useBenches follows the installation's benches while somebody looks; the
 // browser reconnects by itself.
-export function useBench() {
+export function useBenches() {
   users++
   if (!source) {
-    source = new EventSource('/api/v1/bench/events')
-    source.addEventListener('bench', (e) => (view.value = JSON.parse((e as MessageEvent<string>).data) as Bench))
+    source = new EventSource('/api/v1/benches/events')
+    source.addEventListener('benches', (e) => {
+      benches.value = JSON.parse((e as MessageEvent<string>).data) as Bench[]
+    })
   }
   onScopeDispose(() => {
     if (--users === 0) {
@@ -22,5 +33,24 @@ export function useBench() {
       source = undefined
     }
   })
-  return { view }
+  const ready = computed(() => benches.value?.reduce((n, b) => n + b.view.phones.filter((p) => p.ready).length, 0) ?? 0)
+  return { benches, ready }
+}
+
+// placesOf lists a bench's phones, and its stand-ins that adb does not see.
+export function placesOf(bench: Bench): Place[] {
+  const standIn = (address: string) => bench.view.standIns.find((s) => s.address === address)
+  const phones: Place[] = bench.view.phones.map((phone) => ({
+    key: `${bench.id} ${phone.handle}`,
+    bench,
+    phone,
+    standIn: phone.address ? standIn(phone.address) : undefined,
+  }))
+  const seen = new Set(bench.view.phones.map((p) => p.address))
+  const away = bench.view.standIns.filter((s) => !seen.has(s.address))
+  return [...phones, ...away.map((s) => ({ key: `${bench.id} ${s.address}`, bench, standIn: s }))]
+}
+
+export function firmware(p: { carrier: string; version: string; release: string }): string {
+  return `${p.carrier ? p.carrier + ' ' : ''}${p.version}, Android ${p.release}`
 }

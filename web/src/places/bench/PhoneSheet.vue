@@ -1,0 +1,128 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import { useQueryClient } from '@tanstack/vue-query'
+import CaptureDone from './CaptureDone.vue'
+import HandPanel from './HandPanel.vue'
+import PhoneDrawing from './PhoneDrawing.vue'
+import WatchPanel from './WatchPanel.vue'
+import { firmware, type Place } from './bench'
+import { useJob } from './job'
+import { ref } from 'vue'
+
+interface Progress {
+  step: number
+  steps: number
+  asking: string
+  bytes: number
+}
+interface Result {
+  id?: string
+}
+
+const props = defineProps<{ place: Place }>()
+const client = useQueryClient()
+const phone = computed(() => props.place.phone)
+const job = useJob<Progress, Result>(() => {
+  for (const key of ['makers', 'models', 'builds', 'ledger', 'phones'])
+    void client.invalidateQueries({ queryKey: [key] })
+})
+const { busy, progress, result, wrong } = job
+const megabytes = computed(() => ((progress.value?.bytes ?? 0) / 1e6).toFixed(1))
+const panel = ref<InstanceType<typeof WatchPanel>>()
+
+function capture() {
+  if (phone.value?.ready) void job.start(props.place.bench.id, { kind: 'capture', phone: phone.value.handle })
+}
+const watch = () => panel.value?.toggle()
+defineExpose({ capture, watch })
+</script>
+
+<template>
+  <section aria-label="Phone">
+    <header>
+      <div>
+        <h1>{{ phone?.name ?? place.standIn?.name }}</h1>
+        <p class="second">
+          <template v-if="phone?.ready">{{ phone.version ? firmware(phone) : 'asking who it is' }}</template>
+          <template v-else>{{ phone?.wrong ?? 'adb does not see it' }}</template>
+        </p>
+      </div>
+      <button v-if="busy" class="act" @click="job.cancel()">Cancel</button>
+      <button v-else class="act first" :disabled="!phone?.ready" @click="capture">Capture <kbd>c</kbd></button>
+    </header>
+    <div
+      v-if="busy"
+      class="bar"
+      role="progressbar"
+      aria-label="Capture"
+      :aria-valuenow="progress?.step ?? 0"
+      aria-valuemin="0"
+      :aria-valuemax="progress?.steps || 4"
+    >
+      <i :style="{ width: `${(100 * ((progress?.step ?? 1) - 0.5)) / (progress?.steps || 4)}%` }" />
+    </div>
+    <p v-if="busy" class="line" role="status">
+      <template v-if="progress?.steps"
+        >Asking for {{ progress.asking }}, {{ progress.step }} of {{ progress.steps }}. {{ megabytes }} MB so
+        far.</template
+      >
+      <template v-else>Reaching the phone.</template>
+    </p>
+    <p v-if="wrong" class="notice bad" role="alert">{{ wrong }}</p>
+    <CaptureDone v-if="!busy && result?.id" :id="result.id" />
+    <div v-if="phone && !phone.ready" class="trouble">
+      <PhoneDrawing :state="phone.state" />
+      <div>
+        <h2>It {{ phone.wrong }}</h2>
+        <p>{{ phone.next }}</p>
+      </div>
+    </div>
+    <div v-else-if="!phone" class="trouble">
+      <PhoneDrawing :state="place.standIn?.stuck ? 'recovery' : 'none'" />
+      <div>
+        <h2>{{ place.standIn?.stuck ? 'It does not start' : 'Its cable is out' }}</h2>
+        <p>{{ place.standIn?.stuck || 'Plug it in: adb sees it by itself then.' }}</p>
+      </div>
+    </div>
+    <WatchPanel v-if="phone?.ready" ref="panel" :bench="place.bench.id" :phone="phone.handle" />
+    <HandPanel v-if="place.standIn" :bench="place.bench.id" :stand-in="place.standIn" />
+  </section>
+</template>
+
+<style scoped>
+header {
+  display: flex;
+  justify-content: space-between;
+  align-items: end;
+  gap: 20px;
+  padding: 12px 18px 10px;
+  border-bottom: 1px solid var(--ink);
+}
+.bar {
+  height: 4px;
+  background: var(--hair);
+}
+.bar i {
+  display: block;
+  height: 100%;
+  background: var(--ink);
+  transition: width 0.2s;
+}
+.line {
+  padding: 12px 18px;
+}
+.trouble {
+  display: flex;
+  gap: 20px;
+  align-items: start;
+  padding: 22px 18px;
+  border-bottom: 1px solid var(--hair);
+}
+.trouble h2 {
+  font-size: 15px;
+  margin-bottom: 4px;
+}
+.trouble p {
+  max-width: 460px;
+}
+</style>
