@@ -386,7 +386,7 @@ func TestSession(t *testing.T) {
 func TestManyPhonesAtOnce(t *testing.T) {
 	c := startADB(t)
 	var wait sync.WaitGroup
-	for i := range 6 {
+	for i := range 20 {
 		s := scenario(t)
 		s.Latency = 20 * time.Millisecond
 		s.Serial = fmt.Sprint("PHONE", i)
@@ -469,4 +469,45 @@ func TestTrouble(t *testing.T) {
 			t.Errorf("%s: %+v", state, s)
 		}
 	}
+}
+
+// BenchmarkCapture captures a stand-in with 420 packages and 20 ms latency a
+// command. It reports how much of the time is not the phone's own: that of the
+// same questions asked by the adb program, whose answers nobody reads.
+func BenchmarkCapture(b *testing.B) {
+	c := startADB(b)
+	s, err := phone.Of(demo.World, "models/fen.yaml", "Harrow 13.0.2", "BENCH")
+	if err != nil {
+		b.Fatal(err)
+	}
+	s.Latency = 20 * time.Millisecond
+	if len(s.Packages) != 420 {
+		b.Fatalf("%d packages", len(s.Packages))
+	}
+	_, serial := attach(b, c, s)
+	until(b, c, serial, "device")
+	_, port, _ := net.SplitHostPort(c.Address)
+	var ours, phones time.Duration
+	n := 0
+	for b.Loop() {
+		n++
+		start := time.Now()
+		if got, err := bench.Capture(b.Context(), c, serial, func(bench.Progress) {}); err != nil || len(got.Packages) != 420 {
+			b.Fatal(err)
+		}
+		ours += time.Since(start)
+		b.StopTimer()
+		start = time.Now()
+		var lines []string
+		for _, q := range bench.Questions() {
+			lines = append(lines, q.Line())
+		}
+		if err := exec.Command("adb", "-P", port, "-s", serial, "shell", strings.Join(lines, "; ")).Run(); err != nil {
+			b.Log(err)
+		}
+		phones += time.Since(start)
+		b.StartTimer()
+	}
+	b.ReportMetric(100*(ours-phones).Seconds()/ours.Seconds(), "%-our-share")
+	b.ReportMetric(float64(phones.Milliseconds())/float64(n), "phone-ms")
 }

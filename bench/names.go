@@ -41,12 +41,14 @@ func ReadNames(ctx context.Context, client *adb.Client, serial string, wanted []
 	if err != nil {
 		return err
 	}
+	p := &puller{client: client, serial: serial}
+	defer p.close()
 	for i, w := range wanted {
 		n := Named{Wanted: w, Labels: map[string]string{}}
 		if path := paths[w.Name]; path == "" {
 			n.Problem = "the phone names no file of it"
-		} else if f, err := pullPackage(ctx, client, serial, path); errors.Is(err, adb.ErrGone) || ctx.Err() != nil {
-			return err
+		} else if f, err := p.read(ctx, path); errors.Is(err, adb.ErrGone) || ctx.Err() != nil {
+			return errors.Join(err, ctx.Err())
 		} else if err != nil {
 			n.Problem = android.Printable(err.Error(), 200)
 		} else if f.Name != w.Name {
@@ -98,9 +100,31 @@ func packagePaths(ctx context.Context, client *adb.Client, serial string, wanted
 	return paths, nil
 }
 
-// pullPackage reads one package file by way of a temporary file that nobody
-// else can open.
-func pullPackage(ctx context.Context, client *adb.Client, serial, path string) (*android.PackageFile, error) {
+// puller reads package files over one connection, and opens another where
+// that one is of no more use.
+type puller struct {
+	client *adb.Client
+	serial string
+	files  *adb.Sync
+}
+
+func (p *puller) close() {
+	if p.files != nil {
+		p.files.Close()
+		p.files = nil
+	}
+}
+
+// read reads one package file by way of a temporary file that nobody else can
+// open.
+func (p *puller) read(ctx context.Context, path string) (*android.PackageFile, error) {
+	if p.files == nil {
+		files, err := p.client.Sync(ctx, p.serial)
+		if err != nil {
+			return nil, err
+		}
+		p.files = files
+	}
 	file, err := os.CreateTemp("", "roster-package-")
 	if err != nil {
 		return nil, err
@@ -109,8 +133,11 @@ func pullPackage(ctx context.Context, client *adb.Client, serial, path string) (
 	if err := os.Remove(file.Name()); err != nil {
 		return nil, err
 	}
-	n, err := client.Pull(ctx, serial, path, file, maxPackageFile)
+	n, err := p.files.Pull(path, file, maxPackageFile)
 	if err != nil {
+		if !errors.Is(err, adb.ErrRefused) {
+			p.close()
+		}
 		return nil, err
 	}
 	return android.ReadPackageFile(file, n)

@@ -4,6 +4,7 @@ import (
 	"context"
 	"log/slog"
 	"net/http/httptest"
+	"path/filepath"
 	"slices"
 	"strings"
 	"sync"
@@ -13,6 +14,7 @@ import (
 	"roster/bench"
 	"roster/bench/adb"
 	"roster/core/android"
+	"roster/demo"
 	"roster/phone"
 )
 
@@ -299,4 +301,55 @@ func TestServerTroubles(t *testing.T) {
 	defer cancel()
 	go s.Watch(ctx)
 	eventually(t, "two tools fight", func() bool { v, _ := s.View(); return strings.Contains(v.Wrong, "two tools fight") })
+}
+
+// TestOldPhones captures phones of before Android 10, which refuse some of
+// the questions: nothing of it is an error.
+func TestOldPhones(t *testing.T) {
+	c := startADB(t)
+	for sdk, release := range map[string]string{"26": "8.0.0", "28": "9"} {
+		s := &phone.Scenario{Name: release, Serial: "OLD" + sdk, Prompt: "none", Model: "models/nib-2.yaml", Build: "Lakeline 11.2.0",
+			Properties: map[string]string{"ro.build.version.sdk": sdk, "ro.build.version.release": release}}
+		s, err := phone.Composed(demo.World, s)
+		if err != nil {
+			t.Fatal(err)
+		}
+		_, serial := attach(t, c, s)
+		until(t, c, serial, "device")
+		got, err := bench.Capture(t.Context(), c, serial, func(bench.Progress) {})
+		if err != nil || !got.Complete {
+			t.Fatalf("Android %s: %v, %s", release, err, got.Missing)
+		}
+		if notes, _ := got.Notes(); len(notes) > 0 {
+			t.Errorf("Android %s: not understood: %+v", release, notes[0])
+		}
+		refused := 0
+		for _, r := range got.Reports {
+			if r.Refused != "" {
+				refused++
+			}
+		}
+		if len(got.Packages) != len(s.Packages) || refused == 0 || len(got.Phone.Keyboards) == 0 || got.Packages[0].Path == "" {
+			t.Errorf("Android %s: %d packages of %d, %d refused, %+v", release, len(got.Packages), len(s.Packages), refused, got.Phone)
+		}
+	}
+}
+
+// TestDiskFull pushes and installs on a phone that has no room.
+func TestDiskFull(t *testing.T) {
+	c := startADB(t)
+	s := scenario(t)
+	s.DiskFull = true
+	_, serial := attach(t, c, s)
+	until(t, c, serial, "device")
+	apk := filepath.Join(t.TempDir(), "x.apk")
+	path, _ := run(t, c, serial, "shell", "pm path com.brannock.clock")
+	if out, code := run(t, c, serial, "pull", strings.TrimPrefix(path, "package:"), apk); code != 0 {
+		t.Fatal(out)
+	}
+	for _, args := range [][]string{{"push", apk, "/sdcard/x.apk"}, {"install", apk}} {
+		if out, code := run(t, c, serial, args...); code == 0 || !strings.Contains(out, "No space left") && !strings.Contains(out, "INSUFFICIENT_STORAGE") {
+			t.Errorf("adb %v: %q with code %d", args, out, code)
+		}
+	}
 }

@@ -14,14 +14,14 @@ test('the scope bar narrows what every place shows', async ({ page, world }) => 
   await page.getByRole('button', { name: 'Model: all models' }).click()
   await page.getByRole('option', { name: 'Lyra 5 mini' }).click()
   await expect(page).toHaveURL(/model=lyra-5-mini/)
-  await expect(page.getByText('of 154')).toBeVisible()
-  await page.getByRole('button', { name: /^Build: all 3/ }).click()
-  await page.getByRole('option', { name: /14.1.0/ }).click()
+  await expect(page.getByText('of 161')).toBeVisible()
+  await page.getByRole('button', { name: /^Build: all 2/ }).click()
+  await page.getByRole('option', { name: /14.2.1/ }).click()
   await expect(page).toHaveURL(/build=/)
   await expect(page.getByText('of 150')).toBeVisible()
   // The address reproduces it.
   await page.reload()
-  await expect(page.getByRole('button', { name: 'Build: 14.1.0' })).toBeVisible()
+  await expect(page.getByRole('button', { name: 'Build: 14.2.1' })).toBeVisible()
   await expect(page.getByText('of 150')).toBeVisible()
   await page.getByRole('link', { name: 'Profiles' }).click()
   await expect(page.getByRole('heading', { name: 'Profiles for Lyra 5 mini' })).toBeVisible()
@@ -54,7 +54,7 @@ test('ledger rows carry the marks, groups close, names are found in other langua
   const agent = rows.filter({ hasText: 'devicehealth' })
   await expect(agent.getByRole('img', { name: 'On 2 of 6 builds' })).toBeVisible()
   await page.getByLabel('Filter the rows').fill('')
-  await expect(page.getByText('160 of 160')).toBeVisible()
+  await expect(page.getByText('167 of 167')).toBeVisible()
   const maker = page.getByRole('button', { name: /Maker 54 packages/ })
   await maker.click()
   await expect(maker).toHaveAttribute('aria-expanded', 'false')
@@ -80,7 +80,12 @@ test('every row is reached by scrolling, and few are drawn', async ({ page, worl
   expect(await rows.count()).toBeLessThan(70)
   const grid = page.getByRole('grid', { name: 'Packages' })
   await grid.evaluate((e) => e.scrollTo(0, e.scrollHeight))
-  await expect(rows.filter({ hasText: 'com.android.wifi.resources' }).or(rows.filter({ hasText: 'com.android.webview' })).first()).toBeVisible()
+  await expect(
+    rows
+      .filter({ hasText: 'com.android.wifi.resources' })
+      .or(rows.filter({ hasText: 'com.android.webview' }))
+      .first(),
+  ).toBeVisible()
 })
 
 test('a dossier says where grades come from and opens its figures', async ({ page, world }) => {

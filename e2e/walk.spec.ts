@@ -10,16 +10,21 @@ const targets = ['com.brannock.frames.lock', 'com.brannock.telemetry', 'com.bran
 
 async function capture(page: Page, world: World) {
   await page.getByRole('link', { name: /^Bench/ }).click()
-  const phone = page.getByRole('button', { name: new RegExp(`Lyra 5.*${world.phone}`) })
+  const phone = page.getByRole('button', {
+    name: new RegExp(`Lyra 5.*${world.phone}`),
+  })
   await expect(phone).toContainText('15.0.0, Android 15')
   await phone.click()
   await page.getByRole('button', { name: /^Capture/ }).click()
   const stored = page.getByTestId('stored')
   await expect(stored).toContainText('Brannock Lyra 5 on 15.0.0')
-  await expect(stored).toContainText('153 packages')
-  await expect(stored).toContainText('a known firmware')
-  await expect(stored).toContainText('every line was understood')
-  await stored.getByRole('link', { name: 'See it in the Ledger' }).click()
+  await expect(stored).toContainText('160 packages')
+  await expect(stored).toContainText('A known firmware, 1 package never seen before')
+  await stored.getByRole('link', { name: 'What it means' }).click()
+  const intake = page.getByRole('region', { name: 'Intake' })
+  await expect(intake).toContainText('a known firmware')
+  await expect(intake).toContainText('every line was understood')
+  await intake.getByRole('link', { name: 'See it in the Ledger' }).click()
 }
 
 async function ledgerAndDossier(page: Page) {
@@ -34,7 +39,11 @@ async function ledgerAndDossier(page: Page) {
   await expect(row.getByRole('img', { name: 'On 6 of 6 builds' })).toBeVisible()
   await row.getByRole('link').click()
   await expect(page.getByRole('heading', { name: 'Daily Feed', level: 1 })).toBeVisible()
-  await expect(page.getByText('A page of headlines left of the home screen.', { exact: true })).toBeVisible()
+  await expect(
+    page.getByText('A page of headlines left of the home screen.', {
+      exact: true,
+    }),
+  ).toBeVisible()
   await expect(page.getByText(/phones, \d people, none harmed: at most \d+ % of Lyra 5 phones on 15.0.0 harmed/)).toBeVisible()
   await page.getByRole('button', { name: /Open the \d+ trials/ }).click()
   await expect(page.getByRole('table').last().getByRole('row')).not.toHaveCount(0)
@@ -95,7 +104,11 @@ async function review(page: Page, world: World) {
   for (const i of [4, 5]) await edits.nth(i).getByRole('button', { name: 'Return with words' }).click()
   const finish = page.getByRole('button', { name: 'Finish' })
   await expect(finish).toBeDisabled()
-  for (const i of [4, 5]) await edits.nth(i).getByLabel(/What is missing/).fill('Which phone was that?')
+  for (const i of [4, 5])
+    await edits
+      .nth(i)
+      .getByLabel(/What is missing/)
+      .fill('Which phone was that?')
   await finish.click()
   await expect(edits.nth(0)).toContainText('accepted by Anselm Okoro')
   await expect(edits.nth(5)).toContainText('returned by Anselm Okoro')
@@ -166,8 +179,7 @@ async function publicPage(page: Page, world: World, path: string) {
   await page.context().clearCookies()
   await page.goto(world.url + path)
   await expect(page.getByRole('heading', { level: 1 })).toHaveText('Brannock Lyra 5: Lending desk')
-  for (const form of ['.sh', '.undo.sh', '.txt', '.json', '.json.minisig'])
-    await expect(page.locator(`a[href="${path}${form}"]`)).toBeVisible()
+  for (const form of ['.sh', '.undo.sh', '.txt', '.json', '.json.minisig']) await expect(page.locator(`a[href="${path}${form}"]`)).toBeVisible()
 }
 
 async function verify(page: Page, world: World, path: string) {
@@ -193,7 +205,11 @@ async function runOnPhone(world: World, path: string) {
   const script = (file: string, ...args: string[]) =>
     spawnSync('dash', [file, ...args], {
       encoding: 'utf8',
-      env: { ...process.env, ANDROID_ADB_SERVER_PORT: String(world.adbPort), ANDROID_SERIAL: world.phone },
+      env: {
+        ...process.env,
+        ANDROID_ADB_SERVER_PORT: String(world.adbPort),
+        ANDROID_SERIAL: world.phone,
+      },
     })
   const before = world.installed()
   const first = script(remove)

@@ -32,7 +32,11 @@ export class World {
   private running: ChildProcess[] = []
   url = ''
   adbPort = 0
+  private adbPorts: number[] = []
   phone = ''
+  // The demo's other stand-ins: one that asks, one that is unplugged, and a
+  // television.
+  others: string[] = []
 
   async start() {
     const database = `e2e_${process.pid}_${Date.now()}`
@@ -41,7 +45,11 @@ export class World {
     address.pathname = `/${database}`
     const port = await freePort()
     this.adbPort = await freePort()
-    this.phone = `127.0.0.1:${await freePort()}`
+    // The demo takes this port and the three after it: below those that the
+    // system hands out by itself, so that nothing else comes between.
+    const first = 20_000 + (process.pid % 1200) * 8
+    this.phone = `127.0.0.1:${first}`
+    this.others = [1, 2, 3].map((i) => `127.0.0.1:${first + i}`)
     this.url = `http://127.0.0.1:${port}`
     this.run(['demo', '--phone', this.phone], {
       ROSTER_DATABASE_URL: address.href,
@@ -50,14 +58,23 @@ export class World {
       ROSTER_SECRET_FILE: join(this.folder, 'secret'),
     })
     for (let i = 0; i < 1200; i++) {
-      if (await fetch(`${this.url}/readyz`).then((r) => r.ok, () => false)) return
+      if (
+        await fetch(`${this.url}/readyz`).then(
+          (r) => r.ok,
+          () => false,
+        )
+      )
+        return
       await new Promise((r) => setTimeout(r, 100))
     }
     throw new Error('the server did not come up')
   }
 
   private run(args: string[], env: Record<string, string>) {
-    const child = spawn(program, args, { env: { ...process.env, ...env }, stdio: ['pipe', 'ignore', 'inherit'] })
+    const child = spawn(program, args, {
+      env: { ...process.env, ...env },
+      stdio: ['pipe', 'ignore', 'inherit'],
+    })
     this.running.push(child)
     return child
   }
@@ -66,9 +83,40 @@ export class World {
   // address and what takes the place of a hand.
   async standIn(scenario: string) {
     const address = `127.0.0.1:${await freePort()}`
-    const child = this.run(['phone', '--listen', address, '--scenario', scenario], {})
-    await new Promise((r) => setTimeout(r, 400))
-    return { address, hand: (word: string) => child.stdin?.write(`${word}\n`) }
+    const control = `127.0.0.1:${await freePort()}`
+    this.run(['phone', '--listen', address, '--hand', control, '--scenario', scenario], {})
+    for (let i = 0; i < 100; i++) {
+      if (
+        await fetch(`http://${control}/`).then(
+          (r) => r.ok,
+          () => false,
+        )
+      )
+        break
+      await new Promise((r) => setTimeout(r, 50))
+    }
+    return {
+      address,
+      control,
+      hand: (word: string) => this.roster('phone', 'do', word, '--hand', control),
+    }
+  }
+
+  // bench runs a bench elsewhere, with an adb server and phones of its own.
+  async bench(token: string, ...phones: { address: string; control: string }[]) {
+    const port = await freePort()
+    this.adbPorts.push(port)
+    const hands = phones.flatMap((p) => ['--stand-in', `${p.address}=${p.control}`])
+    return this.run(['bench', '--server', this.url, '--token', token, '--adb', `127.0.0.1:${port}`, ...hands], {})
+  }
+
+  // roster runs the program to its end and returns what it printed.
+  roster(...args: string[]): string {
+    return execFileSync(program, args, {
+      encoding: 'utf8',
+      env: { ...process.env, ROSTER_ADB: `127.0.0.1:${this.adbPort}` },
+      stdio: ['ignore', 'pipe', 'ignore'],
+    })
   }
 
   // adb runs the real adb program on the phone of the demo.
@@ -91,10 +139,14 @@ export class World {
 
   stop() {
     for (const child of this.running) child.kill('SIGTERM')
-    try {
-      execFileSync('adb', ['-P', String(this.adbPort), 'kill-server'])
-    } catch {
-      // it never started
+    for (const port of [this.adbPort, ...this.adbPorts]) {
+      try {
+        execFileSync('adb', ['-P', String(port), 'kill-server'], {
+          stdio: 'ignore',
+        })
+      } catch {
+        // it never started
+      }
     }
     rmSync(this.folder, { recursive: true, force: true })
   }

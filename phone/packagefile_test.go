@@ -1,6 +1,7 @@
 package phone
 
 import (
+	"archive/zip"
 	"bytes"
 	"maps"
 	"testing"
@@ -38,14 +39,24 @@ func TestPackageFile(t *testing.T) {
 	}
 }
 
+// FuzzReadPackageFile puts any manifest and any resource table into a package
+// file.
 func FuzzReadPackageFile(f *testing.F) {
 	a := newApp(PackageSpec{Name: "a.b", Version: "1", Label: "x", Labels: map[string]string{"de": "y"}}, 1)
-	raw := packageFile(a)
-	f.Add(raw)
-	f.Add(manifestXML(a, true))
-	f.Add(resourceTable("a.b", map[string]string{"": "x"}))
-	f.Fuzz(func(t *testing.T, data []byte) {
-		got, err := android.ReadPackageFile(bytes.NewReader(data), int64(len(data)))
+	f.Add(manifestXML(a, true), resourceTable("a.b", map[string]string{"": "x", "de": "y"}))
+	f.Add(manifestXML(a, false), []byte{})
+	f.Fuzz(func(t *testing.T, manifest, table []byte) {
+		var b bytes.Buffer
+		z := zip.NewWriter(&b)
+		for name, data := range map[string][]byte{"AndroidManifest.xml": manifest, "resources.arsc": table} {
+			w, err := z.CreateHeader(&zip.FileHeader{Name: name})
+			if err != nil {
+				t.Fatal(err)
+			}
+			w.Write(data)
+		}
+		z.Close()
+		got, err := android.ReadPackageFile(bytes.NewReader(b.Bytes()), int64(b.Len()))
 		if err == nil && !got.Name.Valid() {
 			t.Fatalf("%q came through", got.Name)
 		}

@@ -6,6 +6,7 @@ import (
 	"log/slog"
 	"path"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"time"
@@ -95,13 +96,27 @@ func newApp(spec PackageSpec, index int) *app {
 	} else if spec.SharedUser != "" {
 		a.uid = 10000 + int(hashOf(spec.SharedUser)%40)
 	}
-	a.versionCode = int64(hashOf(spec.Name+spec.Version)%900_000) + 100_000
+	a.versionCode = versionCode(spec)
 	if spec.Owner {
 		a.dir = "/data/app/~~" + token(spec.Name) + "==/" + spec.Name + "-" + token(spec.Version) + "=="
 	} else {
 		a.dir = path.Join(spec.Dir, folder(spec.Name))
 	}
 	return a
+}
+
+// versionCode is a number that grows with the dotted version.
+func versionCode(spec PackageSpec) int64 {
+	var code int64
+	parts := strings.Split(spec.Version, ".")
+	for i := range 3 {
+		n := 0
+		if i < len(parts) {
+			n, _ = strconv.Atoi(parts[i])
+		}
+		code = code*100 + int64(n%100)
+	}
+	return code*1000 + int64(hashOf(spec.Name)%1000)
 }
 
 // folder is the name of a package's folder on the image.

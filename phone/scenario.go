@@ -216,6 +216,12 @@ func Of(fsys fs.FS, model, build, serial string) (*Scenario, error) {
 	return s, s.compose(fsys)
 }
 
+// Composed fills in a scenario from what it names, as Load does with one from
+// a file.
+func Composed(fsys fs.FS, s *Scenario) (*Scenario, error) {
+	return s, s.compose(fsys)
+}
+
 func readYAML(fsys fs.FS, file string, into any) error {
 	raw, err := fs.ReadFile(fsys, file)
 	if err != nil {

@@ -304,11 +304,41 @@ func addPresence(ctx context.Context, tx pgx.Tx, rows []row, sum *CaptureSummary
 	if err != nil {
 		return err
 	}
+	if err := guessAgain(ctx, tx, ids); err != nil {
+		return err
+	}
 	tried, err := withTrials(ctx, tx, sum.BuildID, ids)
 	if err != nil {
 		return err
 	}
 	return recompute(ctx, tx, tried)
+}
+
+// guessAgain looks whether packages of unknown origin are shipped by several
+// makers by now.
+func guessAgain(ctx context.Context, tx pgx.Tx, ids []uuid.UUID) error {
+	rows, err := tx.Query(ctx, `
+		select p.id, count(distinct d.maker_id)::int from packages p join presence x on x.package_id = p.id join builds b on b.id = x.build_id join models d on d.id = b.model_id
+		where p.id = any($1) and p.origin = $2 group by p.id`, ids, string(catalog.Unknown))
+	if err != nil {
+		return err
+	}
+	makers := map[uuid.UUID]int{}
+	var id uuid.UUID
+	var n int
+	if _, err := pgx.ForEachRow(rows, []any{&id, &n}, func() error { makers[id] = n; return nil }); err != nil {
+		return err
+	}
+	for id, n := range makers {
+		origin, why, changes := catalog.OriginOfMany(catalog.Unknown, n)
+		if !changes {
+			continue
+		}
+		if _, err := tx.Exec(ctx, `update packages set origin = $2, origin_reason = $3 where id = $1`, id, string(origin), why); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // Capture is a stored capture as a page shows it.

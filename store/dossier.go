@@ -19,11 +19,14 @@ type Package struct {
 	Origin       string    `db:"origin" json:"origin"`
 	OriginReason string    `db:"origin_reason" json:"originReason"`
 	FirstSeen    time.Time `db:"first_seen" json:"firstSeen"`
+	// Icon is true where a package file gave a picture of it.
+	Icon bool `db:"icon" json:"icon"`
 }
 
 // Package finds a package by its name.
 func (s *Store) Package(ctx context.Context, name string) (Package, error) {
-	rows, err := s.pool.Query(ctx, `select id, name, origin, origin_reason, first_seen from packages where name = $1`, name)
+	rows, err := s.pool.Query(ctx, `select id, name, origin, origin_reason, first_seen,
+		exists (select from package_files k where k.package_id = packages.id and k.icon is not null) as icon from packages where name = $1`, name)
 	return one[Package](rows, err)
 }
 

@@ -82,6 +82,27 @@ func TestIntake(t *testing.T) {
 	}
 }
 
+// TestOriginOfMany learns from a second maker that a package is none's own.
+func TestOriginOfMany(t *testing.T) {
+	w := newWorld(t)
+	origin := func() string {
+		p, err := w.Package(w.ctx, "net.nobody.thing")
+		if err != nil {
+			t.Fatal(err)
+		}
+		return p.Origin
+	}
+	for i, want := range []string{"unknown", "partner"} {
+		c := capture(fmt.Sprintf("1%d.0.0", i), 1)
+		c.Identity.Manufacturer, c.Identity.Device = fmt.Sprint("Maker", i), fmt.Sprint("device", i)
+		c.Packages[0].Name, c.Packages[0].Path, c.Packages[0].Partition = "net.nobody.thing", "/system/app/T", "system"
+		w.take(c, fmt.Sprint("phone", i))
+		if got := origin(); got != want {
+			t.Errorf("shipped by %d makers: %s, want %s", i+1, got, want)
+		}
+	}
+}
+
 func TestNames(t *testing.T) {
 	w := newWorld(t)
 	sum := w.capture("14.1.0", "phone-9", 3)

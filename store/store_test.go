@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"runtime"
 	"strings"
 	"sync"
 	"testing"
@@ -447,6 +448,41 @@ func BenchmarkAddCapture(b *testing.B) {
 		w.capture("15.0.0", fmt.Sprint("phone", n), 420)
 	}
 	b.ReportMetric(float64(420*n)/b.Elapsed().Seconds(), "sightings/s")
+}
+
+// BenchmarkBulkIntake takes in 1,000 captures of 420 packages each, of 50
+// builds, by as many goroutines as a server has for it, and reports sightings
+// a second and how far memory grew.
+func BenchmarkBulkIntake(b *testing.B) {
+	w := newWorld(b)
+	var before, after runtime.MemStats
+	round := 0
+	for b.Loop() {
+		round++
+		runtime.GC()
+		runtime.ReadMemStats(&before)
+		next := make(chan int)
+		var wait sync.WaitGroup
+		for range 4 {
+			wait.Go(func() {
+				for i := range next {
+					c := capture(fmt.Sprintf("%d.%d.0", 20+round, i%50), 420)
+					if _, err := w.AddCapture(w.ctx, store.NewCapture{Capture: c, Phone: fmt.Sprint("bulk ", round, i), Person: w.people["tech"].ID, Source: "file"}); err != nil {
+						b.Error(err)
+					}
+				}
+			})
+		}
+		for i := range 1000 {
+			next <- i
+		}
+		close(next)
+		wait.Wait()
+		runtime.GC()
+		runtime.ReadMemStats(&after)
+	}
+	b.ReportMetric(float64(420*1000*round)/b.Elapsed().Seconds(), "sightings/s")
+	b.ReportMetric(float64(int64(after.HeapAlloc)-int64(before.HeapAlloc))/1e6, "MB-grown")
 }
 
 // BenchmarkAddFirstCapture stores captures of 420 packages of a firmware and

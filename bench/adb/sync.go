@@ -3,30 +3,50 @@ package adb
 import (
 	"context"
 	"encoding/binary"
+	"errors"
 	"fmt"
 	"io"
 	"strings"
 	"time"
 )
 
-// Pull copies a file of the phone to w by the sync protocol, at most limit
-// bytes, and returns how many there were. The error wraps ErrGone when the
-// phone vanishes and ErrTooMuch over the limit; a phone's refusal is told in
-// its words.
-func (c *Client) Pull(ctx context.Context, serial, path string, w io.Writer, limit int64) (int64, error) {
+// Sync is a connection for copying files from one phone, one after another.
+// After an error it is of no more use.
+type Sync struct {
+	ctx  context.Context
+	conn *conn
+}
+
+// Sync begins copying files. Cancelling ctx ends it at once.
+func (c *Client) Sync(ctx context.Context, serial string) (*Sync, error) {
+	conn, err := c.transport(ctx, serial)
+	if err != nil {
+		return nil, err
+	}
+	if err := conn.request("sync:"); err != nil {
+		conn.Close()
+		return nil, err
+	}
+	return &Sync{ctx, conn}, nil
+}
+
+// Close ends it.
+func (s *Sync) Close() error { return s.conn.Close() }
+
+// ErrRefused is wrapped by the error for a file that the phone would not hand
+// out. The connection is still of use.
+var ErrRefused = errors.New("the phone would not hand it out")
+
+// Pull copies a file of the phone to w, at most limit bytes, and returns how
+// many there were. The error wraps ErrGone when the phone vanishes, ErrTooMuch
+// over the limit and ErrRefused with the phone's words.
+func (s *Sync) Pull(path string, w io.Writer, limit int64) (int64, error) {
 	if len(path) > 1024 || strings.ContainsAny(path, "\x00\n") {
 		return 0, fmt.Errorf("not a path on a phone")
 	}
-	conn, err := c.transport(ctx, serial)
-	if err != nil {
-		return 0, err
-	}
-	defer conn.Close()
-	if err := conn.request("sync:"); err != nil {
-		return 0, err
-	}
+	ctx, conn := s.ctx, s.conn
 	if _, err := conn.Write(append(binary.LittleEndian.AppendUint32([]byte("RECV"), uint32(len(path))), path...)); err != nil {
-		return 0, fmt.Errorf("%w: %w", ErrGone, err)
+		return 0, gone(ctx, err)
 	}
 	var n int64
 	for {
@@ -45,7 +65,7 @@ func (c *Client) Pull(ctx context.Context, serial, path string, w io.Writer, lim
 			if _, err := io.ReadFull(conn.r, words); err != nil {
 				return n, gone(ctx, err)
 			}
-			return n, fmt.Errorf("the phone would not hand out %s: %s", path, words)
+			return n, fmt.Errorf("%w: %s", ErrRefused, words)
 		case id != "DATA" || size > 64<<10:
 			return n, fmt.Errorf("the phone answered %q where data should be", h[:4])
 		case n+size > limit:

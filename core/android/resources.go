@@ -254,16 +254,21 @@ func language(config []byte) string {
 	return tag
 }
 
-// each calls f with the value of a resource in every configuration.
-func (t *resourceTable) each(id uint32, f func(language string, v value)) {
+// each calls f with the value of a resource in every configuration, until the
+// budget is used up.
+func (t *resourceTable) each(id uint32, budget *int, f func(language string, v value)) {
 	if t == nil {
 		return
 	}
 	index := int(id & 0xffff)
 	for _, typ := range t.types[id>>16] {
+		if *budget--; *budget < 0 {
+			return
+		}
 		offset := uint32(0xffffffff)
 		switch {
 		case typ.sparse:
+			*budget -= typ.count / 64
 			for i := range typ.count {
 				if u16(typ.offsets, i*4) == index {
 					offset = uint32(u16(typ.offsets, i*4+2)) * 4
@@ -290,7 +295,8 @@ func (t *resourceTable) each(id uint32, f func(language string, v value)) {
 // texts resolves a value to a text for each language.
 func (t *resourceTable) texts(v value) map[string]string {
 	out := map[string]string{}
-	t.resolve(v, "", 0, func(language, text string) {
+	budget := maxResolved
+	t.resolve(v, "", &budget, func(language, text string) {
 		if _, have := out[language]; !have {
 			out[language] = text
 		}
@@ -301,7 +307,8 @@ func (t *resourceTable) texts(v value) map[string]string {
 // paths resolves a value to the files that it names, in every configuration.
 func (t *resourceTable) paths(v value) []string {
 	var out []string
-	t.resolve(v, "", 0, func(_, text string) {
+	budget := maxResolved
+	t.resolve(v, "", &budget, func(_, text string) {
 		if len(out) < 50 {
 			out = append(out, text)
 		}
@@ -309,16 +316,20 @@ func (t *resourceTable) paths(v value) []string {
 	return out
 }
 
-func (t *resourceTable) resolve(v value, language string, depth int, f func(language, text string)) {
+// maxResolved bounds how many configurations are looked at for one value:
+// references may lead to one another, in every configuration.
+const maxResolved = 20_000
+
+func (t *resourceTable) resolve(v value, language string, budget *int, f func(language, text string)) {
 	switch {
 	case v.kind == kindString:
 		f(language, v.text)
-	case v.kind == kindReference && depth < 5:
-		t.each(v.data, func(l string, v value) {
+	case v.kind == kindReference && *budget > 0:
+		t.each(v.data, budget, func(l string, v value) {
 			if l == "" {
 				l = language
 			}
-			t.resolve(v, l, depth+1, f)
+			t.resolve(v, l, budget, f)
 		})
 	}
 }

@@ -60,3 +60,13 @@ func GuessOrigin(p android.Package, phone android.Identity) (Origin, string) {
 	}
 	return Unknown, "neither its path nor its namespace tells"
 }
+
+// OriginOfMany tells again who put a package there, once it is known how many
+// makers ship it: what several do is no maker's own. It reports whether the
+// guess changes.
+func OriginOfMany(guess Origin, makers int) (Origin, string, bool) {
+	if guess != Unknown || makers < 2 {
+		return guess, "", false
+	}
+	return Partner, "several makers ship it, so it is none's own, and the platform does not name it", true
+}

@@ -1289,6 +1289,7 @@ export interface components {
         Package: {
             /** Format: date-time */
             firstSeen: string;
+            icon: boolean;
             id: string;
             name: string;
             origin: string;

@@ -16,7 +16,7 @@ const at = ref<string>()
 watch(
   places,
   (list) => {
-    if (at.value !== 'files' && !list.some((p) => p.key === at.value)) at.value = list[0]?.key
+    at.value ??= list[0]?.key // a phone that goes away stays chosen: it comes back
   },
   { immediate: true },
 )
@@ -80,7 +80,11 @@ useKeys([
     <FilesSheet v-if="at === 'files'" class="sheet" />
     <PhoneSheet v-else-if="here" ref="sheet" :key="here.key" class="sheet" :place="here" />
     <div v-else class="sheet">
-      <div class="empty">
+      <div v-if="at" class="empty">
+        <h1>This phone has gone</h1>
+        <p class="second">Plug it in again, or wait: a phone that restarts is back in a minute.</p>
+      </div>
+      <div v-else class="empty">
         <h1>Attach a phone</h1>
         <p class="second">
           Turn on USB debugging in the phone's developer options, plug it in, and accept this computer on its screen. Or
@@ -94,9 +98,11 @@ useKeys([
     <h1>{{ here?.phone ? 'This phone, now' : 'Bench' }}</h1>
     <template v-if="here?.phone">
       <p class="second">{{ here.phone.ready ? 'answers' : here.phone.wrong }}</p>
-      <h2>Told apart by</h2>
-      <p v-if="here.phone.mark" class="mono">{{ here.phone.mark.slice(0, 12) }}</p>
-      <p class="second">A keyed hash of its serial number. The number itself is never stored.</p>
+      <template v-if="here.phone.mark">
+        <h2>Told apart by</h2>
+        <p class="mono">{{ here.phone.mark.slice(0, 12) }}</p>
+        <p class="second">A keyed hash of its serial number. The number itself is never stored.</p>
+      </template>
     </template>
     <h2>What a capture asks</h2>
     <p>
@@ -161,18 +167,28 @@ b {
   overflow: auto;
   min-width: 0;
 }
+/* On a phone's own screen the files come first: it has nothing attached. */
 @media (max-width: 720px) {
   .bench {
-    display: block;
+    display: flex;
+    flex-direction: column;
     overflow: auto;
   }
   .phones {
-    border-right: 0;
-    overflow: visible;
+    display: contents;
+  }
+  .files {
+    order: 1;
   }
   .sheet {
+    order: 2;
     overflow: visible;
-    border-top: 1px solid var(--ink);
+    flex: none;
+    border-bottom: 1px solid var(--ink);
+  }
+  .computer,
+  .none {
+    order: 3;
   }
 }
 </style>

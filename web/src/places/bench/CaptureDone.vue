@@ -37,7 +37,15 @@ const intake = useQuery({
       }}, {{ count(intake.data.value.neverSeen.length, 'package') }} never seen before,
       {{ intake.data.value.ungraded.length }} without a grade.
     </p>
-    <router-link class="act first" :to="{ name: 'intake', params: { id } }">What it means</router-link>
+    <router-link
+      class="act first"
+      :to="{
+        name: 'intake',
+        params: { id },
+        query: { maker: capture.data.value.maker, model: capture.data.value.model, build: capture.data.value.buildId },
+      }"
+      >What it means</router-link
+    >
   </div>
 </template>
 

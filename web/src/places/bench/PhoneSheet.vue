@@ -1,13 +1,12 @@
 <script setup lang="ts">
-import { computed } from 'vue'
 import { useQueryClient } from '@tanstack/vue-query'
+import { computed, ref } from 'vue'
 import CaptureDone from './CaptureDone.vue'
 import HandPanel from './HandPanel.vue'
 import PhoneDrawing from './PhoneDrawing.vue'
 import WatchPanel from './WatchPanel.vue'
 import { firmware, type Place } from './bench'
 import { useJob } from './job'
-import { ref } from 'vue'
 
 interface Progress {
   step: number
@@ -17,6 +16,7 @@ interface Progress {
 }
 interface Result {
   id?: string
+  known?: boolean
 }
 
 const props = defineProps<{ place: Place }>()
@@ -68,8 +68,11 @@ defineExpose({ capture, watch })
       >
       <template v-else>Reaching the phone.</template>
     </p>
+    <p v-if="job.job.value?.state === 'cancelled'" class="line second" role="status">
+      Stopped by you; nothing was stored.
+    </p>
     <p v-if="wrong" class="notice bad" role="alert">{{ wrong }}</p>
-    <CaptureDone v-if="!busy && result?.id" :id="result.id" />
+    <CaptureDone v-if="!busy && result?.id" :id="result.id" :key="String(job.job.value?.id)" :known="result.known" />
     <div v-if="phone && !phone.ready" class="trouble">
       <PhoneDrawing :state="phone.state" />
       <div>

@@ -41,7 +41,7 @@ export function useBenches() {
 export function placesOf(bench: Bench): Place[] {
   const standIn = (address: string) => bench.view.standIns.find((s) => s.address === address)
   const phones: Place[] = bench.view.phones.map((phone) => ({
-    key: `${bench.id} ${phone.handle}`,
+    key: `${bench.id} ${phone.address || phone.handle}`, // the same as when it is away
     bench,
     phone,
     standIn: phone.address ? standIn(phone.address) : undefined,

@@ -64,6 +64,7 @@ useKeys([
   <div v-else-if="d" class="scroll" tabindex="0" role="region" aria-label="Dossier">
     <header>
       <LoadMark :load="d.grade.load" :size="40" />
+      <img v-if="d.package.icon" class="icon" :src="`/api/v1/packages/${name}/icon`" width="34" height="34" alt="" />
       <div>
         <h1 dir="auto">{{ label || 'No label is known' }}</h1>
         <PackageName :name="name" />
@@ -90,6 +91,10 @@ useKeys([
 </template>
 
 <style scoped>
+.icon {
+  border: 1px solid var(--hair);
+  object-fit: contain;
+}
 .scroll {
   overflow: auto;
   height: 100%;

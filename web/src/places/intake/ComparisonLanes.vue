@@ -14,13 +14,12 @@ const props = defineProps<{
 const all = ref(false)
 const most = 12
 const cut = <T,>(list: T[]) => (all.value ? list : list.slice(0, most))
-// A version alone changes with almost every firmware: what else did comes
-// first.
-const changed = computed(() =>
-  [...props.comparison.changed].sort(
-    (a, b) => Number(b.what.some((d) => d.what !== 'version')) - Number(a.what.some((d) => d.what !== 'version')),
-  ),
-)
+// A version alone changes with almost every firmware: that is counted, and
+// what else changed is shown.
+const telling = computed(() => props.comparison.changed.filter((c) => c.what?.some((d) => d.what !== 'version')))
+const onlyVersion = computed(() => props.comparison.changed.filter((c) => !telling.value.includes(c)))
+const versions = ref(false)
+const changed = computed(() => (versions.value ? [...telling.value, ...onlyVersion.value] : telling.value))
 const more = computed(
   () => Math.max(props.comparison.gone.length, changed.value.length, props.comparison.new.length) > most,
 )
@@ -33,14 +32,14 @@ const more = computed(
     <div class="lanes" :class="{ two: namesOnly }">
       <div>
         <h3>
-          Gone <span class="second">{{ comparison.gone.length }}</span>
+          {{ namesOnly ? 'Only there' : 'Gone' }} <span class="second">{{ comparison.gone.length }}</span>
         </h3>
         <p v-for="n in cut(comparison.gone)" :key="n"><PackageName :name="n" /></p>
         <p v-if="!comparison.gone.length" class="second">nothing</p>
       </div>
       <div v-if="!namesOnly">
         <h3>
-          Changed <span class="second">{{ changed.length }}</span>
+          Changed <span class="second">{{ comparison.changed.length }}</span>
         </h3>
         <div v-for="c in cut(changed)" :key="c.name" class="change">
           <PackageName :name="c.name" />
@@ -48,11 +47,14 @@ const more = computed(
             {{ d.what }}: <bdi>{{ d.before || '—' }}</bdi> → <bdi>{{ d.after || '—' }}</bdi>
           </p>
         </div>
-        <p v-if="!changed.length" class="second">nothing</p>
+        <p v-if="!comparison.changed.length" class="second">nothing</p>
+        <button v-else-if="onlyVersion.length" class="link second" @click="versions = !versions">
+          {{ versions ? 'Hide what changed only in version' : `${onlyVersion.length} changed only in version` }}
+        </button>
       </div>
       <div>
         <h3>
-          New <span class="second">{{ comparison.new.length }}</span>
+          {{ namesOnly ? 'Only here' : 'New' }} <span class="second">{{ comparison.new.length }}</span>
         </h3>
         <p v-for="n in cut(comparison.new)" :key="n"><PackageName :name="n" /></p>
         <p v-if="!comparison.new.length" class="second">nothing</p>

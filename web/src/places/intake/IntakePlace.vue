@@ -30,6 +30,13 @@ const build = computed(() => [c.value?.carrier, c.value?.region, c.value?.versio
 const scope = computed(() => ({ maker: c.value?.maker, model: c.value?.model, build: c.value?.buildId }))
 const edition = (b: { carrier: string; region: string; version: string }) =>
   [b.carrier || b.region || 'the open edition', b.version].join(' ')
+const counts = computed(() => [
+  { what: 'gone since', n: i.value?.before?.gone.length ?? 0 },
+  { what: 'changed since', n: i.value?.before?.changed.length ?? 0 },
+  { what: 'new since', n: i.value?.before?.new.length ?? 0 },
+  { what: 'never seen before', n: i.value?.neverSeen.length ?? 0 },
+  { what: 'no grade here', n: i.value?.ungraded.length ?? 0 },
+])
 const editing = ref<IntakePackage>()
 
 // Names can be read from the package files while that phone is attached.
@@ -75,6 +82,12 @@ function name() {
       {{ i.newModel ? 'a model that is new here' : 'a known model' }},
       {{ i.newBuild ? 'a firmware that nobody had captured' : 'a known firmware' }}.
     </p>
+    <dl class="counts">
+      <div v-for="n in counts" :key="n.what">
+        <dt>{{ n.what }}</dt>
+        <dd :class="{ faint: !n.n }">{{ n.n }}</dd>
+      </div>
+    </dl>
 
     <ComparisonLanes
       v-if="i.earlier"
@@ -170,6 +183,28 @@ header {
 }
 .sum {
   font-size: 15px;
+}
+.counts {
+  display: flex;
+  flex-wrap: wrap;
+  margin: 12px 18px 0;
+  border: 1px solid var(--hair);
+}
+.counts div {
+  flex: 1 1 110px;
+  padding: 6px 12px;
+  border-right: 1px solid var(--hair);
+}
+.counts div:last-child {
+  border-right: 0;
+}
+.counts dt {
+  color: var(--second);
+}
+.counts dd {
+  font-size: 20px;
+  font-weight: 650;
+  line-height: 1.2;
 }
 .intake > section {
   padding: 16px 18px 0;
