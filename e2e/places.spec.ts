@@ -18,11 +18,11 @@ test('the scope bar narrows what every place shows', async ({ page, world }) => 
   await page.getByRole('button', { name: /^Build: all 2/ }).click()
   await page.getByRole('option', { name: /14.2.1/ }).click()
   await expect(page).toHaveURL(/build=/)
-  await expect(page.getByText('of 150')).toBeVisible()
+  await expect(page.getByText('of 157')).toBeVisible()
   // The address reproduces it.
   await page.reload()
   await expect(page.getByRole('button', { name: 'Build: 14.2.1' })).toBeVisible()
-  await expect(page.getByText('of 150')).toBeVisible()
+  await expect(page.getByText('of 157')).toBeVisible()
   await page.getByRole('link', { name: 'Profiles' }).click()
   await expect(page.getByRole('heading', { name: 'Profiles for Lyra 5 mini' })).toBeVisible()
   await page.getByRole('button', { name: /^Model: Lyra 5 mini/ }).click()

@@ -463,7 +463,7 @@ func BenchmarkBulkIntake(b *testing.B) {
 		runtime.ReadMemStats(&before)
 		next := make(chan int)
 		var wait sync.WaitGroup
-		for range 4 {
+		for range 3 {
 			wait.Go(func() {
 				for i := range next {
 					c := capture(fmt.Sprintf("%d.%d.0", 20+round, i%50), 420)

@@ -160,6 +160,9 @@ func (s *Session) read(p []byte) (int, error) {
 			limit = s.until
 		}
 		s.conn.SetReadDeadline(limit)
+		if s.conn.r.Buffered() == 0 {
+			quickAck(s.conn.Conn) // it lasts for a few packets only
+		}
 		n, err := s.conn.r.Read(p)
 		if n > 0 || !timedOut(err) || !time.Now().Before(s.until) {
 			return n, err
