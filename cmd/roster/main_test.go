@@ -168,3 +168,52 @@ func TestOpenAPI(t *testing.T) {
 		t.Errorf("%v, %d paths", err, len(described.Paths))
 	}
 }
+
+// TestReadMixtures reads what the command line is most often given.
+func TestReadMixtures(t *testing.T) {
+	const props = "[ro.build.fingerprint]: [b/p/d:14/I/1:user/release-keys]\n[ro.product.manufacturer]: [B]\n[ro.serialno]: [SERIAL77]\n"
+	report := file(t, "bugreport.txt", "== dumpstate: 2026\nPRIVATE\n------ SYSTEM PROPERTIES (getprop) ------\n"+props+"------ 1s ------\nDUMP OF SERVICE package:\nPackages:\n  Package [com.example.a] (1):\n    codePath=/system/app/A\n    User 0: installed=true enabled=0\n\n--------- 1s was the duration of dumpsys package\n")
+	out, errs, err := call(t, "", "read", report)
+	var c android.Capture
+	if err != nil || json.Unmarshal([]byte(out), &c) != nil || len(c.Packages) != 1 || !c.Complete {
+		t.Fatalf("%v %s %s", err, out, errs)
+	}
+	if strings.Contains(out+errs, "PRIVATE") || strings.Contains(out, "SERIAL77") {
+		t.Errorf("private things are printed: %s%s", out, errs)
+	}
+	// What it printed is a capture file that it reads again.
+	again, _, err := call(t, "", "read", file(t, "c.json", out))
+	if err != nil || again != out {
+		t.Errorf("%v: %s", err, again)
+	}
+	pasted := file(t, "pasted.txt", "$ getprop\n"+props+"$ pm list packages -f\npackage:/system/app/A/A.apk=com.example.a\nan error in between\n")
+	out, errs, err = call(t, "", "read", pasted)
+	if err != nil || !strings.Contains(errs, "line 7") || !strings.Contains(out, "com.example.a") {
+		t.Errorf("%v %s", err, errs)
+	}
+	if _, _, err := call(t, "", "read", report, pasted, file(t, "letter.txt", "Dear Sir\n")); err != nil {
+		t.Errorf("a letter beside them: %v", err)
+	}
+	if _, _, err := call(t, "", "read", file(t, "letter.txt", "Dear Sir\n")); err == nil || isUsage(err) {
+		t.Errorf("a letter alone: %v", err)
+	}
+}
+
+// TestBenchUsage says what a bench needs, and what to do where nothing is
+// attached.
+func TestBenchUsage(t *testing.T) {
+	t.Setenv("ROSTER_SERVER", "")
+	t.Setenv("ROSTER_BENCH_TOKEN", "")
+	for _, args := range [][]string{{"bench"}, {"bench", "--server", "http://127.0.0.1:1"}, {"bench", "surplus"}, {"bench", "--server", "http://x", "--token", "t", "--stand-in", "nonsense"},
+		{"phone", "do"}, {"phone", "do", "explode"}, {"bench", "phones", "surplus"}} {
+		if _, _, err := call(t, "", args...); !isUsage(err) {
+			t.Errorf("%v: %v is not told as used wrongly", args, err)
+		}
+	}
+	if _, _, err := call(t, "", "phone", "do", "accept", "--hand", "127.0.0.1:1"); err == nil || isUsage(err) || !strings.Contains(err.Error(), "does not answer") {
+		t.Errorf("%v", err)
+	}
+	if _, _, err := call(t, "", "bench", "phones", "--adb", "127.0.0.1:1", "--adb-program", "/no/such/adb"); err == nil || !strings.Contains(err.Error(), "adb start-server") {
+		t.Errorf("%v", err)
+	}
+}

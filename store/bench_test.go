@@ -1,0 +1,113 @@
+package store_test
+
+import (
+	"fmt"
+	"runtime"
+	"sync"
+	"testing"
+
+	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
+
+	"roster/store"
+)
+
+// BenchmarkAddCapture stores captures of 420 packages, each of a phone not
+// seen before; compare BenchmarkBareCopy.
+func BenchmarkAddCapture(b *testing.B) {
+	w := newWorld(b)
+	w.capture("15.0.0", "first", 420)
+	n := 0
+	for b.Loop() {
+		n++
+		w.capture("15.0.0", fmt.Sprint("phone", n), 420)
+	}
+	b.ReportMetric(float64(420*n)/b.Elapsed().Seconds(), "sightings/s")
+}
+
+// BenchmarkBulkIntake takes in 1,000 captures of 420 packages each, of 50
+// builds, by as many goroutines as a server has for it, and reports sightings
+// a second and how far memory grew.
+func BenchmarkBulkIntake(b *testing.B) {
+	w := newWorld(b)
+	var before, after runtime.MemStats
+	round := 0
+	for b.Loop() {
+		round++
+		runtime.GC()
+		runtime.ReadMemStats(&before)
+		next := make(chan int)
+		var wait sync.WaitGroup
+		for range 3 {
+			wait.Go(func() {
+				for i := range next {
+					c := capture(fmt.Sprintf("%d.%d.0", 20+round, i%50), 420)
+					if _, err := w.AddCapture(w.ctx, store.NewCapture{Capture: c, Phone: fmt.Sprint("bulk ", round, i), Person: w.people["tech"].ID, Source: "file"}); err != nil {
+						b.Error(err)
+					}
+				}
+			})
+		}
+		for i := range 1000 {
+			next <- i
+		}
+		close(next)
+		wait.Wait()
+		runtime.GC()
+		runtime.ReadMemStats(&after)
+	}
+	b.ReportMetric(float64(420*1000*round)/b.Elapsed().Seconds(), "sightings/s")
+	b.ReportMetric(float64(int64(after.HeapAlloc)-int64(before.HeapAlloc))/1e6, "MB-grown")
+}
+
+// BenchmarkAddFirstCapture stores captures of 420 packages of a firmware and
+// of versions that were not seen before.
+func BenchmarkAddFirstCapture(b *testing.B) {
+	w := newWorld(b)
+	n := 0
+	for b.Loop() {
+		n++
+		w.capture(fmt.Sprintf("15.%d.0", n), "first", 420)
+	}
+}
+
+// BenchmarkBareCopy copies the rows of one capture into the same tables and
+// does nothing else.
+func BenchmarkBareCopy(b *testing.B) {
+	w := newWorld(b)
+	first := w.capture("15.0.0", "first", 420)
+	rows, err := w.Pool().Query(w.ctx, `select package_id, facts_id, installed, enabled from sightings where capture_id = $1`, first.ID)
+	if err != nil {
+		b.Fatal(err)
+	}
+	type sighting struct {
+		Package, Facts uuid.UUID
+		Installed      bool
+		Enabled        string
+	}
+	list, err := pgx.CollectRows(rows, pgx.RowToStructByPos[sighting])
+	if err != nil || len(list) != 420 {
+		b.Fatal(err, len(list))
+	}
+	n := 0
+	for b.Loop() {
+		n++
+		id := store.NewID()
+		err := pgx.BeginFunc(w.ctx, w.Pool(), func(tx pgx.Tx) error {
+			_, err := tx.CopyFrom(w.ctx, pgx.Identifier{"captures"}, []string{"id", "build_id", "phone", "person_id", "source", "complete", "missing", "reports", "digest"},
+				pgx.CopyFromRows([][]any{{id, first.BuildID, "p", w.people["tech"].ID, "bench", true, "", []byte("[]"), id[:]}}))
+			if err != nil {
+				return err
+			}
+			_, err = tx.CopyFrom(w.ctx, pgx.Identifier{"sightings"}, []string{"capture_id", "package_id", "facts_id", "installed", "enabled", "installer", "app_bytes", "data_bytes", "cache_bytes"},
+				pgx.CopyFromSlice(len(list), func(i int) ([]any, error) {
+					s := list[i]
+					return []any{id, s.Package, s.Facts, s.Installed, s.Enabled, "", int64(0), int64(0), int64(0)}, nil
+				}))
+			return err
+		})
+		if err != nil {
+			b.Fatal(err)
+		}
+	}
+}
