@@ -105,6 +105,9 @@ func Trouble(err error) (wrong, next string) {
 	case errors.Is(err, adb.ErrNotADB):
 		return "Another program answers where the adb server should: its port is taken.",
 			"Find it with: ss -ltnp 'sport = :5037', and end it; or let Roster use another port with --adb 127.0.0.1:5038"
+	case errors.Is(err, adb.ErrGone):
+		return "What listens where the adb server should hangs up.",
+			"Either the server was just ended (adb start-server), or another program has its port: find it with ss -ltnp 'sport = :5037'"
 	case errors.Is(err, errTooOld):
 		return "The adb server on this computer is too old: " + err.Error() + ".", "Install a newer adb (Debian's is new enough), then: adb kill-server"
 	case errors.Is(err, errFought):

@@ -283,7 +283,7 @@ func TestOtherUsers(t *testing.T) {
 
 // TestServerTroubles explains what may be wrong with the adb server.
 func TestServerTroubles(t *testing.T) {
-	for err, want := range map[error]string{adb.ErrNoServer: "No adb server", adb.ErrNotADB: "port is taken"} {
+	for err, want := range map[error]string{adb.ErrNoServer: "No adb server", adb.ErrNotADB: "port is taken", adb.ErrGone: "hangs up"} {
 		if wrong, next := bench.Trouble(err); !strings.Contains(wrong, want) || next == "" {
 			t.Errorf("%v: %s %s", err, wrong, next)
 		}

@@ -45,12 +45,15 @@ useKeys([
           <span class="second">{{
             b.away
               ? 'away'
-              : `${b.elsewhere ? 'elsewhere' : 'this server'}${b.view.version ? ` · adb ${b.view.version}` : ''}`
+              : `${b.elsewhere ? 'elsewhere' : 'server'}${b.view.version ? ` · adb ${b.view.version}` : ''}`
           }}</span>
         </header>
         <p v-if="b.away" class="notice">
-          <b>This bench is away.</b> Start <span class="mono">roster bench</span> on that computer; it comes back by
-          itself.
+          <b>This bench is away.</b>
+          <template v-if="b.elsewhere"
+            >Start <span class="mono">roster bench</span> on that computer; it comes back by itself.</template
+          >
+          <template v-else>The server that it belongs to is not running.</template>
         </p>
         <p v-else-if="b.view.wrong" class="notice" role="status">
           <b>{{ b.view.wrong }}</b> {{ b.view.next }}

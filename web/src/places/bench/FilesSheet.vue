@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useQueryClient } from '@tanstack/vue-query'
-import { ref, shallowRef } from 'vue'
+import { nextTick, ref, shallowRef } from 'vue'
 import { api, ask, words, type Schemas } from '@/api/client'
 import { count } from '@/evidence/words'
 import CaptureDone from './CaptureDone.vue'
@@ -10,6 +10,7 @@ const over = ref(false)
 const busy = ref(false)
 const wrong = ref('')
 const text = ref('')
+const said = ref<HTMLElement>()
 const done = shallowRef<Schemas['Uploaded']>()
 
 async function upload(files: Iterable<File> | null | undefined) {
@@ -32,6 +33,7 @@ async function upload(files: Iterable<File> | null | undefined) {
       void client.invalidateQueries({ queryKey: [key] })
   } catch (e) {
     wrong.value = words(e)
+    void nextTick(() => said.value?.scrollIntoView({ block: 'center' }))
   } finally {
     busy.value = false
   }
@@ -49,6 +51,7 @@ const paste = () => upload([new File([text.value], 'pasted text')])
         file, or a complete bug report.
       </p>
     </header>
+    <p v-if="wrong" ref="said" class="notice bad" role="alert">{{ wrong }}</p>
     <label
       class="drop"
       :class="{ over }"
@@ -91,7 +94,6 @@ const paste = () => upload([new File([text.value], 'pasted text')])
         <li>Open the notification when it is ready, save the file, and choose it above, in this phone's browser.</li>
       </ol>
     </details>
-    <p v-if="wrong" class="notice bad" role="alert">{{ wrong }}</p>
     <template v-if="done">
       <CaptureDone :id="done.id" :known="done.known" />
       <div v-if="done.notes.length" class="notes">

@@ -69,7 +69,7 @@ defineExpose({ toggle })
         <router-link :to="{ name: 'dossier', params: { name: o.package }, query }" class="mono">{{
           o.package
         }}</router-link>
-        <span class="second"> {{ o.component }}</span>
+        <span class="second component">{{ o.component }}</span>
         <p v-if="o.started.length" class="second">
           started with it: <span class="mono">{{ o.started.join(', ') }}</span>
         </p>
@@ -119,6 +119,7 @@ ol {
   margin-top: 10px;
 }
 li {
+  overflow-wrap: anywhere;
   padding: 5px 0;
   border-top: 1px solid var(--hair);
 }
@@ -127,5 +128,8 @@ li {
     flex-direction: column;
     gap: 8px;
   }
+}
+.component {
+  margin-left: 10px;
 }
 </style>
