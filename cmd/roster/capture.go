@@ -117,8 +117,8 @@ func onePhone(c *cobra.Command, client *adb.Client, serial string) (string, erro
 
 func readCommand() *cobra.Command {
 	return &cobra.Command{
-		Use:     "read FILE...",
-		Short:   "Read saved outputs of one phone and print what they say as JSON",
+		Use:   "read FILE...",
+		Short: "Read saved outputs of one phone and print what they say as JSON",
 		Long: `Reads any mixture of a phone's outputs, loose, pasted together or in a zip, a complete
 bug report, or a capture file, finding out what each is. Of a bug report only the sections
 that are needed are read. Facts go to standard output, in the form of a capture file; lines
