@@ -101,7 +101,7 @@ type seeder struct {
 	people map[string]store.Person
 	builds map[string]uuid.UUID // by "model version", as in the sample's file
 	models map[string]uuid.UUID
-	maker  uuid.UUID
+	makers map[string]uuid.UUID // by slug
 	labels map[string]map[string]string
 }
 
@@ -113,7 +113,7 @@ func Seed(ctx context.Context, in Installation) error {
 	if err != nil || n > 0 {
 		return err
 	}
-	s := &seeder{Installation: in, ctx: ctx, people: map[string]store.Person{}, builds: map[string]uuid.UUID{}, models: map[string]uuid.UUID{}, labels: map[string]map[string]string{}}
+	s := &seeder{Installation: in, ctx: ctx, people: map[string]store.Person{}, builds: map[string]uuid.UUID{}, models: map[string]uuid.UUID{}, makers: map[string]uuid.UUID{}, labels: map[string]map[string]string{}}
 	raw, err := fs.ReadFile(World, "people-and-evidence.yaml")
 	if err != nil {
 		return err
@@ -172,7 +172,7 @@ func (s *seeder) addCaptures() error {
 		if err != nil {
 			return err
 		}
-		s.models[slug], s.maker = sc.Model.ID, sc.Maker.ID
+		s.models[slug], s.makers[sc.Maker.Slug] = sc.Model.ID, sc.Maker.ID
 	}
 	return nil
 }
@@ -347,12 +347,14 @@ func (s *seeder) trial(name, build string, i int, letter rune, p said) (by strin
 	return by, v, nil
 }
 
+// scope is what a grade of the sample evidence holds for: all of it is about
+// the Lyra 5 and its maker.
 func (s *seeder) scope(kind string) catalog.Scope {
 	switch kind {
 	case "model":
 		return catalog.Scope{Kind: catalog.OfModel, ID: s.models["lyra-5"].String()}
 	case "maker":
-		return catalog.Scope{Kind: catalog.OfMaker, ID: s.maker.String()}
+		return catalog.Scope{Kind: catalog.OfMaker, ID: s.makers["brannock"].String()}
 	}
 	return everywhere
 }

@@ -4,10 +4,13 @@ import (
 	"context"
 	"encoding/base64"
 	"encoding/json"
+	"errors"
 	"net/http"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"roster/core/filter"
 	"roster/store"
 )
 
@@ -17,7 +20,9 @@ const maxColumns = 40
 type ledgerInput struct {
 	ScopeInput
 	Method string `query:"method" enum:"disable,remove-for-user,remove-from-image" default:"remove-for-user"`
-	Q      string `query:"q" maxLength:"200" doc:"Words that name, label or alias must hold"`
+	Q      string `query:"q" maxLength:"2000" doc:"A filter: words of a name, label or alias, and terms such as load:loose or ceiling<20%"`
+	Sort   string `query:"sort" enum:"name,load,ceiling,standing,trials,builds,newest" default:"name"`
+	Group  string `query:"group" enum:"origin,namespace,load,function,maker,none" default:"origin"`
 	Cursor string `query:"cursor" maxLength:"600"`
 	Limit  int    `query:"limit" minimum:"1" maximum:"1000" default:"500"`
 }
@@ -39,7 +44,51 @@ func (s *Server) ledgerRoutes() {
 			page, err := s.ledger(ctx, in)
 			return &ledgerOutput{page}, err
 		})
+	route(s, Technician, huma.Operation{OperationID: "checkFilter", Method: http.MethodGet, Path: "/api/v1/filter", Summary: "What is wrong with a filter, and what could be written next"}, checkFilter)
 	route(s, Technician, huma.Operation{OperationID: "getPackage", Method: http.MethodGet, Path: "/api/v1/packages/{name}", Summary: "Everything known of one package, seen from a scope"}, s.dossier)
+}
+
+// filterProblem tells a mistake in a filter with its place: the value of the
+// error has the byte offsets and what could stand there.
+func filterProblem(err error) error {
+	var e *filter.Error
+	if !errors.As(err, &e) {
+		return err
+	}
+	p := problem(http.StatusUnprocessableEntity, "filter", "The filter can't be read: "+e.Words+".")
+	p.Errors = []*huma.ErrorDetail{{Location: "query.q", Message: e.Words, Value: mistake{e.Start, e.End, e.Words, append([]string{}, e.Expected...)}}}
+	return p
+}
+
+type filterInput struct {
+	Q  string `query:"q" maxLength:"2000"`
+	At int    `query:"at" minimum:"0" maximum:"2000" doc:"Where the cursor is, in bytes"`
+}
+
+// mistake is what is wrong with a filter that somebody is writing.
+type mistake struct {
+	Start    int      `json:"start" doc:"In bytes"`
+	End      int      `json:"end"`
+	Words    string   `json:"words"`
+	Expected []string `json:"expected" nullable:"false" doc:"What could stand there, where that is a short list"`
+}
+
+type filterOutput struct {
+	Body struct {
+		Items   []filter.Completion `json:"items" nullable:"false" doc:"What could be written next"`
+		Mistake *mistake            `json:"mistake,omitempty"`
+	}
+}
+
+// checkFilter helps somebody who is writing a filter.
+func checkFilter(_ context.Context, in *filterInput) (*filterOutput, error) {
+	out := &filterOutput{}
+	out.Body.Items = filter.Complete(in.Q, in.At)
+	var e *filter.Error
+	if _, err := filter.Parse(in.Q, time.Now()); errors.As(err, &e) {
+		out.Body.Mistake = &mistake{e.Start, e.End, e.Words, append([]string{}, e.Expected...)}
+	}
+	return out, nil
 }
 
 func (s *Server) ledger(ctx context.Context, in *ledgerInput) (ledgerPage, error) {
@@ -48,7 +97,11 @@ func (s *Server) ledger(ctx context.Context, in *ledgerInput) (ledgerPage, error
 	if err != nil {
 		return page, err
 	}
-	q := store.LedgerQuery{Scope: sc, Method: in.Method, Text: in.Q, Limit: in.Limit}
+	fits, err := filter.Parse(in.Q, time.Now())
+	if err != nil {
+		return page, filterProblem(err)
+	}
+	q := store.LedgerQuery{Scope: sc, Method: in.Method, Filter: fits, Sort: in.Sort, Group: in.Group, Limit: in.Limit}
 	if in.Cursor != "" {
 		raw, err := base64.RawURLEncoding.DecodeString(in.Cursor)
 		if err == nil {
@@ -66,7 +119,7 @@ func (s *Server) ledger(ctx context.Context, in *ledgerInput) (ledgerPage, error
 	}
 	if len(page.Rows) == in.Limit {
 		last := page.Rows[len(page.Rows)-1]
-		raw, err := json.Marshal(store.LedgerCursor{Group: last.Group, Name: last.Name})
+		raw, err := json.Marshal(store.LedgerCursor{Group: last.Group, Order: last.Order, Name: last.Name})
 		if err != nil {
 			return page, err
 		}

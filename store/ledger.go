@@ -1,20 +1,26 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"strings"
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
+
+	"roster/core/filter"
 )
 
 // LedgerQuery says which rows of the Ledger to read.
 type LedgerQuery struct {
 	Scope  Scope
 	Method string
-	// Text holds words that a package's name, labels or aliases must have.
-	Text string
+	// Filter is what rows must fit; nil for all.
+	Filter filter.Node
+	// Sort orders the rows of a group, Group heads them: see Sorts and Groups.
+	// "" is by name, and by origin.
+	Sort, Group string
 	// After is the last row of the page before, nil for the first page.
 	After *LedgerCursor
 	Limit int
@@ -22,8 +28,9 @@ type LedgerQuery struct {
 
 // LedgerCursor is the place of a row in the Ledger's order.
 type LedgerCursor struct {
-	Group int    `json:"g"`
-	Name  string `json:"n"`
+	Group string  `json:"g"`
+	Order float64 `json:"o"`
+	Name  string  `json:"n"`
 }
 
 // LedgerRow is one package in the Ledger.
@@ -32,8 +39,10 @@ type LedgerRow struct {
 	Name   string    `db:"name" json:"name"`
 	Label  string    `db:"label" json:"label"`
 	Origin string    `db:"origin" json:"origin"`
-	// Group is the place of the origin in the Ledger's order.
-	Group int `db:"grp" json:"-"`
+	// Group is what the row is put under: the value that the Ledger is grouped
+	// by, after two digits and a colon that give the place of the group.
+	Group string  `db:"grp" json:"group"`
+	Order float64 `db:"ord" json:"-"`
 	// Load is what a person set, or else what the evidence suggests.
 	Load         string `db:"load" json:"load" enum:"loose,leaned-on,tied-in,load-bearing,unproven"`
 	BySuggestion bool   `db:"by_suggestion" json:"bySuggestion"`
@@ -53,8 +62,29 @@ type LedgerRow struct {
 	Presence string `db:"-" json:"presence"`
 }
 
-// originRank is the order of core/catalog.Origins.
-const originRank = `array_position(array['maker','partner','carrier','silicon','region','platform','owner','unknown'], o.origin)`
+// Groups are what the Ledger can be grouped by, each as an expression over
+// ledgerRows that sorts as the groups do.
+var Groups = map[string]string{
+	"origin":    `to_char(array_position(array['maker','partner','carrier','silicon','region','platform','owner','unknown'], origin), 'FM00') || ':' || origin`,
+	"namespace": `'00:' || split_part(name, '.', 1) || case when position('.' in name) > 0 then '.' || split_part(name, '.', 2) else '' end`,
+	"load":      `to_char(array_position(array['load-bearing','tied-in','leaned-on','loose','unproven'], load), 'FM00') || ':' || load`,
+	"function":  `coalesce((select '00:' || (k.value ->> 0) from claims k where k.package_id = seen.id and k.field = 'functions' and jsonb_array_length(k.value) > 0 limit 1), '01:')`,
+	"maker": `coalesce((select case when count(distinct m.id) > 1 then '01:' else '00:' || min(m.name) end
+		from presence x join builds b on b.id = x.build_id join models d on d.id = b.model_id join makers m on m.id = d.maker_id where x.package_id = seen.id), '02:')`,
+	"none": `'00:'`,
+}
+
+// Sorts are what the rows of a group can be ordered by, each as a number that
+// grows from first to last; names decide between equals.
+var Sorts = map[string]string{
+	"name":     `0`,
+	"load":     `array_position(array['load-bearing','tied-in','leaned-on','loose','unproven'], load)`,
+	"ceiling":  `case when phones = 0 then 2 else ceiling end`,
+	"standing": `-array_position(array['untried','thin','contested','fair','firm'], standing)`,
+	"trials":   `-phones`,
+	"builds":   `-(select count(*) from presence x where x.package_id = seen.id)`,
+	"newest":   `-(select coalesce(max(extract(epoch from b.first_seen)), 0) from presence x join builds b on b.id = x.build_id where x.package_id = seen.id)`,
+}
 
 // claimAt picks, of a package's claims of a field, the narrowest in scope.
 func claimAt(field string) string {
@@ -92,58 +122,66 @@ func inScope(sc Scope) string {
 	return `true`
 }
 
-// matching adds the conditions that every word of text is in a name or label.
-func matching(text string, args pgx.NamedArgs) string {
-	var b strings.Builder
-	for i, word := range strings.Fields(text) {
-		if i == 8 {
-			break
-		}
-		key := fmt.Sprintf("word%d", i)
-		args[key] = "%" + escapeLike(word) + "%"
-		fmt.Fprintf(&b, ` and (p.name ilike @%[1]s or exists (select from labels l where l.package_id = p.id and l.label ilike @%[1]s))`, key)
-	}
-	return b.String()
-}
-
-// Ledger reads one page of the Ledger, in the order of origin and name, and
-// how many rows there are in scope, with and without the text.
-func (s *Store) Ledger(ctx context.Context, q LedgerQuery) (rows []LedgerRow, found, total int, err error) {
-	args := scopeArgs(q.Scope)
-	args["method"], args["limit"] = q.Method, q.Limit
-	scope := inScope(q.Scope)
-	match := matching(q.Text, args)
-	err = s.pool.QueryRow(ctx, `select count(*) filter (where true `+match+`)::int, count(*)::int from packages p where `+scope, args).Scan(&found, &total)
-	if err != nil {
-		return nil, 0, 0, err
-	}
-	after := ""
-	if q.After != nil {
-		after = ` where (grp, name) > (@group, @name)`
-		args["group"], args["name"] = q.After.Group, q.After.Name
-	}
-	r, err := s.pool.Query(ctx, `
-		with picked as (
-			select p.id, p.name, o.origin, `+originRank+` as grp
-			from packages p
-			left join claims oc on oc.package_id = p.id and oc.field = 'origin' and oc.scope_kind = 'everywhere'
-			cross join lateral (select coalesce(oc.value #>> '{}', p.origin) as origin) o
-			where `+scope+match+`
-		), page as (select * from picked`+after+` order by grp, name limit @limit)
-		select p.id, p.name, p.origin, p.grp,
-			`+bestLabel+` as label,
+// ledgerRows are the packages in scope with their marks: what filters, groups
+// and orders are written over.
+func ledgerRows(sc Scope) string {
+	return `
+		select p.id, p.name, coalesce(oc.value #>> '{}', p.origin) as origin,
 			coalesce(g.value ->> 'load', f.suggested, 'unproven') as load, g.value is null as by_suggestion,
 			coalesce(f.suggested, 'unproven') as suggested, coalesce(g.scope_kind, '') as load_scope,
 			coalesce(f.strip, '') as strip, coalesce(f.ceiling, 1) as ceiling, coalesce(f.floor, 0) as floor,
 			coalesce(f.standing, 'untried') as standing, coalesce(f.phones, 0) as phones, coalesce(f.people, 0) as people, coalesce(f.harmed_phones, 0) as harmed_phones
-		from page p
+		from packages p
+		left join claims oc on oc.package_id = p.id and oc.field = 'origin' and oc.scope_kind = 'everywhere'
 		left join figures f on f.package_id = p.id and f.target = @target and f.method = @method
-		left join lateral `+claimAt("load")+` g on true
-		order by p.grp, p.name`, args)
+		left join lateral ` + claimAt("load") + ` g on true
+		where ` + inScope(sc)
+}
+
+// Ledger reads one page of the Ledger, in the order of group, sort and name,
+// and how many rows there are in scope, with and without the filter.
+func (s *Store) Ledger(ctx context.Context, q LedgerQuery) (rows []LedgerRow, found, total int, err error) {
+	group, sort := Groups[cmp.Or(q.Group, "origin")], Sorts[cmp.Or(q.Sort, "name")]
+	if group == "" || sort == "" {
+		return nil, 0, 0, fmt.Errorf("the Ledger has no group %q or no sort %q", q.Group, q.Sort)
+	}
+	args := scopeArgs(q.Scope)
+	args["method"], args["limit"] = q.Method, q.Limit
+	fits := "true"
+	if q.Filter != nil {
+		fits = (&conditions{args: args}).where(q.Filter)
+	}
+	after := ""
+	if q.After != nil {
+		after = ` where (grp collate "C", ord, name) > (@group collate "C", @order::float8, @name)`
+		args["group"], args["order"], args["name"] = q.After.Group, q.After.Order, q.After.Name
+	}
+	r, err := s.pool.Query(ctx, `
+		with seen as materialized (`+ledgerRows(q.Scope)+`),
+		fitting as materialized (select seen.*, `+group+` as grp, (`+sort+`)::float8 as ord from seen where `+fits+`),
+		page as (select * from fitting`+after+` order by grp collate "C", ord, name limit @limit)
+		select p.*, `+bestLabel+` as label, (select count(*) from fitting)::int as found, (select count(*) from seen)::int as total
+		from page p order by p.grp collate "C", p.ord, p.name`, args)
 	if err != nil {
 		return nil, 0, 0, err
 	}
-	rows, err = pgx.CollectRows(r, pgx.RowToStructByNameLax[LedgerRow])
+	type counted struct {
+		LedgerRow
+		Found int `db:"found"`
+		Total int `db:"total"`
+	}
+	list, err := pgx.CollectRows(r, pgx.RowToStructByNameLax[counted])
+	if err != nil {
+		return nil, 0, 0, err
+	}
+	rows = make([]LedgerRow, len(list))
+	for i, c := range list {
+		rows[i], found, total = c.LedgerRow, c.Found, c.Total
+	}
+	if len(list) == 0 {
+		// Nothing on this page tells how many there are in scope.
+		err = s.pool.QueryRow(ctx, `select count(*)::int from packages p where `+inScope(q.Scope), args).Scan(&total)
+	}
 	return rows, found, total, err
 }
 

@@ -39,7 +39,7 @@ func (w *world) scope(build string) store.Scope {
 
 func (w *world) row(sc store.Scope, name string) store.LedgerRow {
 	w.t.Helper()
-	rows, _, _, err := w.Ledger(w.ctx, store.LedgerQuery{Scope: sc, Method: "remove-for-user", Text: name, Limit: 10})
+	rows, _, _, err := w.Ledger(w.ctx, store.LedgerQuery{Scope: sc, Method: "remove-for-user", Filter: words(name), Limit: 10})
 	if err != nil || len(rows) != 1 {
 		w.t.Fatalf("%s: %d rows, %v", name, len(rows), err)
 	}

@@ -48,6 +48,7 @@ func New(ctx context.Context, url string) (*Store, error) {
 		pgxuuid.Register(conn.TypeMap())
 		return nil
 	}
+	config.ConnConfig.RuntimeParams["pg_trgm.strict_word_similarity_threshold"] = forgiving
 	config.ConnConfig.ConnectTimeout = 5 * time.Second
 	pool, err := pgxpool.NewWithConfig(ctx, config)
 	if err != nil {

@@ -10,6 +10,7 @@ export class ProblemError extends Error {
     readonly type: string,
     readonly status: number,
     detail: string,
+    readonly errors: { message?: string; value?: unknown }[] = [],
   ) {
     super(detail)
   }
@@ -39,6 +40,7 @@ export async function ask<T>(request: Promise<Answer<T>>): Promise<T> {
       p.type ?? 'unknown',
       answer.response.status,
       detail || `The server answered ${answer.response.status}.`,
+      p.errors ?? [],
     )
   }
   return answer.data as T

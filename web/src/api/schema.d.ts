@@ -272,6 +272,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/filter": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What is wrong with a filter, and what could be written next
+         * @description For: technician.
+         */
+        get: operations["checkFilter"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/jobs/{id}": {
         parameters: {
             query?: never;
@@ -886,6 +906,14 @@ export interface components {
             setBy: string;
             value: unknown;
         };
+        Completion: {
+            /** Format: int64 */
+            end: number;
+            means: string;
+            /** Format: int64 */
+            start: number;
+            text: string;
+        };
         Composed: {
             /** @description Builds of the model that it is made from */
             builds: components["schemas"]["Build"][];
@@ -1070,6 +1098,11 @@ export interface components {
              */
             weight: number;
         };
+        FilterOutputBody: {
+            /** @description What could be written next */
+            items: components["schemas"]["Completion"][];
+            mistake?: components["schemas"]["Mistake"];
+        };
         Grade: {
             applies?: components["schemas"]["Claim"];
             bySuggestion: boolean;
@@ -1143,6 +1176,7 @@ export interface components {
             ceiling: number;
             /** Format: double */
             floor: number;
+            group: string;
             /** Format: int64 */
             harmedPhones: number;
             id: string;
@@ -1227,6 +1261,18 @@ export interface components {
             models: number;
             name: string;
             slug: string;
+        };
+        Mistake: {
+            /** Format: int64 */
+            end: number;
+            /** @description What could stand there, where that is a short list */
+            expected: string[];
+            /**
+             * Format: int64
+             * @description In bytes
+             */
+            start: number;
+            words: string;
         };
         Model: {
             /** Format: int64 */
@@ -2189,6 +2235,39 @@ export interface operations {
             };
         };
     };
+    checkFilter: {
+        parameters: {
+            query?: {
+                q?: string;
+                /** @description Where the cursor is, in bytes */
+                at?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FilterOutputBody"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     getJob: {
         parameters: {
             query?: never;
@@ -2301,8 +2380,10 @@ export interface operations {
                 /** @description Id of the build */
                 build?: string;
                 method?: "disable" | "remove-for-user" | "remove-from-image";
-                /** @description Words that name, label or alias must hold */
+                /** @description A filter: words of a name, label or alias, and terms such as load:loose or ceiling<20% */
                 q?: string;
+                sort?: "name" | "load" | "ceiling" | "standing" | "trials" | "builds" | "newest";
+                group?: "origin" | "namespace" | "load" | "function" | "maker" | "none";
                 cursor?: string;
                 limit?: number;
             };

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useDebounceFn } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
-import { useRoute, useRouter } from 'vue-router'
+import { useRoute, useRouter, type LocationQueryRaw } from 'vue-router'
 import { useKeyList, useKeys } from './keys'
 import { buildName, useBuilds, useMakers, useModels, useScope } from './scope'
 import ScopePick from './ScopePick.vue'
@@ -47,8 +47,11 @@ watch(
 )
 const search = useDebounceFn(() => {
   const q = text.value.trim()
-  const to = { path: '/ledger', query: { ...query.value, ...(q ? { q } : {}) } }
-  void (route.path === '/ledger' ? router.replace(to) : router.push(to))
+  const inLedger = route.path === '/ledger'
+  const rest: LocationQueryRaw = { ...(inLedger ? route.query : query.value) }
+  delete rest.q
+  const to = { path: '/ledger', query: { ...rest, ...(q ? { q } : {}) } }
+  void (inLedger ? router.replace(to) : router.push(to))
 }, 120)
 
 useKeys([

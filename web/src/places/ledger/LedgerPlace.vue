@@ -2,13 +2,14 @@
 import { useVirtualizer } from '@tanstack/vue-virtual'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { words } from '@/api/client'
+import { ProblemError, words } from '@/api/client'
 import { useEvidenceDialogs } from '@/evidence/dialogs'
 import { count, loads } from '@/evidence/words'
 import PresenceStrip from '@/marks/PresenceStrip.vue'
 import { useKeys } from '@/shell/keys'
 import { buildName, buildShort, useScope } from '@/shell/scope'
-import { filterIn, lines, useLedger } from './ledger'
+import FilterField from './FilterField.vue'
+import { groups, lines, sorts, useLedger, viewIn, viewQuery, type View } from './ledger'
 import LedgerLine from './LedgerLine.vue'
 import LedgerMargin from './LedgerMargin.vue'
 
@@ -17,17 +18,23 @@ const router = useRouter()
 const { scope, query: scopeQuery } = useScope()
 const dialogs = useEvidenceDialogs()
 
-const q = computed(() => filterIn(route.query))
-const filter = ref(q.value)
-watch(q, (v) => (filter.value = v === filter.value.trim() ? filter.value : v))
-function setFilter() {
-  const text = filter.value.trim()
-  void router.replace({ query: { ...scopeQuery.value, ...(text ? { q: text } : {}) } })
+const view = computed(() => viewIn(route.query))
+const filter = ref(view.value.q)
+watch(
+  () => view.value.q,
+  (v) => (filter.value = v === filter.value.trim() ? filter.value : v),
+)
+function show(change: Partial<View>) {
+  void router.replace({ query: { ...scopeQuery.value, ...viewQuery({ ...view.value, ...change }) } })
 }
+watch(filter, (text) => text.trim() !== view.value.q && show({ q: text.trim() }))
 
-const { query, columns, rows, found, total } = useLedger(scope, q)
+const { query, columns, rows, found, total } = useLedger(scope, view)
+const isMistake = computed(
+  () => query.error.value instanceof ProblemError && query.error.value.type.endsWith(':filter'),
+)
 const closed = ref(new Set<string>())
-const shown = computed(() => lines(rows.value, closed.value))
+const shown = computed(() => lines(rows.value, view.value.group, closed.value))
 const at = ref(0)
 const packages = computed(() => shown.value.filter((l) => l.kind === 'row'))
 const current = computed(() => packages.value[Math.min(at.value, packages.value.length - 1)]?.row)
@@ -60,7 +67,7 @@ watch(
       void query.fetchNextPage()
   },
 )
-watch([q, scope], () => {
+watch([view, scope], () => {
   at.value = 0
   body.value?.scrollTo({ top: 0 })
 })
@@ -73,9 +80,9 @@ function move(by: number) {
 function open(name: string) {
   void router.push({ name: 'dossier', params: { name }, query: scopeQuery.value })
 }
-function toggle(origin: string) {
+function toggle(group: string) {
   const next = new Set(closed.value)
-  if (!next.delete(origin)) next.add(origin)
+  if (!next.delete(group)) next.add(group)
   closed.value = next
 }
 useKeys([
@@ -89,28 +96,36 @@ useKeys([
     run: (e) => current.value && dialogs.load(current.value, e.key === '0' ? 'unproven' : loads[Number(e.key) - 1]!),
   },
 ])
-const field = ref<HTMLInputElement>()
 </script>
 
 <template>
   <div class="line">
-    <input
-      ref="field"
-      v-model="filter"
-      class="filter mono"
-      placeholder="filter: words of a name, label or alias"
-      aria-label="Filter the rows"
-      maxlength="200"
-      @input="setFilter"
-      @keydown.esc="field?.blur()"
-      @keydown.enter="field?.blur()"
-    />
-    <span class="second">by origin, then name</span>
+    <FilterField v-model="filter" :error="query.error.value" />
+    <label class="second"
+      >by
+      <select
+        :value="view.group"
+        aria-label="Group by"
+        @change="show({ group: ($event.target as HTMLSelectElement).value as View['group'] })"
+      >
+        <option v-for="(word, value) in groups" :key="value" :value="value">{{ word }}</option>
+      </select></label
+    >
+    <label class="second"
+      >then
+      <select
+        :value="view.sort"
+        aria-label="Sort by"
+        @change="show({ sort: ($event.target as HTMLSelectElement).value as View['sort'] })"
+      >
+        <option v-for="(word, value) in sorts" :key="value" :value="value">{{ word }}</option>
+      </select></label
+    >
     <span aria-live="polite"
       ><b>{{ found }}</b> <span class="second">of {{ total }}</span></span
     >
   </div>
-  <div v-if="query.isError.value" class="notice bad" role="alert">
+  <div v-if="query.isError.value && !isMistake" class="notice bad" role="alert">
     {{ words(query.error.value) }} <button class="link" @click="query.refetch()">Try again</button>
   </div>
   <template v-else-if="rows.length">
@@ -145,7 +160,7 @@ const field = ref<HTMLInputElement>()
         >
           <div v-if="v.line?.kind === 'group'" role="row">
             <div role="gridcell">
-              <button class="group" :aria-expanded="v.line.open" @click="toggle(v.line.origin)">
+              <button class="group" :aria-expanded="v.line.open" @click="toggle(v.line.group)">
                 <span class="faint">{{ v.line.open ? '▾' : '▸' }}</span>
                 <b>{{ v.line.title }}</b>
                 <span class="second">{{ count(v.line.rows, 'package') }}</span>
@@ -166,6 +181,11 @@ const field = ref<HTMLInputElement>()
       </div>
     </div>
   </template>
+  <div v-else-if="isMistake" class="empty">
+    <h1>The filter can't be read</h1>
+    <p class="second">What is wrong stands below it.</p>
+    <button class="act" @click="filter = ''">Show all</button>
+  </div>
   <div v-else-if="query.isPending.value" class="waiting" aria-busy="true" />
   <div v-else-if="total === 0" class="empty">
     <h1>No package is known here yet</h1>
@@ -173,9 +193,9 @@ const field = ref<HTMLInputElement>()
     <router-link class="act" :to="{ path: '/bench', query: scopeQuery }">To the Bench</router-link>
   </div>
   <div v-else class="empty">
-    <h1>Nothing fits “{{ q }}”</h1>
-    <p class="second">None of the {{ total }} packages in scope has all of these words in its name or labels.</p>
-    <button class="act" @click="((filter = ''), setFilter())">Show all</button>
+    <h1>Nothing fits “{{ view.q }}”</h1>
+    <p class="second">None of the {{ total }} packages in scope fits this filter.</p>
+    <button class="act" @click="filter = ''">Show all</button>
   </div>
   <Teleport defer to="#margin"><LedgerMargin v-if="current" :row="current" /></Teleport>
 </template>
@@ -190,23 +210,17 @@ const field = ref<HTMLInputElement>()
   padding: 0 14px;
   border-bottom: 1px solid var(--hair);
 }
-.filter {
-  flex: 1;
-  min-width: 0;
+select {
+  font: inherit;
+  color: var(--ink);
+  background: var(--sheet);
   border: 0;
-  border-bottom: 1px solid var(--ink);
-  outline: 0;
-  padding: 3px 0;
-  background: none;
-  color: inherit;
-  font-size: 13px;
+  border-bottom: 1px solid var(--hair);
+  padding: 2px 0;
+  max-width: 150px;
 }
-.filter:focus {
-  border-bottom-color: var(--ring);
-  box-shadow: 0 1px var(--ring);
-}
-.filter::placeholder {
-  color: var(--faint);
+.line label {
+  white-space: nowrap;
 }
 .cols {
   display: grid;

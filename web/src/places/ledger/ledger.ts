@@ -2,45 +2,98 @@ import { useInfiniteQuery, keepPreviousData } from '@tanstack/vue-query'
 import { computed, type Ref } from 'vue'
 import type { LocationQuery } from 'vue-router'
 import { api, ask, queryClient, type Schemas } from '@/api/client'
-import { originWord } from '@/evidence/words'
+import { loadWord, originWord } from '@/evidence/words'
 import { scopeIn, type Scope } from '@/shell/scope'
 
 export type LedgerRow = Schemas['LedgerRow']
 
 // A line of the Ledger: the head of a group or a package.
 export type Line =
-  | { kind: 'group'; origin: string; title: string; rows: number; open: boolean }
+  | { kind: 'group'; group: string; title: string; rows: number; open: boolean }
   | { kind: 'row'; row: LedgerRow; index: number }
 
-const keyOf = (scope: Scope, q: string) => ['ledger', scope, q]
+// What the Ledger can be ordered and grouped by, with the words for it.
+export const sorts = {
+  name: 'name',
+  load: 'load, heaviest first',
+  ceiling: 'ceiling, lowest first',
+  standing: 'standing, firmest first',
+  trials: 'trials, most first',
+  builds: 'builds, most first',
+  newest: 'newest firmware',
+} as const
+export const groups = {
+  origin: 'origin',
+  namespace: 'namespace',
+  load: 'load',
+  function: 'function',
+  maker: 'maker',
+  none: 'nothing',
+} as const
 
-const page = (scope: Scope, q: string, cursor: string) =>
+// View is how somebody looks at the Ledger; the address carries it.
+export interface View {
+  q: string
+  sort: keyof typeof sorts
+  group: keyof typeof groups
+}
+
+const keyOf = (scope: Scope, view: View) => ['ledger', scope, view]
+
+const page = (scope: Scope, view: View, cursor: string) =>
   ask(
     api.GET('/api/v1/ledger', {
-      params: { query: { ...scope, q: q || undefined, cursor: cursor || undefined, limit: 500 } },
+      params: {
+        query: {
+          ...scope,
+          q: view.q || undefined,
+          sort: view.sort,
+          group: view.group,
+          cursor: cursor || undefined,
+          limit: 500,
+        },
+      },
     }),
   )
 
-// filterIn reads the filter that an address carries.
-export const filterIn = (query: LocationQuery) => (typeof query.q === 'string' ? query.q : '')
+// viewIn reads the view that an address carries.
+export function viewIn(query: LocationQuery): View {
+  const text = (v: unknown) => (typeof v === 'string' ? v : '')
+  const sort = text(query.sort)
+  const group = text(query.group)
+  return {
+    q: text(query.q),
+    sort: sort in sorts ? (sort as View['sort']) : 'name',
+    group: group in groups ? (group as View['group']) : 'origin',
+  }
+}
+
+// viewQuery is the part of an address that carries a view.
+export function viewQuery(view: View): Record<string, string> {
+  return {
+    ...(view.q ? { q: view.q } : {}),
+    ...(view.sort !== 'name' ? { sort: view.sort } : {}),
+    ...(view.group !== 'origin' ? { group: view.group } : {}),
+  }
+}
 
 // readAhead asks for the rows that an address shows, so that they are on
 // their way while the place is drawn.
 export function readAhead(query: LocationQuery) {
   const scope = scopeIn(query)
-  const q = filterIn(query)
+  const view = viewIn(query)
   void queryClient.prefetchInfiniteQuery({
-    queryKey: keyOf(scope, q),
-    queryFn: () => page(scope, q, ''),
+    queryKey: keyOf(scope, view),
+    queryFn: () => page(scope, view, ''),
     initialPageParam: '',
   })
 }
 
 // useLedger reads the Ledger page by page, as many pages as are asked for.
-export function useLedger(scope: Ref<Scope>, q: Ref<string>) {
+export function useLedger(scope: Ref<Scope>, view: Ref<View>) {
   const query = useInfiniteQuery({
-    queryKey: computed(() => keyOf(scope.value, q.value)),
-    queryFn: ({ pageParam }) => page(scope.value, q.value, pageParam),
+    queryKey: computed(() => keyOf(scope.value, view.value)),
+    queryFn: ({ pageParam }) => page(scope.value, view.value, pageParam),
     initialPageParam: '',
     getNextPageParam: (last) => last.next || undefined,
     placeholderData: keepPreviousData,
@@ -52,21 +105,37 @@ export function useLedger(scope: Ref<Scope>, q: Ref<string>) {
   return { query, columns, rows, found, total }
 }
 
+// titleOf is what a group is called: the server writes two digits for its
+// place, a colon and the value.
+function titleOf(kind: View['group'], group: string): string {
+  const value = group.slice(3)
+  if (kind === 'origin') return originWord[value] ?? value
+  if (kind === 'load') return loadWord[value] ?? value
+  if (kind === 'function') return value || 'no function named'
+  if (kind === 'maker') return value || (group.startsWith('01') ? 'several makers' : 'no image')
+  return value
+}
+
 // lines puts rows under the heads of their groups, without those of closed
 // groups. Rows come ordered by group.
-export function lines(rows: LedgerRow[], closed: Set<string>): Line[] {
+export function lines(rows: LedgerRow[], kind: View['group'], closed: Set<string>): Line[] {
   const out: Line[] = []
   const size = new Map<string, number>()
-  for (const r of rows) size.set(r.origin, (size.get(r.origin) ?? 0) + 1)
-  let origin: string | undefined
+  for (const r of rows) size.set(r.group, (size.get(r.group) ?? 0) + 1)
+  let group: string | undefined
   let index = 0
   for (const row of rows) {
-    if (row.origin !== origin) {
-      origin = row.origin
-      const title = originWord[origin] ?? origin
-      out.push({ kind: 'group', origin, title, rows: size.get(origin) ?? 0, open: !closed.has(origin) })
+    if (kind !== 'none' && row.group !== group) {
+      group = row.group
+      out.push({
+        kind: 'group',
+        group,
+        title: titleOf(kind, group),
+        rows: size.get(group) ?? 0,
+        open: !closed.has(group),
+      })
     }
-    if (!closed.has(row.origin)) out.push({ kind: 'row', row, index: index++ })
+    if (!closed.has(row.group)) out.push({ kind: 'row', row, index: index++ })
   }
   return out
 }
