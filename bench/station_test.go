@@ -2,6 +2,7 @@ package bench_test
 
 import (
 	"context"
+	"errors"
 	"log/slog"
 	"net/http/httptest"
 	"path/filepath"
@@ -165,13 +166,22 @@ func TestStation(t *testing.T) {
 		t.Errorf("%+v", r.names)
 	}
 
+	lost := make(chan error, 1)
 	// The hand: lock code, update, cable.
 	if got := hand("lock", ""); !got.LockCode {
 		t.Errorf("%+v", got)
 	}
 	hand("update", "")
 	eventually(t, "the update is in", func() bool { return seen(s, at[0]).Version == "15.0.1" })
+	go func() {
+		_, err := s.Do(t.Context(), bench.Request{Kind: bench.KindWatch, Phone: first.Handle}, &recorder{})
+		lost <- err
+	}()
+	time.Sleep(300 * time.Millisecond)
 	hand("unplug", "")
+	if err := <-lost; !errors.Is(err, adb.ErrGone) {
+		t.Errorf("a watch whose phone went away: %v", err)
+	}
 	eventually(t, "it is gone", func() bool { p := seen(s, at[0]); return !p.Ready })
 	hand("plug", "")
 	eventually(t, "it is back", func() bool { return seen(s, at[0]).Version == "15.0.1" })

@@ -6,8 +6,10 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"time"
 
+	"roster/bench/adb"
 	"roster/core/android"
 )
 
@@ -160,6 +162,9 @@ func (s *Station) names(ctx context.Context, serial string, wanted []Wanted, out
 func (s *Station) watchLog(ctx context.Context, serial string, out Results) (any, error) {
 	ctx, cancel := context.WithTimeout(ctx, watchTakes)
 	defer cancel()
+	ctx, lose := context.WithCancelCause(ctx)
+	defer lose(nil)
+	go s.whilePresent(ctx, serial, lose)
 	if err := out.Tell(ctx, WatchProgress{[]android.Opened{}}); err != nil {
 		return nil, err
 	}
@@ -171,7 +176,28 @@ func (s *Station) watchLog(ctx context.Context, serial string, out Results) (any
 		}
 		return nil
 	}})
+	if errors.Is(context.Cause(ctx), adb.ErrGone) {
+		err = adb.ErrGone
+	}
 	return WatchProgress{reader.Opened()}, err
+}
+
+// whilePresent calls lose once the phone is not ready any more: a log that
+// says nothing does not tell that the cable is out.
+func (s *Station) whilePresent(ctx context.Context, serial string, lose context.CancelCauseFunc) {
+	handle := s.handle(serial)
+	for {
+		view, changed := s.View()
+		if !slices.ContainsFunc(view.Phones, func(p Phone) bool { return p.Handle == handle && p.Ready }) {
+			lose(adb.ErrGone)
+			return
+		}
+		select {
+		case <-changed:
+		case <-ctx.Done():
+			return
+		}
+	}
 }
 
 // lineWriter hands on what is written to it line by line.
