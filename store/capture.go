@@ -263,21 +263,27 @@ func addPackages(ctx context.Context, tx pgx.Tx, n NewCapture, rows []row, sum *
 // addPresence notes what the build ships, where that was not known, and
 // brings the figures that this adds a target for.
 func addPresence(ctx context.Context, tx pgx.Tx, rows []row, sum *CaptureSummary) error {
-	have := map[uuid.UUID]bool{}
+	// What the build is known to ship; true where only a list told of it.
+	bare := map[uuid.UUID]bool{}
 	if !sum.NewBuild {
-		r, err := tx.Query(ctx, `select package_id from presence where build_id = $1`, sum.BuildID)
+		r, err := tx.Query(ctx, `
+			select x.package_id, f.version_name = '' and f.details->>'signer' is null and f.details->'requests' is null
+			from presence x join facts f on f.id = x.facts_id where x.build_id = $1`, sum.BuildID)
 		if err != nil {
 			return err
 		}
 		var id uuid.UUID
-		if _, err := pgx.ForEachRow(r, []any{&id}, func() error { have[id] = true; return nil }); err != nil {
+		var only bool
+		if _, err := pgx.ForEachRow(r, []any{&id, &only}, func() error { bare[id] = only; return nil }); err != nil {
 			return err
 		}
 	}
 	var fresh []row
 	var ids []uuid.UUID
 	for _, r := range rows {
-		if r.p.Preinstalled() && !have[r.pkg] {
+		only, known := bare[r.pkg]
+		tells := r.p.VersionName != "" || r.p.Signer != "" || len(r.p.Requests) > 0
+		if r.p.Preinstalled() && (!known || only && tells) {
 			fresh = append(fresh, r)
 			ids = append(ids, r.pkg)
 		}

@@ -82,6 +82,33 @@ func TestIntake(t *testing.T) {
 	}
 }
 
+// TestListsThenDump takes a firmware first from lists, then from a phone that
+// tells all: the build keeps the fuller facts, and nothing contradicts.
+func TestListsThenDump(t *testing.T) {
+	w := newWorld(t)
+	lists := capture("14.7.1", 2)
+	for i := range lists.Packages {
+		p := &lists.Packages[i]
+		*p = android.Package{Name: p.Name, Path: p.Path, Partition: p.Partition, System: true, Installed: true, Enabled: p.Enabled}
+	}
+	first := w.take(lists, "")
+	full := capture("14.7.1", 2)
+	full.Packages[0].Signer, full.Packages[0].StartsAtBoot = "1a", true
+	second := w.take(full, "phone-2")
+	in, err := w.Intake(w.ctx, second.ID)
+	if err != nil || second.BuildID != first.BuildID || in.Earlier != nil {
+		t.Errorf("%+v, %v", in.Earlier, err)
+	}
+	if in.Before == nil || len(in.Before.Changed) != 2 || in.Before.Changed[0].What[0].After != "14.7.1 (1)" {
+		t.Errorf("the build kept the bare facts: %+v", in.Before)
+	}
+	// And the other way round nothing is lost.
+	in, err = w.Intake(w.ctx, w.take(lists, "phone-3").ID)
+	if err != nil || in.Earlier != nil || in.Before == nil || in.Before.Changed[0].What[0].After != "14.7.1 (1)" {
+		t.Errorf("%+v, %v", in, err)
+	}
+}
+
 // TestOriginOfMany learns from a second maker that a package is none's own.
 func TestOriginOfMany(t *testing.T) {
 	w := newWorld(t)

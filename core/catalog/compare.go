@@ -27,6 +27,12 @@ type Shipped struct {
 	Uses          []string `json:"uses"`
 }
 
+// Bare reports whether only a list named the package: beyond its path and
+// version code nothing is known of it.
+func (s *Shipped) Bare() bool {
+	return s.VersionName == "" && s.Signer == "" && len(s.Requests) == 0
+}
+
 // Difference is one fact that is not what it was.
 type Difference struct {
 	// What names the fact: version, path, permissions, …
@@ -86,6 +92,16 @@ func differences(a, b *Shipped) []Difference {
 		if before != after {
 			list = append(list, Difference{what, before, after})
 		}
+	}
+	if a.Bare() || b.Bare() {
+		// What was not told is no difference.
+		if a.VersionCode != 0 && b.VersionCode != 0 {
+			add("version", strconv.FormatInt(a.VersionCode, 10), strconv.FormatInt(b.VersionCode, 10))
+		}
+		if a.Path != "" && b.Path != "" {
+			add("path", a.Path, b.Path)
+		}
+		return list
 	}
 	yes := func(is bool, word string) string {
 		if is {

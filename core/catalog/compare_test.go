@@ -32,3 +32,22 @@ func TestCompare(t *testing.T) {
 		t.Errorf("the other way round: %+v", back)
 	}
 }
+
+// TestCompareBare compares with packages of which only a list told: what was
+// not told is no difference.
+func TestCompareBare(t *testing.T) {
+	full := Shipped{Name: "a.b", VersionCode: 7, VersionName: "7", Path: "/system/app/B", StartsAtBoot: true, Signer: "1a", Requests: []string{"x"}}
+	for _, c := range []struct {
+		bare Shipped
+		want []Difference
+	}{
+		{Shipped{Name: "a.b"}, nil},
+		{Shipped{Name: "a.b", VersionCode: 7, Path: "/system/app/B"}, nil},
+		{Shipped{Name: "a.b", VersionCode: 8, Path: "/product/app/B"}, []Difference{{"version", "7", "8"}, {"path", "/system/app/B", "/product/app/B"}}},
+	} {
+		got := Compare([]Shipped{full}, []Shipped{c.bare})
+		if len(c.want) == 0 && !got.Empty() || len(c.want) > 0 && (len(got.Changed) != 1 || !reflect.DeepEqual(got.Changed[0].What, c.want)) {
+			t.Errorf("%+v: %+v", c.bare, got)
+		}
+	}
+}
