@@ -24,10 +24,23 @@ watch(
   () => view.value.q,
   (v) => (filter.value = v === filter.value.trim() ? filter.value : v),
 )
-function show(change: Partial<View>) {
-  void router.replace({ query: { ...scopeQuery.value, ...viewQuery({ ...view.value, ...change }) } })
+// Changing the address takes a moment: what is wanted meanwhile is kept here,
+// so that two changes at once do not undo each other.
+let wanted = view.value
+let going = 0
+watch(view, (now) => {
+  if (going === 0) wanted = now
+})
+async function show(change: Partial<View>) {
+  wanted = { ...wanted, ...change }
+  going++
+  try {
+    await router.replace({ query: { ...scopeQuery.value, ...viewQuery(wanted) } })
+  } finally {
+    going--
+  }
 }
-watch(filter, (text) => text.trim() !== view.value.q && show({ q: text.trim() }))
+watch(filter, (text) => text.trim() !== wanted.q && show({ q: text.trim() }))
 
 const { query, columns, rows, found, total } = useLedger(scope, view)
 const isMistake = computed(
