@@ -91,7 +91,7 @@ func TestLink(t *testing.T) {
 	h := &headquarters{posted: map[string][]json.RawMessage{}, send: make(chan string), failures: 1}
 	server := httptest.NewServer(h)
 	defer server.Close()
-	s, _, at := station(t, scenario(t))
+	s, at := station(t, scenario(t))
 	link := &bench.Link{Server: server.URL + "/", Token: "secret", Station: s, Log: slog.New(slog.DiscardHandler)}
 	ended := make(chan error, 1)
 	go func() { ended <- link.Run(context.Background()) }()

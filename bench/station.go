@@ -1,6 +1,7 @@
 package bench
 
 import (
+	"bytes"
 	"context"
 	"crypto/hmac"
 	"crypto/sha256"
@@ -9,7 +10,6 @@ import (
 	"fmt"
 	"log/slog"
 	"slices"
-	"strings"
 	"sync"
 	"time"
 
@@ -205,26 +205,24 @@ func (s *Station) listed(ctx context.Context, list []adb.Device) {
 	})
 }
 
-// identify asks a phone that has just become ready who it is.
+// identify asks a phone that has just become ready who it is. One that has
+// just started may not answer at first: it is asked again for a while.
 func (s *Station) identify(ctx context.Context, serial string) {
-	ctx, cancel := context.WithTimeout(ctx, 20*time.Second)
-	defer cancel()
-	session, err := s.client.Open(ctx, serial)
-	if err != nil {
-		return // it has gone again, which the list will tell
-	}
-	defer session.Close()
-	answer, err := session.Run("getprop", 15*time.Second, 4<<20)
-	if err != nil {
-		return
-	}
-	props, _, err := android.ReadProperties(strings.NewReader(string(answer.Out)))
-	if err != nil {
-		return
-	}
-	id, err := android.Identify(props)
-	if err != nil {
-		return
+	var id android.Identity
+	for try := 0; ; try++ {
+		var err error
+		if id, err = s.whoIs(ctx, serial); err == nil {
+			break
+		}
+		if try == 5 {
+			s.log.Info("a phone does not say who it is", "err", err)
+			return
+		}
+		select {
+		case <-time.After(2 * time.Second):
+		case <-ctx.Done(): // the adb server has gone
+			return
+		}
 	}
 	handle := s.handle(serial)
 	s.change(func(v *View) {
@@ -240,4 +238,23 @@ func (s *Station) identify(ctx context.Context, serial string) {
 		}
 		v.Phones = phones
 	})
+}
+
+func (s *Station) whoIs(ctx context.Context, serial string) (android.Identity, error) {
+	ctx, cancel := context.WithTimeout(ctx, 20*time.Second)
+	defer cancel()
+	session, err := s.client.Open(ctx, serial)
+	if err != nil {
+		return android.Identity{}, err
+	}
+	defer session.Close()
+	answer, err := session.Run("getprop", 15*time.Second, 4<<20)
+	if err != nil {
+		return android.Identity{}, err
+	}
+	props, _, err := android.ReadProperties(bytes.NewReader(answer.Out))
+	if err != nil {
+		return android.Identity{}, err
+	}
+	return android.Identify(props)
 }

@@ -59,11 +59,10 @@ func (r *recorder) last() any {
 }
 
 // station is a station whose stand-ins can be held in the hand.
-func station(t *testing.T, scenarios ...*phone.Scenario) (*bench.Station, []*phone.Phone, []string) {
+func station(t *testing.T, scenarios ...*phone.Scenario) (*bench.Station, []string) {
 	t.Helper()
 	c := startADB(t)
 	var hands []bench.Hand
-	var phones []*phone.Phone
 	var addresses []string
 	ctx, cancel := context.WithCancel(context.Background())
 	t.Cleanup(cancel)
@@ -76,11 +75,11 @@ func station(t *testing.T, scenarios ...*phone.Scenario) (*bench.Station, []*pho
 		h := httptest.NewServer(p.Hand())
 		t.Cleanup(h.Close)
 		hands = append(hands, bench.Hand{Address: address, Control: h.Listener.Addr().String()})
-		phones, addresses = append(phones, p), append(addresses, address)
+		addresses = append(addresses, address)
 	}
 	s := bench.NewStation(c, "adb", []byte("key"), hands, slog.New(slog.DiscardHandler))
 	go s.Watch(ctx)
-	return s, phones, addresses
+	return s, addresses
 }
 
 func eventually(t *testing.T, what string, true func() bool) {
@@ -108,7 +107,7 @@ func seen(s *bench.Station, address string) bench.Phone {
 func TestStation(t *testing.T) {
 	ask := scenario(t)
 	ask.Prompt = "ask"
-	s, phones, at := station(t, scenario(t), ask)
+	s, at := station(t, scenario(t), ask)
 	var r recorder
 	do := func(request bench.Request) (any, error) {
 		t.Helper()
@@ -189,7 +188,6 @@ func TestStation(t *testing.T) {
 		t.Fatal(err)
 	}
 	eventually(t, "the other is accepted", func() bool { return seen(s, at[1]).Ready })
-	_ = phones
 }
 
 // TestUpdateOfAPhone takes the firmware update of the sample world: six come

@@ -5,10 +5,8 @@ import (
 	"context"
 	"encoding/json"
 	"log/slog"
-	"net"
 	"net/http"
 	"net/http/httptest"
-	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -26,14 +24,7 @@ import (
 // withBench is a site whose server watches a real adb server of its own.
 func withBench(t *testing.T) *site {
 	t.Helper()
-	ln, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		t.Fatal(err)
-	}
-	address := ln.Addr().String()
-	ln.Close()
-	_, port, _ := net.SplitHostPort(address)
-	t.Cleanup(func() { exec.Command("adb", "-P", port, "kill-server").Run() })
+	address := adbAddress(t)
 	st, err := store.New(t.Context(), storetest.URL(t))
 	if err != nil {
 		t.Fatal(err)

@@ -1,8 +1,13 @@
 package server
 
 import (
+	"context"
 	"sync"
+	"time"
 
+	"github.com/google/uuid"
+
+	"roster/bench"
 	"roster/store"
 )
 
@@ -29,7 +34,7 @@ func (h *hub) tell(e store.Event) {
 
 // watch returns a channel of events and what ends it.
 func (h *hub) watch() (<-chan store.Event, func()) {
-	w := make(chan store.Event, 16)
+	w := make(chan store.Event, 256)
 	h.mu.Lock()
 	h.watchers[w] = true
 	h.mu.Unlock()
@@ -37,5 +42,34 @@ func (h *hub) watch() (<-chan store.Event, func()) {
 		h.mu.Lock()
 		delete(h.watchers, w)
 		h.mu.Unlock()
+	}
+}
+
+// untilConcerned waits for an event that concerns a bench or one of the jobs
+// that it does, for a beat at most: events may have been missed. It reports
+// whether to go on.
+func (s *Server) untilConcerned(ctx context.Context, changes <-chan store.Event, id uuid.UUID, does func(job string) bool) bool {
+	beat := time.NewTimer(bench.Beat)
+	defer beat.Stop()
+	for {
+		select {
+		case e := <-changes:
+			switch e.Topic {
+			case "", "bench", "asked":
+				if e.ID == "" || e.ID == id.String() {
+					return true
+				}
+			case "job":
+				if does(e.ID) {
+					return true
+				}
+			}
+		case <-beat.C:
+			return true
+		case <-ctx.Done():
+			return false
+		case <-s.ctx.Done():
+			return false
+		}
 	}
 }

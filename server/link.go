@@ -5,7 +5,6 @@ import (
 	"encoding/json"
 	"errors"
 	"net/http"
-	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/sse"
@@ -135,12 +134,11 @@ func (s *Server) linkRequests(ctx context.Context, _ *struct{}, send sse.Sender)
 				return
 			}
 		}
-		select {
-		case <-changes:
-		case <-time.After(bench.Beat):
-		case <-ctx.Done():
-			return
-		case <-s.ctx.Done():
+		does := func(job string) bool {
+			id, err := uuid.Parse(job)
+			return err == nil && sent[id]
+		}
+		if !s.untilConcerned(ctx, changes, b.ID, does) {
 			return
 		}
 	}

@@ -18,18 +18,24 @@ import (
 	"roster/phone"
 )
 
-// ownADB starts a real adb server of the test's own.
-func ownADB(t *testing.T) *adb.Client {
+// adbAddress is where a real adb server of the test's own may be started; it
+// is ended with the test.
+func adbAddress(t *testing.T) string {
 	t.Helper()
 	ln, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		t.Fatal(err)
 	}
-	address := ln.Addr().String()
-	ln.Close()
-	_, port, _ := net.SplitHostPort(address)
+	defer ln.Close()
+	_, port, _ := net.SplitHostPort(ln.Addr().String())
 	t.Cleanup(func() { exec.Command("adb", "-P", port, "kill-server").Run() })
-	c := &adb.Client{Address: address}
+	return ln.Addr().String()
+}
+
+// ownADB starts a real adb server of the test's own.
+func ownADB(t *testing.T) *adb.Client {
+	t.Helper()
+	c := &adb.Client{Address: adbAddress(t)}
 	if err := c.Start(t.Context(), "adb"); err != nil {
 		t.Fatal(err)
 	}
@@ -38,7 +44,7 @@ func ownADB(t *testing.T) *adb.Client {
 
 // elsewhere links a bench with one stand-in to a site whose own server has no
 // adb at all.
-func elsewhere(t *testing.T, s *site, change func(*phone.Scenario)) (p *phone.Phone, address, benchID string, ended chan error, cut func()) {
+func elsewhere(t *testing.T, s *site, change func(*phone.Scenario)) (p *phone.Phone, address, benchID string, ended chan error) {
 	t.Helper()
 	keeper := s.signIn("maintainer")
 	made := decode[struct{ ID, Token string }](s, s.do(keeper, "POST", "/api/v1/benches", map[string]string{"name": "the ward"}), 201)
@@ -52,13 +58,13 @@ func elsewhere(t *testing.T, s *site, change func(*phone.Scenario)) (p *phone.Ph
 	ended = make(chan error, 1)
 	go func() { ended <- link.Run(ctx) }()
 	t.Cleanup(cancel)
-	return p, address, made.ID, ended, cancel
+	return p, address, made.ID, ended
 }
 
 func TestBenchElsewhere(t *testing.T) {
 	s := withPeople(t)
 	cookie := s.signIn("technician")
-	p, address, id, ended, _ := elsewhere(t, s, func(*phone.Scenario) {})
+	p, address, id, ended := elsewhere(t, s, func(*phone.Scenario) {})
 	// Its phone appears under the bench's name, known by a mark alone.
 	at := s.find(cookie, address, identified)
 	list := s.benches(cookie)

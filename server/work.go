@@ -97,10 +97,7 @@ func (w *worker) takeUp(ctx context.Context) {
 			w.begin(ctx, job)
 		}
 		w.stopCancelled(ctx)
-		select {
-		case <-changes:
-		case <-time.After(bench.Beat):
-		case <-ctx.Done():
+		if !w.server.untilConcerned(ctx, changes, w.bench, w.does) {
 			return
 		}
 	}
@@ -129,6 +126,13 @@ func (w *worker) begin(ctx context.Context, job store.Job) {
 		defer done()
 		w.server.endJob(end, job, value, bench.Explain(err))
 	})
+}
+
+func (w *worker) does(job string) bool {
+	id, err := uuid.Parse(job)
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return err == nil && w.running[id] != nil
 }
 
 func (w *worker) stopCancelled(ctx context.Context) {

@@ -11,7 +11,8 @@ import (
 // Event says that something has changed; whoever cares reads it anew. Events
 // reach every server of the installation.
 type Event struct {
-	// Topic is job, changes or releases.
+	// Topic is changes, releases or bench; job, with a job's id; or asked, with
+	// the id of the bench that a new job waits for.
 	Topic string `json:"topic"`
 	ID    string `json:"id,omitempty"`
 }

@@ -41,7 +41,7 @@ func (s *Store) AddJob(ctx context.Context, kind string, person, bench uuid.UUID
 		if _, err := tx.Exec(ctx, `insert into jobs (id, kind, person_id, bench_id, state, request) values ($1, $2, $3, $4, 'waiting', $5)`, id, kind, person, bench, raw); err != nil {
 			return err
 		}
-		return notify(ctx, tx, Event{Topic: "job", ID: id.String()})
+		return notify(ctx, tx, Event{Topic: "asked", ID: bench.String()})
 	})
 }
 

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -424,7 +425,7 @@ func TestEventsReachOtherServers(t *testing.T) {
 		}
 		select {
 		case e := <-got:
-			if e.Topic != "job" && e.Topic != "bench" || e.ID == "" {
+			if !slices.Contains([]string{"job", "asked", "bench"}, e.Topic) || e.ID == "" {
 				t.Errorf("%+v", e)
 			}
 			return

@@ -22,6 +22,5 @@ func quickAck(c net.Conn) {
 	if err != nil {
 		return
 	}
-	const tcpQuickAck = 12 // TCP_QUICKACK, which package syscall does not name everywhere
-	raw.Control(func(fd uintptr) { syscall.SetsockoptInt(int(fd), syscall.IPPROTO_TCP, tcpQuickAck, 1) })
+	raw.Control(func(fd uintptr) { syscall.SetsockoptInt(int(fd), syscall.IPPROTO_TCP, syscall.TCP_QUICKACK, 1) })
 }

@@ -302,7 +302,7 @@ func administratorsOutput(p *PhoneFacts) *smallOutput {
 	}}
 }
 
-// sizesOutput reads the parallel lists of dumpsys diskstats.
+// sizes are the parallel lists of dumpsys diskstats.
 type sizes struct {
 	names            []string
 	app, data, cache []int64

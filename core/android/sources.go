@@ -20,7 +20,7 @@ type Source struct {
 	Data io.ReaderAt
 }
 
-// Text makes a source of a text in memory.
+// TextSource makes a source of a text in memory.
 func TextSource(name string, data []byte) Source {
 	return Source{name, int64(len(data)), bytes.NewReader(data)}
 }
