@@ -118,7 +118,7 @@ test('a bug report is sent from a phone’s browser at 360 px', async ({ page, w
   const report = `== dumpstate: 2026-11-01\nPRIVATE 555-0100\n------ SYSTEM PROPERTIES (getprop) ------\n${shell('getprop')}\n------ 0.1s was the duration ------\nDUMP OF SERVICE account:\nPRIVATE somebody\nDUMP OF SERVICE package:\n${shell('dumpsys package')}\n--------- 0.1s was the duration of dumpsys package\n`
   const folder = world.file('main_entry.txt', 'bugreport-lyra5.txt').replace('main_entry.txt', '')
   world.file('bugreport-lyra5.txt', report)
-  execFileSync('python3', ['-m', 'zipfile', '-c', 'bugreport.zip', 'main_entry.txt', 'bugreport-lyra5.txt'], { cwd: folder })
+  execFileSync('zip', ['-q', 'bugreport.zip', 'main_entry.txt', 'bugreport-lyra5.txt'], { cwd: folder })
   await page.getByRole('button', { name: /From files/ }).click()
   await expect(page.getByText('A bug report holds private things.')).toBeVisible()
   expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(360)
