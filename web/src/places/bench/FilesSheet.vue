@@ -2,7 +2,7 @@
 import { useQueryClient } from '@tanstack/vue-query'
 import { nextTick, ref, shallowRef } from 'vue'
 import { api, ask, words, type Schemas } from '@/api/client'
-import { count } from '@/evidence/words'
+import NotesTable from '@/places/intake/NotesTable.vue'
 import CaptureDone from './CaptureDone.vue'
 
 const client = useQueryClient()
@@ -79,7 +79,7 @@ const paste = () => upload([new File([text.value], 'pasted text')])
       <textarea
         id="paste"
         v-model="text"
-        class="mono"
+        class="field mono"
         rows="6"
         :disabled="busy"
         placeholder="$ getprop&#10;[ro.build.fingerprint]: […]&#10;$ pm list packages -f&#10;package:/product/app/…"
@@ -98,18 +98,7 @@ const paste = () => upload([new File([text.value], 'pasted text')])
       <CaptureDone :id="done.id" :known="done.known" />
       <div v-if="done.notes.length" class="notes">
         <h2>Not understood</h2>
-        <table>
-          <tbody>
-            <tr v-for="(n, i) in done.notes.slice(0, 60)" :key="i">
-              <td class="second">{{ n.section }}, line {{ n.line }}</td>
-              <td>{{ n.why }}</td>
-              <td class="mono" dir="ltr">{{ n.text }}</td>
-            </tr>
-          </tbody>
-        </table>
-        <p v-if="done.notes.length > 60 || done.omitted" class="second">
-          and {{ count(Math.max(0, done.notes.length - 60) + done.omitted, 'more line') }}
-        </p>
+        <NotesTable :notes="done.notes" :omitted="done.omitted" />
       </div>
     </template>
   </section>
@@ -151,13 +140,6 @@ header {
 }
 textarea {
   width: 100%;
-  border: 1px solid var(--faint);
-  background: var(--sheet);
-  color: inherit;
-  padding: 6px;
-}
-textarea::placeholder {
-  color: var(--second);
 }
 b,
 label[for='paste'] {
@@ -169,10 +151,5 @@ label[for='paste'] {
 }
 summary {
   cursor: pointer;
-}
-td {
-  padding: 0 16px 1px 0;
-  vertical-align: top;
-  overflow-wrap: anywhere;
 }
 </style>

@@ -51,7 +51,7 @@ const act = (action: string, more?: string) =>
     <form @submit.prevent="act('open', app.trim())">
       <input
         v-model="app"
-        class="mono"
+        class="field mono"
         aria-label="Package whose app to open"
         placeholder="com.fieldnote.chirrup"
         maxlength="255"
@@ -77,12 +77,5 @@ form {
 }
 input {
   flex: 0 1 260px;
-  border: 1px solid var(--faint);
-  background: var(--sheet);
-  color: inherit;
-  padding: 3px 6px;
-}
-input::placeholder {
-  color: var(--second);
 }
 </style>

@@ -41,7 +41,13 @@ async function end(id: string) {
         A computer with phones, somewhere else, can offer them here. It does nothing but what Roster defines.
       </p>
       <form @submit.prevent="add">
-        <input v-model="name" placeholder="what it is called" aria-label="What the bench is called" maxlength="60" />
+        <input
+          v-model="name"
+          class="field"
+          placeholder="what it is called"
+          aria-label="What the bench is called"
+          maxlength="60"
+        />
         <button class="act" :disabled="!name.trim()">Make a token</button>
       </form>
       <div v-if="token" class="token" role="status">
@@ -74,14 +80,6 @@ li {
 }
 input {
   flex: 1;
-  min-width: 0;
-  border: 1px solid var(--faint);
-  background: var(--sheet);
-  color: inherit;
-  padding: 3px 6px;
-}
-input::placeholder {
-  color: var(--second);
 }
 .token {
   padding: 8px;

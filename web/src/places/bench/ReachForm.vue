@@ -29,7 +29,7 @@ function reach() {
       <input
         :id="`address-${bench.id}`"
         v-model="address"
-        class="mono"
+        class="field mono"
         :placeholder="pairing ? '192.0.2.7:37123' : '192.0.2.7:5555'"
         maxlength="200"
       />
@@ -40,7 +40,7 @@ function reach() {
     <div v-if="pairing">
       <input
         v-model="code"
-        class="mono"
+        class="field mono"
         inputmode="numeric"
         placeholder="six digits"
         maxlength="6"
@@ -71,13 +71,5 @@ div {
 }
 input {
   flex: 1;
-  min-width: 0;
-  border: 1px solid var(--faint);
-  background: var(--sheet);
-  color: inherit;
-  padding: 3px 6px;
-}
-input::placeholder {
-  color: var(--second);
 }
 </style>

@@ -53,7 +53,7 @@ defineExpose({ toggle })
     <form v-if="pasting" @submit.prevent="read">
       <textarea
         v-model="text"
-        class="mono"
+        class="field mono"
         rows="5"
         aria-label="Lines of the phone's log"
         placeholder="lines of: adb logcat -s ActivityTaskManager ActivityManager"
@@ -107,13 +107,6 @@ form {
 }
 textarea {
   width: 100%;
-  border: 1px solid var(--faint);
-  background: var(--sheet);
-  color: inherit;
-  padding: 6px;
-}
-textarea::placeholder {
-  color: var(--second);
 }
 ol {
   margin-top: 10px;

@@ -3,6 +3,7 @@
 import { computed } from 'vue'
 import type { Schemas } from '@/api/client'
 import { count } from '@/evidence/words'
+import NotesTable from './NotesTable.vue'
 
 const props = defineProps<{ reports: Schemas['Report'][] }>()
 const notes = computed(() => props.reports.flatMap((r) => r.notes ?? []))
@@ -26,16 +27,7 @@ const omitted = computed(() => props.reports.reduce((n, r) => n + (r.omitted ?? 
     </table>
     <h2>Not understood</h2>
     <p v-if="!notes.length" class="second">every line was understood</p>
-    <table v-else>
-      <tbody>
-        <tr v-for="(n, i) in notes.slice(0, 60)" :key="i">
-          <td class="second">{{ n.section }}, line {{ n.line }}</td>
-          <td>{{ n.why }}</td>
-          <td class="mono" dir="ltr">{{ n.text }}</td>
-        </tr>
-      </tbody>
-    </table>
-    <p v-if="notes.length > 60 || omitted" class="second">and {{ Math.max(0, notes.length - 60) + omitted }} more</p>
+    <NotesTable v-else :notes="notes" :omitted="omitted" />
   </section>
 </template>
 

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useVirtualizer } from '@tanstack/vue-virtual'
 import { computed, ref, watch } from 'vue'
-import { useRoute, useRouter } from 'vue-router'
+import { useRouter } from 'vue-router'
 import { ProblemError, words } from '@/api/client'
 import { useEvidenceDialogs } from '@/evidence/dialogs'
 import { count, loads } from '@/evidence/words'
@@ -9,38 +9,21 @@ import PresenceStrip from '@/marks/PresenceStrip.vue'
 import { useKeys } from '@/shell/keys'
 import { buildName, buildShort, useScope } from '@/shell/scope'
 import FilterField from './FilterField.vue'
-import { groups, lines, sorts, useLedger, viewIn, viewQuery, type View } from './ledger'
+import { groups, lines, sorts, useLedger, useView, type View } from './ledger'
 import LedgerLine from './LedgerLine.vue'
 import LedgerMargin from './LedgerMargin.vue'
 
-const route = useRoute()
 const router = useRouter()
 const { scope, query: scopeQuery } = useScope()
 const dialogs = useEvidenceDialogs()
 
-const view = computed(() => viewIn(route.query))
+const { view, show } = useView()
 const filter = ref(view.value.q)
 watch(
   () => view.value.q,
   (v) => (filter.value = v === filter.value.trim() ? filter.value : v),
 )
-// Changing the address takes a moment: what is wanted meanwhile is kept here,
-// so that two changes at once do not undo each other.
-let wanted = view.value
-let going = 0
-watch(view, (now) => {
-  if (going === 0) wanted = now
-})
-async function show(change: Partial<View>) {
-  wanted = { ...wanted, ...change }
-  going++
-  try {
-    await router.replace({ query: { ...scopeQuery.value, ...viewQuery(wanted) } })
-  } finally {
-    going--
-  }
-}
-watch(filter, (text) => text.trim() !== wanted.q && show({ q: text.trim() }))
+watch(filter, (text) => void show({ q: text.trim() }))
 
 const { query, columns, rows, found, total } = useLedger(scope, view)
 const isMistake = computed(

@@ -1,9 +1,9 @@
 import { useInfiniteQuery, keepPreviousData } from '@tanstack/vue-query'
-import { computed, type Ref } from 'vue'
-import type { LocationQuery } from 'vue-router'
+import { computed, watch, type Ref } from 'vue'
+import { useRoute, useRouter, type LocationQuery } from 'vue-router'
 import { api, ask, queryClient, type Schemas } from '@/api/client'
 import { loadWord, originWord } from '@/evidence/words'
-import { scopeIn, type Scope } from '@/shell/scope'
+import { scopeIn, useScope, type Scope } from '@/shell/scope'
 
 export type LedgerRow = Schemas['LedgerRow']
 
@@ -69,12 +69,37 @@ export function viewIn(query: LocationQuery): View {
 }
 
 // viewQuery is the part of an address that carries a view.
-export function viewQuery(view: View): Record<string, string> {
+function viewQuery(view: View): Record<string, string> {
   return {
     ...(view.q ? { q: view.q } : {}),
     ...(view.sort !== 'name' ? { sort: view.sort } : {}),
     ...(view.group !== 'origin' ? { group: view.group } : {}),
   }
+}
+
+// useView reads the view from the address and writes it there. Writing takes a
+// moment: what is wanted meanwhile is kept, so that two changes at once do not
+// undo each other.
+export function useView() {
+  const route = useRoute()
+  const router = useRouter()
+  const { query } = useScope()
+  const view = computed(() => viewIn(route.query))
+  let wanted = view.value
+  let going = 0
+  watch(view, (now) => {
+    if (going === 0) wanted = now
+  })
+  async function show(change: Partial<View>) {
+    wanted = { ...wanted, ...change }
+    going++
+    try {
+      await router.replace({ query: { ...query.value, ...viewQuery(wanted) } })
+    } finally {
+      going--
+    }
+  }
+  return { view, show }
 }
 
 // readAhead asks for the rows that an address shows, so that they are on
