@@ -116,19 +116,19 @@ func (s *Server) dossier(ctx context.Context, in *dossierInput) (*dossierOutput,
 			return nil, err
 		}
 	}
-	trials, table, err := s.store.Evidence(ctx, p.ID)
+	trials, y, err := s.store.Evidence(ctx, p.ID)
 	if err != nil {
 		return nil, err
 	}
 	method := evidence.Method(in.Method)
-	f := evidence.Weigh(trials, method, sc.Target, table)
+	f := evidence.Weigh(trials, method, sc.Target, y)
 	d.Figures, d.Sentence = figuresOf(f), evidence.Sentence(f, whereWords(sc))
 	d.Strip = evidence.Strip(trials, method, sc.Target)
-	d.Distances, d.Weighed = distances(trials, method, sc, table), weights(f)
+	d.Distances, d.Weighed = distances(trials, method, sc, y), weights(f)
 	if err := d.fromClaims(); err != nil {
 		return nil, err
 	}
-	d.Grade, err = gradeAt(d.Claims, sc.Target, evidence.Suggest(f, evidence.Structure{}))
+	d.Grade, err = gradeAt(d.Claims, sc.Target, evidence.Suggest(f, evidence.Structure{}, y.Thresholds))
 	return out, err
 }
 
@@ -186,7 +186,7 @@ func gradeAt(claims []store.Claim, target evidence.Firmware, suggestion evidence
 }
 
 // distances splits the trials by how far their firmware is from the scope.
-func distances(trials []evidence.Trial, method evidence.Method, sc store.Scope, table evidence.Transfer) []distance {
+func distances(trials []evidence.Trial, method evidence.Method, sc store.Scope, y evidence.Yardstick) []distance {
 	groups := map[evidence.Distance][]evidence.Trial{}
 	for _, t := range trials {
 		at := evidence.Between(t.On, sc.Target)
@@ -194,14 +194,14 @@ func distances(trials []evidence.Trial, method evidence.Method, sc store.Scope, 
 	}
 	// Within one distance all weigh alike: the interval is that of the trials
 	// there by themselves.
-	alone := evidence.Transfer{SameBuild: 1, SameModelRelease: 1, SameModel: 1, SameMakerRelease: 1, SameMaker: 1, Otherwise: 1}
+	alone := evidence.Yardstick{Transfer: evidence.Transfer{SameBuild: 1, SameModelRelease: 1, SameModel: 1, SameMakerRelease: 1, SameMaker: 1, Otherwise: 1}, Thresholds: y.Thresholds}
 	out := []distance{}
 	for at := evidence.SameBuild; at <= evidence.Otherwise; at++ {
 		strip := evidence.Strip(groups[at], method, sc.Target)
 		if strip == "" {
 			continue
 		}
-		out = append(out, distance{int(at), distanceWords(at, sc), table.Weight(at), strip, figuresOf(evidence.Weigh(groups[at], method, sc.Target, alone))})
+		out = append(out, distance{int(at), distanceWords(at, sc), y.Transfer.Weight(at), strip, figuresOf(evidence.Weigh(groups[at], method, sc.Target, alone))})
 	}
 	return out
 }

@@ -135,6 +135,6 @@ func (s *Server) change(ctx context.Context, id uuid.UUID) (*reviewedOutput, err
 }
 
 func side(trials []evidence.Trial, b store.Basis) sideFigures {
-	f := evidence.Weigh(trials, b.Method, b.Target, b.Transfer)
-	return sideFigures{figuresOf(f), evidence.Strip(trials, b.Method, b.Target), string(evidence.Suggest(f, evidence.Structure{}).Load)}
+	f := evidence.Weigh(trials, b.Method, b.Target, b.Yardstick)
+	return sideFigures{figuresOf(f), evidence.Strip(trials, b.Method, b.Target), string(evidence.SuggestedLoad(f, b.Yardstick.Thresholds))}
 }

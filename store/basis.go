@@ -17,12 +17,12 @@ type Basis struct {
 	Now, Then []evidence.Trial
 	Method    evidence.Method
 	Target    evidence.Firmware
-	Transfer  evidence.Transfer
+	Yardstick evidence.Yardstick
 }
 
 // ChangeEvidence loads the basis of each edit of one change, by edit.
 func (s *Store) ChangeEvidence(ctx context.Context, author uuid.UUID, edits []Edit) (map[uuid.UUID]Basis, error) {
-	table, err := transfer(ctx, s.pool)
+	y, _, err := yardstick(ctx, s.pool)
 	if err != nil {
 		return nil, err
 	}
@@ -59,7 +59,7 @@ func (s *Store) ChangeEvidence(ctx context.Context, author uuid.UUID, edits []Ed
 	}
 	out := make(map[uuid.UUID]Basis, len(edits))
 	for i, e := range edits {
-		b := Basis{Now: trials[e.PackageID], Method: evidence.RemoveForUser, Target: targets[e.ScopeID.String()], Transfer: table}
+		b := Basis{Now: trials[e.PackageID], Method: evidence.RemoveForUser, Target: targets[e.ScopeID.String()], Yardstick: y}
 		if e.Field == string(change.Trial) {
 			b.Method, b.Target = values[i].Method, targets[values[i].Build]
 		}

@@ -60,7 +60,7 @@ type row struct {
 }
 
 // AddCapture stores a capture whole or not at all. The same capture twice is
-// one. A build that is new gets figures for the packages that trials exist of.
+// one.
 func (s *Store) AddCapture(ctx context.Context, n NewCapture) (CaptureSummary, error) {
 	rows, digest := prepare(n)
 	var sum CaptureSummary
@@ -310,14 +310,7 @@ func addPresence(ctx context.Context, tx pgx.Tx, rows []row, sum *CaptureSummary
 	if err != nil {
 		return err
 	}
-	if err := guessAgain(ctx, tx, ids); err != nil {
-		return err
-	}
-	tried, err := withTrials(ctx, tx, sum.BuildID, ids)
-	if err != nil {
-		return err
-	}
-	return recompute(ctx, tx, tried)
+	return guessAgain(ctx, tx, ids)
 }
 
 // guessAgain looks whether packages of unknown origin are shipped by several

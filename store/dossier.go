@@ -92,14 +92,14 @@ func (s *Store) Trials(ctx context.Context, pkg uuid.UUID, limit int) ([]Trial, 
 }
 
 // Evidence loads a package's trials as the calculations take them, and the
-// installation's transfer table.
-func (s *Store) Evidence(ctx context.Context, pkg uuid.UUID) ([]evidence.Trial, evidence.Transfer, error) {
-	table, err := transfer(ctx, s.pool)
+// installation's yardstick.
+func (s *Store) Evidence(ctx context.Context, pkg uuid.UUID) ([]evidence.Trial, evidence.Yardstick, error) {
+	y, _, err := yardstick(ctx, s.pool)
 	if err != nil {
-		return nil, table, err
+		return nil, y, err
 	}
 	trials, err := trialsOf(ctx, s.pool, []uuid.UUID{pkg})
-	return trials[pkg], table, err
+	return trials[pkg], y, err
 }
 
 // Shipping is a package on one build.

@@ -2,42 +2,56 @@ package store
 
 import (
 	"context"
-	"encoding/json"
+	"runtime"
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
+	"golang.org/x/sync/errgroup"
 
 	"roster/core/evidence"
 )
 
-// withTrials picks the packages that trials exist of, among those given and
-// all that a build of the same model ships: a new build may now stand for the
-// model.
-func withTrials(ctx context.Context, tx pgx.Tx, build uuid.UUID, packages []uuid.UUID) ([]uuid.UUID, error) {
-	rows, err := tx.Query(ctx, `
-		select distinct package_id from trials where package_id = any($2) or package_id in (
-			select x.package_id from presence x join builds b on b.id = x.build_id
-			where b.model_id = (select model_id from builds where id = $1))`, build, packages)
-	if err != nil {
-		return nil, err
+// figuresVersion counts up whenever the calculations change, so that figures
+// that an older program stored are made anew.
+const figuresVersion = 1
+
+// A change of the yardstick, which touches all figures, waits for the changes
+// of some, and the other way round.
+const (
+	lockFigures       = `select pg_advisory_xact_lock(421)`
+	lockFiguresOfSome = `select pg_advisory_xact_lock_shared(421)`
+)
+
+// figuresJoin joins the figures f of package p as the scope sees them, by the
+// method in the argument of that name. See evidence.Vantages.
+func figuresJoin(sc Scope, args pgx.NamedArgs) string {
+	vantages := evidence.Vantages(sc.Target)
+	if len(vantages) == 1 {
+		return `left join figures f on f.package_id = p.id and f.method = @method and f.place = '00000000-0000-0000-0000-000000000000' and f.release = ''`
 	}
-	return pgx.CollectRows(rows, pgx.RowTo[uuid.UUID])
+	places, releases := make([]string, len(vantages)), make([]string, len(vantages))
+	for i, v := range vantages {
+		places[i], releases[i] = v.Place, v.Release
+		if v.Place == "" {
+			places[i] = uuid.Nil.String()
+		}
+	}
+	args["places"], args["releases"] = places, releases
+	return `left join lateral (
+			select f.* from unnest(@places::uuid[], @releases::text[]) with ordinality v (place, release, nearness)
+				join figures f on f.package_id = p.id and f.method = @method and f.place = v.place and f.release = v.release
+			order by v.nearness limit 1) f on true`
 }
 
-// target is a firmware that figures are seen from.
-type target struct {
-	id       uuid.UUID
-	firmware evidence.Firmware
-}
-
-// recompute writes the figures of packages anew, from all their trials and
-// for every target: each build that ships the package, the newest build of
-// each such model, each maker, and everywhere.
+// recompute writes the figures of packages anew, from all their trials.
 func recompute(ctx context.Context, tx pgx.Tx, packages []uuid.UUID) error {
 	if len(packages) == 0 {
 		return nil
 	}
-	table, err := transfer(ctx, tx)
+	if _, err := tx.Exec(ctx, lockFiguresOfSome); err != nil {
+		return err
+	}
+	y, _, err := yardstick(ctx, tx)
 	if err != nil {
 		return err
 	}
@@ -50,35 +64,110 @@ func recompute(ctx context.Context, tx pgx.Tx, packages []uuid.UUID) error {
 	if err != nil {
 		return err
 	}
-	targets, err := targetsOf(ctx, tx, packages)
-	if err != nil {
-		return err
-	}
 	if _, err := tx.Exec(ctx, `delete from figures where package_id = any($1)`, packages); err != nil {
 		return err
 	}
-	var out [][]any
-	for _, pkg := range packages {
-		for _, t := range targets[pkg] {
-			for _, method := range evidence.Methods {
-				strip := evidence.Strip(trials[pkg], method, t.firmware)
-				if strip == "" {
-					continue
-				}
-				f := evidence.Weigh(trials[pkg], method, t.firmware, table)
-				suggestion := evidence.Suggest(f, evidence.Structure{})
-				reasons, err := json.Marshal(suggestion.Reasons)
-				if err != nil {
+	return writeFigures(ctx, tx, trials, y)
+}
+
+// recomputeAll writes the figures of every package anew, some thousand
+// packages at a time.
+func recomputeAll(ctx context.Context, tx pgx.Tx, y evidence.Yardstick) error {
+	if _, err := tx.Exec(ctx, lockFigures); err != nil {
+		return err
+	}
+	if _, err := tx.Exec(ctx, `delete from figures`); err != nil {
+		return err
+	}
+	return eachTried(ctx, tx, func(trials map[uuid.UUID][]evidence.Trial) error {
+		return writeFigures(ctx, tx, trials, y)
+	})
+}
+
+// triedAtOnce is how many packages eachTried loads at a time.
+const triedAtOnce = 4000
+
+// eachTried hands over the trials of all packages, some thousand at a time.
+func eachTried(ctx context.Context, q querier, do func(map[uuid.UUID][]evidence.Trial) error) error {
+	after := uuid.Nil
+	for {
+		rows, err := q.Query(ctx, `select id from packages p where id > $1 and exists (select from trials where package_id = p.id) order by id limit $2`, after, triedAtOnce)
+		if err != nil {
+			return err
+		}
+		packages, err := pgx.CollectRows(rows, pgx.RowTo[uuid.UUID])
+		if err != nil || len(packages) == 0 {
+			return err
+		}
+		after = packages[len(packages)-1]
+		trials, err := trialsOf(ctx, q, packages)
+		if err != nil {
+			return err
+		}
+		if err := do(trials); err != nil {
+			return err
+		}
+	}
+}
+
+var figureColumns = []string{"package_id", "method", "place", "release", "weight", "harmed_weight", "ceiling", "floor",
+	"severe_ceiling", "severe_floor", "standing", "phones", "people", "harmed_phones", "suggested", "strip"}
+
+// writeFigures computes on all processors, then writes.
+func writeFigures(ctx context.Context, tx pgx.Tx, trials map[uuid.UUID][]evidence.Trial, y evidence.Yardstick) error {
+	packages := make([]uuid.UUID, 0, len(trials))
+	for id := range trials {
+		packages = append(packages, id)
+	}
+	parts := make([][][]any, min(runtime.GOMAXPROCS(0), len(packages)))
+	var group errgroup.Group
+	for part := range parts {
+		group.Go(func() error {
+			var limits evidence.Limits
+			for i := part; i < len(packages); i += len(parts) {
+				var err error
+				if parts[part], err = appendFigures(parts[part], packages[i], trials[packages[i]], y, &limits); err != nil {
 					return err
 				}
-				out = append(out, []any{pkg, t.id, string(method), f.Weight, f.Harmed, f.Ceiling, f.Floor, f.SevereCeiling, f.SevereFloor,
-					string(f.Standing), f.Phones, f.People, f.HarmedPhones, string(suggestion.Load), reasons, strip})
+			}
+			return nil
+		})
+	}
+	if err := group.Wait(); err != nil {
+		return err
+	}
+	for _, rows := range parts {
+		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"figures"}, figureColumns, pgx.CopyFromRows(rows)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// appendFigures adds a package's figures from all of its viewpoints.
+func appendFigures(rows [][]any, pkg uuid.UUID, trials []evidence.Trial, y evidence.Yardstick, limits *evidence.Limits) ([][]any, error) {
+	points := evidence.Viewpoints(trials)
+	places := make([]uuid.UUID, len(points))
+	for i, p := range points {
+		if p.Place != "" {
+			var err error
+			if places[i], err = uuid.Parse(p.Place); err != nil {
+				return rows, err
 			}
 		}
 	}
-	_, err = tx.CopyFrom(ctx, pgx.Identifier{"figures"}, []string{"package_id", "target", "method", "weight", "harmed_weight", "ceiling", "floor",
-		"severe_ceiling", "severe_floor", "standing", "phones", "people", "harmed_phones", "suggested", "reasons", "strip"}, pgx.CopyFromRows(out))
-	return err
+	for _, method := range evidence.Methods {
+		gathered := evidence.Gather(trials, method)
+		if gathered.Strip(evidence.Firmware{}) == "" {
+			continue
+		}
+		for i, p := range points {
+			f := gathered.From(p.Target, y, limits)
+			rows = append(rows, []any{pkg, string(method), places[i], p.Release, f.Weight, f.Harmed, f.Ceiling, f.Floor, f.SevereCeiling, f.SevereFloor,
+				string(f.Standing), f.Phones, f.People, f.HarmedPhones, string(evidence.SuggestedLoad(f, y.Thresholds)), gathered.Strip(p.Target)})
+		}
+	}
+	return rows, nil
 }
 
 // trialsOf loads all trials of packages, as the calculations take them.
@@ -96,40 +185,4 @@ func trialsOf(ctx context.Context, q querier, packages []uuid.UUID) (map[uuid.UU
 	_, err = pgx.ForEachRow(rows, []any{&pkg, &t.ID, &t.Phone, &t.Person, &t.On.Build, &t.On.Model, &t.On.Maker, &t.On.Release, &t.Method, &t.Outcome, &t.Function, &t.CameBack},
 		func() error { trials[pkg] = append(trials[pkg], t); return nil })
 	return trials, err
-}
-
-func targetsOf(ctx context.Context, q querier, packages []uuid.UUID) (map[uuid.UUID][]target, error) {
-	rows, err := q.Query(ctx, `
-		with shipping as (
-			select x.package_id, b.id, b.model_id from presence x join builds b on b.id = x.build_id where x.package_id = any($1)
-			-- a package that somebody tried counts where it was tried, too
-			union select t.package_id, b.id, b.model_id from trials t join builds b on b.id = t.build_id where t.package_id = any($1)
-		), newest as (
-			select distinct on (b.model_id) b.model_id, b.id from builds b
-			where b.model_id in (select model_id from shipping) order by b.model_id, `+newestBuild+`
-		), wanted as (
-			select package_id, id, model_id from shipping
-			union select s.package_id, n.id, n.model_id from shipping s join newest n on n.model_id = s.model_id
-		)
-		select w.package_id, w.id, w.model_id, d.maker_id, b.release
-		from wanted w join builds b on b.id = w.id join models d on d.id = w.model_id`, packages)
-	if err != nil {
-		return nil, err
-	}
-	targets := map[uuid.UUID][]target{}
-	makers := map[[2]uuid.UUID]bool{}
-	var pkg, build, model, maker uuid.UUID
-	var release string
-	_, err = pgx.ForEachRow(rows, []any{&pkg, &build, &model, &maker, &release}, func() error {
-		if targets[pkg] == nil {
-			targets[pkg] = append(targets[pkg], target{uuid.Nil, evidence.Firmware{}})
-		}
-		targets[pkg] = append(targets[pkg], target{build, evidence.Firmware{Build: build.String(), Model: model.String(), Maker: maker.String(), Release: release}})
-		if !makers[[2]uuid.UUID{pkg, maker}] {
-			makers[[2]uuid.UUID{pkg, maker}] = true
-			targets[pkg] = append(targets[pkg], target{maker, evidence.Firmware{Maker: maker.String()}})
-		}
-		return nil
-	})
-	return targets, err
 }

@@ -96,7 +96,7 @@ func claimAt(field string) string {
 
 // scopeArgs are the named arguments that claimAt and inScope use.
 func scopeArgs(sc Scope) pgx.NamedArgs {
-	args := pgx.NamedArgs{"maker": uuid.Nil, "model": uuid.Nil, "build": uuid.Nil, "target": sc.TargetID}
+	args := pgx.NamedArgs{"maker": uuid.Nil, "model": uuid.Nil, "build": uuid.Nil}
 	if sc.Maker != nil {
 		args["maker"] = sc.Maker.ID
 	}
@@ -124,7 +124,7 @@ func inScope(sc Scope) string {
 
 // ledgerRows are the packages in scope with their marks: what filters, groups
 // and orders are written over.
-func ledgerRows(sc Scope) string {
+func ledgerRows(sc Scope, args pgx.NamedArgs) string {
 	return `
 		select p.id, p.name, coalesce(oc.value #>> '{}', p.origin) as origin,
 			coalesce(g.value ->> 'load', f.suggested, 'unproven') as load, g.value is null as by_suggestion,
@@ -133,7 +133,7 @@ func ledgerRows(sc Scope) string {
 			coalesce(f.standing, 'untried') as standing, coalesce(f.phones, 0) as phones, coalesce(f.people, 0) as people, coalesce(f.harmed_phones, 0) as harmed_phones
 		from packages p
 		left join claims oc on oc.package_id = p.id and oc.field = 'origin' and oc.scope_kind = 'everywhere'
-		left join figures f on f.package_id = p.id and f.target = @target and f.method = @method
+		` + figuresJoin(sc, args) + `
 		left join lateral ` + claimAt("load") + ` g on true
 		where ` + inScope(sc)
 }
@@ -157,7 +157,7 @@ func (s *Store) Ledger(ctx context.Context, q LedgerQuery) (rows []LedgerRow, fo
 		args["group"], args["order"], args["name"] = q.After.Group, q.After.Order, q.After.Name
 	}
 	r, err := s.pool.Query(ctx, `
-		with seen as materialized (`+ledgerRows(q.Scope)+`),
+		with seen as materialized (`+ledgerRows(q.Scope, args)+`),
 		fitting as materialized (select seen.*, `+group+` as grp, (`+sort+`)::float8 as ord from seen where `+fits+`),
 		page as (select * from fitting`+after+` order by grp collate "C", ord, name limit @limit)
 		select p.*, `+bestLabel+` as label, (select count(*) from fitting)::int as found, (select count(*) from seen)::int as total

@@ -110,7 +110,7 @@ func candidates(ctx context.Context, q querier, sc Scope, method string) ([]prof
 			exists (select from presence x join builds b on b.id = x.build_id join facts k on k.id = x.facts_id
 				where x.package_id = p.id and b.model_id = @model and k.starts_at_boot)
 		from packages p
-		left join figures f on f.package_id = p.id and f.target = @target and f.method = @method
+		`+figuresJoin(sc, args)+`
 		left join lateral `+claimAt("load")+` g on true
 		where `+inScope(sc), args)
 	if err != nil {

@@ -52,7 +52,7 @@ func TestScopes(t *testing.T) {
 	if sc := w.scope(""); sc.Target.Build != newer.BuildID.String() || sc.Claims().Kind != catalog.OfModel {
 		t.Errorf("the newest build stands for the model: %+v", sc)
 	}
-	if sc := w.scope(w.build.String()); sc.Build.Version != "14.1.0" || sc.Claims().Kind != catalog.OfBuild || sc.TargetID != w.build {
+	if sc := w.scope(w.build.String()); sc.Build.Version != "14.1.0" || sc.Claims().Kind != catalog.OfBuild || sc.Target.Build != w.build.String() {
 		t.Errorf("%+v", sc)
 	}
 	for _, bad := range [][3]string{{"nobody", "", ""}, {"brannock", "nothing", ""}, {"brannock", "lyra-5", uuid.NewString()}, {"brannock", "lyra-5", "no id"}} {
@@ -175,7 +175,7 @@ func TestNewBuildMovesFigures(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for _, sc := range []store.Scope{w.scope(""), w.scope(w.build.String()), {Maker: w.scope("").Maker, TargetID: w.scope("").Maker.ID, Target: evidence.Firmware{Maker: w.scope("").Maker.ID.String()}}, {}} {
+	for _, sc := range []store.Scope{w.scope(""), w.scope(w.build.String()), {Maker: w.scope("").Maker, Target: evidence.Firmware{Maker: w.scope("").Maker.ID.String()}}, {}} {
 		trials, table, err := w.Evidence(w.ctx, p.ID)
 		if err != nil {
 			t.Fatal(err)

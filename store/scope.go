@@ -98,8 +98,6 @@ type Scope struct {
 	// Target is the firmware that figures are seen from: the build, the
 	// model's newest build, the maker or nothing.
 	Target evidence.Firmware
-	// TargetID is Target's key in the figures table.
-	TargetID uuid.UUID
 }
 
 // Claims is the narrowest claim scope of the page.
@@ -131,7 +129,7 @@ func findScope(ctx context.Context, q querier, maker, model, build string) (Scop
 	if err != nil {
 		return sc, fmt.Errorf("maker %q: %w", maker, err)
 	}
-	sc.Maker, sc.Target.Maker, sc.TargetID = &m, m.ID.String(), m.ID
+	sc.Maker, sc.Target.Maker = &m, m.ID.String()
 	if model == "" {
 		return sc, nil
 	}
@@ -158,7 +156,7 @@ func findScope(ctx context.Context, q querier, maker, model, build string) (Scop
 	if build != "" {
 		sc.Build = &b
 	}
-	sc.Target.Build, sc.Target.Release, sc.TargetID = b.ID.String(), b.Release, b.ID
+	sc.Target.Build, sc.Target.Release = b.ID.String(), b.Release
 	return sc, nil
 }
 

@@ -81,8 +81,9 @@ func newest() (int32, error) {
 	return int32(len(files)), err
 }
 
-// Migrate brings the database to this program's migration. Servers that start
-// together wait for each other.
+// Migrate brings the database to this program's migration, and its figures to
+// this program's calculations. Servers that start together wait for each
+// other.
 func (s *Store) Migrate(ctx context.Context) error {
 	conn, err := s.pool.Acquire(ctx)
 	if err != nil {
@@ -100,12 +101,21 @@ func (s *Store) Migrate(ctx context.Context) error {
 	if err := m.LoadMigrations(sub); err != nil {
 		return err
 	}
-	return m.Migrate(ctx)
+	if err := m.Migrate(ctx); err != nil {
+		return err
+	}
+	return s.FreshenFigures(ctx)
 }
 
 // inTx runs f in a transaction, which is committed when f returns nil.
 func (s *Store) inTx(ctx context.Context, f func(pgx.Tx) error) error {
 	return pgx.BeginFunc(ctx, s.pool, f)
+}
+
+// querier is a pool or a transaction.
+type querier interface {
+	Query(ctx context.Context, sql string, args ...any) (pgx.Rows, error)
+	QueryRow(ctx context.Context, sql string, args ...any) pgx.Row
 }
 
 // NewID makes an id whose order is that of time.

@@ -87,7 +87,7 @@ func TestWeigh(t *testing.T) {
 		trial(6, "p6", "cat", Clean), trial(7, "p6", "dan", Fault),
 		trial(8, "p7", "eve", Refused),
 	}
-	f := Weigh(trials, RemoveForUser, here, DefaultTransfer)
+	f := Weigh(trials, RemoveForUser, here, DefaultYardstick)
 	clean := 1 + 1/math.Sqrt2 + 1/math.Sqrt(3) + 0.8
 	if !near4(f.Weight, clean+2) || !near4(f.Harmed, 2) || f.Phones != 6 || f.People != 3 || f.HarmedPhones != 2 {
 		t.Errorf("%+v", f)
@@ -116,7 +116,7 @@ func TestMethods(t *testing.T) {
 	} {
 		got := ""
 		for _, m := range Methods {
-			got += fmt.Sprint(len(Weigh(one(c.seen, c.o), m, here, DefaultTransfer).Counted))
+			got += fmt.Sprint(len(Weigh(one(c.seen, c.o), m, here, DefaultYardstick).Counted))
 		}
 		if got != c.want {
 			t.Errorf("%s %s counts for %s, want %s", c.seen, c.o, got, c.want)
@@ -138,7 +138,7 @@ func TestStanding(t *testing.T) {
 		{nil, Untried}, {many(3, Refused), Untried}, {append(many(5, Clean), many(1, Fault)...), Contested}, {many(19, Clean), Firm},
 		{many(5, NoStart), Firm}, {many(2, Clean), Thin}, {many(8, Clean), Fair}, {append(many(1, Clean), many(12, Fault)...), Firm},
 	} {
-		if got := Weigh(c.trials, RemoveForUser, here, DefaultTransfer).Standing; got != c.want {
+		if got := Weigh(c.trials, RemoveForUser, here, DefaultYardstick).Standing; got != c.want {
 			t.Errorf("%d trials: %s, want %s", len(c.trials), got, c.want)
 		}
 	}
@@ -174,7 +174,7 @@ func TestSuggest(t *testing.T) {
 		{"a hard link", clean(12, 4), Structure{BreaksHardLink: "com.example.b"}, TiedIn, "com.example.b"},
 		{"a vital role", clean(12, 4), Structure{EmptiesVitalRole: "keyboard"}, LoadBearing, "keyboard"},
 	} {
-		got := Suggest(Weigh(c.trials, RemoveForUser, here, DefaultTransfer), c.s)
+		got := Suggest(Weigh(c.trials, RemoveForUser, here, DefaultYardstick), c.s, DefaultThresholds)
 		var words []string
 		for _, r := range got.Reasons {
 			words = append(words, r.Text)
@@ -197,7 +197,7 @@ func random(r *rand.Rand, n int) []Trial {
 }
 
 func TestProperties(t *testing.T) {
-	weigh := func(list []Trial) Figures { return Weigh(list, Disable, here, DefaultTransfer) }
+	weigh := func(list []Trial) Figures { return Weigh(list, Disable, here, DefaultYardstick) }
 	added := func(o Outcome, on int) Trial {
 		x := trial(1000, "a phone never seen", "somebody new", o)
 		x.On = []Firmware{here, {"b2", "m1", "k1", "14"}, {"b5", "m3", "k2", "14"}}[on]
@@ -234,15 +234,15 @@ func TestTenthPhoneCountsLess(t *testing.T) {
 	for i := range 9 {
 		nine = append(nine, trial(i, fmt.Sprint("p", i), "ann", Clean))
 	}
-	tenth := Weigh(append(nine[:9:9], trial(9, "p9", "ann", Clean)), RemoveForUser, here, DefaultTransfer)
-	first := Weigh(append(nine[:9:9], trial(9, "p9", "bob", Clean)), RemoveForUser, here, DefaultTransfer)
+	tenth := Weigh(append(nine[:9:9], trial(9, "p9", "ann", Clean)), RemoveForUser, here, DefaultYardstick)
+	first := Weigh(append(nine[:9:9], trial(9, "p9", "bob", Clean)), RemoveForUser, here, DefaultYardstick)
 	if !(first.Ceiling < tenth.Ceiling) {
 		t.Errorf("another person's first phone: %v, the same person's tenth: %v", first.Ceiling, tenth.Ceiling)
 	}
 }
 
 func TestSentence(t *testing.T) {
-	f := Weigh([]Trial{trial(1, "p1", "a", Clean), trial(2, "p2", "b", Fault)}, RemoveForUser, here, DefaultTransfer)
+	f := Weigh([]Trial{trial(1, "p1", "a", Clean), trial(2, "p2", "b", Fault)}, RemoveForUser, here, DefaultYardstick)
 	got := Sentence(f, "Lyra 5 phones")
 	if want := "2 phones, 2 people, 1 phone harmed: at most 98 % of Lyra 5 phones harmed, and at least 2 %; contested."; got != want {
 		t.Errorf("got  %s\nwant %s", got, want)
@@ -256,6 +256,6 @@ func BenchmarkWeigh(b *testing.B) {
 	list := random(rand.New(rand.NewPCG(1, 1)), 30)
 	b.ReportAllocs()
 	for b.Loop() {
-		Weigh(list, RemoveForUser, here, DefaultTransfer)
+		Weigh(list, RemoveForUser, here, DefaultYardstick)
 	}
 }

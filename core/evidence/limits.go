@@ -1,6 +1,10 @@
 package evidence
 
-import "gonum.org/v1/gonum/stat/distuv"
+import (
+	"math"
+
+	"gonum.org/v1/gonum/stat/distuv"
+)
 
 // confidence of the one-sided limits.
 const confidence = 0.95
@@ -17,6 +21,10 @@ func Ceiling(harmed, clean float64) float64 {
 	if clean <= 0 {
 		return 1
 	}
+	if harmed == 0 {
+		// B(x; 1, c) = 1 - (1-x)^c has an inverse in closed form.
+		return -math.Expm1(math.Log(1-confidence) / clean)
+	}
 	return distuv.Beta{Alpha: harmed + 1, Beta: clean}.Quantile(confidence)
 }
 
@@ -26,5 +34,44 @@ func Floor(harmed, clean float64) float64 {
 	if harmed <= 0 {
 		return 0
 	}
+	if clean == 0 {
+		return math.Pow(1-confidence, 1/harmed) // B(x; h, 1) = x^h
+	}
 	return distuv.Beta{Alpha: harmed, Beta: clean + 1}.Quantile(1 - confidence)
+}
+
+// Limits remembers limits, which take far longer to compute than all else in
+// figures and come up again and again among many packages. The zero value is
+// ready; it is not for use by several goroutines at once.
+type Limits struct {
+	ceilings, floors map[[2]float64]float64
+}
+
+// maxRemembered bounds each of the two maps.
+const maxRemembered = 1 << 17
+
+// Ceiling is the function Ceiling.
+func (l *Limits) Ceiling(harmed, clean float64) float64 {
+	return remember(&l.ceilings, Ceiling, harmed, clean)
+}
+
+// Floor is the function Floor.
+func (l *Limits) Floor(harmed, clean float64) float64 {
+	return remember(&l.floors, Floor, harmed, clean)
+}
+
+func remember(known *map[[2]float64]float64, limit func(harmed, clean float64) float64, harmed, clean float64) float64 {
+	if harmed == 0 {
+		return limit(harmed, clean) // cheaper than looking it up
+	}
+	key := [2]float64{harmed, clean}
+	if v, ok := (*known)[key]; ok {
+		return v
+	}
+	if *known == nil || len(*known) >= maxRemembered {
+		*known = map[[2]float64]float64{}
+	}
+	v := limit(harmed, clean)
+	(*known)[key] = v
+	return v
 }

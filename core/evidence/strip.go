@@ -15,28 +15,50 @@ const maxTicks = 120
 // before each farther group of firmwares. Groups without a trial are left
 // out, and so is everything beyond 120 ticks.
 func Strip(trials []Trial, method Method, target Firmware) string {
-	merged := merge(trials, method)
-	for _, t := range trials {
-		if t.Outcome == Refused && t.Method == method {
-			merged = append(merged, Weighed{Trial: t})
-		}
+	return Gather(trials, method).Strip(target)
+}
+
+// Strip is the trial strip of gathered trials, as the function Strip writes it.
+func (g Gathered) Strip(target Firmware) string {
+	type tick struct {
+		*Trial
+		distance Distance
 	}
-	for i := range merged {
-		merged[i].Distance = Between(merged[i].On, target)
+	ticks := make([]tick, 0, len(g.counted)+len(g.refused))
+	for i := range g.counted {
+		ticks = append(ticks, tick{g.counted[i].Trial, Between(g.counted[i].On, target)})
 	}
-	slices.SortFunc(merged, func(a, b Weighed) int {
-		return cmp.Or(cmp.Compare(a.Distance, b.Distance), cmp.Compare(a.Outcome.severity(), b.Outcome.severity()), cmp.Compare(a.ID, b.ID))
+	for _, t := range g.refused {
+		ticks = append(ticks, tick{t, Between(t.On, target)})
+	}
+	slices.SortFunc(ticks, func(a, b tick) int {
+		return cmp.Or(cmp.Compare(a.distance, b.distance), cmp.Compare(a.Outcome.severity(), b.Outcome.severity()), cmp.Compare(a.ID, b.ID))
 	})
 	var b strings.Builder
-	for i, m := range merged[:min(len(merged), maxTicks)] {
-		if i > 0 && m.Distance != merged[i-1].Distance {
+	for i, t := range ticks[:min(len(ticks), maxTicks)] {
+		if i > 0 && t.distance != ticks[i-1].distance {
 			b.WriteByte('/')
 		}
-		tick := map[Outcome]byte{Clean: 'c', FunctionLost: 'l', Fault: 'f', NoStart: 'n', Refused: 'r'}[m.Outcome]
-		if m.CameBack {
-			tick -= 'a' - 'A'
+		letter := t.Outcome.letter()
+		if t.CameBack {
+			letter -= 'a' - 'A'
 		}
-		b.WriteByte(tick)
+		b.WriteByte(letter)
 	}
 	return b.String()
+}
+
+// letter is the outcome's tick in a strip.
+func (o Outcome) letter() byte {
+	switch o {
+	case FunctionLost:
+		return 'l'
+	case Fault:
+		return 'f'
+	case NoStart:
+		return 'n'
+	case Refused:
+		return 'r'
+	}
+	return 'c'
 }

@@ -1,6 +1,9 @@
 package evidence
 
-import "fmt"
+import (
+	"fmt"
+	"slices"
+)
 
 // Load is the grade: how much of the phone rests on a package.
 type Load string
@@ -60,17 +63,43 @@ type Suggestion struct {
 	Reasons []Reason `json:"reasons"`
 }
 
-// The thresholds for Loose.
-const (
-	looseCeiling = 0.30
-	loosePeople  = 2
-	loosePhones  = 3
-)
+// SuggestedLoad is the load that Suggest suggests for figures alone, without
+// the reasons: for whole catalogues at once.
+func SuggestedLoad(f Figures, t Thresholds) Load {
+	worst := Load("")
+	for _, w := range f.Counted {
+		load := Load("")
+		switch {
+		case w.Transfer <= 0:
+		case w.Outcome == NoStart && w.Transfer >= t.Near:
+			load = LoadBearing
+		case w.Outcome == Fault:
+			load = TiedIn
+		case w.Outcome == FunctionLost:
+			load = LeanedOn
+		}
+		if load != "" && (worst == "" || load.Rank() > worst.Rank()) {
+			worst = load
+		}
+	}
+	switch {
+	case worst != "":
+		return worst
+	case isLoose(f, t):
+		return Loose
+	}
+	return Unproven
+}
+
+// isLoose reports whether enough people and phones show no harm.
+func isLoose(f Figures, t Thresholds) bool {
+	return f.Ceiling <= t.LooseCeiling && f.People >= t.LoosePeople && f.Phones >= t.LoosePhones
+}
 
 // Suggest computes the load that the evidence speaks for: the worst of what
 // structure and trials each call for, Loose only where enough people and
 // phones show it, else Unproven.
-func Suggest(f Figures, s Structure) Suggestion {
+func Suggest(f Figures, s Structure, t Thresholds) Suggestion {
 	var out Suggestion
 	add := func(load Load, text string, trials []string) {
 		out.Reasons = append(out.Reasons, Reason{load, text, trials})
@@ -78,35 +107,22 @@ func Suggest(f Figures, s Structure) Suggestion {
 			out.Load = load
 		}
 	}
-	trials := func(o Outcome, least float64) (ids []string, functions []string) {
-		seen := map[string]bool{}
-		for _, w := range f.Counted {
-			if w.Outcome == o && w.Transfer >= least && w.Transfer > 0 {
-				ids = append(ids, w.Merged...)
-				if w.Function != "" && !seen[w.Function] {
-					seen[w.Function] = true
-					functions = append(functions, w.Function)
-				}
-			}
-		}
-		return ids, functions
-	}
 	if s.EmptiesVitalRole != "" {
 		add(LoadBearing, "without it "+s.EmptiesVitalRole+" would be held by nobody", nil)
 	}
 	if s.BreaksBootLink != "" {
 		add(LoadBearing, "starting the phone rests on it: "+s.BreaksBootLink, nil)
 	}
-	if ids, _ := trials(NoStart, near); len(ids) > 0 {
+	if ids, _ := f.trials(NoStart, t.Near); len(ids) > 0 {
 		add(LoadBearing, fmt.Sprintf("a phone did not start without it (%s)", plural(len(ids), "trial")), ids)
 	}
 	if s.BreaksHardLink != "" {
 		add(TiedIn, s.BreaksHardLink+" rests on it and stays", nil)
 	}
-	if ids, _ := trials(Fault, 0); len(ids) > 0 {
+	if ids, _ := f.trials(Fault, 0); len(ids) > 0 {
 		add(TiedIn, fmt.Sprintf("something else misbehaved without it (%s)", plural(len(ids), "trial")), ids)
 	}
-	if ids, functions := trials(FunctionLost, 0); len(ids) > 0 {
+	if ids, functions := f.trials(FunctionLost, 0); len(ids) > 0 {
 		text := fmt.Sprintf("a function was missed (%s)", plural(len(ids), "trial"))
 		if len(functions) > 0 {
 			text = fmt.Sprintf("missed without it: %s (%s)", join(functions), plural(len(ids), "trial"))
@@ -119,18 +135,31 @@ func Suggest(f Figures, s Structure) Suggestion {
 	if out.Load != "" {
 		return out
 	}
-	ids, _ := trials(Clean, 0)
+	ids, _ := f.trials(Clean, 0)
 	enough := fmt.Sprintf("at most %s of phones harmed, from %s and %s", Percent(f.Ceiling), plural(f.Phones, "phone"), people(f.People))
-	if f.Ceiling <= looseCeiling && f.People >= loosePeople && f.Phones >= loosePhones {
+	switch {
+	case isLoose(f, t):
 		add(Loose, enough, ids)
-		return out
-	}
-	if f.Weight == 0 {
+	case f.Weight == 0:
 		add(Unproven, "nobody has tried it", nil)
-	} else {
-		add(Unproven, enough+"; Loose wants at most 30 % from two people and three phones", ids)
+	default:
+		add(Unproven, fmt.Sprintf("%s; Loose wants at most %s from %s and %s", enough, Percent(t.LooseCeiling), people(t.LoosePeople), plural(t.LoosePhones, "phone")), ids)
 	}
 	return out
+}
+
+// trials lists the trials with an outcome whose firmware counts at least so
+// much, and the functions that they name.
+func (f Figures) trials(o Outcome, least float64) (ids, functions []string) {
+	for _, w := range f.Counted {
+		if w.Outcome == o && w.Transfer >= least && w.Transfer > 0 {
+			ids = append(ids, w.Merged...)
+			if w.Function != "" && !slices.Contains(functions, w.Function) {
+				functions = append(functions, w.Function)
+			}
+		}
+	}
+	return ids, functions
 }
 
 func plural(n int, one string) string {

@@ -70,3 +70,53 @@ func (t Transfer) Check() error {
 	}
 	return nil
 }
+
+// Thresholds are the figures that standing and suggestion turn on. They are
+// data: each installation holds one set.
+type Thresholds struct {
+	// Near is the transfer weight from which on a trial can contradict
+	// another, and a phone that did not start calls for Load-bearing.
+	Near float64 `json:"near"`
+	// FirmCeiling and FirmFloor bound what is firm: at most so harmful, or at
+	// least so harmful. ThinWidth is how far ceiling and floor may be apart
+	// before evidence is thin.
+	FirmCeiling float64 `json:"firmCeiling"`
+	FirmFloor   float64 `json:"firmFloor"`
+	ThinWidth   float64 `json:"thinWidth"`
+	// LooseCeiling, LoosePeople and LoosePhones are what Loose wants.
+	LooseCeiling float64 `json:"looseCeiling"`
+	LoosePeople  int     `json:"loosePeople"`
+	LoosePhones  int     `json:"loosePhones"`
+}
+
+// DefaultThresholds are those that a new installation starts with.
+var DefaultThresholds = Thresholds{Near: 0.5, FirmCeiling: 0.15, FirmFloor: 0.5, ThinWidth: 0.5, LooseCeiling: 0.30, LoosePeople: 2, LoosePhones: 3}
+
+// Check reports whether the thresholds make sense: shares between 0 and 1, and
+// at least one person and one phone.
+func (t Thresholds) Check() error {
+	for _, share := range []struct {
+		name  string
+		value float64
+	}{{"near", t.Near}, {"firm ceiling", t.FirmCeiling}, {"firm floor", t.FirmFloor}, {"thin width", t.ThinWidth}, {"ceiling for Loose", t.LooseCeiling}} {
+		if !(share.value > 0 && share.value <= 1) {
+			return fmt.Errorf("%s is %v, not above 0 and at most 1", share.name, share.value)
+		}
+	}
+	if t.LoosePeople < 1 || t.LoosePhones < 1 {
+		return errors.New("Loose wants at least one person and one phone")
+	}
+	return nil
+}
+
+// Yardstick is all data that figures are measured by.
+type Yardstick struct {
+	Transfer   Transfer   `json:"transfer"`
+	Thresholds Thresholds `json:"thresholds"`
+}
+
+// DefaultYardstick is what a new installation measures by.
+var DefaultYardstick = Yardstick{DefaultTransfer, DefaultThresholds}
+
+// Check reports whether both halves make sense.
+func (y Yardstick) Check() error { return errors.Join(y.Transfer.Check(), y.Thresholds.Check()) }

@@ -17,7 +17,7 @@ func TestCounted(t *testing.T) {
 		at(3, "b1", "m1", "14", "p2", "ann", Clean), at(4, "b2", "m1", "14", "p2", "ann", Clean), // one phone on two builds
 		at(5, "b3", "m1", "15", "p3", "ann", NoStart), at(6, "b4", "m2", "14", "p4", "cat", Clean), at(7, "b5", "m2", "15", "p5", "cat", FunctionLost),
 	}
-	f := Weigh(trials, RemoveForUser, here, DefaultTransfer)
+	f := Weigh(trials, RemoveForUser, here, DefaultYardstick)
 	type part struct {
 		distance Distance
 		weight   float64
@@ -47,7 +47,7 @@ func TestWorstStands(t *testing.T) {
 	order := []Outcome{Clean, FunctionLost, Fault, NoStart}
 	for i, a := range order {
 		for j, b := range order {
-			f := Weigh([]Trial{trial(1, "p", "x", a), trial(2, "p", "y", b)}, RemoveForUser, here, DefaultTransfer)
+			f := Weigh([]Trial{trial(1, "p", "x", a), trial(2, "p", "y", b)}, RemoveForUser, here, DefaultYardstick)
 			if want := order[max(i, j)]; len(f.Counted) != 1 || f.Counted[0].Outcome != want {
 				t.Errorf("%s and %s: %+v, want %s", a, b, f.Counted, want)
 			}
@@ -63,7 +63,7 @@ func TestTable(t *testing.T) {
 		table Transfer
 		want  float64
 	}{{DefaultTransfer, 0.1}, {Transfer{1, 1, 1, 1, 1, 1}, 1}, {Transfer{SameBuild: 1}, 0}} {
-		f := Weigh([]Trial{far}, RemoveForUser, here, c.table)
+		f := Weigh([]Trial{far}, RemoveForUser, here, Yardstick{c.table, DefaultThresholds})
 		if f.Weight != c.want || c.want == 0 && (f.Standing != Untried || f.Ceiling != 1) {
 			t.Errorf("%+v: %+v", c.table, f)
 		}

@@ -1,0 +1,96 @@
+-- What judging needs beyond trials: sources, attached files, saved filters;
+-- and figures that are kept for no more viewpoints than there are.
+
+drop table figures;
+-- What the trials of a package come to, seen from a vantage: a build, model or
+-- maker, with an Android release or without, or everywhere (all zeros). A
+-- target's figures stand at the first of its vantages that has a row
+-- (core/evidence.Vantages). Written in the transaction that changes what they
+-- rest on, so that they are never stale. A package without trials has no row.
+create table figures (
+	package_id uuid not null references packages,
+	method text not null,
+	place uuid not null,
+	release text not null,
+	weight double precision not null,
+	harmed_weight double precision not null,
+	ceiling double precision not null,
+	floor double precision not null,
+	severe_ceiling double precision not null,
+	severe_floor double precision not null,
+	standing text not null,
+	phones int not null,
+	people int not null,
+	harmed_phones int not null,
+	suggested text not null,
+	-- ticks of the trial strip, nearest firmware first: core/evidence.Strip
+	strip text not null,
+	primary key (package_id, method, place, release)
+);
+-- The Ledger of a maker or of everything reads one vantage of many packages.
+create index figures_from on figures (place, method, release, package_id);
+
+alter table settings add revision int not null default 1;
+
+-- What was tried on the phone afterwards, one thing an entry.
+alter table trials add tried text[] not null default '{}';
+alter table trials add attachments uuid[] not null default '{}';
+
+-- Files that belong to evidence: logs and pictures.
+create table attachments (
+	id uuid primary key,
+	person_id uuid not null references people,
+	name text not null,
+	type text not null check (type in ('text/plain', 'image/png', 'image/jpeg', 'image/webp')),
+	content bytea not null,
+	-- of the content
+	digest bytea not null,
+	created_at timestamptz not null default now(),
+	-- an edit names it; what none names for a day is thrown away
+	used boolean not null default false
+);
+-- Pictures and logs do not get smaller by compressing them again.
+alter table attachments alter content set storage external;
+create index attachments_left on attachments (person_id, created_at) where not used;
+
+-- Documents that say something about a package.
+create table sources (
+	id uuid primary key,
+	package_id uuid not null references packages,
+	scope_kind text not null,
+	scope_id uuid not null,
+	title text not null,
+	link text not null,
+	quote text not null,
+	claim text not null,
+	attachment_id uuid references attachments,
+	person_id uuid not null references people,
+	at timestamptz not null default now(),
+	change_id uuid not null references changes
+);
+create index sources_of_package on sources (package_id, at desc);
+
+create table saved_views (
+	id uuid primary key,
+	person_id uuid not null references people,
+	name text not null,
+	shared boolean not null,
+	-- the part of the Ledger's address that carries the view
+	view jsonb not null,
+	created_at timestamptz not null default now(),
+	unique (person_id, name)
+);
+
+-- First and last seen, by build.
+create index sightings_of_package on sightings (package_id, capture_id);
+
+-- Every package with a function, and the like.
+create index claims_by_field on claims (field, package_id);
+
+---- create above / drop below ----
+
+drop index claims_by_field, sightings_of_package;
+drop table saved_views, sources;
+alter table trials drop attachments, drop tried;
+drop table attachments;
+alter table settings drop revision;
