@@ -5,9 +5,12 @@ import (
 	"encoding/json"
 	"fmt"
 
+	"github.com/google/uuid"
+
 	"roster/core/catalog"
 	"roster/core/change"
 	"roster/core/evidence"
+	"roster/core/render"
 	"roster/store"
 )
 
@@ -43,6 +46,17 @@ type distance struct {
 	Figures
 }
 
+// byMethod is what the trials by one method come to.
+type byMethod struct {
+	Method    string     `json:"method" enum:"disable,remove-for-user,remove-from-image"`
+	Sentence  string     `json:"sentence"`
+	Strip     string     `json:"strip"`
+	Suggested string     `json:"suggested"`
+	Distances []distance `json:"distances" nullable:"false"`
+	Weighed   []weighed  `json:"weighed" nullable:"false"`
+	Figures
+}
+
 // weighed is one trial's part in the figures.
 type weighed struct {
 	Trials   []string `json:"trials" nullable:"false"`
@@ -65,20 +79,24 @@ type grade struct {
 }
 
 type dossier struct {
-	Package     store.Package       `json:"package"`
-	Labels      map[string]string   `json:"labels" nullable:"false"`
-	Aliases     []string            `json:"aliases" nullable:"false"`
-	Description string              `json:"description"`
+	Package     store.Package     `json:"package"`
+	Labels      map[string]string `json:"labels" nullable:"false"`
+	Aliases     []string          `json:"aliases" nullable:"false"`
+	Description string            `json:"description" doc:"CommonMark"`
+	// Prose is the description as HTML that holds nothing but text and links.
+	Prose       string              `json:"prose"`
+	Substitutes []change.Substitute `json:"substitutes" nullable:"false"`
+	Countries   []string            `json:"countries" nullable:"false" doc:"Where it makes sense, as ISO 3166 codes; none where nobody has said"`
 	Functions   []string            `json:"functions" nullable:"false"`
 	Origin      string              `json:"origin"`
 	OriginWhy   string              `json:"originWhy"`
 	Grade       grade               `json:"grade"`
-	Figures     Figures             `json:"figures"`
-	Sentence    string              `json:"sentence"`
-	Strip       string              `json:"strip"`
-	Distances   []distance          `json:"distances" nullable:"false"`
-	Weighed     []weighed           `json:"weighed" nullable:"false"`
+	// Methods has the method asked for and every other one that something is
+	// known of.
+	Methods     []byMethod          `json:"methods" nullable:"false"`
 	Trials      []store.Trial       `json:"trials" nullable:"false"`
+	Sources     []store.SourceRow   `json:"sources" nullable:"false"`
+	Attachments []store.Attachment  `json:"attachments" nullable:"false" doc:"The files that trials and sources name"`
 	Ships       []store.Shipping    `json:"ships" nullable:"false"`
 	Claims      []store.Claim       `json:"claims" nullable:"false"`
 	History     []store.Past        `json:"history" nullable:"false"`
@@ -102,12 +120,13 @@ func (s *Server) dossier(ctx context.Context, in *dossierInput) (*dossierOutput,
 	if err != nil {
 		return nil, fmt.Errorf("package %q: %w", in.Name, err)
 	}
-	out := &dossierOutput{dossier{Package: p, Functions: []string{}, Origin: p.Origin, OriginWhy: "guessed: " + p.OriginReason}}
+	out := &dossierOutput{dossier{Package: p, Functions: []string{}, Substitutes: []change.Substitute{}, Countries: []string{}, Methods: []byMethod{}, Origin: p.Origin, OriginWhy: "guessed: " + p.OriginReason}}
 	d := &out.Body
 	for _, load := range []func() error{
 		func() (err error) { d.Labels, d.Aliases, err = s.store.LabelsOf(ctx, p.ID); return },
 		func() (err error) { d.Claims, err = s.store.Claims(ctx, p.ID); return },
 		func() (err error) { d.Trials, err = s.store.Trials(ctx, p.ID, maxTrials); return },
+		func() (err error) { d.Sources, err = s.store.Sources(ctx, p.ID, maxTrials); return },
 		func() (err error) { d.Ships, err = s.store.Ships(ctx, p.ID); return },
 		func() (err error) { d.History, err = s.store.History(ctx, p.ID, maxHistory); return },
 		func() (err error) { d.Releases, err = s.store.ReleasesWith(ctx, p.Name); return },
@@ -120,16 +139,41 @@ func (s *Server) dossier(ctx context.Context, in *dossierInput) (*dossierOutput,
 	if err != nil {
 		return nil, err
 	}
-	method := evidence.Method(in.Method)
-	f := evidence.Weigh(trials, method, sc.Target, y)
-	d.Figures, d.Sentence = figuresOf(f), evidence.Sentence(f, whereWords(sc))
-	d.Strip = evidence.Strip(trials, method, sc.Target)
-	d.Distances, d.Weighed = distances(trials, method, sc, y), weights(f)
+	for _, m := range evidence.Methods {
+		if seen := seenBy(trials, m, sc, y); seen.Strip != "" || string(m) == in.Method {
+			d.Methods = append(d.Methods, seen)
+		}
+	}
+	if d.Attachments, err = s.store.Attachments(ctx, d.files()); err != nil {
+		return nil, err
+	}
 	if err := d.fromClaims(); err != nil {
 		return nil, err
 	}
+	f := evidence.Weigh(trials, evidence.Method(in.Method), sc.Target, y)
 	d.Grade, err = gradeAt(d.Claims, sc.Target, evidence.Suggest(f, evidence.Structure{}, y.Thresholds))
 	return out, err
+}
+
+// files are the attachments that the page names.
+func (d *dossier) files() []uuid.UUID {
+	ids := []uuid.UUID{}
+	for _, t := range d.Trials {
+		ids = append(ids, t.Attachments...)
+	}
+	for _, x := range d.Sources {
+		if x.Attachment != nil {
+			ids = append(ids, *x.Attachment)
+		}
+	}
+	return ids
+}
+
+// seenBy is what the trials by a method come to in a scope.
+func seenBy(trials []evidence.Trial, method evidence.Method, sc store.Scope, y evidence.Yardstick) byMethod {
+	f := evidence.Weigh(trials, method, sc.Target, y)
+	return byMethod{Method: string(method), Figures: figuresOf(f), Sentence: evidence.Sentence(f, whereWords(sc), y.Thresholds), Strip: evidence.Strip(trials, method, sc.Target),
+		Suggested: string(evidence.SuggestedLoad(f, y.Thresholds)), Distances: distances(trials, method, sc, y), Weighed: weights(f)}
 }
 
 // fromClaims takes over what people have said in fields that hold everywhere.
@@ -139,6 +183,11 @@ func (d *dossier) fromClaims() error {
 		switch change.Field(c.Field) {
 		case change.Description:
 			err = json.Unmarshal(c.Value, &d.Description)
+			d.Prose = render.Prose(d.Description)
+		case change.Substitutes:
+			err = json.Unmarshal(c.Value, &d.Substitutes)
+		case change.Countries:
+			err = json.Unmarshal(c.Value, &d.Countries)
 		case change.Functions:
 			err = json.Unmarshal(c.Value, &d.Functions)
 		case change.Origin:

@@ -118,11 +118,11 @@ func (s *Server) change(ctx context.Context, id uuid.UUID) (*reviewedOutput, err
 	out := &reviewedOutput{ETag: etagOf(c.Revision), Body: reviewedChange{Change: c, Own: c.AuthorID == personOf(ctx).ID, Review: make([]reviewedEdit, len(edits))}}
 	for i, e := range edits {
 		r := reviewedEdit{Edit: e, Verdict: string(change.Applies)}
-		if e.Field != string(change.Trial) {
+		if !change.Field(e.Field).Adds() {
 			r.Verdict = string(change.Merge(e.Base, e.Now, e.Value))
 		}
 		b := basis[e.ID]
-		r.Before, r.After = side(b.Now, b), side(b.Then, b)
+		r.Before, r.After = sideOf(b.Now, b.Method, b.Target, b.Yardstick), sideOf(b.Then, b.Method, b.Target, b.Yardstick)
 		if e.Field == string(change.Load) {
 			var v change.LoadValue
 			if err := json.Unmarshal(e.Value, &v); err == nil && e.State == "open" {
@@ -134,7 +134,7 @@ func (s *Server) change(ctx context.Context, id uuid.UUID) (*reviewedOutput, err
 	return out, nil
 }
 
-func side(trials []evidence.Trial, b store.Basis) sideFigures {
-	f := evidence.Weigh(trials, b.Method, b.Target, b.Yardstick)
-	return sideFigures{figuresOf(f), evidence.Strip(trials, b.Method, b.Target), string(evidence.SuggestedLoad(f, b.Yardstick.Thresholds))}
+func sideOf(trials []evidence.Trial, method evidence.Method, target evidence.Firmware, y evidence.Yardstick) sideFigures {
+	f := evidence.Weigh(trials, method, target, y)
+	return sideFigures{figuresOf(f), evidence.Strip(trials, method, target), string(evidence.SuggestedLoad(f, y.Thresholds))}
 }

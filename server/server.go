@@ -134,6 +134,8 @@ func (s *Server) routes() {
 	s.sessionRoutes()
 	s.scopeRoutes()
 	s.ledgerRoutes()
+	s.evidenceRoutes()
+	s.attachmentRoutes()
 	s.trayRoutes()
 	s.reviewRoutes()
 	s.profileRoutes()

@@ -22,7 +22,7 @@ import (
 // by a name or serial number, which the server hashes.
 type editInput struct {
 	Package string          `json:"package" maxLength:"255"`
-	Field   string          `json:"field" enum:"load,trial,description,origin,functions,labels,aliases"`
+	Field   string          `json:"field" enum:"load,trial,source,description,origin,functions,labels,aliases,substitutes,countries"`
 	Scope   catalog.Scope   `json:"scope"`
 	Value   json.RawMessage `json:"value"`
 	Reason  string          `json:"reason" maxLength:"2000"`
@@ -59,12 +59,9 @@ func (s *Server) trayRoutes() {
 		})
 	route(s, Technician, huma.Operation{OperationID: "addEdits", Method: http.MethodPost, Path: "/api/v1/tray/edits", Summary: "Put edits into your tray, all or none", DefaultStatus: http.StatusCreated},
 		func(ctx context.Context, in *editsInput) (*listOutput[uuid.UUID], error) {
-			edits := make([]store.NewEdit, len(in.Body.Edits))
-			for i, e := range in.Body.Edits {
-				var err error
-				if edits[i], err = s.checkEdit(ctx, e); err != nil {
-					return nil, fmt.Errorf("edit %d: %w", i+1, err)
-				}
+			edits, err := s.checkEdits(ctx, in.Body.Edits)
+			if err != nil {
+				return nil, err
 			}
 			return listOf(s.store.AddEdits(ctx, personOf(ctx).ID, edits))
 		})
@@ -86,43 +83,85 @@ func (s *Server) trayRoutes() {
 // phoneMark is what Secret.PhoneHash makes.
 var phoneMark = regexp.MustCompile(`^[0-9a-f]{24}$`)
 
-// checkEdit makes sure that an edit is good before it reaches the tray.
-func (s *Server) checkEdit(ctx context.Context, in editInput) (store.NewEdit, error) {
-	e := store.NewEdit{Field: change.Field(in.Field), Scope: in.Scope, Value: in.Value, Reason: strings.TrimSpace(in.Reason)}
-	p, err := s.store.Package(ctx, in.Package)
+// checkEdits makes sure that edits are good before they reach the tray; the
+// error says which is not.
+func (s *Server) checkEdits(ctx context.Context, list []editInput) ([]store.NewEdit, error) {
+	names, builds := make([]string, len(list)), []uuid.UUID{}
+	trials := make([]change.TrialValue, len(list))
+	for i, e := range list {
+		names[i] = e.Package
+		if err := change.Check(change.Field(e.Field), e.Scope, e.Value); err != nil {
+			return nil, badRequest(fmt.Errorf("edit %d: %w", i+1, err))
+		}
+		if change.Field(e.Field) != change.Trial {
+			continue
+		}
+		if err := json.Unmarshal(e.Value, &trials[i]); err != nil {
+			return nil, badRequest(fmt.Errorf("edit %d: %w", i+1, err))
+		}
+		build, err := uuid.Parse(trials[i].Build)
+		if err != nil {
+			return nil, badRequest(fmt.Errorf("edit %d: build %q is not an id", i+1, trials[i].Build))
+		}
+		builds = append(builds, build)
+	}
+	packages, known, err := s.store.Known(ctx, names, builds)
 	if err != nil {
-		return e, fmt.Errorf("package %q: %w", in.Package, err)
+		return nil, err
 	}
-	e.Package = p.ID
-	if err := change.Check(e.Field, e.Scope, e.Value); err != nil {
-		return e, badRequest(err)
+	edits := make([]store.NewEdit, len(list))
+	for i, e := range list {
+		id, ok := packages[e.Package]
+		if !ok {
+			return nil, fmt.Errorf("edit %d: package %q: %w", i+1, e.Package, store.ErrNotFound)
+		}
+		edits[i] = store.NewEdit{Package: id, Field: change.Field(e.Field), Scope: e.Scope, Value: e.Value, Reason: strings.TrimSpace(e.Reason)}
+		switch change.Field(e.Field) {
+		case change.Trial:
+			err = s.finishTrial(ctx, &edits[i], trials[i], known)
+		case change.Source:
+			var v change.SourceValue
+			if err = json.Unmarshal(e.Value, &v); err == nil && v.Attachment != "" {
+				edits[i].Attachments, err = attachmentIDs([]string{v.Attachment})
+			}
+		}
+		if err != nil {
+			return nil, fmt.Errorf("edit %d: %w", i+1, err)
+		}
 	}
-	if e.Field != change.Trial {
-		return e, nil
+	return edits, nil
+}
+
+// finishTrial checks what a trial refers to and hides its phone.
+func (s *Server) finishTrial(ctx context.Context, e *store.NewEdit, t change.TrialValue, known map[uuid.UUID]bool) (err error) {
+	if !known[uuid.MustParse(t.Build)] {
+		return fmt.Errorf("build %s: %w", t.Build, store.ErrNotFound)
 	}
-	var t change.TrialValue
-	if err := json.Unmarshal(e.Value, &t); err != nil {
-		return e, badRequest(err)
+	if err := notYet(t.On); err != nil {
+		return badRequest(err)
 	}
-	build, err := uuid.Parse(t.Build)
-	if err != nil {
-		return e, badRequest(fmt.Errorf("build %q is not an id", t.Build))
-	}
-	found, err := s.store.BuildExists(ctx, build)
-	if err != nil {
-		return e, err
-	}
-	if !found {
-		return e, fmt.Errorf("build %s: %w", build, store.ErrNotFound)
+	if e.Attachments, err = attachmentIDs(t.Attachments); err != nil {
+		return err
 	}
 	if name, ok := strings.CutPrefix(t.Phone, "called:"); ok {
-		t.Phone = s.secret.PhoneHash(personOf(ctx).ID.String() + "\n" + strings.TrimSpace(name))
-		if e.Value, err = json.Marshal(t); err != nil {
-			return e, err
-		}
-	} else if !phoneMark.MatchString(t.Phone) {
-		// A serial number, sent as it is, must never be stored.
-		return e, badRequest(errors.New("the phone is neither the mark of a captured one nor called:NAME"))
+		t.Phone = s.calledPhone(personOf(ctx).ID, name)
+		e.Value, err = json.Marshal(t)
+		return err
 	}
-	return e, nil
+	if !phoneMark.MatchString(t.Phone) {
+		// A serial number, sent as it is, must never be stored.
+		return badRequest(errors.New("the phone is neither the mark of a captured one nor called:NAME"))
+	}
+	return nil
+}
+
+func attachmentIDs(list []string) ([]uuid.UUID, error) {
+	ids := make([]uuid.UUID, len(list))
+	for i, text := range list {
+		var err error
+		if ids[i], err = uuid.Parse(text); err != nil {
+			return nil, badRequest(fmt.Errorf("%q is not the id of a file", text))
+		}
+	}
+	return ids, nil
 }

@@ -100,11 +100,16 @@ func editsOf(ctx context.Context, tx pgx.Tx, change uuid.UUID) (map[uuid.UUID]ed
 // apply writes one accepted edit into the catalogue and its history.
 func apply(ctx context.Context, tx pgx.Tx, e editRow, author, reviewer, changeID uuid.UUID) error {
 	var before json.RawMessage
-	if e.Field == string(change.Trial) {
+	switch change.Field(e.Field) {
+	case change.Trial:
 		if err := addTrial(ctx, tx, e, author, changeID); err != nil {
 			return err
 		}
-	} else {
+	case change.Source:
+		if err := addSource(ctx, tx, e, author, changeID); err != nil {
+			return err
+		}
+	default:
 		err := tx.QueryRow(ctx, `select value from claims where package_id = $1 and field = $2 and scope_kind = $3 and scope_id = $4 for update`,
 			e.PackageID, e.Field, e.ScopeKind, e.ScopeID).Scan(&before)
 		if err != nil && !isNone(err) {
@@ -143,9 +148,21 @@ func addTrial(ctx context.Context, tx pgx.Tx, e editRow, author, changeID uuid.U
 		return fmt.Errorf("trial of %s: build: %w", e.Package, err)
 	}
 	_, err = tx.Exec(ctx, `
-		insert into trials (id, package_id, build_id, phone, person_id, method, outcome, function, persistence, recovery, watched_days, note, change_id)
-		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13)`,
-		NewID(), e.PackageID, build, t.Phone, author, t.Method, t.Outcome, t.Function, t.Persistence, t.Recovery, t.WatchedDays, t.Note, changeID)
+		insert into trials (id, package_id, build_id, phone, person_id, method, outcome, function, persistence, recovery, watched_days, note, at, tried, attachments, change_id)
+		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, coalesce(nullif($13, '')::date + interval '12 hours', now()), coalesce($14::text[], '{}'), coalesce($15::uuid[], '{}'), $16)`,
+		NewID(), e.PackageID, build, t.Phone, author, t.Method, t.Outcome, t.Function, t.Persistence, t.Recovery, t.WatchedDays, t.Note, t.On, t.Tried, t.Attachments, changeID)
+	return err
+}
+
+func addSource(ctx context.Context, tx pgx.Tx, e editRow, author, changeID uuid.UUID) error {
+	var v change.SourceValue
+	if err := json.Unmarshal(e.Value, &v); err != nil {
+		return fmt.Errorf("source about %s: %w", e.Package, err)
+	}
+	_, err := tx.Exec(ctx, `
+		insert into sources (id, package_id, scope_kind, scope_id, title, link, quote, claim, attachment_id, person_id, change_id)
+		values ($1, $2, $3, $4, $5, $6, $7, $8, nullif($9, '')::uuid, $10, $11)`,
+		NewID(), e.PackageID, e.ScopeKind, e.ScopeID, v.Title, v.Link, v.Quote, v.Claim, v.Attachment, author, changeID)
 	return err
 }
 

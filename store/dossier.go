@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"time"
 
 	"github.com/google/uuid"
@@ -76,15 +77,18 @@ type Trial struct {
 	Recovery    string    `db:"recovery" json:"recovery"`
 	WatchedDays int       `db:"watched_days" json:"watchedDays"`
 	Note        string    `db:"note" json:"note"`
-	At          time.Time `db:"at" json:"at"`
-	Change      int64     `db:"change" json:"change"`
+	// Tried lists what was tried afterwards.
+	Tried       []string    `db:"tried" json:"tried" nullable:"false"`
+	Attachments []uuid.UUID `db:"attachments" json:"attachments" nullable:"false"`
+	At          time.Time   `db:"at" json:"at"`
+	Change      int64       `db:"change" json:"change"`
 }
 
 // Trials lists a package's trials, newest first.
 func (s *Store) Trials(ctx context.Context, pkg uuid.UUID, limit int) ([]Trial, error) {
 	rows, err := s.pool.Query(ctx, `
 		select t.id, t.phone, p.name as person, m.name as maker, d.name as model, b.version, b.carrier, b.release,
-			t.method, t.outcome, t.function, t.persistence, t.recovery, t.watched_days, t.note, t.at, c.number as change
+			t.method, t.outcome, t.function, t.persistence, t.recovery, t.watched_days, t.note, t.tried, t.attachments, t.at, c.number as change
 		from trials t join people p on p.id = t.person_id join builds b on b.id = t.build_id join models d on d.id = b.model_id
 			join makers m on m.id = d.maker_id join changes c on c.id = t.change_id
 		where t.package_id = $1 order by t.at desc, t.id desc limit $2`, pkg, limit)
@@ -102,6 +106,42 @@ func (s *Store) Evidence(ctx context.Context, pkg uuid.UUID) ([]evidence.Trial, 
 	return trials[pkg], y, err
 }
 
+// EvidenceOf loads the trials of several packages by name, where a build
+// stands, and the installation's yardstick. Packages that are not known are
+// left out.
+func (s *Store) EvidenceOf(ctx context.Context, names []string, build uuid.UUID) (map[string][]evidence.Trial, evidence.Firmware, evidence.Yardstick, error) {
+	var firmware evidence.Firmware
+	y, _, err := yardstick(ctx, s.pool)
+	if err != nil {
+		return nil, firmware, y, err
+	}
+	known, _, err := s.Known(ctx, names, nil)
+	if err != nil {
+		return nil, firmware, y, err
+	}
+	ids := make([]uuid.UUID, 0, len(known))
+	for _, id := range known {
+		ids = append(ids, id)
+	}
+	trials, err := trialsOf(ctx, s.pool, ids)
+	if err != nil {
+		return nil, firmware, y, err
+	}
+	where, err := s.firmwares(ctx, []uuid.UUID{build})
+	if err != nil {
+		return nil, firmware, y, err
+	}
+	firmware, ok := where[build.String()]
+	if !ok {
+		return nil, firmware, y, fmt.Errorf("build %s: %w", build, ErrNotFound)
+	}
+	out := make(map[string][]evidence.Trial, len(known))
+	for name, id := range known {
+		out[name] = trials[id]
+	}
+	return out, firmware, y, nil
+}
+
 // Shipping is a package on one build.
 type Shipping struct {
 	BuildID     uuid.UUID `db:"build_id" json:"buildId"`
@@ -110,6 +150,8 @@ type Shipping struct {
 	ModelSlug   string    `db:"model_slug" json:"modelSlug"`
 	Version     string    `db:"version" json:"version"`
 	Carrier     string    `db:"carrier" json:"carrier"`
+	Region      string    `db:"region" json:"region"`
+	Release     string    `db:"release" json:"release"`
 	Ships       bool      `db:"ships" json:"ships"`
 	SwitchedOff bool      `db:"switched_off" json:"switchedOff"`
 	VersionName string    `db:"version_name" json:"versionName"`
@@ -117,25 +159,56 @@ type Shipping struct {
 	Privileged  bool      `db:"privileged" json:"privileged"`
 	Boot        bool      `db:"boot" json:"boot"`
 	SharedUser  string    `db:"shared_user" json:"sharedUser"`
-	Requests    int       `db:"requests" json:"requests"`
-	Phones      int       `db:"phones" json:"phones"`
+	// Requests are the permissions that it asks for.
+	Requests []string `db:"requests" json:"requests" nullable:"false"`
+	Phones   int      `db:"phones" json:"phones"`
+	// FirstSeen and LastSeen are the times of captures that have it; nil where
+	// none does.
+	FirstSeen *time.Time `db:"first_seen" json:"firstSeen,omitempty"`
+	LastSeen  *time.Time `db:"last_seen" json:"lastSeen,omitempty"`
 }
 
 // Ships lists, for every model of which a build ships the package, all of its
 // builds, oldest first.
 func (s *Store) Ships(ctx context.Context, pkg uuid.UUID) ([]Shipping, error) {
 	rows, err := s.pool.Query(ctx, `
-		select b.id as build_id, m.name as maker, d.name as model, d.slug as model_slug, b.version, b.carrier,
+		select b.id as build_id, m.name as maker, d.name as model, d.slug as model_slug, b.version, b.carrier, b.region, b.release,
 			x.package_id is not null as ships, coalesce(x.switched_off, false) as switched_off,
 			coalesce(f.version_name, '') as version_name, coalesce(f.path, '') as path,
 			coalesce(f.privileged, false) as privileged, coalesce(f.starts_at_boot, false) as boot, coalesce(f.shared_user, '') as shared_user,
-			coalesce(jsonb_array_length(f.details -> 'requests'), 0) as requests,
-			(select count(distinct phone) from captures where build_id = b.id)::int as phones
+			coalesce(array(select jsonb_array_elements_text(f.details -> 'requests') order by 1), '{}') as requests,
+			(select count(distinct phone) from captures where build_id = b.id)::int as phones, seen.first_seen, seen.last_seen
 		from builds b join models d on d.id = b.model_id join makers m on m.id = d.maker_id
 			left join presence x on x.build_id = b.id and x.package_id = $1 left join facts f on f.id = x.facts_id
+			left join (select c.build_id, min(c.taken_at) as first_seen, max(c.taken_at) as last_seen
+				from sightings s join captures c on c.id = s.capture_id where s.package_id = $1 group by c.build_id) seen on seen.build_id = b.id
 		where d.id in (select b2.model_id from presence y join builds b2 on b2.id = y.build_id where y.package_id = $1)
 		order by m.name, d.name, `+oldestFirst+` limit 400`, pkg)
 	return all[Shipping](rows, err)
+}
+
+// SourceRow is a source as a page lists it.
+type SourceRow struct {
+	ID    uuid.UUID `db:"id" json:"id"`
+	Title string    `db:"title" json:"title"`
+	Link  string    `db:"link" json:"link"`
+	Quote string    `db:"quote" json:"quote"`
+	Claim string    `db:"claim" json:"claim" enum:"about,clean,function-lost,fault,no-start,refused"`
+	// ScopeName is which builds it speaks of.
+	ScopeName  string     `db:"scope_name" json:"scopeName"`
+	Attachment *uuid.UUID `db:"attachment_id" json:"attachment,omitempty"`
+	Person     string     `db:"person" json:"person"`
+	At         time.Time  `db:"at" json:"at"`
+	Change     int64      `db:"change" json:"change"`
+}
+
+// Sources lists what documents say of a package, newest first.
+func (s *Store) Sources(ctx context.Context, pkg uuid.UUID, limit int) ([]SourceRow, error) {
+	rows, err := s.pool.Query(ctx, `
+		select s.id, s.title, s.link, s.quote, s.claim, `+named(scopeName, "s")+` as scope_name, s.attachment_id, p.name as person, s.at, c.number as change
+		from sources s join people p on p.id = s.person_id join changes c on c.id = s.change_id
+		where s.package_id = $1 order by s.at desc, s.id desc limit $2`, pkg, limit)
+	return all[SourceRow](rows, err)
 }
 
 // Past is one entry of a package's history.
@@ -146,6 +219,8 @@ type Past struct {
 	Accepted  string          `db:"accepted" json:"acceptedBy"`
 	Change    int64           `db:"change" json:"change"`
 	Field     string          `db:"field" json:"field"`
+	ScopeKind string          `db:"scope_kind" json:"scopeKind"`
+	ScopeID   uuid.UUID       `db:"scope_id" json:"scopeId"`
 	ScopeName string          `db:"scope_name" json:"scopeName"`
 	Before    json.RawMessage `db:"before" json:"before"`
 	After     json.RawMessage `db:"after" json:"after"`
@@ -155,7 +230,7 @@ type Past struct {
 // History lists what was changed about a package, newest first.
 func (s *Store) History(ctx context.Context, pkg uuid.UUID, limit int) ([]Past, error) {
 	rows, err := s.pool.Query(ctx, `
-		select h.id, h.at, a.name as author, r.name as accepted, c.number as change, h.field, `+named(scopeName, "h")+` as scope_name, h.before, h.after, h.reason
+		select h.id, h.at, a.name as author, r.name as accepted, c.number as change, h.field, h.scope_kind, h.scope_id, `+named(scopeName, "h")+` as scope_name, h.before, h.after, h.reason
 		from history h join people a on a.id = h.author_id join people r on r.id = h.accepted_by join changes c on c.id = h.change_id
 		where h.package_id = $1 order by h.at desc, h.id desc limit $2`, pkg, limit)
 	return all[Past](rows, err)

@@ -195,7 +195,7 @@ func TestShips(t *testing.T) {
 		t.Fatal(err)
 	}
 	ships, err := w.Ships(w.ctx, p.ID)
-	if err != nil || len(ships) != 2 || !ships[0].Ships || ships[1].Ships || ships[0].Path != "/product/app/P" || ships[0].Requests != 1 || ships[0].Phones != 1 {
+	if err != nil || len(ships) != 2 || !ships[0].Ships || ships[1].Ships || ships[0].Path != "/product/app/P" || len(ships[0].Requests) != 1 || ships[0].Phones != 1 {
 		t.Errorf("%+v, %v", ships, err)
 	}
 }

@@ -20,6 +20,8 @@ type NewEdit struct {
 	Scope   catalog.Scope
 	Value   json.RawMessage
 	Reason  string
+	// Attachments are files that the value names.
+	Attachments []uuid.UUID
 }
 
 // Edit is one edit with what a page needs to show it.
@@ -77,60 +79,83 @@ func (s *Store) TrayCount(ctx context.Context, person uuid.UUID) (n int, err err
 }
 
 // AddEdits puts edits into a person's tray. An edit of a field that the tray
-// already has an edit of replaces it; trials add up. Either all are put in or
-// none.
+// already has an edit of replaces it; trials and sources add up. Either all
+// are put in or none.
 func (s *Store) AddEdits(ctx context.Context, person uuid.UUID, edits []NewEdit) ([]uuid.UUID, error) {
-	ids := make([]uuid.UUID, len(edits))
-	err := s.inTx(ctx, func(tx pgx.Tx) error {
-		for i, e := range edits {
-			ids[i] = NewID()
-			scope := uuid.Nil
-			if e.Scope.ID != "" {
-				var err error
-				if scope, err = uuid.Parse(e.Scope.ID); err != nil {
-					return fmt.Errorf("scope %q: %w", e.Scope.ID, ErrNotFound)
-				}
-				if err := scopeExists(ctx, tx, e.Scope.Kind, scope); err != nil {
-					return err
-				}
-			}
-			if e.Field != change.Trial {
-				_, err := tx.Exec(ctx, `delete from edits where author_id = $1 and change_id is null and package_id = $2 and field = $3 and scope_kind = $4 and scope_id = $5`,
-					person, e.Package, e.Field, e.Scope.Kind, scope)
-				if err != nil {
-					return err
-				}
-			}
-			_, err := tx.Exec(ctx, `
-				insert into edits (id, author_id, package_id, field, scope_kind, scope_id, value, reason, state, base)
-				values ($1, $2, $3, $4, $5, $6, nullif($7::jsonb, 'null'), $8, 'in-tray',
-					(select value from claims where package_id = $3 and field = $4 and scope_kind = $5 and scope_id = $6))`,
-				ids[i], person, e.Package, e.Field, e.Scope.Kind, scope, e.Value, e.Reason)
-			if err != nil {
+	ids, scopes := make([]uuid.UUID, len(edits)), make([]uuid.UUID, len(edits))
+	wanted := map[catalog.ScopeKind][]uuid.UUID{}
+	var files []uuid.UUID
+	for i, e := range edits {
+		ids[i] = NewID()
+		files = append(files, e.Attachments...)
+		if e.Scope.ID == "" {
+			continue
+		}
+		var err error
+		if scopes[i], err = uuid.Parse(e.Scope.ID); err != nil {
+			return nil, fmt.Errorf("scope %q: %w", e.Scope.ID, ErrNotFound)
+		}
+		wanted[e.Scope.Kind] = append(wanted[e.Scope.Kind], scopes[i])
+	}
+	return ids, s.inTx(ctx, func(tx pgx.Tx) error {
+		for kind, list := range wanted {
+			if err := scopesExist(ctx, tx, kind, list); err != nil {
 				return err
 			}
 		}
+		if err := useAttachments(ctx, tx, person, files); err != nil {
+			return err
+		}
+		var batch pgx.Batch
+		for i, e := range edits {
+			if !e.Field.Adds() {
+				batch.Queue(`delete from edits where author_id = $1 and change_id is null and package_id = $2 and field = $3 and scope_kind = $4 and scope_id = $5`,
+					person, e.Package, e.Field, e.Scope.Kind, scopes[i])
+			}
+			batch.Queue(`
+				insert into edits (id, author_id, package_id, field, scope_kind, scope_id, value, reason, state, base)
+				values ($1, $2, $3, $4, $5, $6, nullif($7::jsonb, 'null'), $8, 'in-tray',
+					(select value from claims where package_id = $3 and field = $4 and scope_kind = $5 and scope_id = $6))`,
+				ids[i], person, e.Package, e.Field, e.Scope.Kind, scopes[i], e.Value, e.Reason)
+		}
+		return tx.SendBatch(ctx, &batch).Close()
+	})
+}
+
+// scopesExist makes sure that there is every maker, model or build that edits
+// are about.
+func scopesExist(ctx context.Context, tx pgx.Tx, kind catalog.ScopeKind, ids []uuid.UUID) error {
+	table := map[catalog.ScopeKind]string{catalog.OfMaker: "makers", catalog.OfModel: "models", catalog.OfBuild: "builds"}[kind]
+	var missing uuid.UUID
+	err := tx.QueryRow(ctx, `select id from unnest($1::uuid[]) id where id not in (select id from `+pgx.Identifier{table}.Sanitize()+` where id = any($1)) limit 1`, ids).Scan(&missing)
+	if isNone(err) {
+		return nil
+	}
+	if err == nil {
+		err = fmt.Errorf("%s %s: %w", kind, missing, ErrNotFound)
+	}
+	return err
+}
+
+// Known finds the ids of packages by name, and which of some builds there are:
+// what edits refer to.
+func (s *Store) Known(ctx context.Context, names []string, builds []uuid.UUID) (packages map[string]uuid.UUID, known map[uuid.UUID]bool, err error) {
+	packages, known = map[string]uuid.UUID{}, map[uuid.UUID]bool{}
+	rows, err := s.pool.Query(ctx, `select name, id from packages where name = any($1) union all select '', id from builds where id = any($2)`, names, builds)
+	if err != nil {
+		return nil, nil, err
+	}
+	var name string
+	var id uuid.UUID
+	_, err = pgx.ForEachRow(rows, []any{&name, &id}, func() error {
+		if name == "" {
+			known[id] = true
+		} else {
+			packages[name] = id
+		}
 		return nil
 	})
-	return ids, err
-}
-
-func scopeExists(ctx context.Context, tx pgx.Tx, kind catalog.ScopeKind, id uuid.UUID) error {
-	table := map[catalog.ScopeKind]string{catalog.OfMaker: "makers", catalog.OfModel: "models", catalog.OfBuild: "builds"}[kind]
-	var found bool
-	if err := tx.QueryRow(ctx, `select exists (select from `+pgx.Identifier{table}.Sanitize()+` where id = $1)`, id).Scan(&found); err != nil {
-		return err
-	}
-	if !found {
-		return fmt.Errorf("%s %s: %w", kind, id, ErrNotFound)
-	}
-	return nil
-}
-
-// BuildExists reports whether a trial can name the build.
-func (s *Store) BuildExists(ctx context.Context, id uuid.UUID) (found bool, err error) {
-	err = s.pool.QueryRow(ctx, `select exists (select from builds where id = $1)`, id).Scan(&found)
-	return found, err
+	return packages, known, err
 }
 
 // RemoveEdit takes an edit out of its author's tray.

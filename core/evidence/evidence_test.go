@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 	"testing/quick"
@@ -242,13 +243,50 @@ func TestTenthPhoneCountsLess(t *testing.T) {
 }
 
 func TestSentence(t *testing.T) {
-	f := Weigh([]Trial{trial(1, "p1", "a", Clean), trial(2, "p2", "b", Fault)}, RemoveForUser, here, DefaultYardstick)
-	got := Sentence(f, "Lyra 5 phones")
-	if want := "2 phones, 2 people, 1 phone harmed: at most 98 % of Lyra 5 phones harmed, and at least 2 %; contested."; got != want {
-		t.Errorf("got  %s\nwant %s", got, want)
+	on := func(x Trial, build, release string) Trial { x.On.Build, x.On.Release = build, release; return x }
+	for _, c := range []struct {
+		trials []Trial
+		want   string
+	}{
+		{nil, "Nobody has tried it: nothing is known about Lyra 5 phones."},
+		{[]Trial{trial(1, "p1", "a", Clean)}, "1 phone, 1 person, none harmed: at most 95 % of Lyra 5 phones harmed."},
+		{[]Trial{trial(1, "p1", "a", Clean), trial(2, "p2", "b", Fault)}, "2 phones, 2 people, one fault on Android 14: at most 98 % of Lyra 5 phones harmed, and at least 2 %; contested."},
+		{[]Trial{trial(1, "p1", "a", Clean), on(trial(2, "p2", "b", NoStart), "b3", "15"), trial(3, "p3", "b", Clean), trial(4, "p4", "c", Clean), on(trial(5, "p5", "b", FunctionLost), "b3", "15"), on(trial(6, "p6", "b", FunctionLost), "b3", "15")},
+			"6 phones, 3 people, one phone that did not start on Android 15, 2 lost functions on Android 15: at most 79 % of Lyra 5 phones harmed, and at least 4 %; contested on 15."},
+	} {
+		if got := Sentence(Weigh(c.trials, RemoveForUser, here, DefaultYardstick), "Lyra 5 phones", DefaultThresholds); got != c.want {
+			t.Errorf("got  %s\nwant %s", got, c.want)
+		}
 	}
 	if Percent(0.1401) != "15 %" || Percent(0.14) != "14 %" {
 		t.Error("a ceiling was shown lower than it is")
+	}
+}
+
+func TestContradictions(t *testing.T) {
+	far := func(x Trial) Trial { x.On = Firmware{"x", "x", "x", "9"}; return x }
+	back := trial(9, "p9", "z", Clean)
+	back.CameBack = true
+	known := []Trial{trial(1, "p1", "a", Clean), trial(2, "p2", "b", Clean), trial(3, "p3", "c", Fault), trial(4, "p4", "c", Refused), far(trial(5, "p5", "d", NoStart))}
+	for _, c := range []struct {
+		name  string
+		known []Trial
+		added Trial
+		want  []string
+	}{
+		{"nothing known", nil, trial(9, "p9", "z", NoStart), nil},
+		{"clean against a fault", known[:3], trial(9, "p9", "z", Clean), []string{"1 phone near this firmware ended in a fault"}},
+		{"a harm against clean ones", known[:2], trial(9, "p9", "z", FunctionLost), []string{"2 phones near this firmware went clean"}},
+		{"what a far one says is no contradiction", known[4:], trial(9, "p9", "z", Clean), nil},
+		{"the same phone", known[:1], trial(9, "p1", "z", Fault), []string{"1 phone near this firmware went clean", "this phone is on record as clean; the worse outcome stands"}},
+		{"refused before", known[3:4], trial(9, "p9", "z", Clean), []string{"this build refused it before (1 trial)"}},
+		{"refused against clean ones", known[:2], trial(9, "p9", "z", Refused), []string{"other phones near this firmware let it go"}},
+		{"back against held", known[:2], back, []string{"on other phones of this build it stayed away"}},
+		{"more of the same", known[:2], trial(9, "p9", "z", Clean), nil},
+	} {
+		if got := Contradictions(c.known, c.added, DefaultYardstick); !slices.Equal(got, c.want) {
+			t.Errorf("%s: %q, want %q", c.name, got, c.want)
+		}
 	}
 }
 

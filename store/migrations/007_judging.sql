@@ -41,7 +41,7 @@ create table attachments (
 	id uuid primary key,
 	person_id uuid not null references people,
 	name text not null,
-	type text not null check (type in ('text/plain', 'image/png', 'image/jpeg', 'image/webp')),
+	type text not null check (type in ('text/plain', 'image/png', 'image/jpeg')),
 	content bytea not null,
 	-- of the content
 	digest bytea not null,

@@ -4,6 +4,26 @@
  */
 
 export interface paths {
+    "/api/v1/attachments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep a log or a picture for evidence
+         * @description Text, PNG or JPEG of at most 4 MB. It is thrown away after a day unless an edit names it. For: technician.
+         */
+        post: operations["addAttachment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/benches": {
         parameters: {
             query?: never;
@@ -680,6 +700,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/prose": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * How a description will look
+         * @description For: technician.
+         */
+        post: operations["previewProse"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/releases": {
         parameters: {
             query?: never;
@@ -782,10 +822,84 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/trials/foreseen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What a trial would do to packages' figures, and what speaks against it
+         * @description For: technician.
+         */
+        post: operations["foreseeTrials"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/yardstick": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What evidence is measured by
+         * @description For: technician.
+         */
+        get: operations["getYardstick"];
+        /**
+         * Change what evidence is measured by, and all figures with it
+         * @description For: keeper.
+         */
+        put: operations["setYardstick"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/yardstick/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What another yardstick would change
+         * @description For: technician.
+         */
+        post: operations["previewYardstick"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        Attachment: {
+            /** Format: date-time */
+            at: string;
+            /** Format: int64 */
+            bytes: number;
+            id: string;
+            name: string;
+            /** @enum {string} */
+            type: "text/plain" | "image/png" | "image/jpeg";
+        };
         BenchLine: {
             away: boolean;
             /** Format: date-time */
@@ -824,6 +938,39 @@ export interface components {
             region: string;
             release: string;
             version: string;
+        };
+        ByMethod: {
+            /**
+             * Format: double
+             * @description At most this share of phones harmed, one-sided 95 %
+             */
+            ceiling: number;
+            distances: components["schemas"]["Distance"][];
+            /** Format: double */
+            floor: number;
+            /** Format: int64 */
+            harmedPhones: number;
+            /** Format: double */
+            harmedWeight: number;
+            /** @enum {string} */
+            method: "disable" | "remove-for-user" | "remove-from-image";
+            /** Format: int64 */
+            people: number;
+            /** Format: int64 */
+            phones: number;
+            sentence: string;
+            /** Format: double */
+            severeCeiling: number;
+            /** @enum {string} */
+            standing: "untried" | "contested" | "firm" | "thin" | "fair";
+            strip: string;
+            suggested: string;
+            weighed: components["schemas"]["Weighed"][];
+            /**
+             * Format: double
+             * @description Sum of the trials' weights
+             */
+            weight: number;
         };
         Capture: {
             buildId: string;
@@ -1012,25 +1159,29 @@ export interface components {
         };
         Dossier: {
             aliases: string[];
+            /** @description The files that trials and sources name */
+            attachments: components["schemas"]["Attachment"][];
             claims: components["schemas"]["Claim"][];
+            /** @description Where it makes sense, as ISO 3166 codes; none where nobody has said */
+            countries: string[];
+            /** @description CommonMark */
             description: string;
-            distances: components["schemas"]["Distance"][];
-            figures: components["schemas"]["Figures"];
             functions: string[];
             grade: components["schemas"]["Grade"];
             history: components["schemas"]["Past"][];
             labels: {
                 [key: string]: string;
             };
+            methods: components["schemas"]["ByMethod"][];
             origin: string;
             originWhy: string;
             package: components["schemas"]["Package"];
+            prose: string;
             releases: components["schemas"]["ReleaseLine"][];
-            sentence: string;
             ships: components["schemas"]["Shipping"][];
-            strip: string;
+            sources: components["schemas"]["SourceRow"][];
+            substitutes: components["schemas"]["Substitute"][];
             trials: components["schemas"]["Trial"][];
-            weighed: components["schemas"]["Weighed"][];
         };
         Edit: {
             base: unknown;
@@ -1055,7 +1206,7 @@ export interface components {
         };
         EditInput: {
             /** @enum {string} */
-            field: "load" | "trial" | "description" | "origin" | "functions" | "labels" | "aliases";
+            field: "load" | "trial" | "source" | "description" | "origin" | "functions" | "labels" | "aliases" | "substitutes" | "countries";
             package: string;
             reason: string;
             scope: components["schemas"]["Scope"];
@@ -1072,36 +1223,16 @@ export interface components {
             /** @description The value at the given location */
             value?: unknown;
         };
-        Figures: {
-            /**
-             * Format: double
-             * @description At most this share of phones harmed, one-sided 95 %
-             */
-            ceiling: number;
-            /** Format: double */
-            floor: number;
-            /** Format: int64 */
-            harmedPhones: number;
-            /** Format: double */
-            harmedWeight: number;
-            /** Format: int64 */
-            people: number;
-            /** Format: int64 */
-            phones: number;
-            /** Format: double */
-            severeCeiling: number;
-            /** @enum {string} */
-            standing: "untried" | "contested" | "firm" | "thin" | "fair";
-            /**
-             * Format: double
-             * @description Sum of the trials' weights
-             */
-            weight: number;
-        };
         FilterOutputBody: {
             /** @description What could be written next */
             items: components["schemas"]["Completion"][];
             mistake?: components["schemas"]["Mistake"];
+        };
+        Foreseen: {
+            after: components["schemas"]["SideFigures"];
+            before: components["schemas"]["SideFigures"];
+            contradictions: string[];
+            package: string;
         };
         Grade: {
             applies?: components["schemas"]["Claim"];
@@ -1232,6 +1363,9 @@ export interface components {
         ListEdit: {
             items: components["schemas"]["Edit"][];
         };
+        ListForeseen: {
+            items: components["schemas"]["Foreseen"][];
+        };
         ListMaker: {
             items: components["schemas"]["Maker"][];
         };
@@ -1353,6 +1487,8 @@ export interface components {
             field: string;
             id: string;
             reason: string;
+            scopeId: string;
+            scopeKind: string;
             scopeName: string;
         };
         Person: {
@@ -1419,6 +1555,13 @@ export interface components {
             /** Format: int64 */
             revision: number;
             slug: string;
+        };
+        ProseInputBody: {
+            text: string;
+        };
+        ProseOutputBody: {
+            /** @description Free of scripts, styles and pictures */
+            html: string;
         };
         PublishOutputBody: {
             /** Format: int64 */
@@ -1596,10 +1739,39 @@ export interface components {
             /** Format: int64 */
             waiting: number;
         };
+        Shift: {
+            /** Format: double */
+            ceilingAfter: number;
+            /** Format: double */
+            ceilingBefore: number;
+            label: string;
+            method: string;
+            package: string;
+            place: string;
+            standingAfter: string;
+            standingBefore: string;
+            suggestedAfter: string;
+            suggestedBefore: string;
+        };
+        Shifts: {
+            /** Format: int64 */
+            figures: number;
+            first: components["schemas"]["Shift"][];
+            /** Format: int64 */
+            lenient: number;
+            /** Format: int64 */
+            of: number;
+            /** Format: int64 */
+            packages: number;
+        };
         Shipping: {
             boot: boolean;
             buildId: string;
             carrier: string;
+            /** Format: date-time */
+            firstSeen?: string;
+            /** Format: date-time */
+            lastSeen?: string;
             maker: string;
             model: string;
             modelSlug: string;
@@ -1607,8 +1779,9 @@ export interface components {
             /** Format: int64 */
             phones: number;
             privileged: boolean;
-            /** Format: int64 */
-            requests: number;
+            region: string;
+            release: string;
+            requests: string[];
             sharedUser: string;
             ships: boolean;
             switchedOff: boolean;
@@ -1643,6 +1816,21 @@ export interface components {
              */
             weight: number;
         };
+        SourceRow: {
+            /** Format: date-time */
+            at: string;
+            attachment?: string;
+            /** Format: int64 */
+            change: number;
+            /** @enum {string} */
+            claim: "about" | "clean" | "function-lost" | "fault" | "no-start" | "refused";
+            id: string;
+            link: string;
+            person: string;
+            quote: string;
+            scopeName: string;
+            title: string;
+        };
         StandIn: {
             address: string;
             /**
@@ -1659,9 +1847,46 @@ export interface components {
             /** @description The build that waits to be installed */
             update: string;
         };
+        Substitute: {
+            first?: string;
+            for?: string;
+            name: string;
+            package?: string;
+        };
+        Thresholds: {
+            /** Format: double */
+            firmCeiling: number;
+            /** Format: double */
+            firmFloor: number;
+            /** Format: double */
+            looseCeiling: number;
+            /** Format: int64 */
+            loosePeople: number;
+            /** Format: int64 */
+            loosePhones: number;
+            /** Format: double */
+            near: number;
+            /** Format: double */
+            thinWidth: number;
+        };
+        Transfer: {
+            /** Format: double */
+            otherwise: number;
+            /** Format: double */
+            sameBuild: number;
+            /** Format: double */
+            sameMaker: number;
+            /** Format: double */
+            sameMakerRelease: number;
+            /** Format: double */
+            sameModel: number;
+            /** Format: double */
+            sameModelRelease: number;
+        };
         Trial: {
             /** Format: date-time */
             at: string;
+            attachments: string[];
             carrier: string;
             /** Format: int64 */
             change: number;
@@ -1677,9 +1902,22 @@ export interface components {
             phone: string;
             recovery: string;
             release: string;
+            tried: string[];
             version: string;
             /** Format: int64 */
             watchedDays: number;
+        };
+        TrialsInputBody: {
+            build: string;
+            function?: string;
+            /** @enum {string} */
+            method: "disable" | "remove-for-user" | "remove-from-image";
+            /** @enum {string} */
+            outcome: "clean" | "function-lost" | "fault" | "no-start" | "refused";
+            packages: string[];
+            persistence?: string;
+            /** @description As in an edit; empty where it is not chosen yet */
+            phone: string;
         };
         Uploaded: {
             buildId: string;
@@ -1731,6 +1969,10 @@ export interface components {
             /** Format: double */
             weight: number;
         };
+        Yardstick: {
+            thresholds: components["schemas"]["Thresholds"];
+            transfer: components["schemas"]["Transfer"];
+        };
     };
     responses: never;
     parameters: never;
@@ -1740,6 +1982,41 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    addAttachment: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Attachment"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     listBenches: {
         parameters: {
             query?: never;
@@ -3013,6 +3290,39 @@ export interface operations {
             };
         };
     };
+    previewProse: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProseInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProseOutputBody"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     listReleases: {
         parameters: {
             query?: {
@@ -3222,6 +3532,139 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    foreseeTrials: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrialsInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListForeseen"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getYardstick: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Yardstick"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setYardstick: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The revision that you saw, as in the ETag */
+                "If-Match": string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Yardstick"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Yardstick"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    previewYardstick: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Yardstick"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shifts"];
+                };
             };
             /** @description Error */
             default: {

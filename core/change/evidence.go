@@ -1,0 +1,170 @@
+package change
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/url"
+	"regexp"
+	"slices"
+	"strings"
+	"time"
+
+	"roster/core/android"
+	"roster/core/evidence"
+)
+
+// Whether a removal lasted, and what it took to undo it.
+var (
+	persistences = []string{"held", "back-after-restart", "back-after-update", "not-watched"}
+	recoveries   = []string{"put-back", "reset", "reflash", "not-tried"}
+)
+
+// TrialValue is the value of Trial: what somebody saw on one phone.
+type TrialValue struct {
+	// Build is the identity of the phone's firmware.
+	Build string `json:"build"`
+	// Phone is the keyed hash of its serial number, or an anonymous mark
+	// that tells this person's phones apart.
+	Phone       string           `json:"phone"`
+	Method      evidence.Method  `json:"method" enum:"disable,remove-for-user,remove-from-image"`
+	Outcome     evidence.Outcome `json:"outcome" enum:"clean,function-lost,fault,no-start,refused"`
+	Function    string           `json:"function,omitempty"`
+	Persistence string           `json:"persistence" enum:"held,back-after-restart,back-after-update,not-watched"`
+	Recovery    string           `json:"recovery" enum:"put-back,reset,reflash,not-tried"`
+	// WatchedDays is how long the phone was used afterwards.
+	WatchedDays int `json:"watchedDays" minimum:"0" maximum:"3650"`
+	// On is the day of the removal as YYYY-MM-DD; "" is the day on which the
+	// trial was accepted.
+	On   string `json:"on,omitempty"`
+	Note string `json:"note,omitempty"`
+	// Tried lists what was tried afterwards, in a few words each.
+	Tried []string `json:"tried,omitempty" nullable:"false"`
+	// Attachments are identities of logs and pictures.
+	Attachments []string `json:"attachments,omitempty" nullable:"false"`
+}
+
+func checkTrial(value json.RawMessage) error {
+	var v TrialValue
+	if err := strict(value, &v); err != nil {
+		return err
+	}
+	switch {
+	case v.Build == "":
+		return errors.New("a trial needs the build that it was made on")
+	case v.Phone == "" || len(v.Phone) > 64:
+		return errors.New("a trial needs the phone that it was made on")
+	case !v.Method.Valid():
+		return fmt.Errorf("method %q is not known", v.Method)
+	case !v.Outcome.Valid():
+		return fmt.Errorf("outcome %q is not known", v.Outcome)
+	case v.Outcome == evidence.FunctionLost && !slug.MatchString(v.Function):
+		return errors.New("say which function was lost, as a short word such as payments")
+	case v.Outcome != evidence.FunctionLost && v.Function != "":
+		return errors.New("a function belongs to the outcome function-lost alone")
+	case v.Outcome == evidence.Refused && strings.TrimSpace(v.Note) == "":
+		return errors.New("a refused trial needs the phone's words in its note")
+	case !slices.Contains(persistences, v.Persistence):
+		return fmt.Errorf("persistence %q is not known", v.Persistence)
+	case !slices.Contains(recoveries, v.Recovery):
+		return fmt.Errorf("recovery %q is not known", v.Recovery)
+	case v.WatchedDays < 0 || v.WatchedDays > 3650:
+		return errors.New("days watched: want 0 to 3650")
+	case v.On != "" && !isDay(v.On):
+		return fmt.Errorf("%q is not a day such as 2026-03-31", v.On)
+	case len(v.Tried) > 40 || slices.ContainsFunc(v.Tried, func(s string) bool { return !goodName(s) }):
+		return errors.New("what was tried: at most 40 entries, none empty or over 200 bytes")
+	case len(v.Attachments) > 10:
+		return errors.New("at most 10 files belong to a trial")
+	}
+	return checkText("the note", v.Note)
+}
+
+// sourceClaims are what a source can tell of: an outcome of removing the
+// package, or what it is.
+var sourceClaims = []string{"about", string(evidence.Clean), string(evidence.FunctionLost), string(evidence.Fault), string(evidence.NoStart), string(evidence.Refused)}
+
+// SourceValue is the value of Source: a document and what it says about the
+// package on the builds of the edit's scope.
+type SourceValue struct {
+	Title string `json:"title"`
+	// Link is where it can be read, an http or https address; Attachment is
+	// the identity of a file. It has at least one of the two.
+	Link       string `json:"link,omitempty"`
+	Attachment string `json:"attachment,omitempty"`
+	// Quote is the passage that matters, in its own words.
+	Quote string `json:"quote,omitempty"`
+	// Claim is the outcome that it tells of, or about where it only says what
+	// the package is.
+	Claim string `json:"claim" enum:"about,clean,function-lost,fault,no-start,refused"`
+}
+
+func checkSource(value json.RawMessage) error {
+	var v SourceValue
+	if err := strict(value, &v); err != nil {
+		return err
+	}
+	switch {
+	case !goodName(v.Title):
+		return errors.New("a source needs a title of at most 200 bytes")
+	case v.Link == "" && v.Attachment == "":
+		return errors.New("a source needs a link or a file")
+	case v.Link != "" && !isLink(v.Link):
+		return fmt.Errorf("%q is not an address that begins with https:// or http://", v.Link)
+	case !slices.Contains(sourceClaims, v.Claim):
+		return fmt.Errorf("%q is nothing that a source can claim", v.Claim)
+	}
+	return checkText("the quote", v.Quote)
+}
+
+// Substitute is something that can take over what a package does: a function
+// of the phone or a package, with what must be in place first.
+type Substitute struct {
+	Package string `json:"package,omitempty"`
+	// Name is what people call it, such as "any messages app".
+	Name string `json:"name"`
+	// For is the function that it takes over, "" for all.
+	For string `json:"for,omitempty"`
+	// First is what must be in place before the package goes.
+	First string `json:"first,omitempty"`
+}
+
+func checkSubstitutes(value json.RawMessage) error {
+	var v []Substitute
+	if err := strict(value, &v); err != nil {
+		return err
+	}
+	if len(v) > 20 {
+		return errors.New("more than 20 substitutes")
+	}
+	for _, s := range v {
+		if !goodName(s.Name) {
+			return errors.New("a substitute needs a name of at most 200 bytes")
+		}
+		if s.Package != "" {
+			if _, err := android.ParsePackageName(s.Package); err != nil {
+				return fmt.Errorf("the package of %s: %w", s.Name, err)
+			}
+		}
+		if s.For != "" && !goodSlug(s.For) {
+			return fmt.Errorf("%q is not a good function", s.For)
+		}
+		if s.First != "" && !goodName(s.First) {
+			return fmt.Errorf("what must be in place before %s takes over: one line of at most 200 bytes", s.Name)
+		}
+	}
+	return nil
+}
+
+func isDay(s string) bool {
+	_, err := time.Parse(time.DateOnly, s)
+	return err == nil
+}
+
+// link keeps to what an address may hold, so that none can carry markup.
+var link = regexp.MustCompile(`^[A-Za-z0-9\-._~:/?#\[\]@!$&'()*+,;=%]+$`)
+
+func isLink(s string) bool {
+	u, err := url.Parse(s)
+	return err == nil && len(s) <= 2000 && link.MatchString(s) && (u.Scheme == "https" || u.Scheme == "http") && u.Host != "" && u.User == nil
+}
