@@ -134,6 +134,7 @@ func (s *Server) routes() {
 	s.sessionRoutes()
 	s.scopeRoutes()
 	s.ledgerRoutes()
+	s.viewRoutes()
 	s.evidenceRoutes()
 	s.attachmentRoutes()
 	s.trayRoutes()

@@ -155,6 +155,9 @@ var needs = map[string]string{
 	"GET /api/v1/link/requests": "bench", "POST /api/v1/link/view": "bench", "POST /api/v1/link/jobs/:id/progress": "bench", "POST /api/v1/link/jobs/:id/capture": "bench",
 	"POST /api/v1/link/jobs/:id/names": "bench", "POST /api/v1/link/jobs/:id/end": "bench", "GET /api/v1/captures/:id/intake": "technician",
 	"GET /api/v1/jobs/:id": "technician", "DELETE /api/v1/jobs/:id": "technician", "GET /api/v1/jobs/:id/events": "technician",
+	"GET /api/v1/ledger/export": "technician", "GET /api/v1/views": "technician", "POST /api/v1/views": "technician", "DELETE /api/v1/views/:id": "technician",
+	"POST /api/v1/attachments": "technician", "GET /api/v1/attachments/:id": "technician", "POST /api/v1/prose": "technician", "POST /api/v1/trials/foreseen": "technician",
+	"GET /api/v1/yardstick": "technician", "POST /api/v1/yardstick/preview": "technician", "PUT /api/v1/yardstick": "keeper",
 	"POST /api/v1/captures": "technician", "GET /api/v1/captures/:id": "technician",
 }
 

@@ -59,13 +59,57 @@ func (c *conditions) arg(v any) string {
 	return "@" + name
 }
 
+// said is the text in which people tell what a package does: search finds a
+// name by its meaning there.
+const said = `k.field in ('description', 'functions') and (k.value #>> '{}')`
+
 func (c *conditions) word(w filter.Word) string {
-	like := c.arg("%" + escapeLike(w.Text) + "%")
+	like, similar := c.wordArgs(w)
+	return fmt.Sprintf(`(name ilike %[1]s%[2]s or exists (select from labels l where l.package_id = seen.id and (l.label ilike %[1]s%[3]s))
+		or exists (select from claims k where k.package_id = seen.id and %[4]s ilike %[1]s))`, like, similar("name"), similar("l.label"), said)
+}
+
+// wordArgs are the parameters that a word is looked for with; similar writes
+// the condition that forgives typing errors in a column, if it can be told.
+func (c *conditions) wordArgs(w filter.Word) (like string, similar func(column string) string) {
+	like = c.arg("%" + escapeLike(w.Text) + "%")
 	if w.Exact || !forgivable(w.Text) {
-		return fmt.Sprintf(`(name ilike %[1]s or exists (select from labels l where l.package_id = seen.id and l.label ilike %[1]s))`, like)
+		return like, func(string) string { return "" }
 	}
 	word := c.arg(w.Text)
-	return fmt.Sprintf(`(name ilike %[1]s or %[2]s::text <<%% name or exists (select from labels l where l.package_id = seen.id and (l.label ilike %[1]s or %[2]s::text <<%% l.label)))`, like, word)
+	return like, func(column string) string { return fmt.Sprintf(" or %s::text <<%% %s", word, column) }
+}
+
+// narrowing is a condition on packages p that every row fits which the filter
+// lets through: the words in it, looked up in the indexes of the whole
+// catalogue. It is "" where the filter has no such words.
+func (c *conditions) narrowing(n filter.Node) string {
+	var parts []string
+	switch n := n.(type) {
+	case filter.Word:
+		like, similar := c.wordArgs(n)
+		return fmt.Sprintf(`p.id in (select id from packages where name ilike %[1]s%[2]s union select package_id from labels where label ilike %[1]s%[3]s
+			union select k.package_id from claims k where %[4]s ilike %[1]s)`, like, similar("name"), similar("label"), said)
+	case filter.And:
+		for _, part := range n {
+			if sql := c.narrowing(part); sql != "" {
+				parts = append(parts, sql)
+			}
+		}
+		return strings.Join(parts, " and ")
+	case filter.Or:
+		for _, part := range n {
+			sql := c.narrowing(part)
+			if sql == "" {
+				return ""
+			}
+			parts = append(parts, "("+sql+")")
+		}
+		if len(parts) > 0 {
+			return "(" + strings.Join(parts, " or ") + ")"
+		}
+	}
+	return ""
 }
 
 // forgivable reports whether a typing error can be told in a word: letters

@@ -147,9 +147,14 @@ func (s *Store) Ledger(ctx context.Context, q LedgerQuery) (rows []LedgerRow, fo
 	}
 	args := scopeArgs(q.Scope)
 	args["method"], args["limit"] = q.Method, q.Limit
-	fits := "true"
+	fits, among := "true", ""
 	if q.Filter != nil {
-		fits = (&conditions{args: args}).where(q.Filter)
+		c := &conditions{args: args}
+		fits = c.where(q.Filter)
+		// A model's few packages are read faster than the catalogue's indexes.
+		if words := c.narrowing(q.Filter); words != "" && q.Scope.Model == nil {
+			among = " and " + words
+		}
 	}
 	after := ""
 	if q.After != nil {
@@ -157,10 +162,10 @@ func (s *Store) Ledger(ctx context.Context, q LedgerQuery) (rows []LedgerRow, fo
 		args["group"], args["order"], args["name"] = q.After.Group, q.After.Order, q.After.Name
 	}
 	r, err := s.pool.Query(ctx, `
-		with seen as materialized (`+ledgerRows(q.Scope, args)+`),
+		with seen as materialized (`+ledgerRows(q.Scope, args)+among+`),
 		fitting as materialized (select seen.*, `+group+` as grp, (`+sort+`)::float8 as ord from seen where `+fits+`),
 		page as (select * from fitting`+after+` order by grp collate "C", ord, name limit @limit)
-		select p.*, `+bestLabel+` as label, (select count(*) from fitting)::int as found, (select count(*) from seen)::int as total
+		select p.*, `+bestLabel+` as label, (select count(*) from fitting)::int as found, (select count(*) from packages p where `+inScope(q.Scope)+`)::int as total
 		from page p order by p.grp collate "C", p.ord, p.name`, args)
 	if err != nil {
 		return nil, 0, 0, err

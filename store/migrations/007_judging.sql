@@ -84,12 +84,12 @@ create table saved_views (
 -- First and last seen, by build.
 create index sightings_of_package on sightings (package_id, capture_id);
 
--- Every package with a function, and the like.
-create index claims_by_field on claims (field, package_id);
+-- What people say that packages do, for search.
+create index claims_words on claims using gin ((value #>> '{}') gin_trgm_ops) where field in ('description', 'functions');
 
 ---- create above / drop below ----
 
-drop index claims_by_field, sightings_of_package;
+drop index claims_words, sightings_of_package;
 drop table saved_views, sources;
 alter table trials drop attachments, drop tried;
 drop table attachments;

@@ -376,6 +376,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/ledger/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All rows of a view of the Ledger as CSV or JSON
+         * @description For: technician.
+         */
+        get: operations["exportLedger"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/link/jobs/{id}/capture": {
         parameters: {
             query?: never;
@@ -837,6 +857,50 @@ export interface paths {
          */
         post: operations["foreseeTrials"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/views": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Your saved views of the Ledger and those that others share
+         * @description For: technician.
+         */
+        get: operations["listViews"];
+        put?: never;
+        /**
+         * Keep a view of the Ledger under a name; one of yours with that name is replaced
+         * @description For: technician.
+         */
+        post: operations["saveView"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/views/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Throw a saved view of yours away
+         * @description For: technician.
+         */
+        delete: operations["forgetView"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1326,6 +1390,11 @@ export interface components {
             strip: string;
             suggested: string;
         };
+        LedgerView: {
+            group?: string;
+            q?: string;
+            sort?: string;
+        };
         LinkCancel: {
             id: string;
         };
@@ -1377,6 +1446,9 @@ export interface components {
         };
         ListReleaseLine: {
             items: components["schemas"]["ReleaseLine"][];
+        };
+        ListSavedView: {
+            items: components["schemas"]["SavedView"][];
         };
         ListUUID: {
             items: string[];
@@ -1720,6 +1792,14 @@ export interface components {
             purpose: string;
             rules: components["schemas"]["Rules"];
         };
+        SavedView: {
+            by: string;
+            id: string;
+            name: string;
+            own: boolean;
+            shared: boolean;
+            view: components["schemas"]["LedgerView"];
+        };
         Scope: {
             id?: string;
             /** @enum {string} */
@@ -1952,6 +2032,11 @@ export interface components {
              */
             version: number;
             wrong: string;
+        };
+        ViewInputBody: {
+            name: string;
+            shared: boolean;
+            view: components["schemas"]["LedgerView"];
         };
         Wanted: {
             name: string;
@@ -2678,6 +2763,45 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["LedgerPage"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exportLedger: {
+        parameters: {
+            query?: {
+                /** @description Slug of the maker; empty for everywhere */
+                maker?: string;
+                /** @description Slug of the model */
+                model?: string;
+                /** @description Id of the build */
+                build?: string;
+                method?: "disable" | "remove-for-user" | "remove-from-image";
+                q?: string;
+                sort?: "name" | "load" | "ceiling" | "standing" | "trials" | "builds" | "newest";
+                group?: "origin" | "namespace" | "load" | "function" | "maker" | "none";
+                format?: "csv" | "json";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -3565,6 +3689,97 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ListForeseen"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listViews: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListSavedView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    saveView: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ViewInputBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Created"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    forgetView: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

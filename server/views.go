@@ -1,0 +1,209 @@
+package server
+
+import (
+	"cmp"
+	"context"
+	"encoding/csv"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"roster/core/filter"
+	"roster/core/render"
+	"roster/store"
+)
+
+type viewInput struct {
+	Body struct {
+		Name   string           `json:"name" minLength:"1" maxLength:"80"`
+		Shared bool             `json:"shared"`
+		View   store.LedgerView `json:"view"`
+	}
+}
+
+type exportInput struct {
+	ScopeInput
+	Method string `query:"method" enum:"disable,remove-for-user,remove-from-image" default:"remove-for-user"`
+	Q      string `query:"q" maxLength:"2000"`
+	Sort   string `query:"sort" enum:"name,load,ceiling,standing,trials,builds,newest" default:"name"`
+	Group  string `query:"group" enum:"origin,namespace,load,function,maker,none" default:"origin"`
+	Format string `query:"format" enum:"csv,json" default:"csv"`
+}
+
+func (s *Server) viewRoutes() {
+	route(s, Technician, huma.Operation{OperationID: "listViews", Method: http.MethodGet, Path: "/api/v1/views", Summary: "Your saved views of the Ledger and those that others share"},
+		func(ctx context.Context, _ *struct{}) (*listOutput[store.SavedView], error) {
+			return listOf(s.store.SavedViews(ctx, personOf(ctx).ID))
+		})
+	route(s, Technician, huma.Operation{OperationID: "saveView", Method: http.MethodPost, Path: "/api/v1/views", Summary: "Keep a view of the Ledger under a name; one of yours with that name is replaced", DefaultStatus: http.StatusCreated},
+		func(ctx context.Context, in *viewInput) (*createdOutput, error) {
+			name := strings.TrimSpace(in.Body.Name)
+			if name == "" {
+				return nil, problem(http.StatusUnprocessableEntity, "bad-request", "Give the view a name.")
+			}
+			v := in.Body.View
+			if _, err := filter.Parse(v.Q, time.Now()); err != nil {
+				return nil, filterProblem(err)
+			}
+			if store.Sorts[cmp.Or(v.Sort, "name")] == "" || store.Groups[cmp.Or(v.Group, "origin")] == "" {
+				return nil, problem(http.StatusUnprocessableEntity, "bad-request", "The Ledger has no such order or grouping.")
+			}
+			id, err := s.store.SaveView(ctx, personOf(ctx).ID, name, in.Body.Shared, v)
+			return &createdOutput{created{id}}, err
+		})
+	route(s, Technician, huma.Operation{OperationID: "forgetView", Method: http.MethodDelete, Path: "/api/v1/views/{id}", Summary: "Throw a saved view of yours away"},
+		func(ctx context.Context, in *idInput) (*struct{}, error) {
+			return nil, s.store.ForgetView(ctx, personOf(ctx).ID, in.ID)
+		})
+	route(s, Technician, huma.Operation{OperationID: "exportLedger", Method: http.MethodGet, Path: "/api/v1/ledger/export", Summary: "All rows of a view of the Ledger as CSV or JSON"}, s.exportLedger)
+}
+
+// exportPage is how many rows an export reads at a time.
+const exportPage = 1000
+
+// exportLedger streams a view; the first page is read before anything is
+// said, so that a bad filter is still told as a problem.
+func (s *Server) exportLedger(ctx context.Context, in *exportInput) (*huma.StreamResponse, error) {
+	sc, err := s.scope(ctx, in.ScopeInput)
+	if err != nil {
+		return nil, err
+	}
+	fits, err := filter.Parse(in.Q, time.Now())
+	if err != nil {
+		return nil, filterProblem(err)
+	}
+	columns, err := s.store.Columns(ctx, sc, maxColumns)
+	if err != nil {
+		return nil, err
+	}
+	q := store.LedgerQuery{Scope: sc, Method: in.Method, Filter: fits, Sort: in.Sort, Group: in.Group, Limit: exportPage}
+	read := func() ([]store.LedgerRow, error) {
+		rows, _, _, err := s.store.Ledger(ctx, q)
+		if err != nil {
+			return nil, err
+		}
+		if len(rows) > 0 {
+			last := rows[len(rows)-1]
+			q.After = &store.LedgerCursor{Group: last.Group, Order: last.Order, Name: last.Name}
+		}
+		return rows, s.store.FillPresence(ctx, rows, columns)
+	}
+	rows, err := read()
+	if err != nil {
+		return nil, err
+	}
+	return &huma.StreamResponse{Body: func(hc huma.Context) {
+		name := "ledger"
+		if sc.Model != nil {
+			name += "-" + sc.Maker.Slug + "-" + sc.Model.Slug
+		} else if sc.Maker != nil {
+			name += "-" + sc.Maker.Slug
+		}
+		hc.SetHeader("Content-Disposition", `attachment; filename="`+name+"."+in.Format+`"`)
+		var out rowWriter = &jsonRows{w: hc.BodyWriter(), columns: columns}
+		kind := "application/json"
+		if in.Format == "csv" {
+			out, kind = &csvRows{csv.NewWriter(hc.BodyWriter()), columns}, "text/csv; charset=utf-8"
+		}
+		hc.SetHeader("Content-Type", kind)
+		err := out.begin()
+		for err == nil && len(rows) > 0 {
+			for _, r := range rows {
+				if err = out.row(r); err != nil {
+					break
+				}
+			}
+			if len(rows) < exportPage || err != nil {
+				break
+			}
+			rows, err = read()
+		}
+		if err == nil {
+			err = out.end()
+		}
+		if err != nil {
+			// A file that breaks off must not look whole.
+			s.log.Warn("an export of the Ledger broke off", "scope", name, "err", err)
+			panic(http.ErrAbortHandler)
+		}
+	}}, nil
+}
+
+// rowWriter writes rows of the Ledger in some format.
+type rowWriter interface {
+	begin() error
+	row(store.LedgerRow) error
+	end() error
+}
+
+type csvRows struct {
+	w       *csv.Writer
+	columns []store.Build
+}
+
+func (c *csvRows) begin() error {
+	head := []string{"package", "label", "group", "origin", "load", "by suggestion", "suggested", "scope of load", "harm ceiling", "harm floor", "standing", "phones", "people", "phones harmed", "trials"}
+	for _, b := range c.columns {
+		head = append(head, render.Cell(buildName(b)))
+	}
+	return c.w.Write(head)
+}
+
+var presenceWords = map[byte]string{'F': "ships it", 'H': "switched off", 'E': ""}
+
+func (c *csvRows) row(r store.LedgerRow) error {
+	share := func(f float64) string { return strconv.FormatFloat(f, 'f', 4, 64) }
+	_, group, _ := strings.Cut(r.Group, ":")
+	line := []string{r.Name, render.Cell(r.Label), render.Cell(group), r.Origin, r.Load, strconv.FormatBool(r.BySuggestion), r.Suggested, r.LoadScope,
+		share(r.Ceiling), share(r.Floor), r.Standing, strconv.Itoa(r.Phones), strconv.Itoa(r.People), strconv.Itoa(r.Harmed), r.Strip}
+	for i := range r.Presence {
+		line = append(line, presenceWords[r.Presence[i]])
+	}
+	return c.w.Write(line)
+}
+
+func (c *csvRows) end() error {
+	c.w.Flush()
+	return c.w.Error()
+}
+
+// jsonRows writes {"builds": […], "rows": […]}, a row a line.
+type jsonRows struct {
+	w       io.Writer
+	columns []store.Build
+	n       int
+}
+
+func (j *jsonRows) begin() error {
+	builds, err := json.Marshal(j.columns)
+	if err != nil {
+		return err
+	}
+	_, err = fmt.Fprintf(j.w, "{\"builds\":%s,\n\"rows\":[", builds)
+	return err
+}
+
+func (j *jsonRows) row(r store.LedgerRow) error {
+	line, err := json.Marshal(r)
+	if err != nil {
+		return err
+	}
+	comma := ",\n"
+	if j.n == 0 {
+		comma = "\n"
+	}
+	j.n++
+	_, err = fmt.Fprintf(j.w, "%s%s", comma, line)
+	return err
+}
+
+func (j *jsonRows) end() error {
+	_, err := io.WriteString(j.w, "\n]}\n")
+	return err
+}
