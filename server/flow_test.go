@@ -107,15 +107,21 @@ func TestFromTrialToRelease(t *testing.T) {
 		t.Errorf("%+v\n%+v", feed, face)
 	}
 	type dossier struct {
-		Sentence string
-		Figures  struct{ Ceiling float64 }
-		Weighed  []struct{ Weight float64 }
-		Trials   []struct{ Phone string }
-		History  []struct{ Field, Author, AcceptedBy string }
+		Methods []struct {
+			Method, Sentence string
+			Ceiling          float64
+			Weighed          []struct{ Weight float64 }
+		}
+		Trials  []struct{ Phone string }
+		History []struct{ Field, Author, AcceptedBy string }
 	}
 	d := get[dossier](s, technician, "/api/v1/packages/com.brannock.tips"+scope)
-	if d.Figures.Ceiling != tips.Ceiling || len(d.Weighed) != 15 || len(d.History) != 16 || !strings.HasPrefix(d.Sentence, "15 phones, 3 people, none harmed: at most") {
-		t.Errorf("%+v", d)
+	// What was removed for the user counts as evidence for disabling, too.
+	if len(d.Methods) != 2 || d.Methods[0].Method != "disable" || d.Methods[1].Method != "remove-for-user" || len(d.History) != 16 {
+		t.Fatalf("%+v", d)
+	}
+	if m := d.Methods[1]; m.Ceiling != tips.Ceiling || len(m.Weighed) != 15 || !strings.HasPrefix(m.Sentence, "15 phones, 3 people, none harmed: at most") {
+		t.Errorf("%+v", m)
 	}
 	for _, x := range d.Trials {
 		if !regexp.MustCompile(`^[0-9a-f]{24}$`).MatchString(x.Phone) {

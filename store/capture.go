@@ -260,8 +260,7 @@ func addPackages(ctx context.Context, tx pgx.Tx, n NewCapture, rows []row, sum *
 	return err
 }
 
-// addPresence notes what the build ships, where that was not known, and
-// brings the figures that this adds a target for.
+// addPresence notes what the build ships, where that was not known.
 func addPresence(ctx context.Context, tx pgx.Tx, rows []row, sum *CaptureSummary) error {
 	// What the build is known to ship; true where only a list told of it.
 	bare := map[uuid.UUID]bool{}
@@ -310,6 +309,14 @@ func addPresence(ctx context.Context, tx pgx.Tx, rows []row, sum *CaptureSummary
 	if err != nil {
 		return err
 	}
+	_, err = tx.Exec(ctx, `
+		insert into shipped_by (model_id, package_id, builds, newest)
+		select b.model_id, x.package_id, count(*), max(b.first_seen) from presence x join builds b on b.id = x.build_id
+		where b.model_id = (select model_id from builds where id = $1) and x.package_id = any($2) group by 1, 2
+		on conflict (model_id, package_id) do update set builds = excluded.builds, newest = excluded.newest`, sum.BuildID, ids)
+	if err != nil {
+		return err
+	}
 	return guessAgain(ctx, tx, ids)
 }
 
@@ -317,7 +324,7 @@ func addPresence(ctx context.Context, tx pgx.Tx, rows []row, sum *CaptureSummary
 // makers by now.
 func guessAgain(ctx context.Context, tx pgx.Tx, ids []uuid.UUID) error {
 	rows, err := tx.Query(ctx, `
-		select p.id, count(distinct d.maker_id)::int from packages p join presence x on x.package_id = p.id join builds b on b.id = x.build_id join models d on d.id = b.model_id
+		select p.id, count(distinct d.maker_id)::int from packages p join shipped_by x on x.package_id = p.id join models d on d.id = x.model_id
 		where p.id = any($1) and p.origin = $2 group by p.id`, ids, string(catalog.Unknown))
 	if err != nil {
 		return err

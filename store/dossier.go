@@ -182,7 +182,7 @@ func (s *Store) Ships(ctx context.Context, pkg uuid.UUID) ([]Shipping, error) {
 			left join presence x on x.build_id = b.id and x.package_id = $1 left join facts f on f.id = x.facts_id
 			left join (select c.build_id, min(c.taken_at) as first_seen, max(c.taken_at) as last_seen
 				from sightings s join captures c on c.id = s.capture_id where s.package_id = $1 group by c.build_id) seen on seen.build_id = b.id
-		where d.id in (select b2.model_id from presence y join builds b2 on b2.id = y.build_id where y.package_id = $1)
+		where d.id in (select y.model_id from shipped_by y where y.package_id = $1)
 		order by m.name, d.name, `+oldestFirst+` limit 400`, pkg)
 	return all[Shipping](rows, err)
 }

@@ -110,8 +110,7 @@ func eachTried(ctx context.Context, q querier, do func(map[uuid.UUID][]evidence.
 	}
 }
 
-var figureColumns = []string{"package_id", "method", "place", "release", "weight", "harmed_weight", "ceiling", "floor",
-	"severe_ceiling", "severe_floor", "standing", "phones", "people", "harmed_phones", "suggested", "strip"}
+var figureColumns = []string{"package_id", "method", "place", "release", "ceiling", "floor", "standing", "phones", "people", "harmed_phones", "suggested", "strip"}
 
 // writeFigures computes on all processors, then writes.
 func writeFigures(ctx context.Context, tx pgx.Tx, trials map[uuid.UUID][]evidence.Trial, y evidence.Yardstick) error {
@@ -162,8 +161,8 @@ func appendFigures(rows [][]any, pkg uuid.UUID, trials []evidence.Trial, y evide
 			continue
 		}
 		for i, p := range points {
-			f := gathered.From(p.Target, y, limits)
-			rows = append(rows, []any{pkg, string(method), places[i], p.Release, f.Weight, f.Harmed, f.Ceiling, f.Floor, f.SevereCeiling, f.SevereFloor,
+			f := gathered.Summary(p.Target, y, limits)
+			rows = append(rows, []any{pkg, string(method), places[i], p.Release, f.Ceiling, f.Floor,
 				string(f.Standing), f.Phones, f.People, f.HarmedPhones, string(evidence.SuggestedLoad(f, y.Thresholds)), gathered.Strip(p.Target)})
 		}
 	}

@@ -170,10 +170,11 @@ func (c *conditions) text(t filter.Term) string {
 		case "role":
 			parts[i] = fmt.Sprintf(`exists (select from captures k where k.phone_facts @> jsonb_build_object('roles',
 				jsonb_build_array(jsonb_build_object('name', %s::text, 'holders', jsonb_build_array(name)))))`, c.arg(strings.ToUpper(strings.ReplaceAll(v, "-", "_"))))
-		case "maker", "model", "build":
-			column := map[string]string{"maker": "m.name", "model": "d.name", "build": "trim(b.carrier || ' ' || b.version)"}[t.Field.Name]
-			parts[i] = fmt.Sprintf(`exists (select from presence x join builds b on b.id = x.build_id join models d on d.id = b.model_id join makers m on m.id = d.maker_id
-				where x.package_id = seen.id and %s ilike %s)`, column, like())
+		case "maker", "model":
+			column := map[string]string{"maker": "m.name", "model": "d.name"}[t.Field.Name]
+			parts[i] = fmt.Sprintf(`seen.id in (select x.package_id from shipped_by x join models d on d.id = x.model_id join makers m on m.id = d.maker_id where %s ilike %s)`, column, like())
+		case "build":
+			parts[i] = `seen.id in (select x.package_id from presence x join builds b on b.id = x.build_id where trim(b.carrier || ' ' || b.version) ilike ` + like() + `)`
 		case "in":
 			parts[i] = fmt.Sprintf(`name in (select step ->> 'package' from releases r join profiles f on f.id = r.profile_id,
 				jsonb_array_elements(convert_from(r.document, 'utf8')::jsonb -> 'steps') step where r.state = 'current' and (f.slug ilike %[1]s or f.name ilike %[1]s))`, like())

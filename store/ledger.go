@@ -69,8 +69,9 @@ var Groups = map[string]string{
 	"namespace": `'00:' || split_part(name, '.', 1) || case when position('.' in name) > 0 then '.' || split_part(name, '.', 2) else '' end`,
 	"load":      `to_char(array_position(array['load-bearing','tied-in','leaned-on','loose','unproven'], load), 'FM00') || ':' || load`,
 	"function":  `coalesce((select '00:' || (k.value ->> 0) from claims k where k.package_id = seen.id and k.field = 'functions' and jsonb_array_length(k.value) > 0 limit 1), '01:')`,
-	"maker": `coalesce((select case when count(distinct m.id) > 1 then '01:' else '00:' || min(m.name) end
-		from presence x join builds b on b.id = x.build_id join models d on d.id = b.model_id join makers m on m.id = d.maker_id where x.package_id = seen.id), '02:')`,
+	"maker": `coalesce((select case when exists (select from shipped_by y join models e on e.id = y.model_id where y.package_id = x.package_id and e.maker_id <> d.maker_id)
+			then '01:' else '00:' || m.name end
+		from shipped_by x join models d on d.id = x.model_id join makers m on m.id = d.maker_id where x.package_id = seen.id limit 1), '02:')`,
 	"none": `'00:'`,
 }
 
@@ -82,19 +83,23 @@ var Sorts = map[string]string{
 	"ceiling":  `case when phones = 0 then 2 else ceiling end`,
 	"standing": `-array_position(array['untried','thin','contested','fair','firm'], standing)`,
 	"trials":   `-phones`,
-	"builds":   `-(select count(*) from presence x where x.package_id = seen.id)`,
-	"newest":   `-(select coalesce(max(extract(epoch from b.first_seen)), 0) from presence x join builds b on b.id = x.build_id where x.package_id = seen.id)`,
+	"builds":   `-(select coalesce(sum(x.builds), 0) from shipped_by x where x.package_id = seen.id)`,
+	"newest":   `-(select coalesce(max(extract(epoch from x.newest)), 0) from shipped_by x where x.package_id = seen.id)`,
 }
 
-// claimAt picks, of a package's claims of a field, the narrowest in scope.
-func claimAt(field string) string {
-	return `(select c.value, c.scope_kind from claims c
-		where c.package_id = p.id and c.field = '` + field + `' and c.value is not null
-		and c.scope_id in ('00000000-0000-0000-0000-000000000000', @maker, @model, @build)
-		order by array_position(array['build','model','maker','everywhere'], c.scope_kind) limit 1)`
+// claimJoin joins, as an alias, the claim of a field of package p that applies
+// in the scope: the narrowest.
+func claimJoin(sc Scope, field, as string) string {
+	if sc.Maker == nil {
+		return `left join claims ` + as + ` on ` + as + `.package_id = p.id and ` + as + `.field = '` + field + `' and ` + as + `.scope_kind = 'everywhere' and ` + as + `.value is not null`
+	}
+	return `left join lateral (select c.value, c.scope_kind from claims c
+			where c.package_id = p.id and c.field = '` + field + `' and c.value is not null
+			and c.scope_id in ('00000000-0000-0000-0000-000000000000', @maker, @model, @build)
+			order by array_position(array['build','model','maker','everywhere'], c.scope_kind) limit 1) ` + as + ` on true`
 }
 
-// scopeArgs are the named arguments that claimAt and inScope use.
+// scopeArgs are the named arguments that claimJoin and inScope use.
 func scopeArgs(sc Scope) pgx.NamedArgs {
 	args := pgx.NamedArgs{"maker": uuid.Nil, "model": uuid.Nil, "build": uuid.Nil}
 	if sc.Maker != nil {
@@ -115,9 +120,9 @@ func inScope(sc Scope) string {
 	case sc.Build != nil:
 		return `exists (select from presence x where x.package_id = p.id and x.build_id = @build)`
 	case sc.Model != nil:
-		return `p.id in (select x.package_id from presence x join builds b on b.id = x.build_id where b.model_id = @model)`
+		return `p.id in (select x.package_id from shipped_by x where x.model_id = @model)`
 	case sc.Maker != nil:
-		return `p.id in (select x.package_id from presence x join builds b on b.id = x.build_id join models d on d.id = b.model_id where d.maker_id = @maker)`
+		return `p.id in (select x.package_id from shipped_by x join models d on d.id = x.model_id where d.maker_id = @maker)`
 	}
 	return `true`
 }
@@ -134,7 +139,7 @@ func ledgerRows(sc Scope, args pgx.NamedArgs) string {
 		from packages p
 		left join claims oc on oc.package_id = p.id and oc.field = 'origin' and oc.scope_kind = 'everywhere'
 		` + figuresJoin(sc, args) + `
-		left join lateral ` + claimAt("load") + ` g on true
+		` + claimJoin(sc, "load", "g") + `
 		where ` + inScope(sc)
 }
 

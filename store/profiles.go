@@ -111,7 +111,7 @@ func candidates(ctx context.Context, q querier, sc Scope, method string) ([]prof
 				where x.package_id = p.id and b.model_id = @model and k.starts_at_boot)
 		from packages p
 		`+figuresJoin(sc, args)+`
-		left join lateral `+claimAt("load")+` g on true
+		`+claimJoin(sc, "load", "g")+`
 		where `+inScope(sc), args)
 	if err != nil {
 		return nil, err

@@ -49,6 +49,8 @@ func New(ctx context.Context, url string) (*Store, error) {
 		return nil
 	}
 	config.ConnConfig.RuntimeParams["pg_trgm.strict_word_similarity_threshold"] = forgiving
+	// Roster's queries are short: compiling them takes longer than running.
+	config.ConnConfig.RuntimeParams["jit"] = "off"
 	config.ConnConfig.ConnectTimeout = 5 * time.Second
 	pool, err := pgxpool.NewWithConfig(ctx, config)
 	if err != nil {

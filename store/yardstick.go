@@ -167,8 +167,8 @@ func (out *Shifts) shiftsOf(trials []evidence.Trial, from, to evidence.Yardstick
 			if p.Target.Build != "" {
 				continue // a build's figures move as its model's do
 			}
-			a, b := gathered.From(p.Target, from, limits), gathered.From(p.Target, to, limits)
-			if len(a.Counted) == 0 {
+			a, b := gathered.Summary(p.Target, from, limits), gathered.Summary(p.Target, to, limits)
+			if a.Phones == 0 {
 				continue
 			}
 			was, will := evidence.SuggestedLoad(a, from.Thresholds), evidence.SuggestedLoad(b, to.Thresholds)

@@ -28,7 +28,7 @@ type Weighed struct {
 	// Merged lists the trials that this one stands for, itself included.
 	Merged []string
 	// Numbers of phone and person among those gathered.
-	phone, person int
+	phone, person int32
 }
 
 // Figures are what trials come to for one package, one method and one target.
@@ -44,8 +44,13 @@ type Figures struct {
 	Phones, People int
 	// HarmedPhones are the distinct phones among harms.
 	HarmedPhones int
-	// Counted are the trials that made the figures, nearest first.
+	// Counted are the trials that made the figures, nearest first; nil in a
+	// Summary.
 	Counted []Weighed
+
+	// What near trials say, and the worst load that any calls for.
+	nearHarm, nearClean bool
+	worst               Load
 }
 
 // Weigh computes the figures for a method and a target from all trials of one
@@ -57,19 +62,31 @@ func Weigh(trials []Trial, method Method, target Firmware, y Yardstick) Figures 
 // Gathered are the trials of one package that say something about a method,
 // merged and ready to be seen from any number of targets.
 type Gathered struct {
-	counted []Weighed
-	refused []*Trial
-	phones  int
-	people  int
+	// counted are in the order in which they are summed up, ticks in that in
+	// which a strip shows them; sites and tickSites are where they were made.
+	counted          []Weighed
+	ticks            []*Trial
+	sites, tickSites []site
+	ids              map[string]int32
+	phones, people   int
 }
+
+// site is a firmware in small numbers: far quicker to compare than names.
+type site struct{ build, model, maker, release int32 }
+
+// nowhere is the number of what no trial was made on.
+const nowhere = -1
 
 // Gather picks and merges what counts for a method. It keeps pointers into
 // trials, which must not change afterwards.
 func Gather(trials []Trial, method Method) Gathered {
-	g := Gathered{counted: merge(trials, method)}
+	g := Gathered{counted: merge(trials, method), ids: map[string]int32{}}
+	for i := range g.counted {
+		g.ticks = append(g.ticks, g.counted[i].Trial)
+	}
 	for i := range trials {
 		if trials[i].Outcome == Refused && trials[i].Method == method {
-			g.refused = append(g.refused, &trials[i])
+			g.ticks = append(g.ticks, &trials[i])
 		}
 	}
 	// A fixed order makes sums, and so figures, independent of the input's.
@@ -77,54 +94,120 @@ func Gather(trials []Trial, method Method) Gathered {
 		return cmp.Or(cmp.Compare(a.Outcome, b.Outcome), cmp.Compare(a.Person, b.Person),
 			cmp.Compare(a.Phone, b.Phone), cmp.Compare(a.On.Build, b.On.Build), cmp.Compare(a.Method, b.Method))
 	})
-	phones, people := make(map[string]int, len(g.counted)), make(map[string]int, len(g.counted))
-	number := func(of map[string]int, key string) int {
+	slices.SortFunc(g.ticks, func(a, b *Trial) int {
+		return cmp.Or(cmp.Compare(a.Outcome.severity(), b.Outcome.severity()), cmp.Compare(a.ID, b.ID))
+	})
+	number := func(of map[string]int32, key string) int32 {
 		n, ok := of[key]
 		if !ok {
-			n = len(of)
+			n = int32(len(of))
 			of[key] = n
 		}
 		return n
 	}
+	at := func(f Firmware) site {
+		return site{number(g.ids, "b"+f.Build), number(g.ids, "m"+f.Model), number(g.ids, "k"+f.Maker), number(g.ids, "r"+f.Release)}
+	}
+	phones, people := make(map[string]int32, len(g.counted)), make(map[string]int32, len(g.counted))
+	g.sites, g.tickSites = make([]site, len(g.counted)), make([]site, len(g.ticks))
 	for i := range g.counted {
 		w := &g.counted[i]
-		w.phone, w.person = number(phones, w.Phone), number(people, w.Person)
+		w.phone, w.person, g.sites[i] = number(phones, w.Phone), number(people, w.Person), at(w.On)
+	}
+	for i, t := range g.ticks {
+		g.tickSites[i] = at(t.On)
 	}
 	g.phones, g.people = len(phones), len(people)
 	return g
 }
 
+// find is the site of a target; what is empty, or what no trial was made on,
+// is nowhere.
+func (g Gathered) find(target Firmware) site {
+	number := func(kind, name string) int32 {
+		if n, ok := g.ids[kind+name]; ok && name != "" {
+			return n
+		}
+		return nowhere
+	}
+	return site{number("b", target.Build), number("m", target.Model), number("k", target.Maker), number("r", target.Release)}
+}
+
+// from is Between for sites.
+func (trial site) from(target site) Distance {
+	switch {
+	case trial.build == target.build:
+		return SameBuild
+	case trial.model == target.model && trial.release == target.release:
+		return SameModelRelease
+	case trial.model == target.model:
+		return SameModel
+	case trial.maker == target.maker && trial.release == target.release:
+		return SameMakerRelease
+	case trial.maker == target.maker:
+		return SameMaker
+	}
+	return Otherwise
+}
+
 // From computes the figures as seen from a target.
 func (g Gathered) From(target Firmware, y Yardstick, limits *Limits) Figures {
-	f := Figures{Counted: make([]Weighed, 0, len(g.counted))}
-	// Nearest first. A table never grows with distance, so this is the order
-	// of transfer weights, too, which the discount below goes by.
-	for d := SameBuild; d <= Otherwise && len(f.Counted) < len(g.counted); d++ {
-		for _, w := range g.counted {
-			if Between(w.On, target) == d {
-				w.Distance, w.Transfer = d, y.Transfer.Weight(d)
-				w.Weight = w.Transfer
-				f.Counted = append(f.Counted, w)
-			}
-		}
+	f, counted := Figures{}, make([]Weighed, 0, len(g.counted))
+	g.sum(&f, target, y, limits, func(w Weighed) { counted = append(counted, w) })
+	f.Counted = counted
+	return f
+}
+
+// Summary is From without the trials that made the figures: for whole
+// catalogues at once.
+func (g Gathered) Summary(target Firmware, y Yardstick, limits *Limits) Figures {
+	var f Figures
+	g.sum(&f, target, y, limits, nil)
+	return f
+}
+
+// sum weighs every trial, nearest first, hands it to each, and computes the
+// figures. A table never grows with distance, so nearest first is the order of
+// transfer weights, too, which the discount goes by.
+func (g Gathered) sum(f *Figures, target Firmware, y Yardstick, limits *Limits, each func(Weighed)) {
+	stand := g.find(target)
+	distances := make([]Distance, len(g.sites))
+	for i, s := range g.sites {
+		distances[i] = s.from(stand)
 	}
 	var clean, severe, mild float64
 	nth, harmed := make([]int, g.people), make([]bool, g.phones)
-	for i := range f.Counted {
-		w := &f.Counted[i]
-		switch {
-		case w.Outcome.Severe():
-			severe += w.Weight
-		case w.Outcome.Harm():
-			mild += w.Weight
-		default:
-			nth[w.person]++
-			w.Weight = w.Transfer / math.Sqrt(float64(nth[w.person]))
-			clean += w.Weight
-		}
-		if w.Outcome.Harm() && !harmed[w.phone] {
-			harmed[w.phone] = true
-			f.HarmedPhones++
+	for d := SameBuild; d <= Otherwise; d++ {
+		transfer := y.Transfer.Weight(d)
+		for i := range g.counted {
+			if distances[i] != d {
+				continue
+			}
+			w := &g.counted[i]
+			weight, harm := transfer, w.Outcome.Harm()
+			switch {
+			case w.Outcome.Severe():
+				severe += weight
+			case harm:
+				mild += weight
+			default:
+				nth[w.person]++
+				weight /= math.Sqrt(float64(nth[w.person]))
+				clean += weight
+			}
+			if harm && !harmed[w.phone] {
+				harmed[w.phone] = true
+				f.HarmedPhones++
+			}
+			if transfer >= y.Thresholds.Near {
+				f.nearHarm, f.nearClean = f.nearHarm || harm, f.nearClean || w.Outcome == Clean
+			}
+			if load := callsFor(w.Outcome, transfer, y.Thresholds); load != "" && (f.worst == "" || load.Rank() > f.worst.Rank()) {
+				f.worst = load
+			}
+			if each != nil {
+				each(Weighed{w.Trial, d, transfer, weight, w.Merged, w.phone, w.person})
+			}
 		}
 	}
 	f.Phones, f.People = g.phones, g.people
@@ -132,8 +215,7 @@ func (g Gathered) From(target Firmware, y Yardstick, limits *Limits) Figures {
 	f.Weight = f.Harmed + clean
 	f.Ceiling, f.Floor = limits.Ceiling(f.Harmed, clean), limits.Floor(f.Harmed, clean)
 	f.SevereCeiling, f.SevereFloor = limits.Ceiling(severe, clean+mild), limits.Floor(severe, clean+mild)
-	f.Standing = standing(f, y.Thresholds)
-	return f
+	f.Standing = f.standing(y.Thresholds)
 }
 
 // counts reports whether a trial is evidence about method: its own, removal
@@ -188,18 +270,11 @@ func merge(trials []Trial, method Method) []Weighed {
 	return merged
 }
 
-func standing(f Figures, t Thresholds) Standing {
-	var harm, clean bool
-	for _, w := range f.Counted {
-		if w.Transfer >= t.Near {
-			harm = harm || w.Outcome.Harm()
-			clean = clean || w.Outcome == Clean
-		}
-	}
+func (f *Figures) standing(t Thresholds) Standing {
 	switch {
 	case f.Weight == 0:
 		return Untried
-	case harm && clean && f.Floor < t.FirmFloor:
+	case f.nearHarm && f.nearClean && f.Floor < t.FirmFloor:
 		return Contested
 	case f.Ceiling <= t.FirmCeiling || f.Floor >= t.FirmFloor:
 		return Firm

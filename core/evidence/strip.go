@@ -1,11 +1,5 @@
 package evidence
 
-import (
-	"cmp"
-	"slices"
-	"strings"
-)
-
 // maxTicks bounds a strip: more would not be told apart on screen.
 const maxTicks = 120
 
@@ -20,32 +14,33 @@ func Strip(trials []Trial, method Method, target Firmware) string {
 
 // Strip is the trial strip of gathered trials, as the function Strip writes it.
 func (g Gathered) Strip(target Firmware) string {
-	type tick struct {
-		*Trial
-		distance Distance
+	stand := g.find(target)
+	distances := make([]Distance, len(g.tickSites))
+	for i, s := range g.tickSites {
+		distances[i] = s.from(stand)
 	}
-	ticks := make([]tick, 0, len(g.counted)+len(g.refused))
-	for i := range g.counted {
-		ticks = append(ticks, tick{g.counted[i].Trial, Between(g.counted[i].On, target)})
-	}
-	for _, t := range g.refused {
-		ticks = append(ticks, tick{t, Between(t.On, target)})
-	}
-	slices.SortFunc(ticks, func(a, b tick) int {
-		return cmp.Or(cmp.Compare(a.distance, b.distance), cmp.Compare(a.Outcome.severity(), b.Outcome.severity()), cmp.Compare(a.ID, b.ID))
-	})
-	var b strings.Builder
-	for i, t := range ticks[:min(len(ticks), maxTicks)] {
-		if i > 0 && t.distance != ticks[i-1].distance {
-			b.WriteByte('/')
+	strip, ticks := make([]byte, 0, min(len(g.ticks), maxTicks)+int(Otherwise)), 0
+	for d := SameBuild; d <= Otherwise && ticks < maxTicks; d++ {
+		first := true
+		for i, t := range g.ticks {
+			if distances[i] != d {
+				continue
+			}
+			if ticks++; ticks > maxTicks {
+				break
+			}
+			if first && len(strip) > 0 {
+				strip = append(strip, '/')
+			}
+			first = false
+			letter := t.Outcome.letter()
+			if t.CameBack {
+				letter -= 'a' - 'A'
+			}
+			strip = append(strip, letter)
 		}
-		letter := t.Outcome.letter()
-		if t.CameBack {
-			letter -= 'a' - 'A'
-		}
-		b.WriteByte(letter)
 	}
-	return b.String()
+	return string(strip)
 }
 
 // letter is the outcome's tick in a strip.

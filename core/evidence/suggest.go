@@ -64,31 +64,29 @@ type Suggestion struct {
 }
 
 // SuggestedLoad is the load that Suggest suggests for figures alone, without
-// the reasons: for whole catalogues at once.
+// the reasons; the thresholds are those that the figures were made with.
 func SuggestedLoad(f Figures, t Thresholds) Load {
-	worst := Load("")
-	for _, w := range f.Counted {
-		load := Load("")
-		switch {
-		case w.Transfer <= 0:
-		case w.Outcome == NoStart && w.Transfer >= t.Near:
-			load = LoadBearing
-		case w.Outcome == Fault:
-			load = TiedIn
-		case w.Outcome == FunctionLost:
-			load = LeanedOn
-		}
-		if load != "" && (worst == "" || load.Rank() > worst.Rank()) {
-			worst = load
-		}
-	}
 	switch {
-	case worst != "":
-		return worst
+	case f.worst != "":
+		return f.worst
 	case isLoose(f, t):
 		return Loose
 	}
 	return Unproven
+}
+
+// callsFor is the load that one trial calls for, "" where it calls for none.
+func callsFor(o Outcome, transfer float64, t Thresholds) Load {
+	switch {
+	case transfer <= 0:
+	case o == NoStart && transfer >= t.Near:
+		return LoadBearing
+	case o == Fault:
+		return TiedIn
+	case o == FunctionLost:
+		return LeanedOn
+	}
+	return ""
 }
 
 // isLoose reports whether enough people and phones show no harm.

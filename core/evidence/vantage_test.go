@@ -130,7 +130,7 @@ func BenchmarkRecompute(b *testing.B) {
 		for _, m := range Methods {
 			g := Gather(trials, m)
 			for _, p := range points {
-				SuggestedLoad(g.From(p.Target, DefaultYardstick, &limits), DefaultThresholds)
+				SuggestedLoad(g.Summary(p.Target, DefaultYardstick, &limits), DefaultThresholds)
 				g.Strip(p.Target)
 			}
 		}

@@ -12,12 +12,8 @@ create table figures (
 	method text not null,
 	place uuid not null,
 	release text not null,
-	weight double precision not null,
-	harmed_weight double precision not null,
 	ceiling double precision not null,
 	floor double precision not null,
-	severe_ceiling double precision not null,
-	severe_floor double precision not null,
 	standing text not null,
 	phones int not null,
 	people int not null,
@@ -27,8 +23,8 @@ create table figures (
 	strip text not null,
 	primary key (package_id, method, place, release)
 );
--- The Ledger of a maker or of everything reads one vantage of many packages.
-create index figures_from on figures (place, method, release, package_id);
+-- The Ledger of everything reads one vantage of all packages.
+create index figures_everywhere on figures (method, package_id) where place = '00000000-0000-0000-0000-000000000000';
 
 alter table settings add revision int not null default 1;
 
@@ -81,16 +77,33 @@ create table saved_views (
 	unique (person_id, name)
 );
 
+-- Which model ships which package, on how many builds: presence in short, for
+-- what is asked of packages that ship nearly everywhere.
+create table shipped_by (
+	model_id uuid not null references models,
+	package_id uuid not null references packages,
+	builds int not null,
+	-- when the newest of these builds was first seen
+	newest timestamptz not null,
+	primary key (model_id, package_id)
+);
+insert into shipped_by
+	select b.model_id, x.package_id, count(*), max(b.first_seen) from presence x join builds b on b.id = x.build_id group by 1, 2;
+create index shipped_by_package on shipped_by (package_id);
+
 -- First and last seen, by build.
 create index sightings_of_package on sightings (package_id, capture_id);
 
 -- What people say that packages do, for search.
 create index claims_words on claims using gin ((value #>> '{}') gin_trgm_ops) where field in ('description', 'functions');
 
+-- The few packages whose origin people have corrected.
+create index claims_origin on claims (package_id) where field = 'origin';
+
 ---- create above / drop below ----
 
-drop index claims_words, sightings_of_package;
-drop table saved_views, sources;
+drop index claims_origin, claims_words, sightings_of_package;
+drop table shipped_by, saved_views, sources;
 alter table trials drop attachments, drop tried;
 drop table attachments;
 alter table settings drop revision;
