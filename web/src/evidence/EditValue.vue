@@ -3,7 +3,7 @@
 import { computed } from 'vue'
 import LoadMark from '@/marks/LoadMark.vue'
 import TrialStrip from '@/marks/TrialStrip.vue'
-import { count, loadWord, methodWord, originWord, outcomeWord, slugWords } from './words'
+import { claimWord, count, country, loadWord, methodWord, originWord, outcomeWord, slugWords } from './words'
 
 const props = defineProps<{ field: string; value: unknown; build?: string }>()
 
@@ -13,7 +13,10 @@ interface TrialValue {
   function?: string
   persistence: string
   watchedDays: number
+  on?: string
   note?: string
+  tried?: string[]
+  attachments?: string[]
 }
 const load = computed(() =>
   props.field === 'load' ? (props.value as { load: string; conditions?: string[] } | null) : null,
@@ -29,6 +32,18 @@ const text = computed(() => {
   const v = props.value
   if (v === null || v === undefined) return 'not set'
   if (typeof v === 'string') return props.field === 'origin' ? (originWord[v] ?? v) : `“${v}”`
+  if (props.field === 'countries' && Array.isArray(v))
+    return v.map((c) => country(String(c))).join(', ') || 'any country'
+  if (props.field === 'substitutes' && Array.isArray(v))
+    return (
+      (v as { name: string; first?: string }[])
+        .map((s) => s.name + (s.first ? ` (first: ${s.first})` : ''))
+        .join(', ') || 'none'
+    )
+  if (props.field === 'source') {
+    const s = v as { title: string; claim: string; link?: string; quote?: string }
+    return `${s.title}${s.link ? `, ${s.link}` : ''}: ${claimWord[s.claim]}${s.quote ? `. “${s.quote}”` : ''}`
+  }
   if (Array.isArray(v)) return v.length ? v.map((s) => slugWords(String(s))).join(', ') : 'none'
   return Object.entries(v as Record<string, string>)
     .map(([lang, label]) => `${label} (${lang})`)
@@ -44,6 +59,8 @@ const text = computed(() => {
         trial.function ? ` (${slugWords(trial.function)})` : ''
       }}{{ trial.watchedDays ? `, watched ${count(trial.watchedDays, 'day')}` : ''
       }}{{ trial.persistence.startsWith('back') ? `, ${slugWords(trial.persistence)}` : ''
+      }}{{ trial.tried?.length ? `, tried: ${trial.tried.join(', ')}` : ''
+      }}{{ trial.attachments?.length ? `, ${count(trial.attachments.length, 'file')}` : ''
       }}{{ trial.note ? `. “${trial.note}”` : '' }}</span
     ></span
   >

@@ -1,57 +1,54 @@
 <script setup lang="ts">
 // An edit of a plain field: words, a list of words, or names by language.
 import { computed, ref } from 'vue'
-import { words } from '@/api/client'
-import PackageName from '@/marks/PackageName.vue'
-import { useTray } from '@/shell/tray'
 import ChoiceRow from './ChoiceRow.vue'
+import DescriptionText from './DescriptionText.vue'
 import type { Subject } from './dialogs'
+import { linesOf, slugOf, useIntoTray } from './intoTray'
 import SheetDialog from './SheetDialog.vue'
+import SubjectNames from './SubjectNames.vue'
 import { fieldWord, originWord } from './words'
 
 const props = defineProps<{
-  subject: Subject
-  field: 'description' | 'functions' | 'origin' | 'labels' | 'aliases'
+  subjects: Subject[]
+  title: string
+  field: 'description' | 'functions' | 'origin' | 'labels' | 'aliases' | 'countries'
   value: string | string[] | Record<string, string>
 }>()
 const emit = defineEmits<{ close: [] }>()
-const tray = useTray()
+const { busy, wrong, put } = useIntoTray(() => emit('close'))
 
+const commas = ['functions', 'countries']
 function asText(v: typeof props.value): string {
   if (typeof v === 'string') return v
-  if (Array.isArray(v)) return v.join(props.field === 'functions' ? ', ' : '\n')
+  if (Array.isArray(v)) return v.join(commas.includes(props.field) ? ', ' : '\n')
   return Object.entries(v)
     .map(([lang, label]) => `${lang}: ${label}`)
     .join('\n')
 }
 const text = ref(asText(props.value))
 const reason = ref('')
-const wrong = ref('')
-const busy = ref(false)
+const several = computed(() => props.subjects.length > 1)
 const ready = computed(() => text.value.trim() !== asText(props.value).trim() && reason.value.trim() !== '')
 const hints: Record<string, string> = {
-  description: 'What it does, in plain words',
   functions: 'Short words with commas between, such as payments, voice-mail',
   labels: 'One a line: the language, a colon, the name. en: Tips',
   aliases: 'One a line',
+  countries: 'Two letters each, with commas between: NO, SE',
 }
 
 function parsed(): unknown {
-  const lines = text.value
-    .split('\n')
-    .map((l) => l.trim())
-    .filter(Boolean)
+  const words = text.value.split(/[,\n]/).filter((w) => w.trim())
   switch (props.field) {
     case 'functions':
-      return text.value
-        .split(/[,\n]/)
-        .map((f) => f.trim().toLowerCase().replace(/\s+/g, '-'))
-        .filter(Boolean)
+      return words.map(slugOf)
+    case 'countries':
+      return words.map((c) => c.trim().toUpperCase())
     case 'aliases':
-      return lines
+      return linesOf(text.value)
     case 'labels':
       return Object.fromEntries(
-        lines.map((l) => {
+        linesOf(text.value).map((l) => {
           const at = l.indexOf(':')
           if (at < 1) throw new Error(`“${l}”: write the language, a colon and the name, such as en: Tips`)
           return [l.slice(0, at).trim(), l.slice(at + 1).trim()]
@@ -61,31 +58,24 @@ function parsed(): unknown {
       return text.value.trim()
   }
 }
-async function add() {
-  busy.value = true
-  try {
-    await tray.add([
-      {
-        package: props.subject.name,
-        field: props.field,
-        scope: { kind: 'everywhere' },
-        value: parsed(),
-        reason: reason.value.trim(),
-      },
-    ])
-    emit('close')
-  } catch (e) {
-    wrong.value = words(e)
-  } finally {
-    busy.value = false
-  }
+function add() {
+  void put(() => {
+    const value = parsed()
+    return props.subjects.map((s) => ({
+      package: s.name,
+      field: props.field,
+      scope: { kind: 'everywhere' },
+      value,
+      reason: reason.value.trim(),
+    }))
+  })
 }
 const origins = Object.entries(originWord).map(([value, word]) => ({ value, word }))
 </script>
 
 <template>
   <SheetDialog
-    :title="`${subject.label || subject.name}: ${fieldWord[field]}`"
+    :title="`${title}: ${fieldWord[field]}`"
     action="Into the tray"
     :busy="busy"
     :ready="ready"
@@ -93,9 +83,11 @@ const origins = Object.entries(originWord).map(([value, word]) => ({ value, word
     @close="emit('close')"
     @act="add"
   >
-    <template #about><PackageName :name="subject.name" /></template>
+    <template #about><SubjectNames :subjects="subjects" /></template>
     <ChoiceRow v-if="field === 'origin'" v-model="text" title="Who put it there" :options="origins" />
+    <DescriptionText v-else-if="field === 'description'" v-model="text" />
     <v-textarea v-else v-model="text" v-focus :label="hints[field]" />
+    <p v-if="several" class="second">This takes the place of what each of them has now.</p>
     <v-textarea v-model="reason" label="How you know" maxlength="2000" />
     <template #note>Nothing changes until a reviewer accepts it.</template>
   </SheetDialog>

@@ -1,19 +1,22 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
-import { api, ask, words, type Schemas } from '@/api/client'
-import PackageName from '@/marks/PackageName.vue'
+import { api, ask, type Schemas } from '@/api/client'
 import TrialStrip from '@/marks/TrialStrip.vue'
 import { buildName, useBuilds, useScope } from '@/shell/scope'
-import { useTray } from '@/shell/tray'
+import AttachFiles from './AttachFiles.vue'
 import ChoiceRow from './ChoiceRow.vue'
 import type { Subject } from './dialogs'
+import { slugOf, useIntoTray } from './intoTray'
 import SheetDialog from './SheetDialog.vue'
+import SubjectNames from './SubjectNames.vue'
+import TrialForeseen from './TrialForeseen.vue'
+import TriedChecks from './TriedChecks.vue'
 import { ago } from './words'
 
-const props = defineProps<{ subject: Subject }>()
+const props = defineProps<{ subjects: Subject[]; title: string }>()
 const emit = defineEmits<{ close: [] }>()
-const tray = useTray()
+const { busy, wrong, put } = useIntoTray(() => emit('close'))
 const { scope } = useScope()
 const builds = useBuilds(
   () => scope.value.maker,
@@ -53,61 +56,74 @@ watch(
   { immediate: true },
 )
 
-type Method = Schemas['Trial']['method']
-const method = ref<Method>('remove-for-user')
-const outcome = ref<string>()
+type Trial = Schemas['TrialsInputBody']
+const method = ref<Trial['method']>('remove-for-user')
+const outcome = ref<Trial['outcome']>()
 const fn = ref('')
 const persistence = ref('held')
 const recovery = ref('not-tried')
 const days = ref('0')
+const today = new Date().toLocaleDateString('sv')
+const on = ref(today)
+const tried = ref<string[]>([])
 const note = ref('')
-const wrong = ref('')
-const busy = ref(false)
+const files = ref<Schemas['Attachment'][]>([])
 const refused = computed(() => outcome.value === 'refused')
+const lost = computed(() => (outcome.value === 'function-lost' ? slugOf(fn.value) : ''))
+const mark = computed(() => (phone.value === other ? `called:${called.value.trim()}` : (phone.value ?? '')))
 const ready = computed(
   () =>
     !!outcome.value &&
     !!build.value &&
     (phone.value !== other || called.value.trim() !== '') &&
-    (outcome.value !== 'function-lost' || fn.value.trim() !== '') &&
+    (outcome.value !== 'function-lost' || lost.value !== '') &&
     (!refused.value || note.value.trim() !== ''),
 )
+const foreseen = computed<Trial | undefined>(() =>
+  outcome.value && build.value
+    ? {
+        packages: props.subjects.map((s) => s.name),
+        build: build.value,
+        phone: mark.value,
+        method: method.value,
+        outcome: outcome.value,
+        function: lost.value || undefined,
+        persistence: refused.value ? 'not-watched' : persistence.value,
+      }
+    : undefined,
+)
 
-async function add() {
-  busy.value = true
-  try {
-    await tray.add([
-      {
-        package: props.subject.name,
-        field: 'trial',
-        scope: { kind: 'everywhere' },
-        value: {
-          build: build.value,
-          phone: phone.value === other ? `called:${called.value.trim()}` : phone.value,
-          method: method.value,
-          outcome: outcome.value,
-          function: outcome.value === 'function-lost' ? fn.value.trim().toLowerCase().replace(/\s+/g, '-') : undefined,
-          persistence: refused.value ? 'not-watched' : persistence.value,
-          recovery: recovery.value,
-          watchedDays: Math.max(0, Math.round(Number(days.value) || 0)),
-          note: note.value.trim(),
-        },
-        reason: '',
-      },
-    ])
-    emit('close')
-  } catch (e) {
-    wrong.value = words(e)
-  } finally {
-    busy.value = false
+function add() {
+  const value = {
+    build: build.value,
+    phone: mark.value,
+    method: method.value,
+    outcome: outcome.value,
+    function: lost.value || undefined,
+    persistence: refused.value ? 'not-watched' : persistence.value,
+    recovery: recovery.value,
+    watchedDays: Math.max(0, Math.round(Number(days.value) || 0)),
+    on: on.value || undefined,
+    note: note.value.trim(),
+    tried: tried.value,
+    attachments: files.value.map((f) => f.id),
   }
+  void put(() =>
+    props.subjects.map((s) => ({
+      package: s.name,
+      field: 'trial',
+      scope: { kind: 'everywhere' },
+      value,
+      reason: '',
+    })),
+  )
 }
 const letters: Record<string, string> = { clean: 'c', 'function-lost': 'l', fault: 'f', 'no-start': 'n', refused: 'r' }
 </script>
 
 <template>
   <SheetDialog
-    :title="`What happened without ${subject.label || subject.name}`"
+    :title="`What happened without ${title}`"
     action="Into the tray"
     :busy="busy"
     :ready="ready"
@@ -115,7 +131,7 @@ const letters: Record<string, string> = { clean: 'c', 'function-lost': 'l', faul
     @close="emit('close')"
     @act="add"
   >
-    <template #about><PackageName :name="subject.name" /></template>
+    <template #about><SubjectNames :subjects="subjects" /></template>
     <p v-if="!scope.model" class="notice">Choose a model in the scope bar first: a trial is made on one firmware.</p>
     <template v-else>
       <div class="two">
@@ -163,7 +179,8 @@ const letters: Record<string, string> = { clean: 'c', 'function-lost': 'l', faul
             { value: 'not-watched', word: 'not watched' },
           ]"
         />
-        <div class="two">
+        <div class="three">
+          <v-text-field v-model="on" label="Taken off on" type="date" :max="today" />
           <v-text-field v-model="days" label="Days watched" type="number" min="0" max="3650" />
           <v-select
             v-model="recovery"
@@ -177,16 +194,23 @@ const letters: Record<string, string> = { clean: 'c', 'function-lost': 'l', faul
           />
         </div>
       </template>
-      <v-textarea v-model="note" :label="refused ? 'The phone’s words' : 'Note'" />
+      <TriedChecks v-if="!refused" v-model="tried" :subjects="subjects" />
+      <v-textarea v-model="note" :label="refused ? 'The phone’s words' : 'Note'" rows="2" />
+      <AttachFiles v-model="files" />
+      <TrialForeseen v-if="foreseen" :trial="foreseen" />
     </template>
     <template #note>Nothing changes until a reviewer accepts it.</template>
   </SheetDialog>
 </template>
 
 <style scoped>
-.two {
+.two,
+.three {
   display: grid;
   grid-template-columns: 1fr 1fr;
   gap: 10px;
+}
+.three {
+  grid-template-columns: 1fr 1fr 1fr;
 }
 </style>

@@ -6,19 +6,41 @@ export interface Subject {
   label: string
 }
 
-// Which evidence somebody is about to add, from wherever they are.
+// Fields whose value an edit of several packages at once can set.
+export type SharedField = 'origin' | 'functions' | 'countries'
+
+// Which evidence somebody is about to add, to which packages, from wherever
+// they are.
 export const useEvidenceDialogs = defineStore('evidence', {
   state: () => ({
-    subject: undefined as Subject | undefined,
-    open: '' as '' | 'trial' | 'load',
+    subjects: [] as Subject[],
+    open: '' as '' | 'trial' | 'load' | 'source' | SharedField,
     proposed: undefined as Load | undefined,
   }),
-  actions: {
-    trial(subject: Subject) {
-      this.$patch({ subject: { name: subject.name, label: subject.label }, open: 'trial' })
+  getters: {
+    // title says whom a dialog is about.
+    title: (state) => {
+      const [first] = state.subjects
+      return state.subjects.length > 1 ? `${state.subjects.length} packages` : first?.label || first?.name || ''
     },
-    load(subject: Subject, load?: Load) {
-      this.$patch({ subject: { name: subject.name, label: subject.label }, open: 'load', proposed: load })
+  },
+  actions: {
+    show(what: typeof this.open, subjects: Subject[], load?: Load) {
+      if (!subjects.length) return
+      this.$patch((state) => {
+        state.subjects = subjects.map((s) => ({ name: s.name, label: s.label }))
+        state.open = what
+        state.proposed = load
+      })
+    },
+    trial(...subjects: Subject[]) {
+      this.show('trial', subjects)
+    },
+    load(subjects: Subject[], load?: Load) {
+      this.show('load', subjects, load)
+    },
+    source(subject: Subject) {
+      this.show('source', [subject])
     },
     close() {
       this.open = ''

@@ -35,6 +35,9 @@ export const outcomeWord: Record<string, string> = {
   refused: 'refused',
 }
 
+// What a source tells of.
+export const claimWord: Record<string, string> = { about: 'what it is', ...outcomeWord }
+
 export const stateWord: Record<string, string> = {
   sent: 'sent',
   open: 'open',
@@ -52,6 +55,9 @@ export const fieldWord: Record<string, string> = {
   functions: 'functions',
   labels: 'names',
   aliases: 'other names',
+  source: 'source',
+  substitutes: 'substitutes',
+  countries: 'countries',
 }
 
 // ceiling rounds up: a ceiling is never shown lower than it is.
@@ -69,6 +75,13 @@ export function slugWords(slug: string): string {
 
 export function count(n: number, one: string, many = `${one}s`): string {
   return n === 1 ? `1 ${one}` : `${n} ${many}`
+}
+
+const regions = new Intl.DisplayNames('en', { type: 'region', fallback: 'code' })
+
+// country names an ISO 3166 code.
+export function country(code: string): string {
+  return regions.of(code) ?? code
 }
 
 export function people(n: number): string {
@@ -91,6 +104,11 @@ export function ago(time: string): string {
     if (seconds >= size) return relative.format(-Math.floor(seconds / size), unit)
   }
   return 'just now'
+}
+
+// day is the date of a time, as 31 Mar 2026.
+export function day(time: string): string {
+  return new Date(time).toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year: 'numeric' })
 }
 
 export function exactTime(time: string): string {

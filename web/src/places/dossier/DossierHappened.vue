@@ -1,98 +1,101 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
+import AttachedFile from '@/evidence/AttachedFile.vue'
 import { useEvidenceDialogs, type Subject } from '@/evidence/dialogs'
-import { ago, ceiling, count, exactTime, floor, methodWord, outcomeWord, people, slugWords } from '@/evidence/words'
-import HarmInterval from '@/marks/HarmInterval.vue'
+import { ago, ceiling, claimWord, count, methodWord, people } from '@/evidence/words'
+import HarmPlot, { type Bar } from '@/marks/HarmPlot.vue'
 import TrialStrip from '@/marks/TrialStrip.vue'
 import type { Dossier } from './dossier'
+import TrialTable from './TrialTable.vue'
 
 const props = defineProps<{ d: Dossier; subject: Subject }>()
 const dialogs = useEvidenceDialogs()
-const opened = ref(false)
-const weight = computed(() => {
-  const by = new Map<string, { weight: number; transfer: number }>()
-  for (const w of props.d.weighed) for (const id of w.trials) by.set(id, w)
+const method = ref('remove-for-user')
+const seen = computed(() => props.d.methods.find((m) => m.method === method.value) ?? props.d.methods[0])
+const bars = computed<Bar[]>(() =>
+  props.d.methods.flatMap((m) => m.distances.filter((x) => x.phones).map((x) => ({ ...x, method: m.method }))),
+)
+// What is open: all trials of the method, or those behind one bar.
+const opened = ref<{ method: string; distance?: number }>()
+const chosen = computed(() =>
+  opened.value?.distance === undefined ? undefined : { method: opened.value.method, distance: opened.value.distance },
+)
+watch(
+  () => props.subject.name,
+  () => (opened.value = undefined),
+)
+function openBar(b: Bar) {
+  const same = chosen.value?.method === b.method && chosen.value.distance === b.distance
+  if (!same) method.value = b.method
+  opened.value = same ? undefined : { method: b.method, distance: b.distance }
+}
+const weights = computed(() => {
+  const by = new Map<string, { weight: number; transfer: number; trials: string[]; distance: number }>()
+  for (const w of seen.value?.weighed ?? []) for (const id of w.trials) by.set(id, w)
   return by
 })
-const letter: Record<string, string> = { clean: 'c', 'function-lost': 'l', fault: 'f', 'no-start': 'n', refused: 'r' }
-const tick = (t: Dossier['trials'][number]) => {
-  const l = letter[t.outcome] ?? ''
-  return t.persistence.startsWith('back') ? l.toUpperCase() : l
-}
+const trials = computed(() => {
+  const only = chosen.value?.distance
+  return only === undefined ? props.d.trials : props.d.trials.filter((t) => weights.value.get(t.id)?.distance === only)
+})
+const fileOf = (id?: string) => props.d.attachments.find((f) => f.id === id)
 </script>
 
 <template>
   <section class="band">
     <h2>
       What happened when it went
-      <span v-if="d.figures.phones" class="second plain"
-        >removed for the user · {{ count(d.figures.phones, 'phone') }}, {{ people(d.figures.people) }} · standing
-        {{ d.figures.standing }}</span
+      <span v-if="seen?.phones" class="second plain"
+        >{{ count(seen.phones, 'phone') }}, {{ people(seen.people) }} · standing {{ seen.standing }}</span
       >
+      <button class="act" @click="dialogs.source(subject)">Add a source</button>
       <button class="act" @click="dialogs.trial(subject)">Add a trial <kbd>t</kbd></button>
     </h2>
     <p v-if="!d.trials.length" class="second none">
       Nobody has tried it. Take it off a phone that you can reset, use the phone, and say what you saw.
     </p>
-    <template v-else>
-      <table class="distances">
-        <tbody>
-          <tr v-for="x in d.distances" :key="x.distance">
-            <th scope="row">{{ x.words }}</th>
-            <td><HarmInterval v-if="x.phones" :floor="x.floor" :ceiling="x.ceiling" :width="290" /></td>
-            <td class="of">
-              <template v-if="x.phones"
-                >{{ x.harmedPhones }} of {{ x.phones }} harmed,
-                {{ x.harmedPhones ? `${floor(x.floor)} to ` : 'at most ' }}{{ ceiling(x.ceiling) }}</template
-              >
-            </td>
-            <td class="second">counts {{ x.weight }}</td>
-            <td><TrialStrip :strip="x.strip" :height="22" /></td>
-          </tr>
-        </tbody>
-      </table>
-      <p class="sum">{{ d.sentence }}</p>
-      <button class="link" :aria-expanded="opened" @click="opened = !opened">
+    <template v-else-if="seen">
+      <div v-if="d.methods.length > 1" class="methods" role="group" aria-label="Method">
+        <button v-for="m in d.methods" :key="m.method" :aria-pressed="m.method === method" @click="method = m.method">
+          {{ methodWord[m.method] }} <span class="second">{{ m.phones }}</span>
+        </button>
+      </div>
+      <div class="strip">
+        <TrialStrip :strip="seen.strip" :height="38" :step="8" :most="640" />
+        <b v-if="seen.phones">≤ {{ ceiling(seen.ceiling) }}</b>
+      </div>
+      <p class="sum">{{ seen.sentence }}</p>
+      <HarmPlot v-if="bars.length" :bars="bars" :method="method" :chosen="chosen" @open="openBar" />
+      <button class="link open" :aria-expanded="!!opened" @click="opened = opened ? undefined : { method }">
         {{ opened ? 'Close the trials' : `Open the ${count(d.trials.length, 'trial')} and their weights` }}
       </button>
-      <table v-if="opened" class="trials">
-        <thead>
-          <tr>
-            <th colspan="2">Outcome</th>
-            <th>Firmware</th>
-            <th>Method</th>
-            <th>Watched</th>
-            <th>Phone</th>
-            <th>By</th>
-            <th class="num">Weight</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="t in d.trials" :key="t.id">
-            <td><TrialStrip :strip="tick(t)" /></td>
-            <td>
-              {{ outcomeWord[t.outcome] }}{{ t.function ? `: ${slugWords(t.function)}` : '' }}
-              <span v-if="t.note" class="second" dir="auto">{{ t.note }}</span>
-            </td>
-            <td>{{ t.model }} {{ t.carrier }} {{ t.version }}</td>
-            <td>{{ methodWord[t.method] }}</td>
-            <td>
-              {{ count(t.watchedDays, 'day')
-              }}{{ t.persistence.startsWith('back') ? `, ${slugWords(t.persistence)}` : '' }}
-            </td>
-            <td class="mono second">{{ t.phone.slice(0, 8) }}</td>
-            <td>
-              {{ t.person }} <span class="second" :title="exactTime(t.at)">{{ ago(t.at) }}</span>
-            </td>
-            <td class="num">{{ weight.get(t.id) ? weight.get(t.id)!.weight.toFixed(2) : 'none' }}</td>
-          </tr>
-        </tbody>
-      </table>
-      <p v-if="opened" class="second">
-        Together {{ d.figures.weight.toFixed(2) }} phones' worth of trials, {{ d.figures.harmedWeight.toFixed(2) }} of
-        them harms. A trial on a farther firmware counts less, and so does each further phone of one person that went
-        clean.
-      </p>
+      <template v-if="opened">
+        <TrialTable :trials="trials" :weights="weights" :files="d.attachments" />
+        <p class="second">
+          Together {{ seen.weight.toFixed(2) }} phones' worth of trials, {{ seen.harmedWeight.toFixed(2) }} of them
+          harms. A trial on a farther firmware counts less, and so does each further phone of one person that went
+          clean: see <router-link to="/yardstick">the yardstick</router-link>.
+        </p>
+      </template>
+    </template>
+    <template v-if="d.sources.length">
+      <h2 class="later">What others say</h2>
+      <ul class="sources">
+        <li v-for="s in d.sources" :key="s.id">
+          <p>
+            <a v-if="s.link" :href="s.link" target="_blank" rel="noopener noreferrer nofollow" dir="auto">{{
+              s.title
+            }}</a>
+            <b v-else dir="auto">{{ s.title }}</b>
+            <span class="second"
+              >: {{ claimWord[s.claim] }}{{ s.scopeName === 'everywhere' ? '' : `, about ${s.scopeName}` }} ·
+              {{ s.person }} {{ ago(s.at) }}, change {{ s.change }}</span
+            >
+          </p>
+          <blockquote v-if="s.quote" dir="auto">{{ s.quote }}</blockquote>
+          <AttachedFile v-if="fileOf(s.attachment)" :file="fileOf(s.attachment)!" />
+        </li>
+      </ul>
     </template>
   </section>
 </template>
@@ -107,8 +110,11 @@ h2 {
   align-items: center;
   gap: 10px;
 }
-h2 .act {
+h2 .act:first-of-type {
   margin-left: auto;
+}
+.later {
+  margin-top: 16px;
 }
 .plain {
   font-weight: 400;
@@ -116,44 +122,50 @@ h2 .act {
 .none {
   margin-top: 6px;
 }
-.distances {
-  width: 100%;
+.methods {
+  display: flex;
+  gap: 18px;
   margin-top: 4px;
 }
-.distances td,
-.distances th {
-  padding: 1px 14px 1px 0;
-  border-bottom: 1px solid var(--row);
-  text-align: left;
-  font-weight: 400;
-  white-space: nowrap;
+.methods button {
+  padding: 2px 0;
+  color: var(--second);
+  border-bottom: 2px solid transparent;
 }
-.distances td:last-child {
-  width: 100%;
+.methods button[aria-pressed='true'] {
+  color: var(--ink);
+  font-weight: 600;
+  border-bottom-color: var(--ink);
+}
+.strip {
+  display: flex;
+  align-items: end;
+  gap: 14px;
+  margin-top: 6px;
+}
+.strip b {
+  font-size: 20px;
+  line-height: 1;
+  padding-bottom: 3px;
+  font-weight: 650;
 }
 .sum {
   font-size: 15px;
   line-height: 1.4;
-  margin: 10px 0 6px;
+  margin: 6px 0 8px;
   max-width: 80ch;
 }
-.trials {
-  width: 100%;
-  margin: 8px 0;
+.open {
+  margin-top: 8px;
 }
-.trials th {
-  text-align: left;
-  font-size: 12px;
-  font-weight: 400;
-  color: var(--second);
-  border-bottom: 1px solid var(--ink);
+.sources li {
+  padding: 3px 0;
 }
-.trials td {
-  padding: 2px 12px 2px 0;
-  border-bottom: 1px solid var(--row);
-  vertical-align: top;
-}
-.num {
-  text-align: right !important;
+blockquote {
+  margin: 2px 0 2px;
+  padding-left: 10px;
+  border-left: 2px solid var(--hair);
+  max-width: 80ch;
+  white-space: pre-line;
 }
 </style>

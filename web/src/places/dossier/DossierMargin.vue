@@ -55,7 +55,7 @@ const boot = computed(() => props.d.ships.filter((s) => s.ships && s.boot).lengt
   <p v-else class="second">in none</p>
   <div class="acts">
     <button class="act" @click="dialogs.trial(subject)">Add a trial</button>
-    <button class="act" @click="dialogs.load(subject)">Propose a load</button>
+    <button class="act" @click="dialogs.load([subject])">Propose a load</button>
   </div>
   <div class="keys">
     <span><kbd>t</kbd> trial</span><span><kbd>1</kbd>–<kbd>4</kbd> load</span><span><kbd>h</kbd> history</span

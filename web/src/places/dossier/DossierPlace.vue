@@ -9,6 +9,7 @@ import PackageName from '@/marks/PackageName.vue'
 import { useKeys } from '@/shell/keys'
 import { useScope } from '@/shell/scope'
 import DossierHappened from './DossierHappened.vue'
+import DossierHistory from './DossierHistory.vue'
 import DossierMargin from './DossierMargin.vue'
 import DossierShips from './DossierShips.vue'
 import DossierWhat from './DossierWhat.vue'
@@ -44,8 +45,9 @@ useKeys([
   {
     keys: ['1', '2', '3', '4', '0'],
     does: 'propose a load, 0 for Unproven',
-    run: (e) => dialogs.load(subject.value, e.key === '0' ? 'unproven' : loads[Number(e.key) - 1]!),
+    run: (e) => dialogs.load([subject.value], e.key === '0' ? 'unproven' : loads[Number(e.key) - 1]!),
   },
+  { keys: ['s'], does: 'add a source', run: () => dialogs.source(subject.value) },
   {
     keys: ['u', 'Escape'],
     does: 'back to the Ledger',
@@ -85,7 +87,7 @@ useKeys([
     </header>
     <DossierWhat :d="d" :subject="subject" />
     <DossierHappened :d="d" :subject="subject" />
-    <DossierShips :d="d" />
+    <section class="band"><DossierShips :d="d" /><DossierHistory :d="d" /></section>
     <Teleport defer to="#margin"><DossierMargin :d="d" :subject="subject" /></Teleport>
   </div>
 </template>
@@ -98,6 +100,12 @@ useKeys([
 .scroll {
   overflow: auto;
   height: 100%;
+}
+.band {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 0 28px;
+  padding: 14px 18px 28px;
 }
 header {
   display: flex;

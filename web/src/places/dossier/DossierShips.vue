@@ -1,56 +1,74 @@
 <script setup lang="ts">
-import { computed } from 'vue'
-import EditValue from '@/evidence/EditValue.vue'
-import { ago, exactTime, fieldWord } from '@/evidence/words'
+import { computed, ref } from 'vue'
+import { day, originWord } from '@/evidence/words'
 import PresenceStrip from '@/marks/PresenceStrip.vue'
 import { byModel, type Dossier } from './dossier'
 
 const props = defineProps<{ d: Dossier }>()
 const models = computed(() => byModel(props.d.ships))
+const opened = ref<string>()
 </script>
 
 <template>
-  <section class="band">
-    <div>
-      <h2>Where it ships</h2>
-      <table>
-        <tbody>
-          <tr v-for="m in models" :key="m.model">
-            <th scope="row">{{ m.model }}</th>
+  <div>
+    <h2>Where it ships</h2>
+    <table>
+      <tbody>
+        <template v-for="m in models" :key="m.model">
+          <tr>
+            <th scope="row">
+              <button
+                class="link"
+                :aria-expanded="opened === m.model"
+                @click="opened = opened === m.model ? undefined : m.model"
+              >
+                {{ m.model }}
+              </button>
+            </th>
             <td><PresenceStrip :cells="m.cells" :names="m.names" /></td>
-            <td class="second">{{ m.first === m.last ? m.first : `${m.first} – ${m.last}` }}</td>
+            <td class="second">
+              {{ m.first === m.last ? m.first : `${m.first} – ${m.last}` }}
+              <span v-if="m.firstSeen">, seen {{ day(m.firstSeen) }}</span>
+              <span v-if="m.lastSeen && day(m.lastSeen) !== day(m.firstSeen!)"> to {{ day(m.lastSeen) }}</span>
+            </td>
           </tr>
-        </tbody>
-      </table>
-      <p v-if="!models.length" class="second">No captured firmware ships it; a person put it on a phone.</p>
-    </div>
-    <div id="history">
-      <h2>Lately</h2>
-      <ul>
-        <li v-for="h in d.history.slice(0, 40)" :key="h.id">
-          <span class="second" :title="exactTime(h.at)">{{ ago(h.at) }}</span>
-          <span
-            >{{ fieldWord[h.field] }}{{ h.scopeName === 'everywhere' ? '' : ` for ${h.scopeName}` }}:
-            <template v-if="h.field !== 'trial' && h.before != null"
-              ><EditValue :field="h.field" :value="h.before" /> →
-            </template>
-            <EditValue :field="h.field" :value="h.after" />
-            <span class="second said">{{ h.author }}, accepted by {{ h.acceptedBy }}, change {{ h.change }}</span></span
-          >
-        </li>
-      </ul>
-      <p v-if="!d.history.length" class="second">Nothing has been said about it yet.</p>
-    </div>
-  </section>
+          <tr v-if="opened === m.model">
+            <td colspan="3">
+              <table class="builds">
+                <tbody>
+                  <tr v-for="b in m.builds" :key="b.buildId">
+                    <th scope="row">
+                      {{ b.version
+                      }}<span class="second">{{
+                        [b.carrier, b.region]
+                          .filter(Boolean)
+                          .map((x) => ` · ${x}`)
+                          .join('')
+                      }}</span>
+                    </th>
+                    <td>Android {{ b.release }}</td>
+                    <td>
+                      {{
+                        b.ships ? (b.switchedOff ? 'switched off' : 'ships it') : b.phones ? 'not there' : 'no capture'
+                      }}
+                    </td>
+                    <td>{{ b.versionName }}</td>
+                    <td class="mono path">{{ b.path }}</td>
+                    <td class="second">{{ b.lastSeen ? `last seen ${day(b.lastSeen)}` : '' }}</td>
+                  </tr>
+                </tbody>
+              </table>
+            </td>
+          </tr>
+        </template>
+      </tbody>
+    </table>
+    <p v-if="!models.length" class="second">No captured firmware ships it; a person put it on a phone.</p>
+    <p v-else class="second">Put there by: {{ originWord[d.origin] }}. First seen {{ day(d.package.firstSeen) }}.</p>
+  </div>
 </template>
 
 <style scoped>
-.band {
-  display: grid;
-  grid-template-columns: 2fr 3fr;
-  gap: 0 28px;
-  padding: 14px 18px 28px;
-}
 h2 {
   margin-bottom: 6px;
 }
@@ -63,13 +81,16 @@ th {
 td {
   padding: 3px 14px 3px 0;
 }
-.said {
-  margin-left: 6px;
+.builds {
+  background: var(--soft);
+  width: 100%;
 }
-li {
-  display: grid;
-  grid-template-columns: 100px 1fr;
-  gap: 8px;
-  padding: 2px 0;
+.builds th,
+.builds td {
+  padding: 2px 12px 2px 8px;
+  vertical-align: top;
+}
+.path {
+  overflow-wrap: anywhere;
 }
 </style>

@@ -2,11 +2,16 @@
 import { computed, ref } from 'vue'
 import FieldDialog from '@/evidence/FieldDialog.vue'
 import type { Subject } from '@/evidence/dialogs'
-import { loadWord, originWord, slugWords } from '@/evidence/words'
+import ProseText from '@/evidence/ProseText.vue'
+import SubstitutesDialog from '@/evidence/SubstitutesDialog.vue'
+import { country, loadWord, originWord, slugWords } from '@/evidence/words'
 import { facts, type Dossier } from './dossier'
+import GradeList from './GradeList.vue'
 
 const props = defineProps<{ d: Dossier; subject: Subject }>()
-const editing = ref<'' | 'description' | 'functions' | 'origin' | 'labels' | 'aliases'>('')
+const editing = ref<'' | 'description' | 'functions' | 'origin' | 'labels' | 'aliases' | 'countries' | 'substitutes'>(
+  '',
+)
 const value = computed(() => {
   switch (editing.value) {
     case 'description':
@@ -17,6 +22,8 @@ const value = computed(() => {
       return props.d.origin
     case 'labels':
       return props.d.labels
+    case 'countries':
+      return props.d.countries
     default:
       return props.d.aliases
   }
@@ -28,8 +35,8 @@ const differing = computed(() => facts(props.d.ships))
   <section class="band">
     <div class="half">
       <h2>What it is</h2>
-      <p v-if="d.description" class="about">{{ d.description }}</p>
-      <p v-else class="about faint">Nobody has said yet what it does.</p>
+      <ProseText v-if="d.prose" :html="d.prose" />
+      <p v-else class="faint">Nobody has said yet what it does.</p>
       <button class="link second" @click="editing = 'description'">
         {{ d.description ? 'say it better' : 'say what it does' }}
       </button>
@@ -52,31 +59,48 @@ const differing = computed(() => facts(props.d.ships))
           <button class="link edit" @click="editing = 'labels'">names</button>
           <button class="link edit" @click="editing = 'aliases'">other names</button>
         </dd>
-        <template v-if="d.grade.conditions.length">
-          <dt>Not while</dt>
-          <dd>
-            <p v-for="c in d.grade.conditions" :key="c">{{ c }}</p>
-          </dd>
-        </template>
-        <template v-if="d.grade.applies">
-          <dt>Graded</dt>
-          <dd>
-            “{{ d.grade.applies.reason }}”
-            <span class="second">{{ d.grade.applies.setBy }}, change {{ d.grade.applies.change }}</span>
-          </dd>
-        </template>
+        <dt>In its place</dt>
+        <dd>
+          <p v-for="s in d.substitutes" :key="s.name">
+            <bdi>{{ s.name }}</bdi>
+            <router-link
+              v-if="s.package"
+              class="mono second"
+              :to="{ name: 'dossier', params: { name: s.package }, query: $route.query }"
+              >{{ s.package }}</router-link
+            >
+            <span v-if="s.for" class="second">for {{ slugWords(s.for) }}</span>
+            <span v-if="s.first" class="second" dir="auto">; first: {{ s.first }}</span>
+          </p>
+          <template v-if="!d.substitutes.length">nothing named</template>
+          <button class="link edit" @click="editing = 'substitutes'">change</button>
+        </dd>
+        <dt>Makes sense in</dt>
+        <dd>
+          {{ d.countries.map(country).join(', ') || 'any country' }}
+          <button class="link edit" @click="editing = 'countries'">change</button>
+        </dd>
       </dl>
-      <FieldDialog
-        v-if="editing"
-        :key="editing"
+      <SubstitutesDialog
+        v-if="editing === 'substitutes'"
         :subject="subject"
+        :value="d.substitutes"
+        @close="editing = ''"
+      />
+      <FieldDialog
+        v-else-if="editing"
+        :key="editing"
+        :subjects="[subject]"
+        :title="subject.label || subject.name"
         :field="editing"
         :value="value"
         @close="editing = ''"
       />
     </div>
     <div class="half">
-      <h2>Why {{ loadWord[d.grade.suggested] }} is suggested</h2>
+      <h2>Graded</h2>
+      <GradeList :d="d" />
+      <h2 class="later">Why {{ loadWord[d.grade.suggested] }} is suggested</h2>
       <ul class="reasons">
         <li v-for="(r, i) in d.grade.reasons" :key="i">{{ r.text }}</li>
       </ul>
@@ -112,10 +136,6 @@ h2 {
 }
 .later {
   margin-top: 14px;
-}
-.about {
-  max-width: 62ch;
-  white-space: pre-line;
 }
 dl {
   display: grid;

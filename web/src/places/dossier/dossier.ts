@@ -19,25 +19,35 @@ export function useDossier(name: Ref<string>, scope: Ref<Scope>) {
 export function byModel(ships: Dossier['ships']) {
   const models = new Map<
     string,
-    { model: string; cells: string; names: string[]; first?: string; last?: string; versions: Set<string> }
+    {
+      model: string
+      cells: string
+      names: string[]
+      first?: string
+      last?: string
+      firstSeen?: string
+      lastSeen?: string
+      builds: Dossier['ships']
+    }
   >()
   for (const s of ships) {
     let m = models.get(s.model)
-    if (!m) models.set(s.model, (m = { model: s.model, cells: '', names: [], versions: new Set() }))
+    if (!m) models.set(s.model, (m = { model: s.model, cells: '', names: [], builds: [] }))
     const name = s.carrier ? `${s.carrier} ${s.version}` : s.version
-    m.cells += s.ships ? (s.switchedOff ? 'H' : 'F') : 'E'
+    m.cells += s.ships ? (s.switchedOff ? 'H' : 'F') : s.phones ? 'E' : 'N'
     m.names.push(name)
-    if (s.ships) {
-      m.first ??= name
-      m.last = name
-      m.versions.add(s.versionName)
-    }
+    m.builds.push(s)
+    if (!s.ships) continue
+    m.first ??= name
+    m.last = name
+    if (s.firstSeen && (!m.firstSeen || s.firstSeen < m.firstSeen)) m.firstSeen = s.firstSeen
+    if (s.lastSeen && (!m.lastSeen || s.lastSeen > m.lastSeen)) m.lastSeen = s.lastSeen
   }
   return [...models.values()]
 }
 
-// differences lists facts of the package that are not the same on every build
-// that ships it; a fact that is the same stands once.
+// facts lists what captures tell of the package, each value with the builds
+// where it is so; what is the same everywhere stands once.
 export function facts(ships: Dossier['ships']) {
   const here = ships.filter((s) => s.ships)
   const each = (name: string, of: (s: Dossier['ships'][number]) => string) => {
@@ -48,12 +58,29 @@ export function facts(ships: Dossier['ships']) {
     }
     return { name, values: [...values.entries()].map(([value, on]) => ({ value, on })) }
   }
+  // Permissions that every build asks for are told as a number; the others by
+  // name.
+  const always = (here[0]?.requests ?? []).filter((p) => here.every((s) => s.requests.includes(p)))
+  const some = [...new Set(here.flatMap((s) => s.requests))].filter((p) => !always.includes(p))
+  const short = (p: string) => p.replace(/^android\.permission\./, '')
   return [
     each('Version', (s) => s.versionName),
     each('Lies at', (s) => s.path),
     each('Privileged', (s) => (s.privileged ? 'yes' : 'no')),
+    each('Switched off', (s) => (s.switchedOff ? 'yes' : 'no')),
     each('Starts at boot', (s) => (s.boot ? 'yes' : 'no')),
     each('Shared user', (s) => s.sharedUser || 'none'),
-    each('Asks for', (s) => `${s.requests} permissions`),
-  ].filter((f) => f.values.length)
+    {
+      name: 'Asks for',
+      values: [
+        { value: `${always.length} permissions`, on: [] as string[] },
+        ...some.map((p) => ({
+          value: short(p),
+          on: here
+            .filter((s) => s.requests.includes(p))
+            .map((s) => `${s.model} ${s.carrier ? s.carrier + ' ' : ''}${s.version}`),
+        })),
+      ],
+    },
+  ].filter((f) => f.values.length && here.length)
 }

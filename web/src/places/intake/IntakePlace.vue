@@ -140,7 +140,8 @@ function name() {
     <ReadReports :reports="c.reports" />
     <FieldDialog
       v-if="editing"
-      :subject="{ name: editing.name, label: editing.label }"
+      :subjects="[{ name: editing.name, label: editing.label }]"
+      :title="editing.label || editing.name"
       field="origin"
       :value="editing.origin"
       @close="editing = undefined"

@@ -2,10 +2,12 @@
 import LoadMark from '@/marks/LoadMark.vue'
 import PackageName from '@/marks/PackageName.vue'
 import TrialStrip from '@/marks/TrialStrip.vue'
-import { ceiling } from '@/evidence/words'
+import { ceiling, originWord } from '@/evidence/words'
+import { useColumns } from './columns'
 import type { LedgerRow } from './ledger'
 
-defineProps<{ row: LedgerRow; picked: boolean }>()
+defineProps<{ row: LedgerRow; picked: boolean; marked: boolean }>()
+const { has } = useColumns()
 defineEmits<{ open: [] }>()
 </script>
 
@@ -16,7 +18,7 @@ defineEmits<{ open: [] }>()
     role="row"
     data-testid="package"
     :aria-selected="picked"
-    :class="{ picked }"
+    :class="{ picked, marked }"
     @dblclick="$emit('open')"
   >
     <span role="gridcell"
@@ -24,17 +26,23 @@ defineEmits<{ open: [] }>()
         v-if="row.bySuggestion"
         class="visually-hidden"
         >by suggestion</span
-      ></span
+      ><span v-if="marked" class="visually-hidden">marked</span></span
     >
     <span role="gridcell" class="to"
       ><a :href="`/packages/${row.name}`" tabindex="-1" @click.prevent="$emit('open')"
         ><PackageName :name="row.name" /></a
     ></span>
-    <span role="gridcell" class="label" dir="auto" :title="row.label">{{ row.label || '—' }}</span>
-    <span role="gridcell"><TrialStrip :strip="row.strip" :most="136" /></span>
-    <span role="gridcell">{{ row.standing === 'untried' ? '' : `≤ ${ceiling(row.ceiling)}` }}</span>
-    <span role="gridcell" class="second">{{ row.standing }}</span>
-    <span role="gridcell"><slot /></span>
+    <span v-if="has('label')" role="gridcell" class="label" dir="auto" :title="row.label">{{ row.label || '—' }}</span>
+    <span v-if="has('trials')" role="gridcell"><TrialStrip :strip="row.strip" :most="136" /></span>
+    <span v-if="has('ceiling')" role="gridcell">{{
+      row.standing === 'untried' ? '' : `≤ ${ceiling(row.ceiling)}`
+    }}</span>
+    <span v-if="has('standing')" role="gridcell" class="second">{{ row.standing }}</span>
+    <span v-if="has('phones')" role="gridcell" class="second">{{
+      row.phones ? `${row.phones} by ${row.people}` : ''
+    }}</span>
+    <span v-if="has('origin')" role="gridcell" class="second">{{ originWord[row.origin] }}</span>
+    <span v-if="has('builds')" role="gridcell"><slot /></span>
   </div>
 </template>
 
@@ -51,6 +59,14 @@ defineEmits<{ open: [] }>()
 .row.picked {
   background: var(--picked);
   box-shadow: inset 3px 0 var(--ring);
+}
+.row.marked {
+  background: var(--picked);
+}
+.row.marked > :first-child {
+  box-shadow:
+    -14px 0 var(--picked),
+    -11px 0 var(--ink);
 }
 .to {
   min-width: 0;

@@ -50,7 +50,7 @@ const { query } = useScope()
   <div class="acts">
     <router-link class="act" :to="{ name: 'dossier', params: { name: row.name }, query }">Dossier</router-link>
     <button class="act" @click="dialogs.trial(row)">Add a trial</button>
-    <button class="act" @click="dialogs.load(row)">Propose a load</button>
+    <button class="act" @click="dialogs.load([row])">Propose a load</button>
   </div>
   <div class="keys">
     <span><kbd>Enter</kbd> dossier</span><span><kbd>t</kbd> trial</span><span><kbd>1</kbd>–<kbd>4</kbd> load</span>

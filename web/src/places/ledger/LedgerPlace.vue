@@ -3,20 +3,23 @@ import { useVirtualizer } from '@tanstack/vue-virtual'
 import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { ProblemError, words } from '@/api/client'
-import { useEvidenceDialogs } from '@/evidence/dialogs'
+import { useEvidenceDialogs, type Subject } from '@/evidence/dialogs'
 import { count, loads } from '@/evidence/words'
 import PresenceStrip from '@/marks/PresenceStrip.vue'
 import { useKeys } from '@/shell/keys'
 import { buildName, buildShort, useScope } from '@/shell/scope'
-import FilterField from './FilterField.vue'
-import { groups, lines, sorts, useLedger, useView, type View } from './ledger'
+import { useColumns } from './columns'
+import { lines, useLedger, useView, type LedgerRow } from './ledger'
+import LedgerBar from './LedgerBar.vue'
 import LedgerLine from './LedgerLine.vue'
 import LedgerMargin from './LedgerMargin.vue'
+import MarkedBar from './MarkedBar.vue'
 
 const router = useRouter()
 const { scope, query: scopeQuery } = useScope()
 const dialogs = useEvidenceDialogs()
 
+const { template, has } = useColumns()
 const { view, show } = useView()
 const filter = ref(view.value.q)
 watch(
@@ -81,46 +84,64 @@ function toggle(group: string) {
   if (!next.delete(group)) next.add(group)
   closed.value = next
 }
+
+// Marked rows stay marked while the filter changes: one edit can reach across
+// several views.
+const marked = ref(new Map<string, Subject>())
+function mark(rows: LedgerRow[], on?: boolean) {
+  const next = new Map(marked.value)
+  for (const row of rows) {
+    if (on ?? !next.has(row.name)) next.set(row.name, row)
+    else next.delete(row.name)
+  }
+  marked.value = next
+}
+function pick(e: MouseEvent, index: number) {
+  const row = packages.value[index]?.row
+  if (e.shiftKey) {
+    const [from, to] = [Math.min(at.value, index), Math.max(at.value, index)]
+    mark(
+      packages.value.slice(from, to + 1).map((l) => l.row),
+      true,
+    )
+  } else if ((e.ctrlKey || e.metaKey) && row) mark([row])
+  at.value = index
+}
+// What keys are about: the marked rows, or else the one under the cursor.
+const subjects = () => (marked.value.size ? [...marked.value.values()] : current.value ? [current.value] : [])
 useKeys([
   { keys: ['j', 'ArrowDown'], does: 'next package', run: () => move(1) },
   { keys: ['k', 'ArrowUp'], does: 'package before', run: () => move(-1) },
   { keys: ['Enter'], does: 'open its dossier', run: () => current.value && open(current.value.name) },
-  { keys: ['t'], does: 'add a trial', run: () => current.value && dialogs.trial(current.value) },
+  {
+    keys: ['x'],
+    does: 'mark it, for one edit to all that are marked',
+    run: () => {
+      if (current.value) mark([current.value])
+      move(1)
+    },
+  },
+  { keys: ['X'], does: 'mark all that are shown', run: () => mark(rows.value, true) },
+  { keys: ['Escape'], does: 'unmark all', run: () => (marked.value = new Map()) },
+  { keys: ['t'], does: 'add a trial', run: () => dialogs.trial(...subjects()) },
   {
     keys: ['1', '2', '3', '4', '0'],
     does: 'propose a load, 0 for Unproven',
-    run: (e) => current.value && dialogs.load(current.value, e.key === '0' ? 'unproven' : loads[Number(e.key) - 1]!),
+    run: (e) => dialogs.load(subjects(), e.key === '0' ? 'unproven' : loads[Number(e.key) - 1]!),
   },
 ])
 </script>
 
 <template>
-  <div class="line">
-    <FilterField v-model="filter" :error="query.error.value" />
-    <label class="second"
-      >by
-      <select
-        :value="view.group"
-        aria-label="Group by"
-        @change="show({ group: ($event.target as HTMLSelectElement).value as View['group'] })"
-      >
-        <option v-for="(word, value) in groups" :key="value" :value="value">{{ word }}</option>
-      </select></label
-    >
-    <label class="second"
-      >then
-      <select
-        :value="view.sort"
-        aria-label="Sort by"
-        @change="show({ sort: ($event.target as HTMLSelectElement).value as View['sort'] })"
-      >
-        <option v-for="(word, value) in sorts" :key="value" :value="value">{{ word }}</option>
-      </select></label
-    >
-    <span aria-live="polite"
-      ><b>{{ found }}</b> <span class="second">of {{ total }}</span></span
-    >
-  </div>
+  <LedgerBar
+    v-model="filter"
+    :view="view"
+    :error="query.error.value"
+    :found="found"
+    :total="total"
+    @show="(change) => void show(change)"
+  />
+  <MarkedBar v-if="marked.size" :marked="[...marked.values()]" @clear="marked = new Map()" />
   <div v-if="query.isError.value && !isMistake" class="notice bad" role="alert">
     {{ words(query.error.value) }} <button class="link" @click="query.refetch()">Try again</button>
   </div>
@@ -132,12 +153,15 @@ useKeys([
       :aria-rowcount="found"
       tabindex="0"
       aria-label="Packages"
+      :style="{ '--columns': template }"
       :aria-activedescendant="current ? `row-${current.id}` : undefined"
     >
       <div class="head cols" aria-hidden="true">
-        <span>Load</span><span>Package</span><span>Label</span><span>Trials, near to far</span><span>Harmed</span
-        ><span>Standing</span>
-        <span class="builds">
+        <span>Load</span><span>Package</span><span v-if="has('label')">Label</span
+        ><span v-if="has('trials')">Trials, near to far</span><span v-if="has('ceiling')">Harmed</span
+        ><span v-if="has('standing')">Standing</span><span v-if="has('phones')">Phones</span
+        ><span v-if="has('origin')">Put there by</span>
+        <span v-if="has('builds')" class="builds">
           <i
             v-for="b in columns"
             :key="b.id"
@@ -168,7 +192,8 @@ useKeys([
             class="cols"
             :row="v.line.row"
             :picked="v.line.row.id === current?.id"
-            @click="at = v.line.index"
+            :marked="marked.has(v.line.row.name)"
+            @click="pick($event, v.line.index)"
             @open="open(v.line.row.name)"
           >
             <PresenceStrip :cells="v.line.row.presence" :names="names" />
@@ -197,30 +222,9 @@ useKeys([
 </template>
 
 <style scoped>
-.line {
-  flex: none;
-  height: 40px;
-  display: flex;
-  align-items: center;
-  gap: 14px;
-  padding: 0 14px;
-  border-bottom: 1px solid var(--hair);
-}
-select {
-  font: inherit;
-  color: var(--ink);
-  background: var(--sheet);
-  border: 0;
-  border-bottom: 1px solid var(--hair);
-  padding: 2px 0;
-  max-width: 150px;
-}
-.line label {
-  white-space: nowrap;
-}
 .cols {
   display: grid;
-  grid-template-columns: 34px minmax(180px, 2.1fr) minmax(90px, 1fr) 138px 56px 68px auto;
+  grid-template-columns: var(--columns);
   gap: 0 8px;
   padding: 0 14px;
 }

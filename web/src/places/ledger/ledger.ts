@@ -57,7 +57,7 @@ const page = (scope: Scope, view: View, cursor: string) =>
   )
 
 // viewIn reads the view that an address carries.
-export function viewIn(query: LocationQuery): View {
+export function viewIn(query: LocationQuery | Record<string, string | undefined>): View {
   const text = (v: unknown) => (typeof v === 'string' ? v : '')
   const sort = text(query.sort)
   const group = text(query.group)
@@ -69,7 +69,7 @@ export function viewIn(query: LocationQuery): View {
 }
 
 // viewQuery is the part of an address that carries a view.
-function viewQuery(view: View): Record<string, string> {
+export function viewQuery(view: View): Record<string, string> {
   return {
     ...(view.q ? { q: view.q } : {}),
     ...(view.sort !== 'name' ? { sort: view.sort } : {}),

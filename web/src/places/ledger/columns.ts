@@ -1,0 +1,39 @@
+import { useLocalStorage } from '@vueuse/core'
+import { computed } from 'vue'
+
+// The columns beside the load mark and the name, with their widths.
+const widths = {
+  label: 'minmax(90px, 1fr)',
+  trials: '138px',
+  ceiling: '56px',
+  standing: '68px',
+  phones: '84px',
+  origin: '92px',
+  builds: 'auto',
+} as const
+export type Column = keyof typeof widths
+
+export const columnWord: Record<Column, string> = {
+  label: 'label',
+  trials: 'trials, near to far',
+  ceiling: 'harm ceiling',
+  standing: 'standing',
+  phones: 'phones and people',
+  origin: 'who put it there',
+  builds: 'builds that ship it',
+}
+
+const usual: Column[] = ['label', 'trials', 'ceiling', 'standing', 'builds']
+const stored = useLocalStorage<Column[]>('roster-ledger-columns', usual)
+
+// useColumns is which columns this browser's person wants to see; it is
+// remembered.
+export function useColumns() {
+  const chosen = computed({
+    get: () => (Object.keys(widths) as Column[]).filter((c) => stored.value.includes(c)),
+    set: (list) => (stored.value = list),
+  })
+  const template = computed(() => ['34px minmax(180px, 2.1fr)', ...chosen.value.map((c) => widths[c])].join(' '))
+  const has = (c: Column) => chosen.value.includes(c)
+  return { chosen, template, has }
+}
