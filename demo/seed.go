@@ -5,11 +5,11 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"hash/fnv"
 	"io/fs"
 	"log/slog"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/goccy/go-yaml"
 	"github.com/google/uuid"
@@ -70,19 +70,6 @@ type sample struct {
 	} `yaml:"profiles"`
 }
 
-// said is what the sample people say of one package.
-type said struct {
-	About      string            `yaml:"about"`
-	Functions  []string          `yaml:"functions"`
-	Load       string            `yaml:"load"`
-	Scope      string            `yaml:"scope"`
-	Because    string            `yaml:"because"`
-	Conditions []string          `yaml:"conditions"`
-	Lost       string            `yaml:"lost"`
-	Words      string            `yaml:"words"`
-	Trials     map[string]string `yaml:"trials"`
-}
-
 type sampleEdit struct {
 	Package string `yaml:"package"`
 	Load    string `yaml:"load"`
@@ -103,6 +90,7 @@ type seeder struct {
 	models map[string]uuid.UUID
 	makers map[string]uuid.UUID // by slug
 	labels map[string]map[string]string
+	today  time.Time
 }
 
 // Seed fills a database that has no people yet with the sample world. Captures
@@ -113,7 +101,7 @@ func Seed(ctx context.Context, in Installation) error {
 	if err != nil || n > 0 {
 		return err
 	}
-	s := &seeder{Installation: in, ctx: ctx, people: map[string]store.Person{}, builds: map[string]uuid.UUID{}, models: map[string]uuid.UUID{}, makers: map[string]uuid.UUID{}, labels: map[string]map[string]string{}}
+	s := &seeder{Installation: in, ctx: ctx, people: map[string]store.Person{}, builds: map[string]uuid.UUID{}, models: map[string]uuid.UUID{}, makers: map[string]uuid.UUID{}, labels: map[string]map[string]string{}, today: time.Now()}
 	raw, err := fs.ReadFile(World, "people-and-evidence.yaml")
 	if err != nil {
 		return err
@@ -256,95 +244,6 @@ func (s *seeder) addNames() error {
 		edits = append(edits, e)
 	}
 	return s.accepted("ines", "Names as the phones show them", edits)
-}
-
-// addSaid brings what is said of packages, then one change of trials a person.
-func (s *seeder) addSaid() error {
-	var told []store.NewEdit
-	trials := map[string][]store.NewEdit{}
-	add := func(name string, field change.Field, scope catalog.Scope, value any, reason string) error {
-		e, err := s.edit(name, field, scope, value, reason)
-		told = append(told, e)
-		return err
-	}
-	for _, name := range sorted(s.sample.Packages) {
-		p := s.sample.Packages[name]
-		if p.About != "" {
-			if err := add(name, change.Description, everywhere, p.About, "seen on the phones here"); err != nil {
-				return err
-			}
-		}
-		if len(p.Functions) > 0 {
-			if err := add(name, change.Functions, everywhere, p.Functions, "what people missed"); err != nil {
-				return err
-			}
-		}
-		if p.Load != "" {
-			if err := add(name, change.Load, s.scope(p.Scope), change.LoadValue{Load: evidence.Load(p.Load), Conditions: p.Conditions}, p.Because); err != nil {
-				return err
-			}
-		}
-		for _, build := range sorted(p.Trials) {
-			for i, letter := range p.Trials[build] {
-				by, value, err := s.trial(name, build, i, letter, p)
-				if err != nil {
-					return err
-				}
-				e, err := s.edit(name, change.Trial, everywhere, value, "")
-				if err != nil {
-					return err
-				}
-				trials[by] = append(trials[by], e)
-			}
-		}
-	}
-	if err := s.accepted("maintainer", "What the packages are", told); err != nil {
-		return err
-	}
-	for _, by := range sorted(trials) {
-		if err := s.accepted(by, "Trials of "+s.people[by].Name, trials[by]); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// testers report trials; the first ones more often than the last.
-var testers = []string{"ines", "bolaji", "runa", "casimir", "second", "ines", "bolaji", "runa", "maintainer", "keeper", "technician"}
-
-// trial makes the i-th trial of a package on a build: whose it is, and what
-// they saw, always the same for the same place in the sample's file.
-func (s *seeder) trial(name, build string, i int, letter rune, p said) (by string, v change.TrialValue, err error) {
-	id, ok := s.builds[build]
-	if !ok {
-		return "", v, fmt.Errorf("%s: there is no build %q", name, build)
-	}
-	h := fnv.New32a()
-	h.Write([]byte(name))
-	by = testers[(int(h.Sum32()%7)+i)%len(testers)]
-	v = change.TrialValue{
-		Build: id.String(), Phone: s.PhoneHash(fmt.Sprintf("sample %s %d %s", build, i, by)),
-		Method: evidence.RemoveForUser, Persistence: "held", Recovery: "not-tried", WatchedDays: 2 + (i*5+int(h.Sum32()%11))%29,
-	}
-	lower := letter | 0x20
-	if letter != lower {
-		v.Persistence = "back-after-restart"
-	}
-	switch lower {
-	case 'c':
-		v.Outcome = evidence.Clean
-	case 'l':
-		v.Outcome, v.Function, v.Recovery, v.Note = evidence.FunctionLost, p.Lost, "put-back", "missed after a day and put back"
-	case 'f':
-		v.Outcome, v.Recovery, v.Note = evidence.Fault, "put-back", "something else misbehaved until it was put back"
-	case 'n':
-		v.Outcome, v.Recovery, v.Note = evidence.NoStart, "reset", "a lock code was set; after a restart the phone never came up"
-	case 'r':
-		v.Outcome, v.Persistence, v.WatchedDays, v.Note = evidence.Refused, "not-watched", 0, p.Words
-	default:
-		return "", v, fmt.Errorf("%s on %s: %q is no outcome", name, build, letter)
-	}
-	return by, v, nil
 }
 
 // scope is what a grade of the sample evidence holds for: all of it is about

@@ -29,6 +29,7 @@ export const router = createRouter({
     { path: '/bench', name: 'bench', component: () => import('./places/bench/BenchPlace.vue') },
     { path: '/captures/:id', name: 'intake', component: () => import('./places/intake/IntakePlace.vue') },
     { path: '/releases', name: 'releases', component: () => import('./places/releases/ReleasesPlace.vue') },
+    { path: '/yardstick', name: 'yardstick', component: () => import('./places/yardstick/YardstickPlace.vue') },
     { path: '/:rest(.*)*', name: 'nowhere', component: () => import('./places/NowherePlace.vue') },
   ],
 })

@@ -168,6 +168,7 @@ const letters: Record<string, string> = { clean: 'c', 'function-lost': 'l', faul
         <template #mark="{ value }"><TrialStrip :strip="letters[value] ?? ''" /></template>
       </ChoiceRow>
       <v-text-field v-if="outcome === 'function-lost'" v-model="fn" label="Which function" placeholder="payments" />
+      <TrialForeseen v-if="foreseen" :trial="foreseen" />
       <template v-if="!refused">
         <ChoiceRow
           v-model="persistence"
@@ -197,7 +198,6 @@ const letters: Record<string, string> = { clean: 'c', 'function-lost': 'l', faul
       <TriedChecks v-if="!refused" v-model="tried" :subjects="subjects" />
       <v-textarea v-model="note" :label="refused ? 'The phone’s words' : 'Note'" rows="2" />
       <AttachFiles v-model="files" />
-      <TrialForeseen v-if="foreseen" :trial="foreseen" />
     </template>
     <template #note>Nothing changes until a reviewer accepts it.</template>
   </SheetDialog>

@@ -55,8 +55,8 @@ const better = computed(() => all.value.filter((f) => f.before.suggested !== f.a
 
 <style scoped>
 .foreseen {
-  border-top: 1px solid var(--hair);
-  padding-top: 8px;
+  border-left: 2px solid var(--hair);
+  padding-left: 10px;
 }
 dl {
   display: grid;

@@ -2,7 +2,7 @@
 // For each firmware distance, the share of phones harmed from floor to ceiling,
 // one bar a method. A click opens the trials behind a bar.
 import { computed } from 'vue'
-import { ceiling, count, floor, methodWord } from '@/evidence/words'
+import { ceiling, floor, methodWord } from '@/evidence/words'
 
 export interface Bar {
   method: string
@@ -29,11 +29,14 @@ const rows = computed(() => {
       bars: bars.sort((a, b) => methods.indexOf(a.method) - methods.indexOf(b.method)),
     }))
 })
-const width = 300
+const width = 280
 const at = (share: number) => 6 + share * (width - 12)
+// The sign stays with its number at the end of a line.
+const percent = (text: string) => text.replace(' ', '\u00a0')
 const said = (b: Bar) =>
-  `${methodWord[b.method]}: ${b.harmedPhones} of ${count(b.phones, 'phone')} harmed, ` +
-  `${b.harmedPhones ? `${floor(b.floor)} to ` : 'at most '}${ceiling(b.ceiling)}`
+  `${b.harmedPhones} of ${b.phones} harmed, ` +
+  `${b.harmedPhones ? `${percent(floor(b.floor))} to ` : 'at most '}${percent(ceiling(b.ceiling))}`
+const inFull = (b: Bar) => `${methodWord[b.method]}: ${said(b)}`
 const isChosen = (b: Bar) => props.chosen?.method === b.method && props.chosen.distance === b.distance
 </script>
 
@@ -73,8 +76,8 @@ const isChosen = (b: Bar) => props.chosen?.method === b.method && props.chosen.d
             class="bar"
             :class="{ on: isChosen(b) }"
             :aria-expanded="isChosen(b)"
-            :aria-label="`${said(b)}. Open its trials`"
-            :title="said(b)"
+            :aria-label="`${inFull(b)}. Open its trials`"
+            :title="inFull(b)"
             @click="emit('open', b)"
           >
             <svg :width="width" :height="b.method === method ? 18 : 11" aria-hidden="true">
@@ -108,7 +111,9 @@ const isChosen = (b: Bar) => props.chosen?.method === b.method && props.chosen.d
           </button>
         </td>
         <td class="said">
-          <p v-for="b in row.bars" :key="b.method" :class="{ second: b.method !== method }">{{ said(b) }}</p>
+          <p v-for="b in row.bars" :key="b.method" :class="{ second: b.method !== method }">
+            {{ b.method === method ? said(b) : inFull(b) }}
+          </p>
         </td>
         <td class="second num">{{ row.weight }}</td>
       </tr>

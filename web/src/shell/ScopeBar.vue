@@ -121,6 +121,7 @@ const nextTheme = { auto: 'light', light: 'dark', dark: 'auto' } as const
           <b>{{ person?.name }}</b>
         </p>
         <p class="second">{{ person?.role }}</p>
+        <router-link class="link" to="/yardstick">What evidence is measured by</router-link>
         <button @click.stop="theme = nextTheme[theme]">
           Colours: {{ theme === 'auto' ? 'as the computer' : theme }}
         </button>

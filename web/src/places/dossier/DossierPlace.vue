@@ -87,7 +87,8 @@ useKeys([
     </header>
     <DossierWhat :d="d" :subject="subject" />
     <DossierHappened :d="d" :subject="subject" />
-    <section class="band"><DossierShips :d="d" /><DossierHistory :d="d" /></section>
+    <section class="part"><DossierShips :d="d" /></section>
+    <section class="part last"><DossierHistory :d="d" /></section>
     <Teleport defer to="#margin"><DossierMargin :d="d" :subject="subject" /></Teleport>
   </div>
 </template>
@@ -101,11 +102,13 @@ useKeys([
   overflow: auto;
   height: 100%;
 }
-.band {
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  gap: 0 28px;
-  padding: 14px 18px 28px;
+.part {
+  padding: 14px 18px 18px;
+  border-bottom: 1px solid var(--hair);
+}
+.part.last {
+  border-bottom: 0;
+  padding-bottom: 40px;
 }
 header {
   display: flex;

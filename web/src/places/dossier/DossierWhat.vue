@@ -65,12 +65,12 @@ const differing = computed(() => facts(props.d.ships))
             <bdi>{{ s.name }}</bdi>
             <router-link
               v-if="s.package"
-              class="mono second"
+              class="mono second also"
               :to="{ name: 'dossier', params: { name: s.package }, query: $route.query }"
-              >{{ s.package }}</router-link
+              >{{ s.package }}</router-link><span v-if="s.for" class="second also">for {{ slugWords(s.for) }}</span
+            ><span v-if="s.first" class="second also"
+              >first: <bdi>{{ s.first }}</bdi></span
             >
-            <span v-if="s.for" class="second">for {{ slugWords(s.for) }}</span>
-            <span v-if="s.first" class="second" dir="auto">; first: {{ s.first }}</span>
           </p>
           <template v-if="!d.substitutes.length">nothing named</template>
           <button class="link edit" @click="editing = 'substitutes'">change</button>
@@ -153,6 +153,9 @@ dt {
 }
 .called {
   margin-right: 12px;
+}
+.also {
+  margin-left: 8px;
 }
 .reasons li {
   padding: 1px 0;

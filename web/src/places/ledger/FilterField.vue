@@ -113,7 +113,7 @@ function press(e: KeyboardEvent) {
       aria-controls="filter-offers"
       :aria-activedescendant="at >= 0 ? `offer-${at}` : undefined"
       :aria-invalid="!!mistake"
-      placeholder="filter: words, or load:loose ceiling<20% origin:partner"
+      placeholder="filter: words, or load:loose ceiling<20%"
       aria-label="Filter the rows"
       maxlength="2000"
       spellcheck="false"

@@ -61,12 +61,13 @@ defineEmits<{ open: [] }>()
   box-shadow: inset 3px 0 var(--ring);
 }
 .row.marked {
+  box-shadow: inset 3px 0 var(--ink);
   background: var(--picked);
 }
-.row.marked > :first-child {
+.row.picked.marked {
   box-shadow:
-    -14px 0 var(--picked),
-    -11px 0 var(--ink);
+    inset 3px 0 var(--ring),
+    inset 6px 0 var(--ink);
 }
 .to {
   min-width: 0;
