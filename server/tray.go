@@ -126,7 +126,11 @@ func (s *Server) checkEdits(ctx context.Context, list []editInput) ([]store.NewE
 			}
 		}
 		if err != nil {
-			return nil, fmt.Errorf("edit %d: %w", i+1, err)
+			err = fmt.Errorf("edit %d: %w", i+1, err)
+			if errors.Is(err, store.ErrNotFound) {
+				return nil, err
+			}
+			return nil, badRequest(err)
 		}
 	}
 	return edits, nil
@@ -138,7 +142,7 @@ func (s *Server) finishTrial(ctx context.Context, e *store.NewEdit, t change.Tri
 		return fmt.Errorf("build %s: %w", t.Build, store.ErrNotFound)
 	}
 	if err := notYet(t.On); err != nil {
-		return badRequest(err)
+		return err
 	}
 	if e.Attachments, err = attachmentIDs(t.Attachments); err != nil {
 		return err
@@ -150,7 +154,7 @@ func (s *Server) finishTrial(ctx context.Context, e *store.NewEdit, t change.Tri
 	}
 	if !phoneMark.MatchString(t.Phone) {
 		// A serial number, sent as it is, must never be stored.
-		return badRequest(errors.New("the phone is neither the mark of a captured one nor called:NAME"))
+		return errors.New("the phone is neither the mark of a captured one nor called:NAME")
 	}
 	return nil
 }
@@ -160,7 +164,7 @@ func attachmentIDs(list []string) ([]uuid.UUID, error) {
 	for i, text := range list {
 		var err error
 		if ids[i], err = uuid.Parse(text); err != nil {
-			return nil, badRequest(fmt.Errorf("%q is not the id of a file", text))
+			return nil, fmt.Errorf("%q is not the id of a file", text)
 		}
 	}
 	return ids, nil

@@ -104,7 +104,7 @@ func (t Thresholds) Check() error {
 		}
 	}
 	if t.LoosePeople < 1 || t.LoosePhones < 1 {
-		return errors.New("Loose wants at least one person and one phone")
+		return errors.New("the load Loose wants at least one person and one phone")
 	}
 	return nil
 }
