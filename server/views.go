@@ -109,7 +109,9 @@ func (s *Server) exportLedger(ctx context.Context, in *exportInput) (*huma.Strea
 		var out rowWriter = &jsonRows{w: hc.BodyWriter(), columns: columns}
 		kind := "application/json"
 		if in.Format == "csv" {
-			out, kind = &csvRows{csv.NewWriter(hc.BodyWriter()), columns}, "text/csv; charset=utf-8"
+			w := csv.NewWriter(hc.BodyWriter())
+			w.UseCRLF = true // RFC 4180
+			out, kind = &csvRows{w, columns}, "text/csv; charset=utf-8"
 		}
 		hc.SetHeader("Content-Type", kind)
 		err := out.begin()

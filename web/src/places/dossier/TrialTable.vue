@@ -28,7 +28,7 @@ const filesOf = (t: Trial) => props.files.filter((f) => t.attachments.includes(f
 </script>
 
 <template>
-  <table class="trials">
+  <table class="trials" aria-label="Trials">
     <thead>
       <tr>
         <th colspan="2">Outcome</th>
