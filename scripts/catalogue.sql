@@ -27,35 +27,35 @@ insert into makers (id, slug, name, manufacturer)
 	select pg_temp.id('maker', n), 'maker-' || n, 'Maker ' || n, 'maker' || n from generate_series(1, 20) n;
 insert into models (id, maker_id, slug, name, device, form)
 	select pg_temp.id('model', n), pg_temp.id('maker', 1 + n % 20), 'model-' || n, 'Model ' || n, 'device' || n, 'phone'
-	from generate_series(1, 400 * :scale) n;
+	from generate_series(1, (400 * :scale)::int) n;
 insert into builds (id, model_id, fingerprint, version, release, sdk, security_patch, display_id, region, carrier)
 	select pg_temp.id('build', n), pg_temp.id('model', 1 + (n - 1) / 5), 'maker/model/device:' || n, ((n - 1) % 5 + 1) || '.0', (12 + (n - 1) / 5 % 3 + (n - 1) % 5 / 3)::text,
 		34, '2026-0' || ((n - 1) % 5 + 1) || '-05', '', '', ''
-	from generate_series(1, 2000 * :scale) n;
+	from generate_series(1, (2000 * :scale)::int) n;
 
 -- Packages 1 to 150 are the platform's; the others belong to makers in turn.
 insert into packages (id, name, origin, origin_reason)
 	select pg_temp.id('package', n),
 		case when n <= 150 then 'com.android.' else 'com.maker' || 1 + n % 20 || '.' end || w.en || '.p' || n,
 		case when n <= 150 then 'platform' when n % 7 = 0 then 'partner' when n % 11 = 0 then 'carrier' else 'maker' end, 'generated'
-	from generate_series(1, 30000 * :scale) n join words w on w.no = n % 30;
+	from generate_series(1, (30000 * :scale)::int) n join words w on w.no = n % 30;
 insert into labels (package_id, language, label)
 	select pg_temp.id('package', n), l.language, initcap(case l.language when 'en' then a.en || ' ' || b.en else a.de || ' ' || b.de end)
-	from generate_series(1, 30000 * :scale) n join words a on a.no = n % 30 join words b on b.no = n / 30 % 30 cross join (values ('en'), ('de')) l (language);
+	from generate_series(1, (30000 * :scale)::int) n join words a on a.no = n % 30 join words b on b.no = n / 30 % 30 cross join (values ('en'), ('de')) l (language);
 insert into facts (id, package_id, version_code, version_name, path, partition, system, privileged, persistent, shared_user, starts_at_boot, details)
 	select pg_temp.id('facts', n), pg_temp.id('package', n), n, '1.' || n, '/system/app/p' || n, 'system', true, n % 5 = 0, false, '', n % 4 = 0, '{"requests":["android.permission.INTERNET"]}'
-	from generate_series(1, 30000 * :scale) n;
+	from generate_series(1, (30000 * :scale)::int) n;
 insert into captures (id, build_id, phone, person_id, source, complete, missing, reports, digest)
 	select pg_temp.id('capture', n), pg_temp.id('build', n), 'phone' || n, pg_temp.id('person', 1 + n % 40), 'file', true, '', '[]', decode(md5('capture ' || n), 'hex')
-	from generate_series(1, 2000 * :scale) n;
+	from generate_series(1, (2000 * :scale)::int) n;
 
 -- A build ships the platform, and 300 of its maker's packages that its model
 -- and version choose.
 create temp table shipped as
-	select b, p from generate_series(1, 2000 * :scale) b cross join lateral (
+	select b, p from generate_series(1, (2000 * :scale)::int) b cross join lateral (
 		select p from generate_series(1, 150) p
 		union all
-		select 140 + 20 * (1 + ((b - 1) / 5 * 61 + k + (b - 1) % 5 * 4) % (1490 * :scale)) + (1 + (b - 1) / 5) % 20 from generate_series(1, 300) k) x;
+		select 140 + 20 * (1 + ((b - 1) / 5 * 61 + k + (b - 1) % 5 * 4) % (1490 * :scale)::int) + (1 + (b - 1) / 5) % 20 from generate_series(1, 300) k) x;
 insert into presence (build_id, package_id, switched_off, facts_id)
 	select pg_temp.id('build', b), pg_temp.id('package', p), p % 40 = 0, pg_temp.id('facts', p) from shipped;
 insert into sightings (capture_id, package_id, facts_id, installed, enabled)
@@ -66,7 +66,7 @@ insert into claims (package_id, field, scope_kind, scope_id, value, reason, set_
 		case f.field when 'load' then jsonb_build_object('load', (array['loose', 'leaned-on', 'tied-in', 'unproven'])[1 + n % 4])
 			when 'functions' then jsonb_build_array(w.en) else to_jsonb('Opens the ' || w.en || ' and keeps it running.') end,
 		'generated', pg_temp.id('person', 1), pg_temp.id('change', 1)
-	from generate_series(1, 30000 * :scale, 3) n join words w on w.no = n % 30 cross join (values ('load'), ('functions'), ('description')) f (field);
+	from generate_series(1, (30000 * :scale)::int, 3) n join words w on w.no = n % 30 cross join (values ('load'), ('functions'), ('description')) f (field);
 
 -- Trials are made on one model in four, and most of them go well.
 insert into trials (id, package_id, build_id, phone, person_id, method, outcome, function, persistence, recovery, watched_days, note, at, change_id)
@@ -76,7 +76,7 @@ insert into trials (id, package_id, build_id, phone, person_id, method, outcome,
 		case when harm >= 0.02 and harm < 0.06 then 'payments' else '' end,
 		case when harm > 0.95 then 'back-after-restart' else 'held' end, 'not-tried', 7, '', now() - who * interval '400 days', pg_temp.id('change', 1)
 	from (select b, p, pg_temp.chance('who' || b || ' ' || p) who, pg_temp.chance('what' || b || ' ' || p) what, pg_temp.chance('harm' || b || ' ' || p) harm
-		from shipped where (b - 1) / 5 % 4 = 0 order by pg_temp.chance('tried' || b || ' ' || p) limit 200000 * :scale) x;
+		from shipped where (b - 1) / 5 % 4 = 0 order by pg_temp.chance('tried' || b || ' ' || p) limit (200000 * :scale)::int) x;
 delete from settings where key = 'figures version';
 commit;
 analyze;

@@ -47,7 +47,7 @@ const isChosen = (b: Bar) => props.chosen?.method === b.method && props.chosen.d
     </caption>
     <thead>
       <tr>
-        <th />
+        <td />
         <th scope="col">
           <svg :width="width" height="14" aria-hidden="true">
             <text
@@ -133,7 +133,8 @@ td {
   border-bottom: 1px solid var(--row);
   vertical-align: middle;
 }
-thead th {
+thead th,
+thead td {
   font-size: 12px;
   color: var(--second);
   padding-bottom: 0;

@@ -1,0 +1,123 @@
+// Measures the Ledger, search and the Dossier over the generated catalogue
+// (scripts/catalogue.sql): how long the server takes, what the same question
+// costs the database by itself, and jq and grep over the catalogue as a file;
+// how many frames a second scrolling keeps, and how fast figures are made anew.
+//
+//	node e2e/scale.mjs URL DATABASE FOLDER
+import { chromium } from '@playwright/test'
+import { execFileSync } from 'node:child_process'
+import { writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+
+const [base, database, folder] = process.argv.slice(2)
+const json = { 'content-type': 'application/json' }
+const signIn = await fetch(`${base}/api/v1/session`, { method: 'POST', headers: json, body: JSON.stringify({ login: 'keeper', password: 'lend-a-phone' }) })
+if (!signIn.ok) throw new Error(await signIn.text())
+const cookie = signIn.headers.get('set-cookie').split(';')[0]
+
+async function get(path) {
+  const start = performance.now()
+  const answer = await fetch(base + path, { headers: { cookie } })
+  const body = await answer.text()
+  if (!answer.ok) throw new Error(`${path}: ${answer.status} ${body}`)
+  return { took: performance.now() - start, body }
+}
+const say = (what, value) => console.log(`${what.padEnd(62)} ${value}`)
+const quantile = (list, q) => list.sort((a, b) => a - b)[Math.min(Math.floor(list.length * q), list.length - 1)]
+
+// p95 asks each path once to warm up, then three times.
+async function p95(what, paths) {
+  const times = []
+  for (const path of paths) await get(path)
+  for (let i = 0; i < 3; i++) for (const path of paths) times.push((await get(path)).took)
+  say(what, `p95 ${quantile(times, 0.95).toFixed(1)} ms, median ${quantile(times, 0.5).toFixed(1)} ms (${times.length} requests)`)
+}
+
+const models = Array.from({ length: 24 }, (_, i) => `maker=maker-${1 + ((i * 7 + 1) % 20)}&model=model-${i * 7 + 1}`)
+const ledger = (scope, more = {}) => `/api/v1/ledger?${scope}&${new URLSearchParams(more)}`
+const sorts = ['name', 'load', 'ceiling', 'standing', 'trials', 'builds', 'newest']
+await p95('Ledger of a model, each order', sorts.flatMap((sort) => models.slice(0, 6).map((m) => ledger(m, { sort }))))
+const groups = ['origin', 'namespace', 'load', 'function', 'maker', 'none']
+await p95('Ledger of a model, each grouping', groups.flatMap((group) => models.slice(0, 6).map((m) => ledger(m, { group }))))
+const fields = ['name:camera', 'label:kamera', 'alias:x', 'maker:5', 'model:3', 'build:1.0', 'origin:partner', 'function:camera', 'role:browser', 'load:loose']
+fields.push('standing:thin', 'ceiling<50%', 'trials>3', 'method:disable', 'outcome:fault', 'back:restart', 'in:quiet', 'changed>2026-01-01')
+await p95('Ledger of a model, each field of the filter', fields.flatMap((q) => models.slice(0, 4).map((m) => ledger(m, { q }))))
+
+const typed = ['camera', 'kamera', 'wallet', 'printer', 'gesundheit'].flatMap((w) => [2, 3, 4, w.length].map((n) => w.slice(0, n))).concat('camra', 'walet')
+await p95('search as you type, in a model', typed.map((q, i) => ledger(models[i % models.length], { q, limit: 100 })))
+await p95('search as you type, everywhere', typed.map((q) => ledger('', { q, limit: 100 })))
+const names = JSON.parse((await get(ledger(models[3]))).body).rows.map((r) => r.name)
+await p95('Dossier', names.filter((_, i) => i % 8 === 0).map((n) => `/api/v1/packages/${n}?${models[3]}`))
+
+// The database by itself: the names and labels that hold a word, by their
+// indexes, in one connection.
+const sql = ['cam', 'kamera', 'wallet', 'printer'].map(
+  (w) => `select count(*) from (select id from packages where name ilike '%${w}%' or '${w}' <<% name union
+	select package_id from labels where label ilike '%${w}%' or '${w}' <<% label) x;`,
+)
+const timing = execFileSync('psql', [database, '-qAt', '-c', "set pg_trgm.strict_word_similarity_threshold = '0.39'", '-c', '\\timing on', ...sql.concat(sql).flatMap((q) => ['-c', q])], { encoding: 'utf8' })
+const alone = [...timing.matchAll(/Time: ([\d.]+) ms/g)].map((m) => Number(m[1])).slice(sql.length)
+say('the same words in PostgreSQL alone, everywhere', `median ${quantile(alone, 0.5).toFixed(1)} ms, worst ${quantile(alone, 1).toFixed(1)} ms`)
+
+const file = join(folder, 'catalogue.json')
+writeFileSync(file, (await get('/api/v1/ledger/export?format=json')).body)
+for (const [name, command, args] of [
+  ['jq, the packages whose label holds "kamera"', 'jq', ['-c', '[.rows[] | select((.name + .label) | test("kamera"; "i"))] | length', file]],
+  ['grep, the lines that hold "kamera"', 'grep', ['-ic', 'kamera', file]],
+]) {
+  try {
+    const start = performance.now()
+    execFileSync(command, args)
+    say(name, `${(performance.now() - start).toFixed(0)} ms`)
+  } catch (e) {
+    if (e.code === 'ENOENT') say(name, `${command} is not installed`)
+    else if (e.status !== 1) throw e // 1: grep found nothing
+  }
+}
+
+// Scrolling 5,000 rows: how far apart frames are while the wheel turns.
+const browser = await chromium.launch({
+  executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',
+  args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
+})
+const page = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage()
+await page.context().request.post(`${base}/api/v1/session`, { data: { login: 'keeper', password: 'lend-a-phone' } })
+await page.goto(`${base}/ledger?q=origin:partner,carrier`)
+await page.waitForSelector('[data-testid=package]')
+for (let i = 0; i < 60; i++) {
+  const lines = await page.evaluate(() => {
+    const grid = document.querySelector('[role=grid]')
+    grid.scrollTo(0, grid.scrollHeight)
+    return grid.scrollHeight / 26
+  })
+  if (lines > 5000) break
+  await page.waitForTimeout(150)
+}
+const frames = await page.evaluate(async () => {
+  const grid = document.querySelector('[role=grid]')
+  grid.scrollTo(0, 0)
+  const times = []
+  for (let top = 0; top < Math.min(grid.scrollHeight, 5000 * 26); top += 400) {
+    grid.scrollTo(0, top)
+    times.push(await new Promise(requestAnimationFrame))
+  }
+  return { seconds: (times.at(-1) - times[0]) / 1000, frames: times.length - 1, rows: Math.round(grid.scrollHeight / 26) }
+})
+say(`scrolling ${frames.rows} rows, 400 pixels a frame`, `${(frames.frames / frames.seconds).toFixed(1)} frames a second`)
+await browser.close()
+
+// All figures anew, as the keeper does it.
+const answer = await fetch(`${base}/api/v1/yardstick`, { headers: { cookie } })
+const yardstick = await answer.json()
+yardstick.transfer.sameMaker = yardstick.transfer.sameMaker === 0.2 ? 0.15 : 0.2
+const start = performance.now()
+const held = await fetch(`${base}/api/v1/yardstick`, {
+  method: 'PUT',
+  headers: { cookie, ...json, 'if-match': answer.headers.get('etag') },
+  body: JSON.stringify(yardstick),
+})
+if (!held.ok) throw new Error(await held.text())
+const seconds = (performance.now() - start) / 1000
+const count = (what) => Number(execFileSync('psql', [database, '-qAtc', what], { encoding: 'utf8' }))
+const trials = count('select count(*) from trials')
+say('all figures made anew and stored', `${seconds.toFixed(1)} s for ${trials} trials, ${(trials / seconds).toFixed(0)} trials a second, ${count('select count(*) from figures')} figures`)
