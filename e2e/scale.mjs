@@ -33,7 +33,9 @@ async function p95(what, paths) {
   say(what, `p95 ${quantile(times, 0.95).toFixed(1)} ms, median ${quantile(times, 0.5).toFixed(1)} ms (${times.length} requests)`)
 }
 
-const models = Array.from({ length: 24 }, (_, i) => `maker=maker-${1 + ((i * 7 + 1) % 20)}&model=model-${i * 7 + 1}`)
+const found = JSON.parse((await get('/api/v1/makers')).body).items
+const models = []
+for (const maker of found.slice(0, 12)) for (const model of JSON.parse((await get(`/api/v1/makers/${maker.slug}/models`)).body).items.slice(0, 24 / Math.min(found.length, 12))) models.push(`maker=${maker.slug}&model=${model.slug}`)
 const ledger = (scope, more = {}) => `/api/v1/ledger?${scope}&${new URLSearchParams(more)}`
 const sorts = ['name', 'load', 'ceiling', 'standing', 'trials', 'builds', 'newest']
 await p95('Ledger of a model, each order', sorts.flatMap((sort) => models.slice(0, 6).map((m) => ledger(m, { sort }))))

@@ -3,6 +3,7 @@
 -- trials by 40 people. Everything is derived from numbers, so that two runs
 -- give the same. Figures are made by the server when it starts.
 \set ON_ERROR_STOP 1
+select greatest((20 * :scale)::int, 1) as makers \gset
 begin;
 -- What refers to what is right by construction: checking it would take longer
 -- than the rest.
@@ -24,19 +25,20 @@ insert into people (id, login, name, role, password_hash)
 insert into changes (id, author_id, title, state, decided_at) values (pg_temp.id('change', 1), pg_temp.id('person', 1), 'The generated catalogue', 'accepted', now());
 
 insert into makers (id, slug, name, manufacturer)
-	select pg_temp.id('maker', n), 'maker-' || n, 'Maker ' || n, 'maker' || n from generate_series(1, 20) n;
+	select pg_temp.id('maker', n), 'maker-' || n, 'Maker ' || n, 'maker' || n from generate_series(1, :makers) n;
 insert into models (id, maker_id, slug, name, device, form)
-	select pg_temp.id('model', n), pg_temp.id('maker', 1 + n % 20), 'model-' || n, 'Model ' || n, 'device' || n, 'phone'
+	select pg_temp.id('model', n), pg_temp.id('maker', 1 + n % :makers), 'model-' || n, 'Model ' || n, 'device' || n, 'phone'
 	from generate_series(1, (400 * :scale)::int) n;
 insert into builds (id, model_id, fingerprint, version, release, sdk, security_patch, display_id, region, carrier)
 	select pg_temp.id('build', n), pg_temp.id('model', 1 + (n - 1) / 5), 'maker/model/device:' || n, ((n - 1) % 5 + 1) || '.0', (12 + (n - 1) / 5 % 3 + (n - 1) % 5 / 3)::text,
 		34, '2026-0' || ((n - 1) % 5 + 1) || '-05', '', '', ''
 	from generate_series(1, (2000 * :scale)::int) n;
 
--- Packages 1 to 150 are the platform's; the others belong to makers in turn.
+-- Packages 1 to 150 are the platform's; the others belong to makers in turn,
+-- of which each has twenty models and some 1,490 packages, whatever the size.
 insert into packages (id, name, origin, origin_reason)
 	select pg_temp.id('package', n),
-		case when n <= 150 then 'com.android.' else 'com.maker' || 1 + n % 20 || '.' end || w.en || '.p' || n,
+		case when n <= 150 then 'com.android.' else 'com.maker' || 1 + n % :makers || '.' end || w.en || '.p' || n,
 		case when n <= 150 then 'platform' when n % 7 = 0 then 'partner' when n % 11 = 0 then 'carrier' else 'maker' end, 'generated'
 	from generate_series(1, (30000 * :scale)::int) n join words w on w.no = n % 30;
 insert into labels (package_id, language, label)
@@ -55,9 +57,11 @@ create temp table shipped as
 	select b, p from generate_series(1, (2000 * :scale)::int) b cross join lateral (
 		select p from generate_series(1, 150) p
 		union all
-		select 140 + 20 * (1 + ((b - 1) / 5 * 61 + k + (b - 1) % 5 * 4) % (1490 * :scale)::int) + (1 + (b - 1) / 5) % 20 from generate_series(1, 300) k) x;
+		select :makers * (150 / :makers + 1 + ((b - 1) / 5 * 61 + k + (b - 1) % 5 * 4) % 1400) + (1 + (b - 1) / 5) % :makers from generate_series(1, 300) k) x;
 insert into presence (build_id, package_id, switched_off, facts_id)
 	select pg_temp.id('build', b), pg_temp.id('package', p), p % 40 = 0, pg_temp.id('facts', p) from shipped;
+insert into shipped_by (model_id, package_id, builds, newest)
+	select b.model_id, x.package_id, count(*), max(b.first_seen) from presence x join builds b on b.id = x.build_id group by 1, 2;
 insert into sightings (capture_id, package_id, facts_id, installed, enabled)
 	select pg_temp.id('capture', b), pg_temp.id('package', p), pg_temp.id('facts', p), true, 'default' from shipped;
 

@@ -26,7 +26,13 @@ const (
 // method in the argument of that name. See evidence.Vantages.
 func figuresJoin(sc Scope, args pgx.NamedArgs) string {
 	vantages := evidence.Vantages(sc.Target)
-	if len(vantages) == 1 {
+	// Where nobody has disabled a package, its figures for that are those of
+	// removing it for the user, which are not stored twice.
+	methods := []string{args["method"].(string)}
+	if methods[0] == string(evidence.Disable) {
+		methods = append(methods, string(evidence.RemoveForUser))
+	}
+	if len(vantages) == 1 && len(methods) == 1 {
 		return `left join figures f on f.package_id = p.id and f.method = @method and f.place = '00000000-0000-0000-0000-000000000000' and f.release = ''`
 	}
 	places, releases := make([]string, len(vantages)), make([]string, len(vantages))
@@ -36,11 +42,11 @@ func figuresJoin(sc Scope, args pgx.NamedArgs) string {
 			places[i] = uuid.Nil.String()
 		}
 	}
-	args["places"], args["releases"] = places, releases
+	args["places"], args["releases"], args["methods"] = places, releases, methods
 	return `left join lateral (
 			select f.* from unnest(@places::uuid[], @releases::text[]) with ordinality v (place, release, nearness)
-				join figures f on f.package_id = p.id and f.method = @method and f.place = v.place and f.release = v.release
-			order by v.nearness limit 1) f on true`
+				join figures f on f.package_id = p.id and f.method = any(@methods::text[]) and f.place = v.place and f.release = v.release
+			order by v.nearness, array_position(@methods::text[], f.method) limit 1) f on true`
 }
 
 // recompute writes the figures of packages anew, from all their trials.
@@ -157,7 +163,7 @@ func appendFigures(rows [][]any, pkg uuid.UUID, trials []evidence.Trial, y evide
 	}
 	for _, method := range evidence.Methods {
 		gathered := evidence.Gather(trials, method)
-		if gathered.Strip(evidence.Firmware{}) == "" {
+		if gathered.Strip(evidence.Firmware{}) == "" || method == evidence.Disable && gathered.Same(evidence.Gather(trials, evidence.RemoveForUser)) {
 			continue
 		}
 		for i, p := range points {

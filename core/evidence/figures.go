@@ -71,6 +71,13 @@ type Gathered struct {
 	phones, people   int
 }
 
+// Same reports whether two gatherings hold the same trials, and so come to the
+// same figures and strips: as those of disabling do to those of removing for
+// the user, where nobody has disabled.
+func (g Gathered) Same(other Gathered) bool {
+	return slices.Equal(g.ticks, other.ticks)
+}
+
 // site is a firmware in small numbers: far quicker to compare than names.
 type site struct{ build, model, maker, release int32 }
 

@@ -4,6 +4,7 @@
 import { useEventListener } from '@vueuse/core'
 import { ref } from 'vue'
 import { api, ask, words, type Schemas } from '@/api/client'
+import { megabytes } from './words'
 
 const props = defineProps<{ one?: boolean }>()
 const files = defineModel<Schemas['Attachment'][]>({ required: true })
@@ -58,7 +59,7 @@ function chosen(e: Event) {
     <span class="second">{{ busy ? 'being kept…' : 'or paste or drop them here; text, PNG or JPEG, 4 MB each' }}</span>
     <ul v-if="files.length">
       <li v-for="f in files" :key="f.id">
-        <span dir="auto">{{ f.name }}</span> <span class="second">{{ (f.bytes / 1e6).toFixed(1) }} MB</span>
+        <span dir="auto">{{ f.name }}</span> <span class="second">{{ megabytes(f.bytes) }}</span>
         <button type="button" class="link second" @click="files = files.filter((x) => x.id !== f.id)">take off</button>
       </li>
     </ul>

@@ -2,6 +2,7 @@
 // A file that belongs to evidence: a picture in small, or a log to open. The
 // server serves either as nothing but what it was found to be.
 import type { Schemas } from '@/api/client'
+import { megabytes } from './words'
 
 const props = defineProps<{ file: Schemas['Attachment'] }>()
 const at = `/api/v1/attachments/${props.file.id}`
@@ -11,7 +12,7 @@ const at = `/api/v1/attachments/${props.file.id}`
   <a :href="at" target="_blank" rel="noopener">
     <img v-if="file.type !== 'text/plain'" :src="at" :alt="file.name" height="64" loading="lazy" />
     <span dir="auto">{{ file.name }}</span>
-    <span class="second">{{ (file.bytes / 1e6).toFixed(1) }} MB</span>
+    <span class="second">{{ megabytes(file.bytes) }}</span>
   </a>
 </template>
 

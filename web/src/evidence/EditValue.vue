@@ -1,6 +1,7 @@
 <script setup lang="ts">
 // The value of a field as words, not as raw data.
 import { computed } from 'vue'
+import EditFiles from './EditFiles.vue'
 import LoadMark from '@/marks/LoadMark.vue'
 import TrialStrip from '@/marks/TrialStrip.vue'
 import { claimWord, count, country, loadWord, methodWord, originWord, outcomeWord, slugWords } from './words'
@@ -22,6 +23,14 @@ const load = computed(() =>
   props.field === 'load' ? (props.value as { load: string; conditions?: string[] } | null) : null,
 )
 const trial = computed(() => (props.field === 'trial' ? (props.value as TrialValue) : null))
+interface SourceValue {
+  title: string
+  claim: string
+  link?: string
+  quote?: string
+  attachment?: string
+}
+const source = computed(() => (props.field === 'source' ? (props.value as SourceValue) : null))
 const tick = computed(() => {
   const t = trial.value
   if (!t) return ''
@@ -40,10 +49,6 @@ const text = computed(() => {
         .map((s) => s.name + (s.first ? ` (first: ${s.first})` : ''))
         .join(', ') || 'none'
     )
-  if (props.field === 'source') {
-    const s = v as { title: string; claim: string; link?: string; quote?: string }
-    return `${s.title}${s.link ? `, ${s.link}` : ''}: ${claimWord[s.claim]}${s.quote ? `. “${s.quote}”` : ''}`
-  }
   if (Array.isArray(v)) return v.length ? v.map((s) => slugWords(String(s))).join(', ') : 'none'
   return Object.entries(v as Record<string, string>)
     .map(([lang, label]) => `${label} (${lang})`)
@@ -62,8 +67,8 @@ const text = computed(() => {
       }}{{ trial.tried?.length ? `, tried: ${trial.tried.join(', ')}` : ''
       }}{{ trial.attachments?.length ? `, ${count(trial.attachments.length, 'file')}` : ''
       }}{{ trial.note ? `. “${trial.note}”` : '' }}</span
-    ></span
-  >
+    ><EditFiles :ids="trial.attachments ?? []"
+  /></span>
   <span v-else-if="load" class="value"
     ><LoadMark :load="load.load" silent />
     <span
@@ -71,6 +76,12 @@ const text = computed(() => {
       >{{ load.conditions?.length ? `, ${load.conditions.join('; ')}` : '' }}</span
     ></span
   >
+  <span v-else-if="source" dir="auto"
+    >{{ source.title }}: {{ claimWord[source.claim]
+    }}<template v-if="source.link"
+      >, <a :href="source.link" target="_blank" rel="noopener noreferrer nofollow">{{ source.link }}</a></template
+    >{{ source.quote ? `. “${source.quote}”` : '' }}<EditFiles :ids="source.attachment ? [source.attachment] : []"
+  /></span>
   <span v-else :class="{ faint: value === null || value === undefined }" dir="auto">{{ text }}</span>
 </template>
 

@@ -88,6 +88,11 @@ export function people(n: number): string {
   return count(n, 'person', 'people')
 }
 
+// megabytes writes a size with one decimal.
+export function megabytes(bytes: number): string {
+  return bytes < 50_000 ? 'under 0.1 MB' : `${(bytes / 1e6).toFixed(1)} MB`
+}
+
 const relative = new Intl.RelativeTimeFormat('en', { numeric: 'auto' })
 
 // ago says how long ago something was, roughly.

@@ -14,30 +14,40 @@ const words = computed(() => {
   const here = [...props.cells].filter((c) => c === 'F' || c === 'H').length
   return `On ${here} of ${props.cells.length} builds`
 })
+// Cells of one kind are one path: thousands of strips scroll by in the Ledger.
+const paths = computed(() => {
+  const width = props.cell - 4
+  const middle = props.height / 2
+  let full = ''
+  let half = ''
+  let outline = ''
+  let empty = ''
+  let unknown = ''
+  ;[...props.cells].forEach((c, i) => {
+    const x = i * props.cell + 0.5
+    if (c === 'F') full += `M${x} 1.5h${width}v${props.height - 3}h${-width}z`
+    else if (c === 'H') {
+      half += `M${x} ${middle}h${width}v${middle - 1.5}h${-width}z`
+      outline += `M${x + 0.5} 2h${width - 1}v${props.height - 4}h${1 - width}z`
+    } else if (c === 'E') empty += `M${x} ${middle}h${width}`
+    else unknown += `M${x + 0.5} 2h${width - 1}v${props.height - 4}h${1 - width}z`
+  })
+  return { filled: full + half, outline, empty, unknown }
+})
 </script>
 
 <template>
   <svg :width="cells.length * cell" :height="height" role="img" :aria-label="words">
-    <g v-for="(c, i) in cells" :key="i" :transform="`translate(${i * cell + 0.5})`">
-      <title>{{ names[i] ? `${names[i]}: ${means[c] ?? c}` : means[c] }}</title>
-      <rect width="14" :height="height" fill="transparent" />
-      <rect v-if="c === 'F'" y="1.5" :width="cell - 4" :height="height - 3" fill="var(--ink)" />
-      <template v-else-if="c === 'H'">
-        <rect x=".5" y="2" :width="cell - 5" :height="height - 4" fill="none" stroke="var(--ink)" />
-        <rect :y="height / 2" :width="cell - 4" :height="height / 2 - 1.5" fill="var(--ink)" />
-      </template>
-      <rect v-else-if="c === 'E'" :y="height / 2 - 0.5" :width="cell - 4" height="1" fill="var(--hair)" />
-      <rect
-        v-else
-        x=".5"
-        y="2"
-        :width="cell - 5"
-        :height="height - 4"
-        fill="none"
-        stroke="var(--hair)"
-        stroke-dasharray="2 2"
-      />
-    </g>
+    <title v-if="!names.length">{{ words }}</title>
+    <path v-if="paths.filled" :d="paths.filled" fill="var(--ink)" />
+    <path v-if="paths.outline" :d="paths.outline" fill="none" stroke="var(--ink)" />
+    <path v-if="paths.empty" :d="paths.empty" stroke="var(--hair)" />
+    <path v-if="paths.unknown" :d="paths.unknown" fill="none" stroke="var(--hair)" stroke-dasharray="2 2" />
+    <template v-if="names.length">
+      <rect v-for="(c, i) in cells" :key="i" :x="i * cell" :width="cell" :height="height" fill="transparent">
+        <title>{{ names[i] ? `${names[i]}: ${means[c] ?? c}` : means[c] }}</title>
+      </rect>
+    </template>
   </svg>
 </template>
 

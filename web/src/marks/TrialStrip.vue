@@ -1,6 +1,7 @@
 <script setup lang="ts">
 // The trial strip: one tick a trial, nearest firmware first, a gap where the
-// firmware is farther. See core/evidence.Strip for the letters.
+// firmware is farther. See core/evidence.Strip for the letters. Ticks of one
+// kind are one path: thousands of strips scroll by in the Ledger.
 import { computed } from 'vue'
 import { count, outcomeWord } from '@/evidence/words'
 
@@ -10,14 +11,11 @@ const props = withDefaults(defineProps<{ strip: string; height?: number; step?: 
   most: 0,
 })
 
-interface Tick {
-  x: number
-  kind: string
-  back: boolean
-}
-
+const foot = computed(() => props.height - 3)
 const drawn = computed(() => {
-  const ticks: Tick[] = []
+  const to = foot.value
+  const short = to - props.height * 0.3
+  const paths = { clean: '', lost: '', fault: '', noStart: '', refused: '', back: '' }
   let x = 2
   let left = 0
   for (const letter of props.strip) {
@@ -30,10 +28,15 @@ const drawn = computed(() => {
       continue
     }
     const kind = letter.toLowerCase()
-    ticks.push({ x, kind, back: kind !== letter })
+    if (kind === 'c') paths.clean += `M${x} ${short}V${to}`
+    else if (kind === 'l') paths.lost += `M${x - 1.3} 3.5h2.6V${to - 0.5}h-2.6z`
+    else if (kind === 'f') paths.fault += `M${x} 3V${to}`
+    else if (kind === 'n') paths.noStart += `M${x} 3V${to}M${x - 3} 4h6`
+    else paths.refused += `M${x} ${to - 2}h.01`
+    if (kind !== letter) paths.back += `M${x} ${to}q0 2.8 2.8 2`
     x += props.step
   }
-  return { ticks, width: Math.max(x, 8), left }
+  return { paths, width: Math.max(x, 8), left }
 })
 
 const kinds: Record<string, string> = { c: 'clean', l: 'function-lost', f: 'fault', n: 'no-start', r: 'refused' }
@@ -51,42 +54,24 @@ const words = computed(() => {
   if (back) parts.push(`${count(back, 'time')} it came back`)
   return `Trials: ${parts.join(', ')}`
 })
-const foot = computed(() => props.height - 3)
 </script>
 
 <template>
   <svg :width="drawn.width + (drawn.left ? 22 : 0)" :height="height" role="img" :aria-label="words">
     <title>{{ words }}</title>
     <line x1="0" :y1="foot + 0.5" :x2="drawn.width - 2" :y2="foot + 0.5" stroke="var(--hair)" />
-    <g v-for="(t, i) in drawn.ticks" :key="i">
-      <line
-        v-if="t.kind === 'c'"
-        :x1="t.x"
-        :x2="t.x"
-        :y1="foot - height * 0.3"
-        :y2="foot"
-        stroke="var(--ink)"
-        stroke-width="1.7"
-      />
-      <rect
-        v-else-if="t.kind === 'l'"
-        :x="t.x - 1.3"
-        y="3.5"
-        width="2.6"
-        :height="foot - 4"
-        fill="var(--sheet)"
-        stroke="var(--harm)"
-      />
-      <line v-else-if="t.kind === 'f'" :x1="t.x" :x2="t.x" y1="3" :y2="foot" stroke="var(--harm)" stroke-width="2.4" />
-      <path
-        v-else-if="t.kind === 'n'"
-        :d="`M${t.x} 3V${foot}M${t.x - 3} 4H${t.x + 3}`"
-        stroke="var(--harm)"
-        stroke-width="2.4"
-      />
-      <circle v-else :cx="t.x" :cy="foot - 2" r="1.4" fill="var(--faint)" />
-      <path v-if="t.back" :d="`M${t.x} ${foot}q0 2.8 2.8 2`" fill="none" stroke="var(--ink)" />
-    </g>
+    <path v-if="drawn.paths.clean" :d="drawn.paths.clean" stroke="var(--ink)" stroke-width="1.7" />
+    <path v-if="drawn.paths.lost" :d="drawn.paths.lost" fill="var(--sheet)" stroke="var(--harm)" />
+    <path v-if="drawn.paths.fault" :d="drawn.paths.fault" stroke="var(--harm)" stroke-width="2.4" />
+    <path v-if="drawn.paths.noStart" :d="drawn.paths.noStart" stroke="var(--harm)" stroke-width="2.4" />
+    <path
+      v-if="drawn.paths.refused"
+      :d="drawn.paths.refused"
+      stroke="var(--faint)"
+      stroke-width="2.8"
+      stroke-linecap="round"
+    />
+    <path v-if="drawn.paths.back" :d="drawn.paths.back" fill="none" stroke="var(--ink)" />
     <text v-if="drawn.left" :x="drawn.width" :y="foot" font-size="11" fill="var(--second)">+{{ drawn.left }}</text>
   </svg>
 </template>

@@ -38,29 +38,35 @@ const at = ref(0)
 const packages = computed(() => shown.value.filter((l) => l.kind === 'row'))
 const current = computed(() => packages.value[Math.min(at.value, packages.value.length - 1)]?.row)
 const single = computed(() => columns.value.filter((b) => b.id === scope.value.build))
-const names = computed(() => columns.value.map((b) => buildName(b)))
 
 // The head scrolls with the rows and stays on top, so that its columns are
 // exactly theirs.
 const headHeight = 52
+const overscan = 12
 const body = ref<HTMLElement>()
 const virtual = useVirtualizer(
   computed(() => ({
     count: shown.value.length,
     getScrollElement: () => body.value ?? null,
     estimateSize: () => 26,
-    overscan: 12,
+    overscan,
     scrollMargin: headHeight,
     scrollPaddingStart: headHeight,
   })),
 )
+// Rows that scroll out of sight are drawn over with those that come in: making
+// new ones would cost frames. There are never more at once than the pool has.
+const pool = computed(() => Math.ceil((virtual.value.scrollRect?.height ?? 1200) / 26) + 2 * overscan + 8)
 const visible = computed(() =>
-  virtual.value
-    .getVirtualItems()
-    .map((item) => ({ key: item.index, start: item.start, line: shown.value[item.index] })),
+  virtual.value.getVirtualItems().map((item) => ({
+    key: item.index % pool.value,
+    index: item.index,
+    start: item.start,
+    line: shown.value[item.index],
+  })),
 )
 watch(
-  () => visible.value.at(-1)?.key,
+  () => visible.value.at(-1)?.index,
   (last) => {
     if (last !== undefined && last > shown.value.length - 60 && query.hasNextPage.value && !query.isFetching.value)
       void query.fetchNextPage()
@@ -196,7 +202,7 @@ useKeys([
             @click="pick($event, v.line.index)"
             @open="open(v.line.row.name)"
           >
-            <PresenceStrip :cells="v.line.row.presence" :names="names" />
+            <PresenceStrip :cells="v.line.row.presence" />
           </LedgerLine>
         </div>
       </div>
