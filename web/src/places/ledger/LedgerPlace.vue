@@ -273,6 +273,8 @@ useKeys([
 .at {
   position: absolute;
   inset: 0 0 auto;
+  height: 26px;
+  contain: strict;
 }
 .group {
   display: flex;
