@@ -60,8 +60,12 @@ const better = computed(() => all.value.filter((f) => f.before.suggested !== f.a
 }
 dl {
   display: grid;
-  grid-template-columns: repeat(3, auto 1fr);
+  grid-template-columns: repeat(3, auto auto);
   gap: 2px 8px;
+  justify-content: start;
+}
+dd {
+  white-space: nowrap;
 }
 dt {
   color: var(--second);

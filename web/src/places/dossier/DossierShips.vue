@@ -27,9 +27,9 @@ const opened = ref<string>()
             </th>
             <td><PresenceStrip :cells="m.cells" :names="m.names" /></td>
             <td class="second">
-              {{ m.first === m.last ? m.first : `${m.first} – ${m.last}` }}
-              <span v-if="m.firstSeen">, seen {{ day(m.firstSeen) }}</span>
-              <span v-if="m.lastSeen && day(m.lastSeen) !== day(m.firstSeen!)"> to {{ day(m.lastSeen) }}</span>
+              {{ m.first === m.last ? m.first : `${m.first} – ${m.last}`
+              }}<template v-if="m.firstSeen">, seen {{ day(m.firstSeen) }}</template
+              ><template v-if="m.lastSeen && day(m.lastSeen) !== day(m.firstSeen!)"> to {{ day(m.lastSeen) }}</template>
             </td>
           </tr>
           <tr v-if="opened === m.model">

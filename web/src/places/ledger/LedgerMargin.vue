@@ -53,7 +53,8 @@ const { query } = useScope()
     <button class="act" @click="dialogs.load([row])">Propose a load</button>
   </div>
   <div class="keys">
-    <span><kbd>Enter</kbd> dossier</span><span><kbd>t</kbd> trial</span><span><kbd>1</kbd>–<kbd>4</kbd> load</span>
+    <span><kbd>Enter</kbd> dossier</span><span><kbd>x</kbd> mark</span><span><kbd>t</kbd> trial</span
+    ><span><kbd>1</kbd>–<kbd>4</kbd> load</span>
   </div>
 </template>
 
