@@ -103,6 +103,12 @@ td {
   border-bottom: 1px solid var(--row);
   vertical-align: top;
 }
+td + td + td {
+  white-space: nowrap;
+}
+.more td {
+  white-space: normal;
+}
 .note {
   margin-left: 6px;
 }
