@@ -84,6 +84,10 @@ func (s *Server) evidenceRoutes() {
 			if err := in.Body.Check(); err != nil {
 				return nil, badRequest(err)
 			}
+			if !s.previewing.TryLock() {
+				return nil, problem(http.StatusTooManyRequests, "busy", "Somebody else is just trying out another yardstick. Ask again in a moment.")
+			}
+			defer s.previewing.Unlock()
 			shifts, err := s.store.PreviewYardstick(ctx, in.Body, shownShifts)
 			return &shiftsOutput{shifts}, err
 		})

@@ -54,9 +54,12 @@ type Server struct {
 	api     huma.API
 	events  *hub
 	station *bench.Station
-	working sync.WaitGroup
-	stop    context.CancelFunc
-	ctx     context.Context
+	// previewing is held while another yardstick is tried out: that takes all
+	// trials there are, and more than one at a time would keep people waiting.
+	previewing sync.Mutex
+	working    sync.WaitGroup
+	stop       context.CancelFunc
+	ctx        context.Context
 }
 
 // New makes a server and starts what it does in the background: bringing the
@@ -118,7 +121,7 @@ func (s *Server) middleware() {
 	e.HandleMethodNotAllowed = true
 	e.ForwardedByClientIP = false
 	e.Use(s.recover, s.logRequests, securityHeaders)
-	e.Use(gzip.Gzip(gzip.DefaultCompression, gzip.WithExcludedPathsRegexs([]string{`/events$`, `/link/requests$`, `\.woff2$`, `^/assets/.*\.js$`, `^/assets/.*\.css$`})))
+	e.Use(gzip.Gzip(gzip.BestSpeed, gzip.WithExcludedPathsRegexs([]string{`/events$`, `/link/requests$`, `\.woff2$`, `^/assets/.*\.js$`, `^/assets/.*\.css$`})))
 	e.Use(s.crossOrigin, s.whoIsIt)
 }
 

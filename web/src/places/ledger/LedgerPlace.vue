@@ -3,17 +3,18 @@ import { useVirtualizer } from '@tanstack/vue-virtual'
 import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { ProblemError, words } from '@/api/client'
-import { useEvidenceDialogs, type Subject } from '@/evidence/dialogs'
+import { useEvidenceDialogs } from '@/evidence/dialogs'
 import { count, loads } from '@/evidence/words'
 import PresenceStrip from '@/marks/PresenceStrip.vue'
 import { useKeys } from '@/shell/keys'
 import { buildName, buildShort, useScope } from '@/shell/scope'
 import { useColumns } from './columns'
-import { lines, useLedger, useView, type LedgerRow } from './ledger'
+import { lines, useLedger, useView } from './ledger'
 import LedgerBar from './LedgerBar.vue'
 import LedgerLine from './LedgerLine.vue'
 import LedgerMargin from './LedgerMargin.vue'
 import MarkedBar from './MarkedBar.vue'
+import { useMarked } from './marked'
 
 const router = useRouter()
 const { scope, query: scopeQuery } = useScope()
@@ -91,26 +92,9 @@ function toggle(group: string) {
   closed.value = next
 }
 
-// Marked rows stay marked while the filter changes: one edit can reach across
-// several views.
-const marked = ref(new Map<string, Subject>())
-function mark(rows: LedgerRow[], on?: boolean) {
-  const next = new Map(marked.value)
-  for (const row of rows) {
-    if (on ?? !next.has(row.name)) next.set(row.name, row)
-    else next.delete(row.name)
-  }
-  marked.value = next
-}
+const { marked, mark, click, clear } = useMarked(computed(() => packages.value.map((l) => l.row)))
 function pick(e: MouseEvent, index: number) {
-  const row = packages.value[index]?.row
-  if (e.shiftKey) {
-    const [from, to] = [Math.min(at.value, index), Math.max(at.value, index)]
-    mark(
-      packages.value.slice(from, to + 1).map((l) => l.row),
-      true,
-    )
-  } else if ((e.ctrlKey || e.metaKey) && row) mark([row])
+  click(e, at.value, index)
   at.value = index
 }
 // What keys are about: the marked rows, or else the one under the cursor.
@@ -128,7 +112,7 @@ useKeys([
     },
   },
   { keys: ['X'], does: 'mark all that are shown', run: () => mark(rows.value, true) },
-  { keys: ['Escape'], does: 'unmark all', run: () => (marked.value = new Map()) },
+  { keys: ['Escape'], does: 'unmark all', run: clear },
   { keys: ['t'], does: 'add a trial', run: () => dialogs.trial(...subjects()) },
   {
     keys: ['1', '2', '3', '4', '0'],
@@ -147,7 +131,7 @@ useKeys([
     :total="total"
     @show="(change) => void show(change)"
   />
-  <MarkedBar v-if="marked.size" :marked="[...marked.values()]" @clear="marked = new Map()" />
+  <MarkedBar v-if="marked.size" :marked="[...marked.values()]" @clear="clear" />
   <div v-if="query.isError.value && !isMistake" class="notice bad" role="alert">
     {{ words(query.error.value) }} <button class="link" @click="query.refetch()">Try again</button>
   </div>
