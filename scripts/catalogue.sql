@@ -62,6 +62,9 @@ insert into presence (build_id, package_id, switched_off, facts_id)
 	select pg_temp.id('build', b), pg_temp.id('package', p), p % 40 = 0, pg_temp.id('facts', p) from shipped;
 insert into shipped_by (model_id, package_id, builds, newest)
 	select b.model_id, x.package_id, count(*), max(b.first_seen) from presence x join builds b on b.id = x.build_id group by 1, 2;
+update packages p set builds = k.builds, newest_build = k.newest, makers = k.makers, maker_id = case when k.makers = 1 then k.maker_id end
+	from (select s.package_id, sum(s.builds) as builds, max(s.newest) as newest, count(distinct d.maker_id) as makers, (array_agg(d.maker_id))[1] as maker_id
+		from shipped_by s join models d on d.id = s.model_id group by 1) k where k.package_id = p.id;
 insert into sightings (capture_id, package_id, facts_id, installed, enabled)
 	select pg_temp.id('capture', b), pg_temp.id('package', p), pg_temp.id('facts', p), true, 'default' from shipped;
 

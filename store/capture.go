@@ -317,6 +317,17 @@ func addPresence(ctx context.Context, tx pgx.Tx, rows []row, sum *CaptureSummary
 	if err != nil {
 		return err
 	}
+	// In the order in which accepting trials locks packages, too.
+	if _, err := tx.Exec(ctx, lockPackages, ids); err != nil {
+		return err
+	}
+	_, err = tx.Exec(ctx, `
+		update packages p set builds = k.builds, newest_build = k.newest, makers = k.makers, maker_id = case when k.makers = 1 then k.maker_id end
+		from (select s.package_id, sum(s.builds) as builds, max(s.newest) as newest, count(distinct d.maker_id) as makers, (array_agg(d.maker_id))[1] as maker_id
+			from shipped_by s join models d on d.id = s.model_id where s.package_id = any($1) group by 1) k where k.package_id = p.id`, ids)
+	if err != nil {
+		return err
+	}
 	return guessAgain(ctx, tx, ids)
 }
 
@@ -324,8 +335,7 @@ func addPresence(ctx context.Context, tx pgx.Tx, rows []row, sum *CaptureSummary
 // makers by now.
 func guessAgain(ctx context.Context, tx pgx.Tx, ids []uuid.UUID) error {
 	rows, err := tx.Query(ctx, `
-		select p.id, count(distinct d.maker_id)::int from packages p join shipped_by x on x.package_id = p.id join models d on d.id = x.model_id
-		where p.id = any($1) and p.origin = $2 group by p.id`, ids, string(catalog.Unknown))
+		select id, makers from packages where id = any($1) and origin = $2`, ids, string(catalog.Unknown))
 	if err != nil {
 		return err
 	}

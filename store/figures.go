@@ -22,6 +22,10 @@ const (
 	lockFiguresOfSome = `select pg_advisory_xact_lock_shared(421)`
 )
 
+// lockPackages makes transactions that touch the same packages wait for each
+// other, always in the same order.
+const lockPackages = `select from packages where id = any($1) order by id for no key update`
+
 // figuresJoin joins the figures f of package p as the scope sees them, by the
 // method in the argument of that name. See evidence.Vantages.
 func figuresJoin(sc Scope, args pgx.NamedArgs) string {
@@ -63,7 +67,7 @@ func recompute(ctx context.Context, tx pgx.Tx, packages []uuid.UUID) error {
 	}
 	// Two changes that touch a package at once must not each miss the
 	// other's trials.
-	if _, err := tx.Exec(ctx, `select from packages where id = any($1) order by id for no key update`, packages); err != nil {
+	if _, err := tx.Exec(ctx, lockPackages, packages); err != nil {
 		return err
 	}
 	trials, err := trialsOf(ctx, tx, packages)

@@ -240,6 +240,12 @@ func TestShippedBy(t *testing.T) {
 	if err != nil || wrong != 0 {
 		t.Errorf("%d differ, %v", wrong, err)
 	}
+	err = w.Pool().QueryRow(w.ctx, `
+		select count(*) from packages p left join (select s.package_id, sum(s.builds)::int as builds, max(s.newest) as newest from shipped_by s group by 1) k on k.package_id = p.id
+		where p.builds <> coalesce(k.builds, 0) or p.newest_build is distinct from k.newest or p.makers <> 1 or p.maker_id is null`).Scan(&wrong)
+	if err != nil || wrong != 0 {
+		t.Errorf("in one row a package %d differ, %v", wrong, err)
+	}
 	rows, _, _, err := w.Ledger(w.ctx, store.LedgerQuery{Scope: w.scope(""), Method: "remove-for-user", Sort: "builds", Group: "none", Limit: 9})
 	if err != nil || rows[0].Name != "com.brannock.p000" || rows[4].Name != "com.brannock.p004" {
 		t.Errorf("%v, %v", rows, err)

@@ -69,9 +69,8 @@ var Groups = map[string]string{
 	"namespace": `'00:' || split_part(name, '.', 1) || case when position('.' in name) > 0 then '.' || split_part(name, '.', 2) else '' end`,
 	"load":      `to_char(array_position(array['load-bearing','tied-in','leaned-on','loose','unproven'], load), 'FM00') || ':' || load`,
 	"function":  `coalesce((select '00:' || (k.value ->> 0) from claims k where k.package_id = seen.id and k.field = 'functions' and jsonb_array_length(k.value) > 0 limit 1), '01:')`,
-	"maker": `coalesce((select case when exists (select from shipped_by y join models e on e.id = y.model_id where y.package_id = x.package_id and e.maker_id <> d.maker_id)
-			then '01:' else '00:' || m.name end
-		from shipped_by x join models d on d.id = x.model_id join makers m on m.id = d.maker_id where x.package_id = seen.id limit 1), '02:')`,
+	"maker": `(select case when k.makers = 0 then '02:' when k.makers > 1 then '01:' else '00:' || m.name end
+		from packages k left join makers m on m.id = k.maker_id where k.id = seen.id)`,
 	"none": `'00:'`,
 }
 
@@ -83,8 +82,8 @@ var Sorts = map[string]string{
 	"ceiling":  `case when phones = 0 then 2 else ceiling end`,
 	"standing": `-array_position(array['untried','thin','contested','fair','firm'], standing)`,
 	"trials":   `-phones`,
-	"builds":   `-(select coalesce(sum(x.builds), 0) from shipped_by x where x.package_id = seen.id)`,
-	"newest":   `-(select coalesce(max(extract(epoch from x.newest)), 0) from shipped_by x where x.package_id = seen.id)`,
+	"builds":   `-(select k.builds from packages k where k.id = seen.id)`,
+	"newest":   `-(select coalesce(extract(epoch from k.newest_build), 0) from packages k where k.id = seen.id)`,
 }
 
 // claimJoin joins, as an alias, the claim of a field of package p that applies

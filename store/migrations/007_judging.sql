@@ -91,6 +91,16 @@ insert into shipped_by
 	select b.model_id, x.package_id, count(*), max(b.first_seen) from presence x join builds b on b.id = x.build_id group by 1, 2;
 create index shipped_by_package on shipped_by (package_id);
 
+-- The same in one row a package, for orders and groups of the Ledger: on how
+-- many builds, the newest of them, by how many makers and by which if by one.
+alter table packages add builds int not null default 0;
+alter table packages add newest_build timestamptz;
+alter table packages add makers int not null default 0;
+alter table packages add maker_id uuid references makers;
+update packages p set builds = k.builds, newest_build = k.newest, makers = k.makers, maker_id = case when k.makers = 1 then k.maker_id end
+	from (select s.package_id, sum(s.builds) as builds, max(s.newest) as newest, count(distinct d.maker_id) as makers, (array_agg(d.maker_id))[1] as maker_id
+		from shipped_by s join models d on d.id = s.model_id group by 1) k where k.package_id = p.id;
+
 -- First and last seen, by build.
 create index sightings_of_package on sightings (package_id, capture_id);
 
@@ -103,6 +113,7 @@ create index claims_origin on claims (package_id) where field = 'origin';
 ---- create above / drop below ----
 
 drop index claims_origin, claims_words, sightings_of_package;
+alter table packages drop builds, drop newest_build, drop makers, drop maker_id;
 drop table shipped_by, saved_views, sources;
 alter table trials drop attachments, drop tried;
 drop table attachments;
