@@ -1,10 +1,12 @@
 package store
 
 import (
+	"bytes"
 	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -95,18 +97,18 @@ func (s *Store) FreshenFigures(ctx context.Context) error {
 // Shift is what another yardstick would change about one package, seen from
 // one place.
 type Shift struct {
-	Package string          `db:"package" json:"package"`
-	Label   string          `db:"label" json:"label"`
-	Method  evidence.Method `db:"-" json:"method"`
+	Package string          `json:"package"`
+	Label   string          `json:"label"`
+	Method  evidence.Method `json:"method"`
 	// Place names the model or maker, with the Android release where that
 	// makes a difference; "everywhere" for none.
-	Place           string            `db:"-" json:"place"`
-	CeilingBefore   float64           `db:"-" json:"ceilingBefore"`
-	CeilingAfter    float64           `db:"-" json:"ceilingAfter"`
-	StandingBefore  evidence.Standing `db:"-" json:"standingBefore"`
-	StandingAfter   evidence.Standing `db:"-" json:"standingAfter"`
-	SuggestedBefore evidence.Load     `db:"-" json:"suggestedBefore"`
-	SuggestedAfter  evidence.Load     `db:"-" json:"suggestedAfter"`
+	Place           string            `json:"place"`
+	CeilingBefore   float64           `json:"ceilingBefore"`
+	CeilingAfter    float64           `json:"ceilingAfter"`
+	StandingBefore  evidence.Standing `json:"standingBefore"`
+	StandingAfter   evidence.Standing `json:"standingAfter"`
+	SuggestedBefore evidence.Load     `json:"suggestedBefore"`
+	SuggestedAfter  evidence.Load     `json:"suggestedAfter"`
 }
 
 // Shifts are what another yardstick would change.
@@ -122,10 +124,16 @@ type Shifts struct {
 	First []Shift `json:"first" nullable:"false"`
 }
 
-// PreviewYardstick tells what another yardstick would change, from every
-// model, maker and everywhere that trials look different from.
+// shifted is a shift of a package.
+type shifted struct {
+	of uuid.UUID
+	evidence.Shift
+}
+
+// PreviewYardstick tells what another yardstick would change; see
+// evidence.Shifts. Which shifts come first is always the same.
 func (s *Store) PreviewYardstick(ctx context.Context, to evidence.Yardstick, most int) (Shifts, error) {
-	out := Shifts{First: []Shift{}}
+	var out Shifts
 	if err := to.Check(); err != nil {
 		return out, err
 	}
@@ -134,19 +142,23 @@ func (s *Store) PreviewYardstick(ctx context.Context, to evidence.Yardstick, mos
 		return out, err
 	}
 	var limits evidence.Limits
-	var of []uuid.UUID
-	places := map[string]bool{}
+	var first []shifted
 	err = eachTried(ctx, s.pool, func(tried map[uuid.UUID][]evidence.Trial) error {
-		for pkg, trials := range tried {
-			before := out.Figures
-			for _, shift := range out.shiftsOf(trials, from, to, &limits) {
-				if len(out.First) < most {
-					out.First, of = append(out.First, shift), append(of, pkg)
-					places[shift.Place] = true
-				}
-			}
-			if out.Figures > before {
+		packages := slices.SortedFunc(maps.Keys(tried), func(a, b uuid.UUID) int { return bytes.Compare(a[:], b[:]) })
+		for _, pkg := range packages {
+			shifts, of := evidence.Shifts(tried[pkg], from, to, &limits)
+			out.Of += of
+			out.Figures += len(shifts)
+			if len(shifts) > 0 {
 				out.Packages++
+			}
+			for _, shift := range shifts {
+				if shift.After.Suggested.MoreLenientThan(shift.Before.Suggested) {
+					out.Lenient++
+				}
+				if len(first) < most {
+					first = append(first, shifted{pkg, shift})
+				}
 			}
 		}
 		return nil
@@ -154,78 +166,52 @@ func (s *Store) PreviewYardstick(ctx context.Context, to evidence.Yardstick, mos
 	if err != nil {
 		return out, err
 	}
-	return out, s.nameShifts(ctx, out.First, of, places)
+	out.First, err = s.nameShifts(ctx, first)
+	return out, err
 }
 
-// shiftsOf counts and lists what would change about one package. The place of
-// a shift is the id of its model or maker, a stroke and the release.
-func (out *Shifts) shiftsOf(trials []evidence.Trial, from, to evidence.Yardstick, limits *evidence.Limits) (list []Shift) {
-	points := evidence.Viewpoints(trials)
-	for _, method := range evidence.Methods {
-		gathered := evidence.Gather(trials, method)
-		for _, p := range points {
-			if p.Target.Build != "" {
-				continue // a build's figures move as its model's do
-			}
-			a, b := gathered.Summary(p.Target, from, limits), gathered.Summary(p.Target, to, limits)
-			if a.Phones == 0 {
-				continue
-			}
-			was, will := evidence.SuggestedLoad(a, from.Thresholds), evidence.SuggestedLoad(b, to.Thresholds)
-			out.Of++
-			if a.Standing == b.Standing && was == will {
-				continue
-			}
-			out.Figures++
-			if will.MoreLenientThan(was) {
-				out.Lenient++
-			}
-			list = append(list, Shift{Method: method, Place: p.Place + "/" + p.Release, CeilingBefore: a.Ceiling, CeilingAfter: b.Ceiling,
-				StandingBefore: a.Standing, StandingAfter: b.Standing, SuggestedBefore: was, SuggestedAfter: will})
+// nameShifts says of which package and place shifts are, in the order of these
+// names.
+func (s *Store) nameShifts(ctx context.Context, shifts []shifted) ([]Shift, error) {
+	var packages []uuid.UUID
+	var places []string
+	for _, x := range shifts {
+		packages = append(packages, x.of)
+		if x.From.Place != "" {
+			places = append(places, x.From.Place)
 		}
 	}
-	return list
-}
-
-// nameShifts fills in the names of packages, by their ids, and of places.
-func (s *Store) nameShifts(ctx context.Context, shifts []Shift, of []uuid.UUID, places map[string]bool) error {
-	rows, err := s.pool.Query(ctx, `select p.id, p.name, `+bestLabel+` from packages p where p.id = any($1)`, of)
+	rows, err := s.pool.Query(ctx, `select p.id, p.name, `+bestLabel+` from packages p where p.id = any($1)`, packages)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	names := map[uuid.UUID][2]string{}
 	var id uuid.UUID
 	var name, label string
 	if _, err := pgx.ForEachRow(rows, []any{&id, &name, &label}, func() error { names[id] = [2]string{name, label}; return nil }); err != nil {
-		return err
-	}
-	ids := make([]string, 0, len(places))
-	for place := range places {
-		if id, _, _ := strings.Cut(place, "/"); id != "" {
-			ids = append(ids, id)
-		}
+		return nil, err
 	}
 	rows, err = s.pool.Query(ctx, `
 		select m.id::text, m.name from makers m where m.id = any($1::uuid[])
-		union all select d.id::text, m.name || ' ' || d.name from models d join makers m on m.id = d.maker_id where d.id = any($1::uuid[])`, ids)
+		union all select d.id::text, m.name || ' ' || d.name from models d join makers m on m.id = d.maker_id where d.id = any($1::uuid[])`, places)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	where := map[string]string{"": "everywhere"}
 	var place string
 	if _, err := pgx.ForEachRow(rows, []any{&place, &name}, func() error { where[place] = name; return nil }); err != nil {
-		return err
+		return nil, err
 	}
-	for i := range shifts {
-		shifts[i].Package, shifts[i].Label = names[of[i]][0], names[of[i]][1]
-		place, release, _ := strings.Cut(shifts[i].Place, "/")
-		shifts[i].Place = where[place]
-		if release != "" {
-			shifts[i].Place += " on Android " + release
+	out := make([]Shift, len(shifts))
+	for i, x := range shifts {
+		place := where[x.From.Place]
+		if x.From.Release != "" {
+			place += " on Android " + x.From.Release
 		}
+		out[i] = Shift{names[x.of][0], names[x.of][1], x.Method, place, x.Before.Ceiling, x.After.Ceiling, x.Before.Standing, x.After.Standing, x.Before.Suggested, x.After.Suggested}
 	}
-	slices.SortStableFunc(shifts, func(a, b Shift) int {
+	slices.SortStableFunc(out, func(a, b Shift) int {
 		return cmp.Or(strings.Compare(a.Package, b.Package), strings.Compare(a.Place, b.Place), strings.Compare(string(a.Method), string(b.Method)))
 	})
-	return nil
+	return out, nil
 }

@@ -142,19 +142,7 @@ func (g Gathered) find(target Firmware) site {
 
 // from is Between for sites.
 func (trial site) from(target site) Distance {
-	switch {
-	case trial.build == target.build:
-		return SameBuild
-	case trial.model == target.model && trial.release == target.release:
-		return SameModelRelease
-	case trial.model == target.model:
-		return SameModel
-	case trial.maker == target.maker && trial.release == target.release:
-		return SameMakerRelease
-	case trial.maker == target.maker:
-		return SameMaker
-	}
-	return Otherwise
+	return relation(trial.build == target.build, trial.model == target.model, trial.maker == target.maker, trial.release == target.release)
 }
 
 // From computes the figures as seen from a target.

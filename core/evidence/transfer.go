@@ -35,17 +35,22 @@ const (
 // Between tells how far the firmware of a trial is from the target. An empty
 // field of the target matches nothing.
 func Between(trial, target Firmware) Distance {
-	release := target.Release != "" && trial.Release == target.Release
+	same := func(a, b string) bool { return b != "" && a == b }
+	return relation(same(trial.Build, target.Build), same(trial.Model, target.Model), same(trial.Maker, target.Maker), same(trial.Release, target.Release))
+}
+
+// relation is the distance of two firmwares by what is the same of them.
+func relation(build, model, maker, release bool) Distance {
 	switch {
-	case target.Build != "" && trial.Build == target.Build:
+	case build:
 		return SameBuild
-	case target.Model != "" && trial.Model == target.Model && release:
+	case model && release:
 		return SameModelRelease
-	case target.Model != "" && trial.Model == target.Model:
+	case model:
 		return SameModel
-	case target.Maker != "" && trial.Maker == target.Maker && release:
+	case maker && release:
 		return SameMakerRelease
-	case target.Maker != "" && trial.Maker == target.Maker:
+	case maker:
 		return SameMaker
 	}
 	return Otherwise
