@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"crypto/sha256"
+	"encoding/json"
 	"errors"
 	"time"
 
@@ -80,5 +81,29 @@ func useAttachments(ctx context.Context, tx pgx.Tx, person uuid.UUID, ids []uuid
 		return errors.Join(errors.New("a file that the evidence names"), ErrNotFound)
 	}
 	_, err := tx.Exec(ctx, `update attachments set used = true where id = any($1)`, ids)
+	return err
+}
+
+// releaseAttachments marks the files that the value of a removed edit names as
+// unused, unless another edit of the person names them, too.
+func releaseAttachments(ctx context.Context, tx pgx.Tx, person uuid.UUID, value []byte) error {
+	var v struct {
+		Attachment  string
+		Attachments []string
+	}
+	// Only trials and sources are objects with files.
+	if json.Unmarshal(value, &v) != nil {
+		return nil
+	}
+	ids := v.Attachments
+	if v.Attachment != "" {
+		ids = append(ids, v.Attachment)
+	}
+	if len(ids) == 0 {
+		return nil
+	}
+	_, err := tx.Exec(ctx, `
+		update attachments a set used = false where a.id::text = any($2) and a.person_id = $1 and not exists (
+			select from edits e where e.author_id = $1 and (e.value -> 'attachments' ? a.id::text or e.value ->> 'attachment' = a.id::text))`, person, ids)
 	return err
 }

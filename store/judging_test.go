@@ -264,12 +264,23 @@ func TestUnusedFiles(t *testing.T) {
 		}
 		return a
 	}
-	used, unused := add(), add()
-	e := w.trial("com.brannock.p000", "p1", "clean")
-	e.Attachments = []uuid.UUID{used.ID}
-	if _, err := w.AddEdits(w.ctx, me, []store.NewEdit{e}); err != nil {
+	with := func(name string, a store.Attachment) store.NewEdit {
+		e := w.edit(name, change.Trial, everywhere, fmt.Sprintf(`{"build":%q,"phone":"p1","method":"disable","outcome":"clean","persistence":"held","recovery":"not-tried","watchedDays":3,"attachments":[%q]}`, w.build, a.ID))
+		e.Attachments = []uuid.UUID{a.ID}
+		return e
+	}
+	used, unused, withdrawn := add(), add(), add()
+	ids, err := w.AddEdits(w.ctx, me, []store.NewEdit{with("com.brannock.p000", used), with("com.brannock.p001", used), with("com.brannock.p002", withdrawn)})
+	if err != nil {
 		t.Fatal(err)
 	}
+	// One of two edits that name a file, and the only one that names another.
+	for _, id := range ids[1:] {
+		if err := w.RemoveEdit(w.ctx, me, id); err != nil {
+			t.Fatal(err)
+		}
+	}
+	e := w.trial("com.brannock.p000", "p1", "clean")
 	e.Attachments = []uuid.UUID{uuid.New()}
 	if _, err := w.AddEdits(w.ctx, me, []store.NewEdit{e}); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("a file that is not there: %v", err)
@@ -278,8 +289,10 @@ func TestUnusedFiles(t *testing.T) {
 		t.Fatal(err)
 	}
 	add()
-	if _, _, err := w.AttachmentContent(w.ctx, unused.ID); !errors.Is(err, store.ErrNotFound) {
-		t.Errorf("a file that nothing names is kept: %v", err)
+	for what, a := range map[string]store.Attachment{"a file that nothing names": unused, "the file of an edit that was taken out": withdrawn} {
+		if _, _, err := w.AttachmentContent(w.ctx, a.ID); !errors.Is(err, store.ErrNotFound) {
+			t.Errorf("%s is kept: %v", what, err)
+		}
 	}
 	if _, content, err := w.AttachmentContent(w.ctx, used.ID); err != nil || string(content) != "x" {
 		t.Errorf("%q, %v", content, err)

@@ -158,13 +158,20 @@ func (s *Store) Known(ctx context.Context, names []string, builds []uuid.UUID) (
 	return packages, known, err
 }
 
-// RemoveEdit takes an edit out of its author's tray.
+// RemoveEdit takes an edit out of its author's tray. Files that no other edit
+// names go with it, a day later: see AddAttachment.
 func (s *Store) RemoveEdit(ctx context.Context, person, edit uuid.UUID) error {
-	tag, err := s.pool.Exec(ctx, `delete from edits where id = $1 and author_id = $2 and change_id is null`, edit, person)
-	if err == nil && tag.RowsAffected() == 0 {
-		err = ErrNotFound
-	}
-	return err
+	return s.inTx(ctx, func(tx pgx.Tx) error {
+		var value []byte
+		err := tx.QueryRow(ctx, `delete from edits where id = $1 and author_id = $2 and change_id is null returning coalesce(value, 'null')`, edit, person).Scan(&value)
+		if isNone(err) {
+			return ErrNotFound
+		}
+		if err != nil {
+			return err
+		}
+		return releaseAttachments(ctx, tx, person, value)
+	})
 }
 
 // Reopen copies a returned edit back into its author's tray, based on what the
