@@ -91,9 +91,7 @@ func (s *Server) attachment(c *gin.Context) {
 	}
 	a, content, err := s.store.AttachmentContent(ctx, id)
 	if err != nil {
-		var p *Problem
-		errors.As(s.explain(ctx, err), &p)
-		writeProblem(c, p)
+		s.fail(c, err)
 		return
 	}
 	kind := a.Type

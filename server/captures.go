@@ -58,9 +58,7 @@ func (s *Server) uploadRoute() {
 	s.plain(http.MethodPost, path, Technician, func(c *gin.Context) {
 		out, err := s.upload(c.Request.Context(), c.Request)
 		if err != nil {
-			var p *Problem
-			errors.As(s.explain(c.Request.Context(), err), &p)
-			writeProblem(c, p)
+			s.fail(c, err)
 			return
 		}
 		c.JSON(http.StatusCreated, out)
@@ -170,9 +168,7 @@ func (s *Server) icon(c *gin.Context) {
 	ctx := c.Request.Context()
 	data, kind, err := s.store.Icon(ctx, c.Param("name"))
 	if err != nil {
-		var p *Problem
-		errors.As(s.explain(ctx, err), &p)
-		writeProblem(c, p)
+		s.fail(c, err)
 		return
 	}
 	c.Header("Content-Security-Policy", "default-src 'none'; sandbox")

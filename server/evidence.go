@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
-	"strconv"
 	"strings"
 	"time"
 
@@ -96,9 +95,9 @@ func (s *Server) evidenceRoutes() {
 			if err := in.Body.Check(); err != nil {
 				return nil, badRequest(err)
 			}
-			revision, err := strconv.Atoi(strings.Trim(in.IfMatch, `"`))
+			revision, err := revisionOf(in.IfMatch)
 			if err != nil {
-				return nil, store.ErrStale
+				return nil, err
 			}
 			if err := s.store.SetYardstick(ctx, revision, in.Body); err != nil {
 				return nil, err

@@ -17,12 +17,31 @@ import (
 // maxColumns bounds the presence strip of a wide scope.
 const maxColumns = 40
 
-type ledgerInput struct {
+// LedgerInput says what of the Ledger is wanted, and in which order.
+type LedgerInput struct {
 	ScopeInput
 	Method string `query:"method" enum:"disable,remove-for-user,remove-from-image" default:"remove-for-user"`
 	Q      string `query:"q" maxLength:"2000" doc:"A filter: words of a name, label or alias, and terms such as load:loose or ceiling<20%"`
 	Sort   string `query:"sort" enum:"name,load,ceiling,standing,trials,builds,newest" default:"name"`
 	Group  string `query:"group" enum:"origin,namespace,load,function,maker,none" default:"origin"`
+}
+
+// ledgerQuery reads what is wanted, and the builds whose presence it shows.
+func (s *Server) ledgerQuery(ctx context.Context, in LedgerInput, limit int) (store.LedgerQuery, []store.Build, error) {
+	q := store.LedgerQuery{Method: in.Method, Sort: in.Sort, Group: in.Group, Limit: limit}
+	var err error
+	if q.Scope, err = s.scope(ctx, in.ScopeInput); err != nil {
+		return q, nil, err
+	}
+	if q.Filter, err = filter.Parse(in.Q, time.Now()); err != nil {
+		return q, nil, filterProblem(err)
+	}
+	columns, err := s.store.Columns(ctx, q.Scope, maxColumns)
+	return q, columns, err
+}
+
+type ledgerInput struct {
+	LedgerInput
 	Cursor string `query:"cursor" maxLength:"600"`
 	Limit  int    `query:"limit" minimum:"1" maximum:"1000" default:"500"`
 }
@@ -93,15 +112,11 @@ func checkFilter(_ context.Context, in *filterInput) (*filterOutput, error) {
 
 func (s *Server) ledger(ctx context.Context, in *ledgerInput) (ledgerPage, error) {
 	var page ledgerPage
-	sc, err := s.scope(ctx, in.ScopeInput)
+	q, columns, err := s.ledgerQuery(ctx, in.LedgerInput, in.Limit)
 	if err != nil {
 		return page, err
 	}
-	fits, err := filter.Parse(in.Q, time.Now())
-	if err != nil {
-		return page, filterProblem(err)
-	}
-	q := store.LedgerQuery{Scope: sc, Method: in.Method, Filter: fits, Sort: in.Sort, Group: in.Group, Limit: in.Limit}
+	page.Columns = columns
 	if in.Cursor != "" {
 		raw, err := base64.RawURLEncoding.DecodeString(in.Cursor)
 		if err == nil {
@@ -110,9 +125,6 @@ func (s *Server) ledger(ctx context.Context, in *ledgerInput) (ledgerPage, error
 		if err != nil {
 			return page, problem(http.StatusUnprocessableEntity, "bad-request", "The cursor is not one that this server gave out; start at the first page.")
 		}
-	}
-	if page.Columns, err = s.store.Columns(ctx, sc, maxColumns); err != nil {
-		return page, err
 	}
 	if page.Rows, page.Found, page.Total, err = s.store.Ledger(ctx, q); err != nil {
 		return page, err

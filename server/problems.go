@@ -82,6 +82,13 @@ func badRequest(err error) *Problem {
 	return problem(http.StatusUnprocessableEntity, "bad-request", err.Error())
 }
 
+// fail answers a plain route's request with what its error comes to.
+func (s *Server) fail(c *gin.Context, err error) {
+	var p *Problem
+	errors.As(s.explain(c.Request.Context(), err), &p)
+	writeProblem(c, p)
+}
+
 // explain turns an error of the store into the problem that a person sees.
 // What nobody foresaw is logged and told as internal.
 func (s *Server) explain(ctx context.Context, err error) error {

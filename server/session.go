@@ -233,9 +233,7 @@ func (s *Server) whoIsIt(c *gin.Context) {
 		}
 	}
 	if err != nil && !errors.Is(err, store.ErrNotFound) && strings.HasPrefix(r.URL.Path, "/api/") {
-		var p *Problem
-		errors.As(s.explain(ctx, err), &p)
-		writeProblem(c, p)
+		s.fail(c, err)
 		return
 	}
 	c.Request = r.WithContext(context.WithValue(ctx, connectionKey{}, conn))

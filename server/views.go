@@ -28,11 +28,7 @@ type viewInput struct {
 }
 
 type exportInput struct {
-	ScopeInput
-	Method string `query:"method" enum:"disable,remove-for-user,remove-from-image" default:"remove-for-user"`
-	Q      string `query:"q" maxLength:"2000"`
-	Sort   string `query:"sort" enum:"name,load,ceiling,standing,trials,builds,newest" default:"name"`
-	Group  string `query:"group" enum:"origin,namespace,load,function,maker,none" default:"origin"`
+	LedgerInput
 	Format string `query:"format" enum:"csv,json" default:"csv"`
 }
 
@@ -70,19 +66,10 @@ const exportPage = 1000
 // exportLedger streams a view; the first page is read before anything is
 // said, so that a bad filter is still told as a problem.
 func (s *Server) exportLedger(ctx context.Context, in *exportInput) (*huma.StreamResponse, error) {
-	sc, err := s.scope(ctx, in.ScopeInput)
+	q, columns, err := s.ledgerQuery(ctx, in.LedgerInput, exportPage)
 	if err != nil {
 		return nil, err
 	}
-	fits, err := filter.Parse(in.Q, time.Now())
-	if err != nil {
-		return nil, filterProblem(err)
-	}
-	columns, err := s.store.Columns(ctx, sc, maxColumns)
-	if err != nil {
-		return nil, err
-	}
-	q := store.LedgerQuery{Scope: sc, Method: in.Method, Filter: fits, Sort: in.Sort, Group: in.Group, Limit: exportPage}
 	read := func() ([]store.LedgerRow, error) {
 		rows, _, _, err := s.store.Ledger(ctx, q)
 		if err != nil {
@@ -99,7 +86,7 @@ func (s *Server) exportLedger(ctx context.Context, in *exportInput) (*huma.Strea
 		return nil, err
 	}
 	return &huma.StreamResponse{Body: func(hc huma.Context) {
-		name := "ledger"
+		name, sc := "ledger", q.Scope
 		if sc.Model != nil {
 			name += "-" + sc.Maker.Slug + "-" + sc.Model.Slug
 		} else if sc.Maker != nil {

@@ -2785,6 +2785,7 @@ export interface operations {
                 /** @description Id of the build */
                 build?: string;
                 method?: "disable" | "remove-for-user" | "remove-from-image";
+                /** @description A filter: words of a name, label or alias, and terms such as load:loose or ceiling<20% */
                 q?: string;
                 sort?: "name" | "load" | "ceiling" | "standing" | "trials" | "builds" | "newest";
                 group?: "origin" | "namespace" | "load" | "function" | "maker" | "none";
