@@ -153,6 +153,11 @@ test('one edit to many', async ({ page, world }) => {
   await expect(tray).toContainText('6 edits not sent')
   await bar.getByRole('button', { name: /unmark/ }).click()
   await expect(bar).toBeHidden()
+  // Without keys: the margin marks what is under the cursor.
+  await page.getByRole('button', { name: 'Mark', exact: true }).click()
+  await expect(bar).toContainText('1 package marked')
+  await page.getByRole('button', { name: 'Unmark', exact: true }).click()
+  await expect(bar).toBeHidden()
 })
 
 test('views, columns and files of the Ledger', async ({ page, world }) => {

@@ -96,7 +96,7 @@ test('a dossier says where grades come from and opens its figures', async ({ pag
   await expect(dossier).toContainText('something else misbehaved without it (2 trials)')
   await expect(dossier).toContainText('no screen lock code is set')
   await page.getByRole('button', { name: /Open the 6 trials/ }).click()
-  const weights = page.locator('table.trials td.num')
+  const weights = page.getByRole('table', { name: 'Trials' }).locator('td.num')
   await expect(weights).toHaveCount(6)
   const sum = (await weights.allTextContents()).reduce((n, t) => n + Number(t), 0)
   const said = Number((await dossier.getByText(/Together/).textContent())!.match(/Together ([\d.]+)/)![1])

@@ -29,18 +29,9 @@ useKeys(
 
 <style scoped>
 fieldset {
-  border: 0;
-  padding: 0;
-  margin: 0;
   display: flex;
   flex-wrap: wrap;
   gap: 4px;
-}
-legend {
-  padding: 0;
-  margin-bottom: 4px;
-  font-size: 12px;
-  font-weight: 650;
 }
 label {
   display: inline-flex;

@@ -4,9 +4,8 @@ import { computed, ref } from 'vue'
 import ChoiceRow from './ChoiceRow.vue'
 import DescriptionText from './DescriptionText.vue'
 import type { Subject } from './dialogs'
-import { linesOf, slugOf, useIntoTray } from './intoTray'
-import SheetDialog from './SheetDialog.vue'
-import SubjectNames from './SubjectNames.vue'
+import { linesOf, slugOf } from './written'
+import TraySheet from './TraySheet.vue'
 import { fieldWord, originWord } from './words'
 
 const props = defineProps<{
@@ -16,7 +15,6 @@ const props = defineProps<{
   value: string | string[] | Record<string, string>
 }>()
 const emit = defineEmits<{ close: [] }>()
-const { busy, wrong, put } = useIntoTray(() => emit('close'))
 
 const commas = ['functions', 'countries']
 function asText(v: typeof props.value): string {
@@ -58,37 +56,27 @@ function parsed(): unknown {
       return text.value.trim()
   }
 }
-function add() {
-  void put(() => {
-    const value = parsed()
-    return props.subjects.map((s) => ({
-      package: s.name,
-      field: props.field,
-      scope: { kind: 'everywhere' },
-      value,
-      reason: reason.value.trim(),
-    }))
-  })
-}
+const edit = () => ({
+  field: props.field,
+  scope: { kind: 'everywhere' as const },
+  value: parsed(),
+  reason: reason.value.trim(),
+})
 const origins = Object.entries(originWord).map(([value, word]) => ({ value, word }))
 </script>
 
 <template>
-  <SheetDialog
+  <TraySheet
     :title="`${title}: ${fieldWord[field]}`"
-    action="Into the tray"
-    :busy="busy"
+    :subjects="subjects"
     :ready="ready"
-    :wrong="wrong"
+    :edit="edit"
     @close="emit('close')"
-    @act="add"
   >
-    <template #about><SubjectNames :subjects="subjects" /></template>
     <ChoiceRow v-if="field === 'origin'" v-model="text" title="Who put it there" :options="origins" />
     <DescriptionText v-else-if="field === 'description'" v-model="text" />
     <v-textarea v-else v-model="text" v-focus :label="hints[field]" />
     <p v-if="several" class="second">This takes the place of what each of them has now.</p>
     <v-textarea v-model="reason" label="How you know" maxlength="2000" />
-    <template #note>Nothing changes until a reviewer accepts it.</template>
-  </SheetDialog>
+  </TraySheet>
 </template>

@@ -5,58 +5,39 @@ import type { Schemas } from '@/api/client'
 import AttachFiles from './AttachFiles.vue'
 import ChoiceRow from './ChoiceRow.vue'
 import type { Subject } from './dialogs'
-import { useIntoTray } from './intoTray'
 import { useScopeChoices } from './scopes'
-import SheetDialog from './SheetDialog.vue'
-import SubjectNames from './SubjectNames.vue'
+import TraySheet from './TraySheet.vue'
 import { claimWord } from './words'
 
-const props = defineProps<{ subjects: Subject[]; title: string }>()
+defineProps<{ subjects: Subject[]; title: string }>()
 const emit = defineEmits<{ close: [] }>()
-const { busy, wrong, put } = useIntoTray(() => emit('close'))
 
 const name = ref('')
 const link = ref('')
 const quote = ref('')
 const files = ref<Schemas['Attachment'][]>([])
 const claim = ref('about')
-const { choices, narrowest } = useScopeChoices()
+const { choices, narrowest, scopeOf } = useScopeChoices()
 const scope = ref(narrowest())
 const claims = Object.entries(claimWord).map(([value, word]) => ({ value, word }))
 const ready = computed(() => name.value.trim() !== '' && (link.value.trim() !== '' || files.value.length > 0))
 
-function add() {
-  const where = choices.value.find((c) => c.value === scope.value)
-  if (!where) return
-  void put(() =>
-    props.subjects.map((s) => ({
-      package: s.name,
-      field: 'source',
-      scope: where.scope,
-      value: {
-        title: name.value.trim(),
-        link: link.value.trim() || undefined,
-        attachment: files.value[0]?.id,
-        quote: quote.value.trim() || undefined,
-        claim: claim.value,
-      },
-      reason: '',
-    })),
-  )
-}
+const edit = () => ({
+  field: 'source' as const,
+  scope: scopeOf(scope.value),
+  value: {
+    title: name.value.trim(),
+    link: link.value.trim() || undefined,
+    attachment: files.value[0]?.id,
+    quote: quote.value.trim() || undefined,
+    claim: claim.value,
+  },
+  reason: '',
+})
 </script>
 
 <template>
-  <SheetDialog
-    :title="`A source about ${title}`"
-    action="Into the tray"
-    :busy="busy"
-    :ready="ready"
-    :wrong="wrong"
-    @close="emit('close')"
-    @act="add"
-  >
-    <template #about><SubjectNames :subjects="subjects" /></template>
+  <TraySheet :title="`A source about ${title}`" :subjects="subjects" :ready="ready" :edit="edit" @close="emit('close')">
     <v-text-field
       v-model="name"
       v-focus
@@ -70,5 +51,5 @@ function add() {
     <ChoiceRow v-model="claim" title="What it tells of, when the package goes" :options="claims" />
     <ChoiceRow v-model="scope" title="About which builds" :options="choices" />
     <template #note>A source is read beside trials; it never counts as one.</template>
-  </SheetDialog>
+  </TraySheet>
 </template>

@@ -3,53 +3,43 @@
 import { computed, ref } from 'vue'
 import type { Schemas } from '@/api/client'
 import type { Subject } from './dialogs'
-import { slugOf, useIntoTray } from './intoTray'
-import SheetDialog from './SheetDialog.vue'
-import SubjectNames from './SubjectNames.vue'
+import { slugOf } from './written'
+import TraySheet from './TraySheet.vue'
 
 type Substitute = Schemas['Substitute']
 const props = defineProps<{ subject: Subject; value: Substitute[] }>()
 const emit = defineEmits<{ close: [] }>()
-const { busy, wrong, put } = useIntoTray(() => emit('close'))
 const empty = () => ({ name: '', package: '', for: '', first: '' })
 const rows = ref([...props.value.map((s) => ({ ...empty(), ...s })), empty()])
 const reason = ref('')
 const ready = computed(() => reason.value.trim() !== '')
 
-function add() {
-  void put(() => [
-    {
-      package: props.subject.name,
-      field: 'substitutes',
-      scope: { kind: 'everywhere' },
-      value: rows.value
-        .filter((r) => r.name.trim())
-        .map((r) => ({
-          name: r.name.trim(),
-          package: r.package.trim() || undefined,
-          for: slugOf(r.for) || undefined,
-          first: r.first.trim() || undefined,
-        })),
-      reason: reason.value.trim(),
-    },
-  ])
-}
+const edit = () => ({
+  field: 'substitutes' as const,
+  scope: { kind: 'everywhere' as const },
+  value: rows.value
+    .filter((r) => r.name.trim())
+    .map((r) => ({
+      name: r.name.trim(),
+      package: r.package.trim() || undefined,
+      for: slugOf(r.for) || undefined,
+      first: r.first.trim() || undefined,
+    })),
+  reason: reason.value.trim(),
+})
 function more(i: number) {
   if (i === rows.value.length - 1 && rows.value[i]?.name) rows.value.push(empty())
 }
 </script>
 
 <template>
-  <SheetDialog
+  <TraySheet
     :title="`In the place of ${subject.label || subject.name}`"
-    action="Into the tray"
-    :busy="busy"
+    :subjects="[subject]"
     :ready="ready"
-    :wrong="wrong"
+    :edit="edit"
     @close="emit('close')"
-    @act="add"
   >
-    <template #about><SubjectNames :subjects="[subject]" /></template>
     <div v-for="(r, i) in rows" :key="i" class="row">
       <input
         v-model="r.name"
@@ -82,8 +72,7 @@ function more(i: number) {
       />
     </div>
     <v-textarea v-model="reason" label="How you know" maxlength="2000" rows="2" />
-    <template #note>Nothing changes until a reviewer accepts it.</template>
-  </SheetDialog>
+  </TraySheet>
 </template>
 
 <style scoped>

@@ -7,16 +7,14 @@ import { buildName, useBuilds, useScope } from '@/shell/scope'
 import AttachFiles from './AttachFiles.vue'
 import ChoiceRow from './ChoiceRow.vue'
 import type { Subject } from './dialogs'
-import { slugOf, useIntoTray } from './intoTray'
-import SheetDialog from './SheetDialog.vue'
-import SubjectNames from './SubjectNames.vue'
+import { slugOf } from './written'
+import TraySheet from './TraySheet.vue'
 import TrialForeseen from './TrialForeseen.vue'
 import TriedChecks from './TriedChecks.vue'
 import { ago } from './words'
 
 const props = defineProps<{ subjects: Subject[]; title: string }>()
 const emit = defineEmits<{ close: [] }>()
-const { busy, wrong, put } = useIntoTray(() => emit('close'))
 const { scope } = useScope()
 const builds = useBuilds(
   () => scope.value.maker,
@@ -93,8 +91,10 @@ const foreseen = computed<Trial | undefined>(() =>
     : undefined,
 )
 
-function add() {
-  const value = {
+const edit = () => ({
+  field: 'trial' as const,
+  scope: { kind: 'everywhere' as const },
+  value: {
     build: build.value,
     phone: mark.value,
     method: method.value,
@@ -107,31 +107,20 @@ function add() {
     note: note.value.trim(),
     tried: tried.value,
     attachments: files.value.map((f) => f.id),
-  }
-  void put(() =>
-    props.subjects.map((s) => ({
-      package: s.name,
-      field: 'trial',
-      scope: { kind: 'everywhere' },
-      value,
-      reason: '',
-    })),
-  )
-}
+  },
+  reason: '',
+})
 const letters: Record<string, string> = { clean: 'c', 'function-lost': 'l', fault: 'f', 'no-start': 'n', refused: 'r' }
 </script>
 
 <template>
-  <SheetDialog
+  <TraySheet
     :title="`What happened without ${title}`"
-    action="Into the tray"
-    :busy="busy"
+    :subjects="subjects"
     :ready="ready"
-    :wrong="wrong"
+    :edit="edit"
     @close="emit('close')"
-    @act="add"
   >
-    <template #about><SubjectNames :subjects="subjects" /></template>
     <p v-if="!scope.model" class="notice">Choose a model in the scope bar first: a trial is made on one firmware.</p>
     <template v-else>
       <div class="two">
@@ -199,8 +188,7 @@ const letters: Record<string, string> = { clean: 'c', 'function-lost': 'l', faul
       <v-textarea v-model="note" :label="refused ? 'The phone’s words' : 'Note'" rows="2" />
       <AttachFiles v-model="files" />
     </template>
-    <template #note>Nothing changes until a reviewer accepts it.</template>
-  </SheetDialog>
+  </TraySheet>
 </template>
 
 <style scoped>

@@ -50,27 +50,15 @@ function add() {
 
 <style scoped>
 fieldset {
-  border: 0;
-  padding: 0;
-  margin: 0;
   display: flex;
   flex-wrap: wrap;
   gap: 2px 14px;
-}
-legend {
-  padding: 0;
-  margin-bottom: 4px;
-  font-size: 12px;
-  font-weight: 650;
 }
 label {
   display: inline-flex;
   gap: 5px;
   align-items: center;
   cursor: pointer;
-}
-input[type='checkbox'] {
-  accent-color: var(--ink);
 }
 .field {
   width: 140px;

@@ -25,5 +25,10 @@ export function useScopeChoices() {
   })
   // A load usually holds for a model: one build is too narrow, a maker too wide.
   const narrowest = () => (scope.value.model ? 'model' : scope.value.maker ? 'maker' : 'everywhere')
-  return { choices, narrowest }
+  function scopeOf(value: string) {
+    const chosen = choices.value.find((c) => c.value === value)
+    if (!chosen) throw new Error('Where that holds is still being read. Try again.')
+    return chosen.scope
+  }
+  return { choices, narrowest, scopeOf }
 }

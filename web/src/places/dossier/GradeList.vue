@@ -37,7 +37,7 @@ const says: Record<string, string> = {
           <b>{{ loadWord[g.load] }}</b>{{ g.scopeKind === 'everywhere' ? ' everywhere' : ` for ${g.scopeName}` }}
           <span class="second">{{ says[g.place] }}</span>
         </p>
-        <p v-for="c in g.conditions" :key="c">Not while: {{ c }}</p>
+        <p v-for="c in g.conditions" :key="c"><span class="second">condition:</span> {{ c }}</p>
         <p class="second">
           “<span dir="auto">{{ g.reason }}</span
           >” {{ g.setBy }}, <span :title="exactTime(g.setAt)">{{ ago(g.setAt) }}</span>, change {{ g.change }}

@@ -28,7 +28,7 @@ const filesOf = (t: Trial) => props.files.filter((f) => t.attachments.includes(f
 </script>
 
 <template>
-  <table class="trials" aria-label="Trials">
+  <table class="listed" aria-label="Trials">
     <thead>
       <tr>
         <th colspan="2">Outcome</th>
@@ -87,22 +87,6 @@ const filesOf = (t: Trial) => props.files.filter((f) => t.attachments.includes(f
 </template>
 
 <style scoped>
-.trials {
-  width: 100%;
-  margin: 8px 0;
-}
-th {
-  text-align: left;
-  font-size: 12px;
-  font-weight: 400;
-  color: var(--second);
-  border-bottom: 1px solid var(--ink);
-}
-td {
-  padding: 2px 12px 2px 0;
-  border-bottom: 1px solid var(--row);
-  vertical-align: top;
-}
 td + td + td {
   white-space: nowrap;
 }

@@ -89,9 +89,6 @@ select {
   padding: 2px 0;
   cursor: pointer;
 }
-.column input {
-  accent-color: var(--ink);
-}
 .files {
   display: flex;
   gap: 10px;

@@ -7,7 +7,8 @@ import { useEvidenceDialogs } from '@/evidence/dialogs'
 import { useScope } from '@/shell/scope'
 import type { LedgerRow } from './ledger'
 
-defineProps<{ row: LedgerRow }>()
+defineProps<{ row: LedgerRow; marked: boolean }>()
+defineEmits<{ mark: [] }>()
 const dialogs = useEvidenceDialogs()
 const { query } = useScope()
 </script>
@@ -51,6 +52,7 @@ const { query } = useScope()
     <router-link class="act" :to="{ name: 'dossier', params: { name: row.name }, query }">Dossier</router-link>
     <button class="act" @click="dialogs.trial(row)">Add a trial</button>
     <button class="act" @click="dialogs.load([row])">Propose a load</button>
+    <button class="act" :aria-pressed="marked" @click="$emit('mark')">{{ marked ? 'Unmark' : 'Mark' }}</button>
   </div>
   <div class="keys">
     <span><kbd>Enter</kbd> dossier</span><span><kbd>x</kbd> mark</span><span><kbd>t</kbd> trial</span

@@ -208,7 +208,9 @@ useKeys([
     <p class="second">None of the {{ total }} packages in scope fits this filter.</p>
     <button class="act" @click="filter = ''">Show all</button>
   </div>
-  <Teleport defer to="#margin"><LedgerMargin v-if="current" :row="current" /></Teleport>
+  <Teleport defer to="#margin"
+    ><LedgerMargin v-if="current" :row="current" :marked="marked.has(current.name)" @mark="mark([current])"
+  /></Teleport>
 </template>
 
 <style scoped>

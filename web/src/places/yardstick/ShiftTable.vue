@@ -21,7 +21,7 @@ defineProps<{ shifts: Schemas['Shifts'] }>()
         >; <b class="ochre">{{ shifts.lenient }} suggestions would become more lenient</b></template
       >. Nothing that a person has set changes.
     </p>
-    <table>
+    <table class="listed">
       <thead>
         <tr>
           <th>Package</th>
@@ -60,20 +60,7 @@ defineProps<{ shifts: Schemas['Shifts'] }>()
 </template>
 
 <style scoped>
-table {
-  width: 100%;
-  margin-top: 8px;
-}
-th {
-  text-align: left;
-  font-size: 12px;
-  font-weight: 400;
-  color: var(--second);
-  border-bottom: 1px solid var(--ink);
-}
 td {
-  padding: 3px 14px 3px 0;
-  border-bottom: 1px solid var(--row);
   white-space: nowrap;
 }
 .name {

@@ -148,16 +148,6 @@ form {
   gap: 0 40px;
   max-width: 980px;
 }
-fieldset {
-  border: 0;
-  padding: 0;
-  margin: 0;
-}
-legend {
-  padding: 0 0 4px;
-  font-size: 12px;
-  font-weight: 650;
-}
 fieldset label {
   display: flex;
   align-items: center;
