@@ -64,11 +64,11 @@ td {
   white-space: nowrap;
 }
 .name {
-  max-width: 260px;
+  max-width: 190px;
 }
 .load {
   display: inline-flex;
   gap: 8px;
-  align-items: end;
+  align-items: center;
 }
 </style>
