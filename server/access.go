@@ -76,7 +76,7 @@ func declare(op *huma.Operation, access Access) {
 // plain adds a route that is not part of the API.
 func (s *Server) plain(method, path string, access Access, handlers ...gin.HandlerFunc) {
 	s.engine.Handle(method, path, append([]gin.HandlerFunc{func(c *gin.Context) {
-		if !access.Allows(roleOf(c.Request.Context())) {
+		if !allowed(c.Request.Context(), c.Request.Method, access) {
 			writeProblem(c, refusal(c.Request.Context(), access))
 		}
 	}}, handlers...)...)
@@ -87,7 +87,7 @@ func (s *Server) requireAccess(ctx huma.Context, next func(huma.Context)) {
 	if !ok {
 		access = Keeper
 	}
-	if !access.Allows(roleOf(ctx.Context())) {
+	if !allowed(ctx.Context(), ctx.Method(), access) {
 		p := refusal(ctx.Context(), access)
 		huma.WriteErr(s.api, ctx, p.Status, p.Detail)
 		return
@@ -95,9 +95,25 @@ func (s *Server) requireAccess(ctx huma.Context, next func(huma.Context)) {
 	next(ctx)
 }
 
+// allowed reports whether who asks may use a route: by their role, and where
+// a program asks with a token, by what the token is good for.
+func allowed(ctx context.Context, method string, access Access) bool {
+	if !access.Allows(roleOf(ctx)) {
+		return false
+	}
+	scopes, byToken := ctx.Value(scopesKey{}).([]string)
+	return !byToken || access == Public || slices.Contains(scopes, scopeFor(method, access))
+}
+
+// scopesKey is where the scopes of a token stand.
+type scopesKey struct{}
+
 func refusal(ctx context.Context, access Access) *Problem {
 	if roleOf(ctx) == "" {
 		return signedOut
+	}
+	if access.Allows(roleOf(ctx)) {
+		return problem(http.StatusForbidden, "refused", "This token is not good for that; make one with the scope that it needs, or sign in.")
 	}
 	return problem(http.StatusForbidden, "refused", "This needs the role "+string(access)+"; you are "+roleOf(ctx)+".")
 }

@@ -99,7 +99,7 @@ func (s *Server) evidenceRoutes() {
 			if err != nil {
 				return nil, err
 			}
-			if err := s.store.SetYardstick(ctx, revision, in.Body); err != nil {
+			if err := s.store.SetYardstick(ctx, personOf(ctx).ID, revision, in.Body); err != nil {
 				return nil, err
 			}
 			s.log.Info("the yardstick was changed; all figures were made anew", "by", personOf(ctx).Login, "yardstick", in.Body)

@@ -95,6 +95,7 @@ func (s *Server) explain(ctx context.Context, err error) error {
 	var already *Problem
 	var conflict *store.ConflictError
 	var unpublishable *store.UnpublishableError
+	var written *store.WrittenError
 	var pg *pgconn.PgError
 	var network net.Error
 	switch {
@@ -111,10 +112,12 @@ func (s *Server) explain(ctx context.Context, err error) error {
 	case errors.Is(err, store.ErrState):
 		return problem(http.StatusConflict, "not-open", "It is no longer open: somebody has decided about it already. Nothing was written.")
 	case errors.As(err, &conflict):
-		return problem(http.StatusConflict, "conflict", "The "+conflict.Field+" of "+conflict.Package+" was changed by somebody else after this edit was made. Nothing was written; return the edit, or decide the others without it.")
+		return problem(http.StatusConflict, "conflict", "The "+conflict.Field+" of "+conflict.Package+" was changed by somebody else after this edit was made. Nothing was written; look at the three values and pick one.")
+	case errors.As(err, &written):
+		return problem(http.StatusUnprocessableEntity, "bad-request", err.Error()+". Nothing was written.")
 	case errors.As(err, &unpublishable):
 		return problem(http.StatusConflict, "unpublishable", err.Error()+".")
-	case errors.Is(err, store.ErrEditionTaken), errors.Is(err, store.ErrEmptyTray), errors.Is(err, store.ErrLoginTaken):
+	case errors.Is(err, store.ErrEditionTaken), errors.Is(err, store.ErrEmptyTray), errors.Is(err, store.ErrLoginTaken), errors.Is(err, store.ErrLastKeeper), errors.Is(err, store.ErrNotAlone):
 		return problem(http.StatusConflict, "taken", err.Error()+".")
 	case errors.Is(err, context.Canceled) && ctx.Err() != nil:
 		return problem(499, "left", "You left before the answer was ready.")

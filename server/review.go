@@ -2,9 +2,11 @@ package server
 
 import (
 	"context"
+	"encoding/base64"
 	"encoding/json"
 	"net/http"
 	"strconv"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/google/uuid"
@@ -17,9 +19,17 @@ import (
 type changesInput struct {
 	State  string `query:"state" enum:"sent,accepted,returned,turned-down,taken-back"`
 	Mine   bool   `query:"mine" doc:"Only your own"`
-	Cursor int64  `query:"cursor" doc:"Number of the last change of the page before"`
+	Author string `query:"author" format:"uuid" doc:"Only this person's"`
+	Cursor string `query:"cursor" maxLength:"200" doc:"Where the page before ended"`
 	Limit  int    `query:"limit" minimum:"1" maximum:"200" default:"50"`
 }
+
+type changesPage struct {
+	Items []store.Change `json:"items" nullable:"false"`
+	Next  string         `json:"next" doc:"Cursor of the next page, empty on the last"`
+}
+
+type changesOutput struct{ Body changesPage }
 
 // reviewedEdit is an edit as a reviewer sees it.
 type reviewedEdit struct {
@@ -28,9 +38,15 @@ type reviewedEdit struct {
 	Verdict string `json:"verdict" enum:"applies,nothing,conflict"`
 	// Before and After are the package's figures at the edit's scope, as they
 	// are and as they would be with all open trials of this change.
-	Before      sideFigures `json:"before"`
-	After       sideFigures `json:"after"`
-	MoreLenient bool        `json:"moreLenient" doc:"The load is more lenient than the evidence suggests"`
+	Before sideFigures `json:"before"`
+	After  sideFigures `json:"after"`
+	// Needs is how many reviewers have to accept it, Why the reasons to want
+	// more than one.
+	Needs int      `json:"needs"`
+	Why   []string `json:"why" nullable:"false"`
+	// Moved says what has happened since the reader last looked: new, decided,
+	// catalogue or said; "" where nothing has.
+	Moved string `json:"moved" enum:",new,decided,catalogue,said"`
 }
 
 type sideFigures struct {
@@ -41,8 +57,12 @@ type sideFigures struct {
 
 type reviewedChange struct {
 	store.Change
+	store.Talk
 	Own    bool           `json:"own"`
+	Alone  bool           `json:"alone" doc:"You may decide about your own: this installation has nobody else"`
 	Review []reviewedEdit `json:"review" nullable:"false"`
+	// At is when this was read: what a look notes.
+	At time.Time `json:"at"`
 }
 
 type reviewedOutput struct {
@@ -58,37 +78,106 @@ type decideInput struct {
 	}
 }
 
+type knockOnInput struct {
+	Body struct {
+		Edits []uuid.UUID `json:"edits,omitempty" maxItems:"5000" nullable:"false" doc:"Only these edits; none asks for all open ones"`
+	}
+}
+
+type changeKnockOnInput struct {
+	ID uuid.UUID `path:"id"`
+	knockOnInput
+}
+
+type knockOnOutput struct{ Body store.KnockOn }
+
+type rulesBody struct {
+	IfMatch string `header:"If-Match" required:"true"`
+	Body    change.ReviewRules
+}
+
+type rulesOutput struct {
+	ETag string `header:"ETag"`
+	Body change.ReviewRules
+}
+
 func (s *Server) reviewRoutes() {
-	route(s, Technician, huma.Operation{OperationID: "listChanges", Method: http.MethodGet, Path: "/api/v1/changes", Summary: "Changes; open ones oldest first"},
-		func(ctx context.Context, in *changesInput) (*listOutput[store.Change], error) {
-			q := store.ChangeQuery{State: in.State, After: in.Cursor, Limit: in.Limit}
-			if in.Mine {
-				q.Author = personOf(ctx).ID
-			}
-			return listOf(s.store.Changes(ctx, q))
-		})
-	route(s, Technician, huma.Operation{OperationID: "getChange", Method: http.MethodGet, Path: "/api/v1/changes/{id}", Summary: "A change with its edits and their evidence"},
+	route(s, Technician, huma.Operation{OperationID: "listChanges", Method: http.MethodGet, Path: "/api/v1/changes", Summary: "Changes; open ones in the order of the queue, others newest first"}, s.changes)
+	route(s, Technician, huma.Operation{OperationID: "getChange", Method: http.MethodGet, Path: "/api/v1/changes/{id}", Summary: "A change with its edits, their evidence and what was said"},
 		func(ctx context.Context, in *idInput) (*reviewedOutput, error) { return s.change(ctx, in.ID) })
-	route(s, Reviewer, huma.Operation{OperationID: "decideChange", Method: http.MethodPost, Path: "/api/v1/changes/{id}/decisions", Summary: "Accept, return or turn down edits, all or none"},
-		func(ctx context.Context, in *decideInput) (*reviewedOutput, error) {
-			revision, err := revisionOf(in.IfMatch)
+	route(s, Technician, huma.Operation{OperationID: "changeKnockOn", Method: http.MethodPost, Path: "/api/v1/changes/{id}/knock-on", Summary: "What a change would do to profiles, releases and figures; nothing is written"},
+		func(ctx context.Context, in *changeKnockOnInput) (*knockOnOutput, error) {
+			c, edits, err := s.store.Change(ctx, personOf(ctx).ID, in.ID)
 			if err != nil {
 				return nil, err
 			}
-			for _, d := range in.Body.Decisions {
-				if d.Verdict == "returned" && d.Words == "" {
-					return nil, problem(http.StatusUnprocessableEntity, "bad-request", "Say what is missing: an edit is returned with words.")
-				}
-			}
-			if err := s.store.Decide(ctx, personOf(ctx).ID, in.ID, revision, in.Body.Decisions); err != nil {
-				return nil, err
-			}
-			return s.change(ctx, in.ID)
+			k, err := s.store.KnockOn(ctx, c.AuthorID, pick(edits, "open", in.Body.Edits))
+			return &knockOnOutput{k}, err
 		})
+	route(s, Reviewer, huma.Operation{OperationID: "decideChange", Method: http.MethodPost, Path: "/api/v1/changes/{id}/decisions", Summary: "Accept, return or turn down edits, all or none"}, s.decide)
 	route(s, Technician, huma.Operation{OperationID: "takeBackChange", Method: http.MethodPost, Path: "/api/v1/changes/{id}/take-back", Summary: "Withdraw a change that you sent"},
 		func(ctx context.Context, in *idInput) (*struct{}, error) {
 			return nil, s.store.TakeBack(ctx, personOf(ctx).ID, in.ID)
 		})
+	route(s, Technician, huma.Operation{OperationID: "getReviewRules", Method: http.MethodGet, Path: "/api/v1/review-rules", Summary: "How many reviewers edits need"},
+		func(ctx context.Context, _ *struct{}) (*rulesOutput, error) {
+			r, revision, err := s.store.ReviewRules(ctx)
+			return &rulesOutput{etagOf(revision), r}, err
+		})
+	route(s, Keeper, huma.Operation{OperationID: "setReviewRules", Method: http.MethodPut, Path: "/api/v1/review-rules", Summary: "Change how many reviewers edits need"},
+		func(ctx context.Context, in *rulesBody) (*rulesOutput, error) {
+			revision, err := revisionOf(in.IfMatch)
+			if err != nil {
+				return nil, err
+			}
+			if err := in.Body.Check(); err != nil {
+				return nil, badRequest(err)
+			}
+			err = s.store.SetReviewRules(ctx, personOf(ctx).ID, revision, in.Body)
+			return &rulesOutput{etagOf(revision + 1), in.Body}, err
+		})
+}
+
+// pick are the edits in a state, or those of them that are named.
+func pick(edits []store.Edit, state string, ids []uuid.UUID) []store.Edit {
+	wanted := map[uuid.UUID]bool{}
+	for _, id := range ids {
+		wanted[id] = true
+	}
+	var list []store.Edit
+	for _, e := range edits {
+		if e.State == state && (len(ids) == 0 || wanted[e.ID]) {
+			list = append(list, e)
+		}
+	}
+	return list
+}
+
+func (s *Server) changes(ctx context.Context, in *changesInput) (*changesOutput, error) {
+	q := store.ChangeQuery{State: in.State, Reader: personOf(ctx).ID, Limit: in.Limit + 1}
+	if in.Author != "" {
+		q.Author = uuid.MustParse(in.Author)
+	}
+	if in.Mine {
+		q.Author = personOf(ctx).ID
+	}
+	if in.Cursor != "" {
+		raw, err := base64.RawURLEncoding.DecodeString(in.Cursor)
+		if err != nil || json.Unmarshal(raw, &q.After) != nil {
+			return nil, problem(http.StatusUnprocessableEntity, "bad-request", "The cursor is not one of this list.")
+		}
+	}
+	list, err := s.store.Changes(ctx, q)
+	out := &changesOutput{changesPage{Items: list}}
+	if len(list) > in.Limit {
+		out.Body.Items = list[:in.Limit]
+		place, err := json.Marshal(list[in.Limit-1].Place())
+		if err != nil {
+			return nil, err
+		}
+		out.Body.Next = base64.RawURLEncoding.EncodeToString(place)
+	}
+	return out, err
 }
 
 // revisionOf reads an If-Match header such as "3".
@@ -106,32 +195,102 @@ func revisionOf(etag string) (int, error) {
 
 func etagOf(revision int) string { return strconv.Quote(strconv.Itoa(revision)) }
 
-func (s *Server) change(ctx context.Context, id uuid.UUID) (*reviewedOutput, error) {
-	c, edits, err := s.store.Change(ctx, id)
+func (s *Server) decide(ctx context.Context, in *decideInput) (*reviewedOutput, error) {
+	revision, err := revisionOf(in.IfMatch)
 	if err != nil {
 		return nil, err
 	}
-	basis, err := s.store.ChangeEvidence(ctx, c.AuthorID, edits)
-	if err != nil {
-		return nil, err
-	}
-	out := &reviewedOutput{ETag: etagOf(c.Revision), Body: reviewedChange{Change: c, Own: c.AuthorID == personOf(ctx).ID, Review: make([]reviewedEdit, len(edits))}}
-	for i, e := range edits {
-		r := reviewedEdit{Edit: e, Verdict: string(change.Applies)}
-		if !change.Field(e.Field).Adds() {
-			r.Verdict = string(change.Merge(e.Base, e.Now, e.Value))
+	for _, d := range in.Body.Decisions {
+		if d.Verdict == "returned" && d.Words == "" {
+			return nil, problem(http.StatusUnprocessableEntity, "bad-request", "Say what is missing: an edit is returned with words.")
 		}
-		b := basis[e.ID]
-		r.Before, r.After = sideOf(b.Now, b.Method, b.Target, b.Yardstick), sideOf(b.Then, b.Method, b.Target, b.Yardstick)
-		if e.Field == string(change.Load) {
-			var v change.LoadValue
-			if err := json.Unmarshal(e.Value, &v); err == nil && e.State == "open" {
-				r.MoreLenient = v.Load.MoreLenientThan(evidence.Load(r.After.Suggested))
-			}
+	}
+	if err := s.store.Decide(ctx, personOf(ctx).ID, in.ID, revision, in.Body.Decisions); err != nil {
+		return nil, err
+	}
+	return s.change(ctx, in.ID)
+}
+
+func (s *Server) change(ctx context.Context, id uuid.UUID) (*reviewedOutput, error) {
+	reader := personOf(ctx).ID
+	at := time.Now()
+	c, edits, err := s.store.Change(ctx, reader, id)
+	if err != nil {
+		return nil, err
+	}
+	out := &reviewedOutput{ETag: etagOf(c.Revision), Body: reviewedChange{Change: c, Own: c.AuthorID == reader, Review: make([]reviewedEdit, len(edits)), At: at}}
+	if out.Body.Talk, err = s.store.TalkOf(ctx, reader, id); err != nil {
+		return nil, err
+	}
+	rules, _, err := s.store.ReviewRules(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if out.Body.Alone = rules.Alone && out.Body.Own; out.Body.Alone {
+		if out.Body.Alone, err = s.store.OnlyReviewer(ctx, reader); err != nil {
+			return nil, err
+		}
+	}
+	now, err := s.store.Judging(ctx, edits)
+	if err != nil {
+		return nil, err
+	}
+	var trials []store.Edit
+	for _, e := range edits {
+		if e.State == "open" && e.Field == string(change.Trial) {
+			trials = append(trials, e)
+		}
+	}
+	then := now.With(c.AuthorID, trials)
+	for i, e := range edits {
+		r := reviewedEdit{Edit: e, Verdict: verdictOf(e), Needs: 1, Why: []string{}, Moved: movedSince(e, out.Body.Talk)}
+		from, method := now.Target(e)
+		r.Before, r.After = sideOf(now.Trials(e.PackageID), method, from, now.Yardstick), sideOf(then.Trials(e.PackageID), method, from, now.Yardstick)
+		if e.State == "open" {
+			circumstance := now.Circumstance(e, then)
+			circumstance.AuthorChanges = c.AuthorChanges
+			var why []string
+			r.Needs, why = rules.Needs(circumstance)
+			r.Why = append(r.Why, why...)
 		}
 		out.Body.Review[i] = r
 	}
 	return out, nil
+}
+
+// verdictOf is how an edit meets the catalogue as it is now.
+func verdictOf(e store.Edit) string {
+	switch {
+	case e.Takes != nil && e.Gone:
+		return string(change.Nothing)
+	case change.Field(e.Field).Adds():
+		return string(change.Applies)
+	case e.Settled != nil:
+		return string(change.Merge(e.Base, e.Now, e.Settled))
+	}
+	return string(change.Merge(e.Base, e.Now, e.Value))
+}
+
+// movedSince is what happened to an edit after the reader last looked.
+func movedSince(e store.Edit, t store.Talk) string {
+	if t.LookedAt == nil {
+		return ""
+	}
+	after := func(at *time.Time) bool { return at != nil && at.After(*t.LookedAt) }
+	for _, c := range t.Comments {
+		if c.Thread != nil && *c.Thread == e.Thread && after(&c.At) {
+			return "said"
+		}
+	}
+	switch {
+	case e.Round > 1 && after(&e.CreatedAt):
+		return "new"
+	case e.State != "open" && after(e.DecidedAt):
+		return "decided"
+	case e.State == "open" && after(e.NowAt):
+		return "catalogue"
+	}
+	return ""
 }
 
 func sideOf(trials []evidence.Trial, method evidence.Method, target evidence.Firmware, y evidence.Yardstick) sideFigures {

@@ -19,6 +19,7 @@ import (
 	"testing"
 	"time"
 
+	"roster/core/change"
 	"roster/server"
 	"roster/store"
 	"roster/store/storetest"
@@ -63,10 +64,14 @@ func withPeople(t *testing.T) *site {
 	if err != nil {
 		t.Fatal(err)
 	}
+	var keeper store.Person
 	for _, role := range roles {
-		if _, err := s.store.AddPerson(t.Context(), role, "the "+role, role, hash); err != nil {
+		if keeper, err = s.store.AddPerson(t.Context(), role, "the "+role, role, hash); err != nil {
 			t.Fatal(err)
 		}
+	}
+	if err := s.store.SetReviewRules(t.Context(), keeper.ID, 0, change.ReviewRules{Lenient: 1, Lowering: 1, Newcomer: 1}); err != nil {
+		t.Fatal(err)
 	}
 	return s
 }
@@ -147,6 +152,16 @@ var needs = map[string]string{
 	"GET /api/v1/builds/:id/phones": "technician", "GET /api/v1/ledger": "technician", "GET /api/v1/filter": "technician", "GET /api/v1/packages/:name": "technician",
 	"GET /api/v1/tray": "technician", "POST /api/v1/tray/edits": "technician", "DELETE /api/v1/tray/edits/:id": "technician", "POST /api/v1/edits/:id/reopen": "technician",
 	"GET /api/v1/changes": "technician", "POST /api/v1/changes": "technician", "GET /api/v1/changes/:id": "technician",
+	"POST /api/v1/changes/whole": "technician", "POST /api/v1/changes/:id/knock-on": "technician", "POST /api/v1/changes/:id/comments": "technician", "POST /api/v1/changes/:id/asked": "technician",
+	"POST /api/v1/changes/:id/look": "technician", "POST /api/v1/changes/:id/revert": "technician", "POST /api/v1/tray/check": "technician", "POST /api/v1/tray/knock-on": "technician",
+	"PUT /api/v1/tray/edits/:id/reason": "technician", "GET /api/v1/review-rules": "technician", "PUT /api/v1/review-rules": "keeper",
+	"POST /api/v1/session/password": "signed-in", "GET /api/v1/sessions": "signed-in", "DELETE /api/v1/sessions": "signed-in",
+	"GET /api/v1/tokens": "signed-in", "POST /api/v1/tokens": "signed-in", "DELETE /api/v1/tokens/:id": "signed-in",
+	"GET /api/v1/news": "signed-in", "POST /api/v1/news/read": "signed-in", "POST /api/v1/news/feed": "signed-in", "GET /news/:key": "public",
+	"GET /api/v1/people": "technician", "GET /api/v1/people/:id": "technician", "PUT /api/v1/people/:id/role": "keeper", "DELETE /api/v1/people/:id": "keeper",
+	"GET /api/v1/invitations": "keeper", "POST /api/v1/invitations": "keeper", "DELETE /api/v1/invitations/:id": "keeper", "POST /api/v1/join": "public", "POST /api/v1/join/invitation": "public",
+	"POST /api/v1/imports/read": "technician", "POST /api/v1/imports/preview": "technician", "POST /api/v1/imports": "technician", "GET /api/v1/catalogue": "maintainer",
+	"GET /api/v1/audit": "keeper", "GET /api/v1/audit/export": "keeper", "GET /api/v1/audit/proof": "keeper",
 	"POST /api/v1/changes/:id/decisions": "reviewer", "POST /api/v1/changes/:id/take-back": "technician",
 	"GET /api/v1/profiles": "technician", "POST /api/v1/profiles": "maintainer", "GET /api/v1/profiles/:id": "technician", "POST /api/v1/profiles/:id/composition": "technician",
 	"PUT /api/v1/profiles/:id/rules": "maintainer", "POST /api/v1/profiles/:id/releases": "maintainer", "GET /api/v1/releases": "technician",

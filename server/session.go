@@ -16,6 +16,7 @@ import (
 	"github.com/gin-gonic/gin"
 	"golang.org/x/crypto/argon2"
 
+	"roster/core/android"
 	"roster/store"
 )
 
@@ -58,6 +59,8 @@ func passwordFits(password, stored string) bool {
 	return subtle.ConstantTimeCompare(key, argon2.IDKey([]byte(password), salt, passes, memory, 1, uint32(len(key)))) == 1
 }
 
+var tooManyTries = problem(http.StatusTooManyRequests, "too-many-tries", "Too many failed tries. Wait a quarter of an hour and try again.")
+
 // dummyHash is compared with where a login does not exist, so that the time
 // an answer takes does not tell.
 var dummyHash, _ = HashPassword("nobody")
@@ -70,6 +73,8 @@ type session struct {
 	Person *store.Person `json:"person,omitempty" doc:"Nobody when signed out"`
 	// Waiting counts changes that this person could decide about.
 	Waiting int `json:"waiting"`
+	// Unread counts what this person was told and has not read.
+	Unread int `json:"unread"`
 	// Tray counts unsent edits.
 	Tray int          `json:"tray"`
 	Demo []DemoSignIn `json:"demo" nullable:"false" doc:"Sample sign-ins of a demo installation"`
@@ -120,6 +125,9 @@ func (s *Server) sessionOf(ctx context.Context, p store.Person) (*sessionOutput,
 		return nil, err
 	}
 	out.Body.Tray = tray
+	if out.Body.Unread, err = s.store.UnreadNotices(ctx, p.ID); err != nil {
+		return nil, err
+	}
 	if Reviewer.Allows(p.Role) {
 		out.Body.Waiting, err = s.store.Waiting(ctx, p.ID)
 	}
@@ -133,7 +141,7 @@ func (s *Server) signIn(ctx context.Context, login, password string) (*sessionOu
 		return nil, err
 	}
 	if failures >= mostFailures {
-		return nil, problem(http.StatusTooManyRequests, "too-many-tries", "Too many failed tries. Wait a quarter of an hour and try again.")
+		return nil, tooManyTries
 	}
 	person, hash, err := s.store.PasswordHash(ctx, login)
 	if errors.Is(err, store.ErrNotFound) {
@@ -157,16 +165,16 @@ func (s *Server) signIn(ctx context.Context, login, password string) (*sessionOu
 	if err := s.store.SignInWorked(ctx, login); err != nil {
 		return nil, err
 	}
-	token := make([]byte, 32)
-	if _, err := rand.Read(token); err != nil {
+	token, text, err := newToken("")
+	if err != nil {
 		return nil, err
 	}
-	if err := s.store.StartSession(ctx, token, person.ID, sessionLasts); err != nil {
+	if err := s.store.StartSession(ctx, token, person.ID, sessionLasts, connectionOf(ctx).agent); err != nil {
 		return nil, err
 	}
 	out, err := s.sessionOf(ctx, person)
 	if err == nil {
-		out.SetCookie = s.cookie(ctx, base64.RawURLEncoding.EncodeToString(token), int(sessionLasts.Seconds())).String()
+		out.SetCookie = s.cookie(ctx, text, int(sessionLasts.Seconds())).String()
 	}
 	return out, err
 }
@@ -179,7 +187,9 @@ func (s *Server) cookie(ctx context.Context, value string, maxAge int) *http.Coo
 type connection struct {
 	address string
 	secure  bool
-	token   []byte
+	// token is that of the session; agent is what the browser calls itself.
+	token []byte
+	agent string
 }
 
 type connectionKey struct{}
@@ -195,8 +205,7 @@ func cookieToken(r *http.Request) ([]byte, bool) {
 	if err != nil || strings.HasPrefix(r.URL.Path, "/assets/") {
 		return nil, false
 	}
-	token, err := base64.RawURLEncoding.DecodeString(cookie.Value)
-	return token, err == nil && len(token) == 32
+	return readToken("", cookie.Value)
 }
 
 // benchTokenPrefix makes a bench's token known for what it is.
@@ -204,20 +213,17 @@ const benchTokenPrefix = "roster-bench-"
 
 // benchToken is the token that a bench elsewhere comes with.
 func benchToken(r *http.Request) ([]byte, bool) {
-	text, ok := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer "+benchTokenPrefix)
-	if !ok {
-		return nil, false
-	}
-	token, err := base64.RawURLEncoding.DecodeString(text)
-	return token, err == nil && len(token) == 32
+	return readToken("Bearer "+benchTokenPrefix, r.Header.Get("Authorization"))
 }
 
-// whoIsIt finds the person by the session cookie, or the bench by its token.
+// whoIsIt finds the person by the session cookie or by a token of theirs, or
+// the bench by its token.
 // It runs for every request; without either it asks the database nothing.
 func (s *Server) whoIsIt(c *gin.Context) {
 	r := c.Request
 	conn := connection{secure: r.TLS != nil || r.Header.Get("X-Forwarded-Proto") == "https"}
 	conn.address, _, _ = net.SplitHostPort(r.RemoteAddr)
+	conn.agent = android.Printable(r.UserAgent(), 200)
 	ctx := r.Context()
 	var err error
 	if token, ok := cookieToken(r); ok {
@@ -225,6 +231,12 @@ func (s *Server) whoIsIt(c *gin.Context) {
 		if person, err = s.store.SessionPerson(ctx, token); err == nil {
 			conn.token = token
 			ctx = context.WithValue(ctx, personKey{}, person)
+		}
+	} else if token, ok := readToken("Bearer "+tokenPrefix, r.Header.Get("Authorization")); ok {
+		var person store.Person
+		var scopes []string
+		if person, scopes, err = s.store.TokenPerson(ctx, token); err == nil {
+			ctx = context.WithValue(context.WithValue(ctx, personKey{}, person), scopesKey{}, scopes)
 		}
 	} else if token, ok := benchToken(r); ok {
 		var b store.Bench

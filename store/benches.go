@@ -52,7 +52,10 @@ func (s *Store) AddBench(ctx context.Context, name string, token []byte, person 
 		if _, err := tx.Exec(ctx, `insert into benches (id, name, token_hash, created_by) values ($1, $2, $3, $4)`, id, name, hash[:], person); err != nil {
 			return err
 		}
-		return notify(ctx, tx, Event{Topic: "bench", ID: id.String()})
+		if err := notify(ctx, tx, Event{Topic: "bench", ID: id.String()}); err != nil {
+			return err
+		}
+		return record(ctx, tx, Act{Person: person, Action: "bench.added", Subject: id.String()})
 	})
 }
 

@@ -2,7 +2,6 @@ package store
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"time"
@@ -18,90 +17,276 @@ type Change struct {
 	AuthorID uuid.UUID `db:"author_id" json:"authorId"`
 	Author   string    `db:"author" json:"author"`
 	Title    string    `db:"title" json:"title"`
-	State    string    `db:"state" json:"state" enum:"sent,accepted,returned,turned-down,taken-back"`
-	// Revision grows with every decision: a decision names the one it saw.
+	// Words are why the whole is sent.
+	Words string `db:"words" json:"words"`
+	State string `db:"state" json:"state" enum:"sent,accepted,returned,turned-down,taken-back"`
+	// Revision grows with every decision and every round: a decision names the
+	// one it saw. Round counts how often its author has sent it.
 	Revision  int        `db:"revision" json:"revision"`
+	Round     int        `db:"round" json:"round"`
 	SentAt    time.Time  `db:"sent_at" json:"sentAt"`
 	DecidedAt *time.Time `db:"decided_at" json:"decidedAt"`
 	Edits     int        `db:"edits" json:"edits"`
 	Open      int        `db:"open" json:"open"`
 	Accepted  int        `db:"accepted" json:"accepted"`
+	// ImportedFrom names the list that it was imported from, "" for none;
+	// Reverts is the number of the accepted change that it takes back.
+	ImportedFrom string `db:"imported_from" json:"importedFrom"`
+	Reverts      int64  `db:"reverts" json:"reverts"`
+	// RevertedBy is the newest change that takes this one back, 0 for none.
+	RevertedBy int64 `db:"reverted_by" json:"revertedBy"`
 	// AuthorSent and AuthorAccepted count the author's edits that were ever
-	// decided and accepted: their record.
+	// decided and accepted: their record. AuthorChanges counts the changes of
+	// which something was accepted.
 	AuthorSent     int `db:"author_sent" json:"authorSent"`
 	AuthorAccepted int `db:"author_accepted" json:"authorAccepted"`
+	AuthorChanges  int `db:"author_changes" json:"authorChanges"`
+	// Touches counts the current releases that take off a package which an
+	// open edit is about.
+	Touches int `db:"touches" json:"touches"`
+	// Half counts open edits that one reviewer has accepted and that need
+	// another; AskedMe is true where somebody asked the reader to look.
+	Half    int  `db:"half" json:"half"`
+	AskedMe bool `db:"asked_me" json:"askedMe"`
 }
 
+// changeColumns reads changes as c; $1 is the person who reads.
 const changeColumns = `
-	select c.id, c.number, c.author_id, a.name as author, c.title, c.state, c.revision, c.sent_at, c.decided_at,
-		n.edits, n.open, n.accepted, h.author_sent, h.author_accepted
+	select c.id, c.number, c.author_id, a.name as author, c.title, c.words, c.state, c.revision, c.round, c.sent_at, c.decided_at,
+		n.edits, n.open, n.accepted, n.half, c.imported_from, coalesce((select number from changes where id = c.reverts), 0) as reverts,
+		coalesce((select max(number) from changes where reverts = c.id and state in ('sent', 'accepted')), 0) as reverted_by,
+		a.decided as author_sent, a.accepted as author_accepted, a.changes_accepted as author_changes, w.touches,
+		exists (select from asked q where q.change_id = c.id and q.person_id = $1 and q.answered_at is null) as asked_me
 	from changes c join people a on a.id = c.author_id
-	cross join lateral (select count(*)::int as edits, count(*) filter (where state = 'open')::int as open, count(*) filter (where state = 'accepted')::int as accepted
-		from edits where change_id = c.id) n
-	cross join lateral (select count(*) filter (where state <> 'open')::int as author_sent, count(*) filter (where state = 'accepted')::int as author_accepted
-		from edits where author_id = c.author_id and change_id is not null) h`
+	cross join lateral (select count(*) filter (where state <> 'replaced')::int as edits, count(*) filter (where state = 'open')::int as open,
+			count(*) filter (where state = 'accepted')::int as accepted, count(*) filter (where state = 'open' and exists (select from approvals where edit_id = e.id))::int as half
+		from edits e where change_id = c.id) n
+	cross join lateral (select count(distinct r.id)::int as touches from edits e join release_packages x on x.package_id = e.package_id join releases r on r.id = x.release_id and r.state = 'current'
+		where c.state = 'sent' and e.change_id = c.id and e.state = 'open') w`
 
 // ErrEmptyTray says that there was nothing to send.
 var ErrEmptyTray = errors.New("the tray holds none of these edits any more")
 
-// Send makes a change of edits in a person's tray. The key makes a second
-// sending of the same request answer like the first.
-func (s *Store) Send(ctx context.Context, person uuid.UUID, key, title string, edits []uuid.UUID) (uuid.UUID, error) {
-	id := NewID()
-	err := s.inTx(ctx, func(tx pgx.Tx) error {
-		if key != "" {
-			var before uuid.UUID
-			err := tx.QueryRow(ctx, `
-				insert into answered as a (person_id, key, answer) values ($1, $2, to_jsonb($3::text))
-				on conflict (person_id, key) do update set key = a.key returning (answer #>> '{}')::uuid`, person, key, id.String()).Scan(&before)
-			if err != nil {
-				return err
-			}
-			if before != id {
-				id = before
-				return nil
-			}
-		}
-		if _, err := tx.Exec(ctx, `insert into changes (id, author_id, title, state) values ($1, $2, $3, 'sent')`, id, person, title); err != nil {
-			return err
-		}
-		tag, err := tx.Exec(ctx, `update edits set change_id = $1, state = 'open' where id = any($2) and author_id = $3 and change_id is null`, id, edits, person)
-		if err != nil {
-			return err
-		}
-		if int(tag.RowsAffected()) != len(edits) || len(edits) == 0 {
-			return ErrEmptyTray
-		}
-		return notify(ctx, tx, Event{Topic: "changes"})
+// Sending is what a person sends of their tray.
+type Sending struct {
+	// Key makes a second sending of the same request answer like the first.
+	Key   string
+	Title string
+	Words string
+	Edits []uuid.UUID
+	// ImportedFrom names the list that the edits were read from.
+	ImportedFrom string
+}
+
+// Send makes a change of edits in a person's tray. Where all of them revise
+// one change, they become its next round.
+func (s *Store) Send(ctx context.Context, person uuid.UUID, sending Sending) (id uuid.UUID, err error) {
+	return id, s.inTx(ctx, func(tx pgx.Tx) error {
+		id, err = answeredOnce(ctx, tx, person, sending.Key, func(id uuid.UUID) (uuid.UUID, error) {
+			return send(ctx, tx, person, id, sending)
+		})
+		return err
 	})
-	return id, err
+}
+
+// SendNew makes a change of edits that were in no tray, all or none.
+func (s *Store) SendNew(ctx context.Context, person uuid.UUID, sending Sending, edits []NewEdit) (id uuid.UUID, err error) {
+	return id, s.inTx(ctx, func(tx pgx.Tx) error {
+		id, err = answeredOnce(ctx, tx, person, sending.Key, func(id uuid.UUID) (uuid.UUID, error) {
+			return id, sendNew(ctx, tx, person, id, sending, edits)
+		})
+		return err
+	})
+}
+
+// answeredOnce does something that makes an id, unless the person's key stands
+// for it already: then it answers with that id.
+func answeredOnce(ctx context.Context, tx pgx.Tx, person uuid.UUID, key string, do func(id uuid.UUID) (uuid.UUID, error)) (uuid.UUID, error) {
+	id := NewID()
+	if key == "" {
+		return do(id)
+	}
+	var before uuid.UUID
+	err := tx.QueryRow(ctx, `
+		insert into answered as a (person_id, key, answer) values ($1, $2, to_jsonb($3::text))
+		on conflict (person_id, key) do update set key = a.key returning (answer #>> '{}')::uuid`, person, key, id.String()).Scan(&before)
+	if err != nil || before != id {
+		return before, err
+	}
+	made, err := do(id)
+	if err == nil && made != id {
+		_, err = tx.Exec(ctx, `update answered set answer = to_jsonb($3::text) where person_id = $1 and key = $2`, person, key, made.String())
+	}
+	return made, err
+}
+
+// send moves edits out of a person's tray into a change: a new one with the
+// id, or the one that they revise.
+func send(ctx context.Context, tx pgx.Tx, person, id uuid.UUID, sending Sending) (uuid.UUID, error) {
+	var found, revising int
+	var revises, reverts *uuid.UUID
+	err := tx.QueryRow(ctx, `
+		select count(*)::int, count(revises)::int, (array_agg(distinct revises) filter (where revises is not null))[1], (array_agg(distinct reverts) filter (where reverts is not null))[1]
+		from (select * from edits where id = any($1) and author_id = $2 and change_id is null for update) e`, sending.Edits, person).Scan(&found, &revising, &revises, &reverts)
+	if err != nil {
+		return id, err
+	}
+	wanted := map[uuid.UUID]bool{}
+	for _, edit := range sending.Edits {
+		wanted[edit] = true
+	}
+	if found != len(wanted) || found == 0 {
+		return id, ErrEmptyTray
+	}
+	round, act := 1, "change.sent"
+	if revises != nil && revising == found {
+		id, act = *revises, "change.revised"
+		if round, err = revise(ctx, tx, person, id, sending); err != nil {
+			return id, err
+		}
+	} else if _, err = tx.Exec(ctx, `insert into changes (id, author_id, title, words, imported_from, reverts, state) values ($1, $2, $3, $4, $5, $6, 'sent')`,
+		id, person, sending.Title, sending.Words, sending.ImportedFrom, reverts); err != nil {
+		return id, err
+	}
+	_, err = tx.Exec(ctx, `update edits set change_id = $1, state = 'open', revises = null, round = $4, words = '' where id = any($2) and author_id = $3`, id, sending.Edits, person, round)
+	if err != nil {
+		return id, err
+	}
+	return id, sent(ctx, tx, person, id, act, found)
+}
+
+// sent tells everybody that a change waits, and keeps it on record.
+func sent(ctx context.Context, tx pgx.Tx, person, id uuid.UUID, act string, edits int) error {
+	if err := notify(ctx, tx, Event{Topic: "changes"}); err != nil {
+		return err
+	}
+	if err := notify(ctx, tx, Event{Topic: "tray", ID: person.String()}); err != nil {
+		return err
+	}
+	return record(ctx, tx, Act{Person: person, Action: act, Subject: id.String(), Detail: map[string]int{"edits": edits}})
+}
+
+// sendNew writes edits straight into a new change. A tray keeps one edit of a
+// field; what lies in the person's own is left alone.
+func sendNew(ctx context.Context, tx pgx.Tx, person, id uuid.UUID, sending Sending, edits []NewEdit) error {
+	c, _, err := columnsOf(edits)
+	if err != nil {
+		return err
+	}
+	if len(c.ids) == 0 {
+		return ErrEmptyTray
+	}
+	if err := useAttachments(ctx, tx, person, c.files); err != nil {
+		return err
+	}
+	if _, err = tx.Exec(ctx, `insert into changes (id, author_id, title, words, imported_from, state) values ($1, $2, $3, $4, $5, 'sent')`, id, person, sending.Title, sending.Words, sending.ImportedFrom); err != nil {
+		return err
+	}
+	_, err = tx.Exec(ctx, `
+		insert into edits (id, author_id, package_id, field, scope_kind, scope_id, value, reason, state, change_id, base, thread)
+		select k.id, $1, k.package, k.field, k.kind, k.scope, nullif(k.value::jsonb, 'null'), k.reason, 'open', $9,
+			(select c.value from claims c where (c.package_id, c.field, c.scope_kind, c.scope_id) = (k.package, k.field, k.kind, k.scope)), k.id
+		from unnest($2::uuid[], $3::text[], $4::text[], $5::uuid[], $6::uuid[], $7::text[], $8::text[]) k (package, field, kind, scope, id, value, reason)`,
+		person, c.packages, c.fields, c.kinds, c.scopes, c.ids, c.values, c.whys, id)
+	if err != nil {
+		return err
+	}
+	return sent(ctx, tx, person, id, "change.sent", len(c.ids))
+}
+
+// revise begins the next round of a person's own change: what the edits stand
+// in for is replaced, and whoever has looked at it is told.
+func revise(ctx context.Context, tx pgx.Tx, person, id uuid.UUID, sending Sending) (round int, err error) {
+	var state string
+	err = tx.QueryRow(ctx, `select state from changes where id = $1 and author_id = $2 for update`, id, person).Scan(&state)
+	switch {
+	case isNone(err):
+		return 0, ErrNotFound
+	case err != nil:
+		return 0, err
+	case state != "sent" && state != "returned":
+		return 0, ErrState
+	}
+	_, err = tx.Exec(ctx, `
+		update edits set state = 'replaced' where change_id = $1 and state in ('open', 'returned') and thread in (select thread from edits where id = any($2))`, id, sending.Edits)
+	if err != nil {
+		return 0, err
+	}
+	err = tx.QueryRow(ctx, `
+		update changes set state = 'sent', decided_at = null, round = round + 1, revision = revision + 1, title = $2, words = case when $3 = '' then words else $3 end
+		where id = $1 returning round`, id, sending.Title, sending.Words).Scan(&round)
+	if err != nil {
+		return 0, err
+	}
+	rows, err := tx.Query(ctx, `select person_id from looks where change_id = $1 union select person_id from comments where change_id = $1 limit 200`, id)
+	if err != nil {
+		return 0, err
+	}
+	people, err := pgx.CollectRows(rows, pgx.RowTo[uuid.UUID])
+	if err != nil {
+		return 0, err
+	}
+	return round, tell(ctx, tx, people, "revised", id, person, "")
 }
 
 // ChangeQuery says which changes to list.
 type ChangeQuery struct {
 	State  string
 	Author uuid.UUID
-	// After is the last number of the page before, 0 for the first page.
-	After int64
+	// Reader is who reads: what they were asked for is marked.
+	Reader uuid.UUID
+	// After is the last change of the page before.
+	After *QueuePlace
 	Limit int
 }
 
-// Changes lists changes; open ones oldest first, since they wait, all others
+// QueuePlace is where a change stands in a list. The queue of open changes has
+// first what touches a published profile, then the oldest day, then the better
+// record of the sender, then the lower number.
+type QueuePlace struct {
+	Rank   int   `json:"r"`
+	Day    int   `json:"d"`
+	Record int   `json:"w"`
+	Number int64 `json:"n"`
+}
+
+const queueOrder = `(case when w.touches > 0 then 0 else 1 end), (c.sent_at::date - date '2000-01-01'), (case when a.decided > 0 then -100 * a.accepted / a.decided else 0 end), c.number`
+
+// Place is where the change stands in the queue.
+func (c Change) Place() QueuePlace {
+	p := QueuePlace{Rank: 1, Number: c.Number}
+	if c.Touches > 0 {
+		p.Rank = 0
+	}
+	p.Day = int(c.SentAt.UTC().Truncate(24*time.Hour).Sub(time.Date(2000, 1, 1, 0, 0, 0, 0, time.UTC)).Hours() / 24)
+	if c.AuthorSent > 0 {
+		p.Record = -100 * c.AuthorAccepted / c.AuthorSent
+	}
+	return p
+}
+
+// Changes lists changes: open ones in the order of the queue, all others
 // newest first.
 func (s *Store) Changes(ctx context.Context, q ChangeQuery) ([]Change, error) {
-	order, beyond := `c.number desc`, `($3 = 0 or c.number < $3)`
+	after := QueuePlace{}
+	if q.After != nil {
+		after = *q.After
+	}
 	if q.State == "sent" {
-		order, beyond = `c.number`, `c.number > $3`
+		rows, err := s.pool.Query(ctx, changeColumns+`
+			where c.state = 'sent' and ($2 = '00000000-0000-0000-0000-000000000000'::uuid or c.author_id = $2) and (not $3 or (`+queueOrder+`) > ($4, $5, $6, $7))
+			order by `+queueOrder+` limit $8`, q.Reader, q.Author, q.After != nil, after.Rank, after.Day, after.Record, after.Number, q.Limit)
+		return all[Change](rows, err)
 	}
 	rows, err := s.pool.Query(ctx, changeColumns+`
-		where ($1 = '' or c.state = $1) and ($2 = '00000000-0000-0000-0000-000000000000'::uuid or c.author_id = $2) and `+beyond+`
-		order by `+order+` limit $4`, q.State, q.Author, q.After, q.Limit)
+		where ($2 = '' or c.state = $2) and ($3 = '00000000-0000-0000-0000-000000000000'::uuid or c.author_id = $3) and ($4 = 0 or c.number < $4)
+		order by c.number desc limit $5`, q.Reader, q.State, q.Author, after.Number, q.Limit)
 	return all[Change](rows, err)
 }
 
-// Change reads a change with its edits in the order they were made.
-func (s *Store) Change(ctx context.Context, id uuid.UUID) (Change, []Edit, error) {
-	rows, err := s.pool.Query(ctx, changeColumns+` where c.id = $1`, id)
+// Change reads a change with its edits in the order they were made. For whom it is read decides what is marked as asked.
+func (s *Store) Change(ctx context.Context, reader, id uuid.UUID) (Change, []Edit, error) {
+	rows, err := s.pool.Query(ctx, changeColumns+` where c.id = $2`, reader, id)
 	c, err := one[Change](rows, err)
 	if err != nil {
 		return c, nil, err
@@ -136,9 +321,9 @@ func (s *Store) TakeBack(ctx context.Context, person, id uuid.UUID) error {
 			return err
 		}
 		_, err = tx.Exec(ctx, `
-			insert into edits (id, author_id, package_id, field, scope_kind, scope_id, base, value, reason, state)
-			select gen_random_uuid(), author_id, package_id, field, scope_kind, scope_id, base, value, reason, 'in-tray'
-			from edits where change_id = $1 and state = 'open'`, id)
+			insert into edits (id, author_id, package_id, field, scope_kind, scope_id, base, value, reason, state, thread, takes)
+			select n.id, author_id, package_id, field, scope_kind, scope_id, base, value, reason, 'in-tray', n.id, takes
+			from edits, lateral (select gen_random_uuid() as id where edits.id is not null) n where change_id = $1 and state = 'open'`, id)
 		if err != nil {
 			return err
 		}
@@ -146,22 +331,8 @@ func (s *Store) TakeBack(ctx context.Context, person, id uuid.UUID) error {
 		if err != nil {
 			return err
 		}
-		return notify(ctx, tx, Event{Topic: "changes"})
+		return sent(ctx, tx, person, id, "change.taken-back", 0)
 	})
-}
-
-// editRow is an edit as deciding about it needs it.
-type editRow struct {
-	ID        uuid.UUID       `db:"id"`
-	PackageID uuid.UUID       `db:"package_id"`
-	Package   string          `db:"package"`
-	Field     string          `db:"field"`
-	ScopeKind string          `db:"scope_kind"`
-	ScopeID   uuid.UUID       `db:"scope_id"`
-	Base      json.RawMessage `db:"base"`
-	Value     json.RawMessage `db:"value"`
-	Reason    string          `db:"reason"`
-	State     string          `db:"state"`
 }
 
 // ConflictError says that an edit meets a field that somebody else has set to

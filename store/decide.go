@@ -19,126 +19,303 @@ type Decision struct {
 	Verdict string `json:"verdict" enum:"accepted,returned,turned-down"`
 	// Words go to the author; a return needs them.
 	Words string `json:"words,omitempty" maxLength:"2000"`
+	// Over settles a conflict: the revision of the catalogue's value that the
+	// reviewer saw and that the edit is to stand over. 0 settles nothing.
+	Over int `json:"over,omitempty" minimum:"0"`
+	// Written is what the reviewer wrote in place of the edit's value; it then
+	// needs another reviewer.
+	Written json.RawMessage `json:"written,omitempty"`
+}
+
+// decidedEdit is an edit as deciding about it needs it.
+type decidedEdit struct {
+	ID        uuid.UUID       `db:"id"`
+	PackageID uuid.UUID       `db:"package_id"`
+	Package   string          `db:"package"`
+	Field     string          `db:"field"`
+	ScopeKind string          `db:"scope_kind"`
+	ScopeID   uuid.UUID       `db:"scope_id"`
+	Base      json.RawMessage `db:"base"`
+	Value     json.RawMessage `db:"value"`
+	Reason    string          `db:"reason"`
+	State     string          `db:"state"`
+	Takes     *uuid.UUID      `db:"takes"`
+	Settled   json.RawMessage `db:"settled"`
+	SettledBy *uuid.UUID      `db:"settled_by"`
+	// Approved are those who have accepted it while it needs more than one.
+	Approved    []uuid.UUID     `db:"approved"`
+	Now         json.RawMessage `db:"now"`
+	NowRevision int             `db:"now_revision"`
+}
+
+// stands is the value that would be written.
+func (e decidedEdit) stands() json.RawMessage {
+	if e.Settled != nil {
+		return e.Settled
+	}
+	return e.Value
+}
+
+// decider carries out one call of Decide.
+type decider struct {
+	tx               pgx.Tx
+	change           uuid.UUID
+	author, reviewer uuid.UUID
+	// authorChanges counts the author's changes of which something was
+	// accepted before.
+	authorChanges int
+	alone         bool
+	rules         change.ReviewRules
+	edits         map[uuid.UUID]decidedEdit
+	batch         pgx.Batch
+	count         map[string]int
 }
 
 // Decide carries out decisions about a change: accepted edits reach the
 // catalogue, its history and the figures that rest on them, all in one
-// transaction or not at all. The revision is the one that the reviewer saw;
-// where somebody else was faster it fails with ErrStale, on a person's own
-// change with ErrOwn, and on a field that has moved with a ConflictError.
+// transaction or not at all. An edit that the rules want more reviewers for
+// stays open until enough have accepted it. The revision is the one that the
+// reviewer saw; where somebody else was faster it fails with ErrStale, on a
+// person's own change with ErrOwn, and on a field that has moved with a
+// ConflictError.
 func (s *Store) Decide(ctx context.Context, reviewer, id uuid.UUID, revision int, decisions []Decision) error {
 	return s.inTx(ctx, func(tx pgx.Tx) error {
-		author, err := lockChange(ctx, tx, reviewer, id, revision)
-		if err != nil {
+		d := &decider{tx: tx, change: id, reviewer: reviewer, count: map[string]int{}}
+		if err := d.lock(ctx, revision); err != nil {
 			return err
 		}
-		edits, err := editsOf(ctx, tx, id)
-		if err != nil {
+		if err := d.load(ctx, decisions); err != nil {
 			return err
 		}
-		var touched []uuid.UUID
-		for _, d := range decisions {
-			e, ok := edits[d.Edit]
-			if !ok {
-				return fmt.Errorf("edit %s: %w", d.Edit, ErrNotFound)
+		// Evidence first: what a load needs is judged with what this decision
+		// itself brings in.
+		slices.SortStableFunc(decisions, func(a, b Decision) int { return d.order(a) - d.order(b) })
+		touched, loads := map[uuid.UUID]bool{}, len(decisions)
+		for i, one := range decisions {
+			if d.order(one) == 1 {
+				loads = i
+				break
 			}
-			if e.State != "open" {
-				return fmt.Errorf("edit of %s: %w", e.Package, ErrState)
-			}
-			if d.Verdict == "accepted" {
-				if err := apply(ctx, tx, e, author, reviewer, id); err != nil {
-					return err
-				}
-				touched = append(touched, e.PackageID)
-			}
-			_, err := tx.Exec(ctx, `update edits set state = $2, words = $3, decided_by = $4, decided_at = now() where id = $1`, e.ID, d.Verdict, d.Words, reviewer)
-			if err != nil {
+			if err := d.decide(ctx, one, nil, touched); err != nil {
 				return err
 			}
-			e.State = d.Verdict
-			edits[d.Edit] = e
 		}
-		slices.SortFunc(touched, func(a, b uuid.UUID) int { return slices.Compare(a[:], b[:]) })
-		if err := recompute(ctx, tx, slices.Compact(touched)); err != nil {
+		if err := d.flush(ctx); err != nil {
 			return err
 		}
-		return closeChange(ctx, tx, id, edits)
+		applying, err := d.loads(ctx, decisions[loads:])
+		if err != nil {
+			return err
+		}
+		for _, one := range decisions[loads:] {
+			if err := d.decide(ctx, one, applying, touched); err != nil {
+				return err
+			}
+		}
+		if err := d.flush(ctx); err != nil {
+			return err
+		}
+		if err := recompute(ctx, tx, sortedIDs(touched)); err != nil {
+			return err
+		}
+		return d.close(ctx)
 	})
 }
 
-func lockChange(ctx context.Context, tx pgx.Tx, reviewer, id uuid.UUID, revision int) (author uuid.UUID, err error) {
+// order puts decisions about loads last.
+func (d *decider) order(one Decision) int {
+	if d.edits[one.Edit].Field == string(change.Load) {
+		return 1
+	}
+	return 0
+}
+
+func sortedIDs(set map[uuid.UUID]bool) []uuid.UUID {
+	list := make([]uuid.UUID, 0, len(set))
+	for id := range set {
+		list = append(list, id)
+	}
+	slices.SortFunc(list, func(a, b uuid.UUID) int { return slices.Compare(a[:], b[:]) })
+	return list
+}
+
+// lock makes sure that the reviewer may decide now, and that nobody else does.
+func (d *decider) lock(ctx context.Context, revision int) error {
 	var state string
 	var now int
-	err = tx.QueryRow(ctx, `select author_id, state, revision from changes where id = $1 for update`, id).Scan(&author, &state, &now)
+	err := d.tx.QueryRow(ctx, `select author_id, state, revision from changes where id = $1 for update`, d.change).Scan(&d.author, &state, &now)
 	switch {
 	case isNone(err):
-		return author, ErrNotFound
+		return ErrNotFound
 	case err != nil:
-		return author, err
-	case author == reviewer:
-		return author, ErrOwn
+		return err
+	}
+	if d.rules, _, err = reviewRules(ctx, d.tx); err != nil {
+		return err
+	}
+	if d.author == d.reviewer {
+		if d.rules.Alone {
+			d.alone, err = onlyReviewer(ctx, d.tx, d.reviewer)
+		}
+		if err != nil || !d.alone {
+			return cmpErr(err, ErrOwn)
+		}
+	}
+	switch {
 	case now != revision:
-		return author, ErrStale
+		return ErrStale
 	case state != "sent":
-		return author, ErrState
+		return ErrState
 	}
-	return author, nil
+	return d.tx.QueryRow(ctx, `select changes_accepted from people where id = $1 for no key update`, d.author).Scan(&d.authorChanges)
 }
 
-func editsOf(ctx context.Context, tx pgx.Tx, change uuid.UUID) (map[uuid.UUID]editRow, error) {
-	rows, err := tx.Query(ctx, `
-		select e.id, e.package_id, p.name as package, e.field, e.scope_kind, e.scope_id, e.base, e.value, e.reason, e.state
-		from edits e join packages p on p.id = e.package_id where e.change_id = $1`, change)
-	list, err := all[editRow](rows, err)
-	edits := make(map[uuid.UUID]editRow, len(list))
+// cmpErr is the first error, or the second where there is none.
+func cmpErr(first, second error) error {
+	if first != nil {
+		return first
+	}
+	return second
+}
+
+// load reads the change's edits with what the catalogue says now; writers of
+// the same packages' claims wait from here on.
+func (d *decider) load(ctx context.Context, decisions []Decision) error {
+	ids := make([]uuid.UUID, len(decisions))
+	for i, one := range decisions {
+		ids[i] = one.Edit
+	}
+	_, err := d.tx.Exec(ctx, `select from packages where id in (select package_id from edits where change_id = $1 and id = any($2)) order by id for no key update`, d.change, ids)
+	if err != nil {
+		return err
+	}
+	rows, err := d.tx.Query(ctx, `
+		select e.id, e.package_id, p.name as package, e.field, e.scope_kind, e.scope_id, e.base, e.value, e.reason, e.state, e.takes, e.settled, e.settled_by,
+			array(select person_id from approvals where edit_id = e.id) as approved, c.value as now, coalesce(c.revision, 0) as now_revision
+		from edits e join packages p on p.id = e.package_id
+			left join claims c on c.package_id = e.package_id and c.field = e.field and c.scope_kind = e.scope_kind and c.scope_id = e.scope_id
+		where e.change_id = $1`, d.change)
+	list, err := all[decidedEdit](rows, err)
+	d.edits = make(map[uuid.UUID]decidedEdit, len(list))
 	for _, e := range list {
-		edits[e.ID] = e
+		d.edits[e.ID] = e
 	}
-	return edits, err
+	return err
 }
 
-// apply writes one accepted edit into the catalogue and its history.
-func apply(ctx context.Context, tx pgx.Tx, e editRow, author, reviewer, changeID uuid.UUID) error {
-	var before json.RawMessage
-	switch change.Field(e.Field) {
-	case change.Trial:
-		if err := addTrial(ctx, tx, e, author, changeID); err != nil {
+// decide queues what one decision writes. Figures of touched packages are to
+// be computed anew.
+func (d *decider) decide(ctx context.Context, one Decision, applying map[uuid.UUID]change.Circumstance, touched map[uuid.UUID]bool) error {
+	e, ok := d.edits[one.Edit]
+	if !ok {
+		return fmt.Errorf("edit %s: %w", one.Edit, ErrNotFound)
+	}
+	if e.State != "open" {
+		return fmt.Errorf("edit of %s: %w", e.Package, ErrState)
+	}
+	if one.Verdict == "accepted" {
+		if err := d.settle(&e, one); err != nil {
 			return err
 		}
-	case change.Source:
-		if err := addSource(ctx, tx, e, author, changeID); err != nil {
+		c := applying[e.ID]
+		c.Field, c.AuthorChanges, c.Written = change.Field(e.Field), d.authorChanges, e.Settled != nil
+		needed, _ := d.rules.Needs(c)
+		approved := len(e.Approved)
+		if !slices.Contains(e.Approved, d.reviewer) {
+			approved++
+		}
+		if approved < needed && !d.alone {
+			d.batch.Queue(`insert into approvals (edit_id, person_id) values ($1, $2) on conflict do nothing`, e.ID, d.reviewer)
+			d.count["half"]++
+			d.edits[e.ID] = e
+			return nil
+		}
+		if err := d.apply(e); err != nil {
+			return err
+		}
+		touched[e.PackageID] = true
+	}
+	d.batch.Queue(`update edits set state = $2, words = $3, decided_by = $4, decided_at = now() where id = $1`, e.ID, one.Verdict, one.Words, d.reviewer)
+	d.count[one.Verdict]++
+	e.State = one.Verdict
+	d.edits[e.ID] = e
+	return nil
+}
+
+// settle makes sure that the edit meets the catalogue without a conflict, or
+// with one that the reviewer has seen and decided.
+func (d *decider) settle(e *decidedEdit, one Decision) error {
+	field := change.Field(e.Field)
+	if field.Adds() {
+		return nil
+	}
+	if one.Written != nil && !change.Same(one.Written, e.stands()) {
+		if err := change.Check(field, scopeOf(e.ScopeKind, e.ScopeID), one.Written); err != nil {
+			return &WrittenError{e.Package, err}
+		}
+		e.Settled, e.SettledBy, e.Approved = one.Written, &d.reviewer, nil
+		d.batch.Queue(`delete from approvals where edit_id = $1`, e.ID)
+		d.batch.Queue(`update edits set settled = $2, settled_by = $3, base = $4 where id = $1`, e.ID, e.Settled, d.reviewer, e.Now)
+		e.Base = e.Now
+	}
+	if change.Merge(e.Base, e.Now, e.stands()) != change.Conflict {
+		return nil
+	}
+	if one.Over == 0 || one.Over != e.NowRevision {
+		return &ConflictError{e.ID, e.Package, e.Field}
+	}
+	// From here on the edit is based on what it stands over: should it wait for
+	// another reviewer, they need not settle it again.
+	d.batch.Queue(`update edits set base = $2 where id = $1`, e.ID, e.Now)
+	return nil
+}
+
+// WrittenError says what is wrong with a value that a reviewer wrote.
+type WrittenError struct {
+	Package string
+	Why     error
+}
+
+func (e *WrittenError) Error() string {
+	return "what you wrote for " + e.Package + ": " + e.Why.Error()
+}
+
+// apply queues what one accepted edit writes into the catalogue and its
+// history.
+func (d *decider) apply(e decidedEdit) error {
+	var before json.RawMessage
+	switch field := change.Field(e.Field); {
+	case e.Takes != nil:
+		before = e.Base
+		d.batch.Queue(`delete from trials where id = $1`, e.Takes)
+		d.batch.Queue(`delete from sources where id = $1`, e.Takes)
+	case field == change.Trial:
+		if err := d.addTrial(e); err != nil {
+			return err
+		}
+	case field == change.Source:
+		if err := d.addSource(e); err != nil {
 			return err
 		}
 	default:
-		err := tx.QueryRow(ctx, `select value from claims where package_id = $1 and field = $2 and scope_kind = $3 and scope_id = $4 for update`,
-			e.PackageID, e.Field, e.ScopeKind, e.ScopeID).Scan(&before)
-		if err != nil && !isNone(err) {
-			return err
-		}
-		if change.Merge(e.Base, before, e.Value) == change.Conflict {
-			return &ConflictError{e.ID, e.Package, e.Field}
-		}
-		_, err = tx.Exec(ctx, `
+		before = e.Now
+		d.batch.Queue(`
 			insert into claims as c (package_id, field, scope_kind, scope_id, value, reason, set_by, change_id)
 			values ($1, $2, $3, $4, $5, $6, $7, $8)
 			on conflict (package_id, field, scope_kind, scope_id) do update
 			set value = excluded.value, reason = excluded.reason, set_by = excluded.set_by, set_at = now(), change_id = excluded.change_id, revision = c.revision + 1`,
-			e.PackageID, e.Field, e.ScopeKind, e.ScopeID, e.Value, e.Reason, author, changeID)
-		if err != nil {
-			return err
-		}
-		if err := writeLabels(ctx, tx, e); err != nil {
-			return err
-		}
+			e.PackageID, e.Field, e.ScopeKind, e.ScopeID, e.stands(), e.Reason, d.author, d.change)
+		d.writeLabels(e)
 	}
-	_, err := tx.Exec(ctx, `
-		insert into history (id, author_id, accepted_by, change_id, edit_id, package_id, field, scope_kind, scope_id, before, after, reason)
-		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)`,
-		NewID(), author, reviewer, changeID, e.ID, e.PackageID, e.Field, e.ScopeKind, e.ScopeID, before, e.Value, e.Reason)
-	return err
+	d.batch.Queue(`
+		insert into history (id, author_id, accepted_by, change_id, edit_id, package_id, field, scope_kind, scope_id, before, after, reason, alone)
+		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13)`,
+		NewID(), d.author, d.reviewer, d.change, e.ID, e.PackageID, e.Field, e.ScopeKind, e.ScopeID, before, e.stands(), e.Reason, d.alone)
+	return nil
 }
 
-func addTrial(ctx context.Context, tx pgx.Tx, e editRow, author, changeID uuid.UUID) error {
+// addTrial queues a trial; it bears the id of its edit.
+func (d *decider) addTrial(e decidedEdit) error {
 	var t change.TrialValue
 	if err := json.Unmarshal(e.Value, &t); err != nil {
 		return fmt.Errorf("trial of %s: %w", e.Package, err)
@@ -147,50 +324,54 @@ func addTrial(ctx context.Context, tx pgx.Tx, e editRow, author, changeID uuid.U
 	if err != nil {
 		return fmt.Errorf("trial of %s: build: %w", e.Package, err)
 	}
-	_, err = tx.Exec(ctx, `
+	d.batch.Queue(`
 		insert into trials (id, package_id, build_id, phone, person_id, method, outcome, function, persistence, recovery, watched_days, note, at, tried, attachments, change_id)
 		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, coalesce(nullif($13, '')::date + interval '12 hours', now()), coalesce($14::text[], '{}'), coalesce($15::uuid[], '{}'), $16)`,
-		NewID(), e.PackageID, build, t.Phone, author, t.Method, t.Outcome, t.Function, t.Persistence, t.Recovery, t.WatchedDays, t.Note, t.On, t.Tried, t.Attachments, changeID)
-	return err
+		e.ID, e.PackageID, build, t.Phone, d.author, t.Method, t.Outcome, t.Function, t.Persistence, t.Recovery, t.WatchedDays, t.Note, t.On, t.Tried, t.Attachments, d.change)
+	return nil
 }
 
-func addSource(ctx context.Context, tx pgx.Tx, e editRow, author, changeID uuid.UUID) error {
+// addSource queues a source; it bears the id of its edit.
+func (d *decider) addSource(e decidedEdit) error {
 	var v change.SourceValue
 	if err := json.Unmarshal(e.Value, &v); err != nil {
 		return fmt.Errorf("source about %s: %w", e.Package, err)
 	}
-	_, err := tx.Exec(ctx, `
-		insert into sources (id, package_id, scope_kind, scope_id, title, link, quote, claim, attachment_id, person_id, change_id)
-		values ($1, $2, $3, $4, $5, $6, $7, $8, nullif($9, '')::uuid, $10, $11)`,
-		NewID(), e.PackageID, e.ScopeKind, e.ScopeID, v.Title, v.Link, v.Quote, v.Claim, v.Attachment, author, changeID)
-	return err
+	d.batch.Queue(`
+		insert into sources (id, package_id, scope_kind, scope_id, title, link, quote, claim, load, attachment_id, person_id, change_id)
+		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, nullif($10, '')::uuid, $11, $12)`,
+		e.ID, e.PackageID, e.ScopeKind, e.ScopeID, v.Title, v.Link, v.Quote, v.Claim, v.Load, v.Attachment, d.author, d.change)
+	return nil
 }
 
 // writeLabels keeps the table that search reads in step with the claims.
-func writeLabels(ctx context.Context, tx pgx.Tx, e editRow) error {
-	var del, insert string
+func (d *decider) writeLabels(e decidedEdit) {
 	switch change.Field(e.Field) {
 	case change.Labels:
-		del = `delete from labels where package_id = $1 and language <> '' and not from_file`
-		insert = `insert into labels (package_id, language, label) select $1, key, value from jsonb_each_text(coalesce(nullif($2::jsonb, 'null'), '{}'))
-			on conflict (package_id, language, label) do update set from_file = false`
+		d.batch.Queue(`delete from labels where package_id = $1 and language <> '' and not from_file`, e.PackageID)
+		d.batch.Queue(`insert into labels (package_id, language, label) select $1, key, value from jsonb_each_text(coalesce(nullif($2::jsonb, 'null'), '{}'))
+			on conflict (package_id, language, label) do update set from_file = false`, e.PackageID, e.stands())
 	case change.Aliases:
-		del = `delete from labels where package_id = $1 and language = ''`
-		insert = `insert into labels (package_id, language, label) select distinct $1::uuid, '', value from jsonb_array_elements_text(coalesce(nullif($2::jsonb, 'null'), '[]'))`
-	default:
+		d.batch.Queue(`delete from labels where package_id = $1 and language = ''`, e.PackageID)
+		d.batch.Queue(`insert into labels (package_id, language, label) select distinct $1::uuid, '', value from jsonb_array_elements_text(coalesce(nullif($2::jsonb, 'null'), '[]'))`, e.PackageID, e.stands())
+	}
+}
+
+// flush sends what is queued.
+func (d *decider) flush(ctx context.Context) error {
+	if d.batch.Len() == 0 {
 		return nil
 	}
-	if _, err := tx.Exec(ctx, del, e.PackageID); err != nil {
-		return err
-	}
-	_, err := tx.Exec(ctx, insert, e.PackageID, e.Value)
+	err := d.tx.SendBatch(ctx, &d.batch).Close()
+	d.batch = pgx.Batch{}
 	return err
 }
 
-// closeChange counts up the revision and ends the change when no edit is open.
-func closeChange(ctx context.Context, tx pgx.Tx, id uuid.UUID, edits map[uuid.UUID]editRow) error {
+// close counts up the revision, ends the change where no edit is open, keeps
+// the author's record and tells whom it concerns.
+func (d *decider) close(ctx context.Context) error {
 	count := map[string]int{}
-	for _, e := range edits {
+	for _, e := range d.edits {
 		count[e.State]++
 	}
 	state := "accepted"
@@ -202,9 +383,45 @@ func closeChange(ctx context.Context, tx pgx.Tx, id uuid.UUID, edits map[uuid.UU
 	case count["accepted"] == 0:
 		state = "turned-down"
 	}
-	_, err := tx.Exec(ctx, `update changes set state = $2, revision = revision + 1, decided_at = case when $2 = 'sent' then null else now() end where id = $1`, id, state)
-	if err != nil {
+	first := 0
+	if d.count["accepted"] > 0 && count["accepted"] == d.count["accepted"] {
+		first = 1
+	}
+	var batch pgx.Batch
+	batch.Queue(`update changes set state = $2, revision = revision + 1, decided_at = case when $2 = 'sent' then null else now() end where id = $1`, d.change, state)
+	batch.Queue(`update people set decided = decided + $2, accepted = accepted + $3, changes_accepted = changes_accepted + $4 where id = $1`,
+		d.author, d.count["accepted"]+d.count["returned"]+d.count["turned-down"], d.count["accepted"], first)
+	batch.Queue(`update asked set answered_at = now() where change_id = $1 and person_id = $2 and answered_at is null`, d.change, d.reviewer)
+	batch.Queue(`insert into looks (change_id, person_id, at) values ($1, $2, clock_timestamp()) on conflict (change_id, person_id) do update set at = excluded.at`, d.change, d.reviewer)
+	if err := d.tx.SendBatch(ctx, &batch).Close(); err != nil {
 		return err
 	}
-	return notify(ctx, tx, Event{Topic: "changes"})
+	if err := tell(ctx, d.tx, []uuid.UUID{d.author}, "decided", d.change, d.reviewer, tallyWords(d.count)); err != nil {
+		return err
+	}
+	if err := notify(ctx, d.tx, Event{Topic: "changes"}); err != nil {
+		return err
+	}
+	detail := map[string]any{"state": state}
+	for verdict, n := range d.count {
+		detail[verdict] = n
+	}
+	if d.alone {
+		detail["alone"] = true
+	}
+	return record(ctx, d.tx, Act{Person: d.reviewer, Action: "change.decided", Subject: d.change.String(), Detail: detail})
+}
+
+// tallyWords says what became of how many edits.
+func tallyWords(count map[string]int) string {
+	var words string
+	for _, verdict := range []struct{ key, words string }{{"accepted", "accepted"}, {"half", "accepted by a first reviewer"}, {"returned", "returned"}, {"turned-down", "turned down"}} {
+		if n := count[verdict.key]; n > 0 {
+			if words != "" {
+				words += ", "
+			}
+			words += fmt.Sprintf("%d %s", n, verdict.words)
+		}
+	}
+	return words
 }

@@ -127,7 +127,7 @@ func (s *Store) EvidenceOf(ctx context.Context, names []string, build uuid.UUID)
 	if err != nil {
 		return nil, firmware, y, err
 	}
-	where, err := s.firmwares(ctx, []uuid.UUID{build})
+	where, err := firmwares(ctx, s.pool, []uuid.UUID{build})
 	if err != nil {
 		return nil, firmware, y, err
 	}
@@ -194,6 +194,8 @@ type SourceRow struct {
 	Link  string    `db:"link" json:"link"`
 	Quote string    `db:"quote" json:"quote"`
 	Claim string    `db:"claim" json:"claim" enum:"about,clean,function-lost,fault,no-start,refused"`
+	// Load is what the document calls the package, "" where it does not say.
+	Load string `db:"load" json:"load"`
 	// ScopeName is which builds it speaks of.
 	ScopeName  string     `db:"scope_name" json:"scopeName"`
 	Attachment *uuid.UUID `db:"attachment_id" json:"attachment,omitempty"`
@@ -205,7 +207,7 @@ type SourceRow struct {
 // Sources lists what documents say of a package, newest first.
 func (s *Store) Sources(ctx context.Context, pkg uuid.UUID, limit int) ([]SourceRow, error) {
 	rows, err := s.pool.Query(ctx, `
-		select s.id, s.title, s.link, s.quote, s.claim, `+named(scopeName, "s")+` as scope_name, s.attachment_id, p.name as person, s.at, c.number as change
+		select s.id, s.title, s.link, s.quote, s.claim, s.load, `+named(scopeName, "s")+` as scope_name, s.attachment_id, p.name as person, s.at, c.number as change
 		from sources s join people p on p.id = s.person_id join changes c on c.id = s.change_id
 		where s.package_id = $1 order by s.at desc, s.id desc limit $2`, pkg, limit)
 	return all[SourceRow](rows, err)
@@ -225,12 +227,14 @@ type Past struct {
 	Before    json.RawMessage `db:"before" json:"before"`
 	After     json.RawMessage `db:"after" json:"after"`
 	Reason    string          `db:"reason" json:"reason"`
+	// Alone is true where its author accepted it, as the only one there.
+	Alone bool `db:"alone" json:"alone"`
 }
 
 // History lists what was changed about a package, newest first.
 func (s *Store) History(ctx context.Context, pkg uuid.UUID, limit int) ([]Past, error) {
 	rows, err := s.pool.Query(ctx, `
-		select h.id, h.at, a.name as author, r.name as accepted, c.number as change, h.field, h.scope_kind, h.scope_id, `+named(scopeName, "h")+` as scope_name, h.before, h.after, h.reason
+		select h.id, h.at, a.name as author, r.name as accepted, c.number as change, h.field, h.scope_kind, h.scope_id, `+named(scopeName, "h")+` as scope_name, h.before, h.after, h.reason, h.alone
 		from history h join people a on a.id = h.author_id join people r on r.id = h.accepted_by join changes c on c.id = h.change_id
 		where h.package_id = $1 order by h.at desc, h.id desc limit $2`, pkg, limit)
 	return all[Past](rows, err)
@@ -258,7 +262,7 @@ func (s *Store) LabelsOf(ctx context.Context, pkg uuid.UUID) (map[string]string,
 // ReleasesWith names the current releases that take a package off.
 func (s *Store) ReleasesWith(ctx context.Context, name string) ([]ReleaseLine, error) {
 	rows, err := s.pool.Query(ctx, releaseLines+`
-		where r.state = 'current' and convert_from(r.document, 'utf8')::jsonb @> jsonb_build_object('steps', jsonb_build_array(jsonb_build_object('package', $1::text)))
+		where r.state = 'current' and r.id in (select x.release_id from release_packages x join packages k on k.id = x.package_id where k.name = $1)
 		order by m.name, d.name, p.name limit 50`, name)
 	return all[ReleaseLine](rows, err)
 }

@@ -168,14 +168,14 @@ func TestYardstickTogether(t *testing.T) {
 	for i := range 6 {
 		y.Thresholds.LooseCeiling = 0.3 + float64(i)/20
 		y.Transfer.SameBuild = 1 - float64(i)/50
-		if err := w.SetYardstick(w.ctx, i, y); err != nil {
+		if err := w.SetYardstick(w.ctx, w.people["main"].ID, i, y); err != nil {
 			t.Fatal(err)
 		}
 	}
 	if err := <-done; err != nil {
 		t.Fatal(err)
 	}
-	if err := w.SetYardstick(w.ctx, 2, y); !errors.Is(err, store.ErrStale) {
+	if err := w.SetYardstick(w.ctx, w.people["main"].ID, 2, y); !errors.Is(err, store.ErrStale) {
 		t.Errorf("a stale yardstick: %v", err)
 	}
 	for i := range 4 {
@@ -270,7 +270,7 @@ func TestUnusedFiles(t *testing.T) {
 		return e
 	}
 	used, unused, withdrawn := add(), add(), add()
-	ids, err := w.AddEdits(w.ctx, me, []store.NewEdit{with("com.brannock.p000", used), with("com.brannock.p001", used), with("com.brannock.p002", withdrawn)})
+	ids, _, err := w.AddEdits(w.ctx, me, []store.NewEdit{with("com.brannock.p000", used), with("com.brannock.p001", used), with("com.brannock.p002", withdrawn)})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -282,7 +282,7 @@ func TestUnusedFiles(t *testing.T) {
 	}
 	e := w.trial("com.brannock.p000", "p1", "clean")
 	e.Attachments = []uuid.UUID{uuid.New()}
-	if _, err := w.AddEdits(w.ctx, me, []store.NewEdit{e}); !errors.Is(err, store.ErrNotFound) {
+	if _, _, err := w.AddEdits(w.ctx, me, []store.NewEdit{e}); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("a file that is not there: %v", err)
 	}
 	if _, err := w.Pool().Exec(w.ctx, `update attachments set created_at = now() - interval '25 hours'`); err != nil {

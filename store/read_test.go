@@ -205,7 +205,7 @@ func TestTrayReplaces(t *testing.T) {
 	me := w.people["tech"].ID
 	add := func(value string) {
 		t.Helper()
-		if _, err := w.AddEdits(w.ctx, me, []store.NewEdit{w.edit("com.brannock.p000", change.Description, everywhere, value)}); err != nil {
+		if _, _, err := w.AddEdits(w.ctx, me, []store.NewEdit{w.edit("com.brannock.p000", change.Description, everywhere, value)}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -223,7 +223,7 @@ func TestTrayReplaces(t *testing.T) {
 	}
 	// All or none: the second names a scope that is not there.
 	bad := w.edit("com.brannock.p001", change.Load, catalog.Scope{Kind: catalog.OfModel, ID: uuid.NewString()}, `{"load":"loose"}`)
-	if _, err := w.AddEdits(w.ctx, me, []store.NewEdit{w.edit("com.brannock.p000", change.Description, everywhere, `"x"`), bad}); !errors.Is(err, store.ErrNotFound) {
+	if _, _, err := w.AddEdits(w.ctx, me, []store.NewEdit{w.edit("com.brannock.p000", change.Description, everywhere, `"x"`), bad}); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("%v", err)
 	}
 	if n, err := w.TrayCount(w.ctx, me); err != nil || n != 0 {
@@ -237,20 +237,27 @@ func TestBasis(t *testing.T) {
 	const name = "com.brannock.p002"
 	w.accept("other", w.trial(name, "p1", "clean"))
 	id, _ := w.send("tech", w.trial(name, "p2", "fault"), w.edit(name, change.Load, w.scope("").Claims(), `{"load":"loose"}`), w.trial("com.brannock.p003", "p3", "clean"))
-	c, edits, err := w.Change(w.ctx, id)
+	c, edits, err := w.Change(w.ctx, uuid.Nil, id)
 	if err != nil {
 		t.Fatal(err)
 	}
-	basis, err := w.ChangeEvidence(w.ctx, c.AuthorID, edits)
-	if err != nil || len(basis) != 3 {
-		t.Fatalf("%d, %v", len(basis), err)
+	judging, err := w.Judging(w.ctx, edits)
+	if err != nil {
+		t.Fatal(err)
 	}
+	with := judging.With(c.AuthorID, edits)
 	for _, e := range edits[:2] {
-		b := basis[e.ID]
-		now, then := evidence.Strip(b.Now, b.Method, b.Target), evidence.Strip(b.Then, b.Method, b.Target)
+		from, method := judging.Target(e)
+		now, then := evidence.Strip(judging.Trials(e.PackageID), method, from), evidence.Strip(with.Trials(e.PackageID), method, from)
 		if now != "c" || then != "cf" {
-			t.Errorf("%s: %q, then %q at %+v", e.Field, now, then, b.Target)
+			t.Errorf("%s: %q, then %q at %+v", e.Field, now, then, from)
 		}
+	}
+	if v, bySuggestion := judging.Applying(edits[1].PackageID, edits[1].Scope()); v.Load != evidence.Unproven || !bySuggestion {
+		t.Errorf("%+v", v)
+	}
+	if v, bySuggestion := with.Applying(edits[1].PackageID, edits[1].Scope()); v.Load != evidence.Loose || bySuggestion {
+		t.Errorf("%+v", v)
 	}
 	if !edits[0].PhoneUnseen || edits[0].BuildName != "Lyra 5 14.1.0" || edits[1].ScopeName != "Lyra 5" {
 		t.Errorf("%+v", edits[0])

@@ -144,17 +144,28 @@ func insertRelease(ctx context.Context, tx pgx.Tx, id uuid.UUID, doc *profile.Do
 	if _, err := tx.Exec(ctx, `update releases set state = 'replaced' where profile_id = $1 and state = 'current'`, id); err != nil {
 		return err
 	}
+	release := NewID()
 	_, err = tx.Exec(ctx, `
 		insert into releases (id, profile_id, number, document, sha256, signature, key_id, published_by)
-		values ($1, $2, $3, $4, $5, $6, $7, $8)`, NewID(), id, doc.Number, canonical, profile.Digest(canonical), signature, key, person.ID)
+		values ($1, $2, $3, $4, $5, $6, $7, $8)`, release, id, doc.Number, canonical, profile.Digest(canonical), signature, key, person.ID)
 	if err != nil {
+		return err
+	}
+	names := make([]string, len(doc.Steps))
+	for i, step := range doc.Steps {
+		names[i] = string(step.Package)
+	}
+	if _, err := tx.Exec(ctx, `insert into release_packages (release_id, package_id) select $1, id from packages where name = any($2)`, release, names); err != nil {
 		return err
 	}
 	// A profile's revision stands for what was published of it, too.
 	if _, err := tx.Exec(ctx, `update profiles set revision = revision + 1 where id = $1`, id); err != nil {
 		return err
 	}
-	return notify(ctx, tx, Event{Topic: "releases"})
+	if err := notify(ctx, tx, Event{Topic: "releases"}); err != nil {
+		return err
+	}
+	return record(ctx, tx, Act{Person: person.ID, Action: "release.published", Subject: release.String(), Detail: map[string]any{"profile": id, "number": doc.Number}})
 }
 
 // SigningKey is a key pair, its private half sealed.

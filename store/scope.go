@@ -259,3 +259,18 @@ func lockCatalogue(ctx context.Context, tx pgx.Tx) error {
 func escapeLike(text string) string {
 	return strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`).Replace(text)
 }
+
+// ScopeByNames finds a claim's scope by the slugs of a maker and model or the
+// fingerprint of a build.
+func (s *Store) ScopeByNames(ctx context.Context, maker, model, fingerprint string) (catalog.Scope, error) {
+	if fingerprint != "" {
+		var id uuid.UUID
+		err := s.pool.QueryRow(ctx, `select id from builds where fingerprint = $1`, fingerprint).Scan(&id)
+		if isNone(err) {
+			err = fmt.Errorf("build %q: %w", fingerprint, ErrNotFound)
+		}
+		return catalog.Scope{Kind: catalog.OfBuild, ID: id.String()}, err
+	}
+	sc, err := s.FindScope(ctx, maker, model, "")
+	return sc.Claims(), err
+}

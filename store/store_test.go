@@ -41,8 +41,21 @@ func newWorld(t testing.TB) *world {
 		}
 		w.people[login] = person
 	}
+	w.rules(change.ReviewRules{Lenient: 1, Lowering: 1, Newcomer: 1})
 	w.build = w.capture("14.1.0", "phone-1", 5).BuildID
 	return w
+}
+
+// rules sets how many reviewers edits need.
+func (w *world) rules(r change.ReviewRules) {
+	w.t.Helper()
+	_, revision, err := w.ReviewRules(w.ctx)
+	if err == nil {
+		err = w.SetReviewRules(w.ctx, w.people["main"].ID, revision, r)
+	}
+	if err != nil {
+		w.t.Fatal(err)
+	}
 }
 
 func capture(version string, n int) *android.Capture {
@@ -81,11 +94,11 @@ func (w *world) trial(pkg, phone, outcome string) store.NewEdit {
 
 func (w *world) send(by string, edits ...store.NewEdit) (uuid.UUID, []uuid.UUID) {
 	w.t.Helper()
-	ids, err := w.AddEdits(w.ctx, w.people[by].ID, edits)
+	ids, _, err := w.AddEdits(w.ctx, w.people[by].ID, edits)
 	if err != nil {
 		w.t.Fatal(err)
 	}
-	id, err := w.Send(w.ctx, w.people[by].ID, "", "a change", ids)
+	id, err := w.Send(w.ctx, w.people[by].ID, store.Sending{Key: "", Title: "a change", Edits: ids})
 	if err != nil {
 		w.t.Fatal(err)
 	}
@@ -174,7 +187,7 @@ func TestAccept(t *testing.T) {
 	if err := w.Decide(w.ctx, w.people["second"].ID, id, 2, verdicts(edits[:1], "accepted")); !errors.Is(err, store.ErrState) {
 		t.Errorf("deciding twice: %v", err)
 	}
-	c, list, err := w.Change(w.ctx, id)
+	c, list, err := w.Change(w.ctx, uuid.Nil, id)
 	if err != nil || c.State != "returned" || c.Accepted != 4 || list[4].Words != "see" || list[4].DecidedBy != "rev" {
 		t.Errorf("%+v, %v", c, err)
 	}
@@ -290,22 +303,22 @@ func TestConflict(t *testing.T) {
 func TestSendOnce(t *testing.T) {
 	w := newWorld(t)
 	me := w.people["tech"].ID
-	ids, err := w.AddEdits(w.ctx, me, []store.NewEdit{w.trial("com.brannock.p000", "p1", "clean")})
+	ids, _, err := w.AddEdits(w.ctx, me, []store.NewEdit{w.trial("com.brannock.p000", "p1", "clean")})
 	if err != nil {
 		t.Fatal(err)
 	}
-	first, err := w.Send(w.ctx, me, "key-1", "once", ids)
+	first, err := w.Send(w.ctx, me, store.Sending{Key: "key-1", Title: "once", Edits: ids})
 	if err != nil {
 		t.Fatal(err)
 	}
-	again, err := w.Send(w.ctx, me, "key-1", "once", ids)
+	again, err := w.Send(w.ctx, me, store.Sending{Key: "key-1", Title: "once", Edits: ids})
 	if err != nil || again != first {
 		t.Errorf("a retry made %s of %s: %v", again, first, err)
 	}
-	if _, err := w.Send(w.ctx, me, "key-2", "twice", ids); !errors.Is(err, store.ErrEmptyTray) {
+	if _, err := w.Send(w.ctx, me, store.Sending{Key: "key-2", Title: "twice", Edits: ids}); !errors.Is(err, store.ErrEmptyTray) {
 		t.Errorf("edits were sent twice: %v", err)
 	}
-	if _, err := w.Send(w.ctx, w.people["other"].ID, "", "theirs", ids); !errors.Is(err, store.ErrEmptyTray) {
+	if _, err := w.Send(w.ctx, w.people["other"].ID, store.Sending{Key: "", Title: "theirs", Edits: ids}); !errors.Is(err, store.ErrEmptyTray) {
 		t.Errorf("somebody sent another person's edits: %v", err)
 	}
 	if err := w.TakeBack(w.ctx, w.people["other"].ID, first); !errors.Is(err, store.ErrNotFound) {
@@ -384,7 +397,7 @@ func (w *world) publish(t *testing.T) int {
 func TestSessions(t *testing.T) {
 	w := newWorld(t)
 	token := []byte("0123456789abcdef0123456789abcdef")
-	if err := w.StartSession(w.ctx, token, w.people["rev"].ID, time.Hour); err != nil {
+	if err := w.StartSession(w.ctx, token, w.people["rev"].ID, time.Hour, "a browser"); err != nil {
 		t.Fatal(err)
 	}
 	if p, err := w.SessionPerson(w.ctx, token); err != nil || p.Login != "rev" {
@@ -396,7 +409,7 @@ func TestSessions(t *testing.T) {
 	if _, err := w.SessionPerson(w.ctx, token); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("an ended session still holds: %v", err)
 	}
-	if err := w.StartSession(w.ctx, token, w.people["rev"].ID, -time.Second); err != nil {
+	if err := w.StartSession(w.ctx, token, w.people["rev"].ID, -time.Second, ""); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := w.SessionPerson(w.ctx, token); !errors.Is(err, store.ErrNotFound) {

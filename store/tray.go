@@ -26,24 +26,49 @@ type NewEdit struct {
 
 // Edit is one edit with what a page needs to show it.
 type Edit struct {
-	ID          uuid.UUID       `db:"id" json:"id"`
-	PackageID   uuid.UUID       `db:"package_id" json:"packageId"`
-	Package     string          `db:"package" json:"package"`
-	Label       string          `db:"label" json:"label"`
-	Field       string          `db:"field" json:"field"`
-	ScopeKind   string          `db:"scope_kind" json:"scopeKind"`
-	ScopeID     uuid.UUID       `db:"scope_id" json:"scopeId"`
-	ScopeName   string          `db:"scope_name" json:"scopeName"`
-	Base        json.RawMessage `db:"base" json:"base"`
-	Value       json.RawMessage `db:"value" json:"value"`
-	Now         json.RawMessage `db:"now" json:"now"`
-	Reason      string          `db:"reason" json:"reason"`
-	State       string          `db:"state" json:"state"`
-	Words       string          `db:"words" json:"words"`
-	DecidedBy   string          `db:"decided_by" json:"decidedBy"`
-	BuildName   string          `db:"build_name" json:"buildName"`
-	CreatedAt   time.Time       `db:"created_at" json:"createdAt"`
-	PhoneUnseen bool            `db:"phone_unseen" json:"phoneUnseen"`
+	ID        uuid.UUID       `db:"id" json:"id"`
+	PackageID uuid.UUID       `db:"package_id" json:"packageId"`
+	Package   string          `db:"package" json:"package"`
+	Label     string          `db:"label" json:"label"`
+	Field     string          `db:"field" json:"field"`
+	ScopeKind string          `db:"scope_kind" json:"scopeKind"`
+	ScopeID   uuid.UUID       `db:"scope_id" json:"scopeId"`
+	ScopeName string          `db:"scope_name" json:"scopeName"`
+	Base      json.RawMessage `db:"base" json:"base"`
+	Value     json.RawMessage `db:"value" json:"value"`
+	Now       json.RawMessage `db:"now" json:"now"`
+	Reason    string          `db:"reason" json:"reason"`
+	State     string          `db:"state" json:"state" enum:"in-tray,open,accepted,returned,turned-down,taken-back,replaced"`
+	Words     string          `db:"words" json:"words"`
+	DecidedBy string          `db:"decided_by" json:"decidedBy"`
+	BuildName string          `db:"build_name" json:"buildName"`
+	CreatedAt time.Time       `db:"created_at" json:"createdAt"`
+	// DecidedAt is when it was accepted, returned or turned down.
+	DecidedAt   *time.Time `db:"decided_at" json:"decidedAt"`
+	PhoneUnseen bool       `db:"phone_unseen" json:"phoneUnseen"`
+	// Thread is the same for an edit and its revisions; Round is that of the
+	// change in which it came.
+	Thread uuid.UUID `db:"thread" json:"thread"`
+	Round  int       `db:"round" json:"round"`
+	// Revises and Reverts are, in a tray, the number of the change that the
+	// edit revises or takes back; 0 for none.
+	Revises int64 `db:"revises" json:"revises"`
+	Reverts int64 `db:"reverts" json:"reverts"`
+	// Takes is the trial or source that the edit takes out again, and Gone
+	// whether that is out already.
+	Takes *uuid.UUID `db:"takes" json:"takes,omitempty"`
+	Gone  bool       `db:"gone" json:"gone"`
+	// Settled is what a reviewer wrote in place of the value.
+	Settled   json.RawMessage `db:"settled" json:"settled"`
+	SettledBy string          `db:"settled_by" json:"settledBy"`
+	// Approved names who has accepted it while it needs more than one.
+	Approved []string `db:"approved" json:"approved" nullable:"false"`
+	// NowRevision counts how often the field was set; NowBy, NowAt and
+	// NowChange say by whom, when and in which change it was the last time.
+	NowRevision int        `db:"now_revision" json:"nowRevision"`
+	NowBy       string     `db:"now_by" json:"nowBy"`
+	NowAt       *time.Time `db:"now_at" json:"nowAt"`
+	NowChange   int64      `db:"now_change" json:"nowChange"`
 }
 
 // editColumns reads edits as e, with the present value of their field and, for
@@ -52,13 +77,18 @@ var editColumns = `
 	select e.id, e.package_id, p.name as package,
 		` + bestLabel + ` as label,
 		e.field, e.scope_kind, e.scope_id, ` + named(scopeName, "e") + ` as scope_name, e.base, e.value, c.value as now, e.reason, e.state, e.words,
-		coalesce(r.name, '') as decided_by, e.created_at,
+		coalesce(r.name, '') as decided_by, e.created_at, e.decided_at, e.thread, e.round,
+		coalesce((select number from changes where id = e.revises), 0) as revises, coalesce((select number from changes where id = e.reverts), 0) as reverts,
+		e.takes, e.takes is not null and not exists (select from trials where id = e.takes) and not exists (select from sources where id = e.takes) as gone,
+		e.settled, coalesce(w.name, '') as settled_by, coalesce(c.revision, 0) as now_revision,
+		coalesce((select name from people where id = c.set_by), '') as now_by, c.set_at as now_at, coalesce((select number from changes where id = c.change_id), 0) as now_change,
+		array(select y.name from approvals a join people y on y.id = a.person_id where a.edit_id = e.id order by a.at) as approved,
 		coalesce((select d.name || ' ' || trim(b.carrier || ' ' || b.version) from builds b join models d on d.id = b.model_id
-			where e.field = 'trial' and b.id = (e.value ->> 'build')::uuid), '') as build_name,
-		e.field = 'trial' and not exists (select from captures k where k.phone = e.value ->> 'phone') as phone_unseen
+			where e.field = 'trial' and b.id = (coalesce(e.value, e.base) ->> 'build')::uuid), '') as build_name,
+		e.field = 'trial' and e.takes is null and not exists (select from captures k where k.phone = e.value ->> 'phone') as phone_unseen
 	from edits e join packages p on p.id = e.package_id
 		left join claims c on c.package_id = e.package_id and c.field = e.field and c.scope_kind = e.scope_kind and c.scope_id = e.scope_id
-		left join people r on r.id = e.decided_by`
+		left join people r on r.id = e.decided_by left join people w on w.id = e.settled_by`
 
 // named fills a fragment's table alias in.
 func named(fragment, alias string) string { return fmt.Sprintf(fragment, alias) }
@@ -78,48 +108,110 @@ func (s *Store) TrayCount(ctx context.Context, person uuid.UUID) (n int, err err
 	return n, err
 }
 
+// Displaced is an edit that another of the same field took the place of in a
+// tray: all that is needed to put it back.
+type Displaced struct {
+	Package string          `db:"package" json:"package"`
+	Field   string          `db:"field" json:"field"`
+	Scope   catalog.Scope   `db:"scope" json:"scope"`
+	Value   json.RawMessage `db:"value" json:"value"`
+	Reason  string          `db:"reason" json:"reason"`
+}
+
 // AddEdits puts edits into a person's tray. An edit of a field that the tray
-// already has an edit of replaces it; trials and sources add up. Either all
-// are put in or none.
-func (s *Store) AddEdits(ctx context.Context, person uuid.UUID, edits []NewEdit) ([]uuid.UUID, error) {
-	ids, scopes := make([]uuid.UUID, len(edits)), make([]uuid.UUID, len(edits))
-	wanted := map[catalog.ScopeKind][]uuid.UUID{}
-	var files []uuid.UUID
+// already has an edit of takes its place; trials and sources add up. Either
+// all are put in or none. It returns the ids, in the order of the edits, and
+// what lost its place.
+func (s *Store) AddEdits(ctx context.Context, person uuid.UUID, edits []NewEdit) (ids []uuid.UUID, displaced []Displaced, err error) {
+	return ids, displaced, s.inTx(ctx, func(tx pgx.Tx) error {
+		ids, displaced, err = addEdits(ctx, tx, person, edits)
+		return err
+	})
+}
+
+// columns are edits as arrays, one a column: what unnest takes.
+type columns struct {
+	ids, packages, scopes       []uuid.UUID
+	fields, kinds, values, whys []string
+	files                       []uuid.UUID
+}
+
+// columnsOf lays edits out; of two edits of one field the last stands. The
+// second result has each edit's id.
+func columnsOf(edits []NewEdit) (c columns, ids []uuid.UUID, err error) {
+	type key struct {
+		pkg   uuid.UUID
+		field change.Field
+		scope catalog.Scope
+	}
+	at := map[key]int{}
+	ids = make([]uuid.UUID, len(edits))
 	for i, e := range edits {
-		ids[i] = NewID()
-		files = append(files, e.Attachments...)
-		if e.Scope.ID == "" {
+		c.files = append(c.files, e.Attachments...)
+		var scope uuid.UUID
+		if e.Scope.ID != "" {
+			if scope, err = uuid.Parse(e.Scope.ID); err != nil {
+				return c, nil, fmt.Errorf("scope %q: %w", e.Scope.ID, ErrNotFound)
+			}
+		}
+		value := string(e.Value)
+		if value == "" {
+			value = "null"
+		}
+		k := key{e.Package, e.Field, e.Scope}
+		if n, again := at[k]; again && !e.Field.Adds() {
+			c.values[n], c.whys[n], ids[i] = value, e.Reason, c.ids[n]
 			continue
 		}
-		var err error
-		if scopes[i], err = uuid.Parse(e.Scope.ID); err != nil {
-			return nil, fmt.Errorf("scope %q: %w", e.Scope.ID, ErrNotFound)
-		}
-		wanted[e.Scope.Kind] = append(wanted[e.Scope.Kind], scopes[i])
+		at[k] = len(c.ids)
+		ids[i] = NewID()
+		c.ids, c.packages, c.scopes = append(c.ids, ids[i]), append(c.packages, e.Package), append(c.scopes, scope)
+		c.fields, c.kinds, c.values, c.whys = append(c.fields, string(e.Field)), append(c.kinds, string(e.Scope.Kind)), append(c.values, value), append(c.whys, e.Reason)
 	}
-	return ids, s.inTx(ctx, func(tx pgx.Tx) error {
-		for kind, list := range wanted {
-			if err := scopesExist(ctx, tx, kind, list); err != nil {
-				return err
-			}
+	return c, ids, nil
+}
+
+func addEdits(ctx context.Context, tx pgx.Tx, person uuid.UUID, edits []NewEdit) ([]uuid.UUID, []Displaced, error) {
+	c, ids, err := columnsOf(edits)
+	if err != nil {
+		return nil, nil, err
+	}
+	wanted := map[string][]uuid.UUID{}
+	for i, kind := range c.kinds {
+		if c.scopes[i] != uuid.Nil {
+			wanted[kind] = append(wanted[kind], c.scopes[i])
 		}
-		if err := useAttachments(ctx, tx, person, files); err != nil {
-			return err
+	}
+	for kind, list := range wanted {
+		if err := scopesExist(ctx, tx, catalog.ScopeKind(kind), list); err != nil {
+			return nil, nil, err
 		}
-		var batch pgx.Batch
-		for i, e := range edits {
-			if !e.Field.Adds() {
-				batch.Queue(`delete from edits where author_id = $1 and change_id is null and package_id = $2 and field = $3 and scope_kind = $4 and scope_id = $5`,
-					person, e.Package, e.Field, e.Scope.Kind, scopes[i])
-			}
-			batch.Queue(`
-				insert into edits (id, author_id, package_id, field, scope_kind, scope_id, value, reason, state, base)
-				values ($1, $2, $3, $4, $5, $6, nullif($7::jsonb, 'null'), $8, 'in-tray',
-					(select value from claims where package_id = $3 and field = $4 and scope_kind = $5 and scope_id = $6))`,
-				ids[i], person, e.Package, e.Field, e.Scope.Kind, scopes[i], e.Value, e.Reason)
-		}
-		return tx.SendBatch(ctx, &batch).Close()
-	})
+	}
+	if err := useAttachments(ctx, tx, person, c.files); err != nil {
+		return nil, nil, err
+	}
+	// A revision that is edited once more stays one.
+	rows, err := tx.Query(ctx, `
+		with gone as (
+			delete from edits e using unnest($2::uuid[], $3::text[], $4::text[], $5::uuid[]) k (package, field, kind, scope)
+			where e.author_id = $1 and e.change_id is null and e.takes is null and e.field not in ('trial', 'source')
+				and (e.package_id, e.field, e.scope_kind, e.scope_id) = (k.package, k.field, k.kind, k.scope)
+			returning e.*),
+		added as (
+			insert into edits (id, author_id, package_id, field, scope_kind, scope_id, value, reason, state, base, thread, revises)
+			select k.id, $1, k.package, k.field, k.kind, k.scope, nullif(k.value::jsonb, 'null'), k.reason, 'in-tray',
+				(select c.value from claims c where (c.package_id, c.field, c.scope_kind, c.scope_id) = (k.package, k.field, k.kind, k.scope)),
+				coalesce(g.thread, k.id), g.revises
+			from unnest($2::uuid[], $3::text[], $4::text[], $5::uuid[], $6::uuid[], $7::text[], $8::text[]) k (package, field, kind, scope, id, value, reason)
+				left join gone g on (g.package_id, g.field, g.scope_kind, g.scope_id) = (k.package, k.field, k.kind, k.scope))
+		select p.name as package, g.field, jsonb_strip_nulls(jsonb_build_object('kind', g.scope_kind, 'id', nullif(g.scope_id, '00000000-0000-0000-0000-000000000000'::uuid))) as scope, g.value, g.reason
+		from gone g join packages p on p.id = g.package_id order by g.id`,
+		person, c.packages, c.fields, c.kinds, c.scopes, c.ids, c.values, c.whys)
+	displaced, err := all[Displaced](rows, err)
+	if err != nil {
+		return nil, nil, err
+	}
+	return ids, displaced, notify(ctx, tx, Event{Topic: "tray", ID: person.String()})
 }
 
 // scopesExist makes sure that there is every maker, model or build that edits
@@ -174,14 +266,24 @@ func (s *Store) RemoveEdit(ctx context.Context, person, edit uuid.UUID) error {
 	})
 }
 
-// Reopen copies a returned edit back into its author's tray, based on what the
-// catalogue says now.
+// Reopen copies an edit that came back, or that still waits, into its author's
+// tray, based on what the catalogue says now. Sending it revises its change.
 func (s *Store) Reopen(ctx context.Context, person, edit uuid.UUID) error {
 	tag, err := s.pool.Exec(ctx, `
-		insert into edits (id, author_id, package_id, field, scope_kind, scope_id, value, reason, state, words, base)
-		select $3, e.author_id, e.package_id, e.field, e.scope_kind, e.scope_id, e.value, e.reason, 'in-tray', e.words, c.value
+		insert into edits (id, author_id, package_id, field, scope_kind, scope_id, value, reason, state, words, base, thread, revises, takes)
+		select $3, e.author_id, e.package_id, e.field, e.scope_kind, e.scope_id, e.value, e.reason, 'in-tray', e.words, case when e.takes is null then c.value else e.base end, e.thread, e.change_id, e.takes
 		from edits e left join claims c on c.package_id = e.package_id and c.field = e.field and c.scope_kind = e.scope_kind and c.scope_id = e.scope_id
-		where e.id = $1 and e.author_id = $2 and e.state = 'returned'`, edit, person, NewID())
+		where e.id = $1 and e.author_id = $2 and e.state in ('returned', 'open')
+			and not exists (select from edits t where t.thread = e.thread and t.change_id is null)`, edit, person, NewID())
+	if err == nil && tag.RowsAffected() == 0 {
+		err = ErrNotFound
+	}
+	return err
+}
+
+// SetReason changes why an edit of one's tray is made.
+func (s *Store) SetReason(ctx context.Context, person, edit uuid.UUID, reason string) error {
+	tag, err := s.pool.Exec(ctx, `update edits set reason = $3 where id = $1 and author_id = $2 and change_id is null`, edit, person, reason)
 	if err == nil && tag.RowsAffected() == 0 {
 		err = ErrNotFound
 	}

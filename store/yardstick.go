@@ -43,7 +43,7 @@ func (s *Store) Yardstick(ctx context.Context) (evidence.Yardstick, int, error) 
 // SetYardstick changes what evidence is measured by, and with it all figures,
 // in one transaction. The revision is the one that the keeper saw: ErrStale
 // where somebody was faster.
-func (s *Store) SetYardstick(ctx context.Context, revision int, y evidence.Yardstick) error {
+func (s *Store) SetYardstick(ctx context.Context, keeper uuid.UUID, revision int, y evidence.Yardstick) error {
 	if err := y.Check(); err != nil {
 		return err
 	}
@@ -64,7 +64,10 @@ func (s *Store) SetYardstick(ctx context.Context, revision int, y evidence.Yards
 		if err != nil {
 			return err
 		}
-		return recomputeAll(ctx, tx, y)
+		if err := recomputeAll(ctx, tx, y); err != nil {
+			return err
+		}
+		return record(ctx, tx, Act{Person: keeper, Action: "rules.set", Subject: "yardstick", Detail: y})
 	})
 }
 

@@ -10,8 +10,17 @@ import (
 	"github.com/spf13/cobra"
 
 	"roster/server"
-	"roster/store"
 )
+
+// readPassword takes a password from standard input and makes its hash.
+func readPassword(c *cobra.Command) (hash string, err error) {
+	lines := bufio.NewScanner(c.InOrStdin())
+	lines.Scan()
+	if len(lines.Text()) < 10 {
+		return "", usageError{errors.New("give a password of at least ten characters on standard input")}
+	}
+	return server.HashPassword(lines.Text())
+}
 
 func personCommand() *cobra.Command {
 	var database, name, role string
@@ -24,37 +33,50 @@ func personCommand() *cobra.Command {
 			if !slices.Contains([]string{"technician", "reviewer", "maintainer", "keeper"}, role) {
 				return usageError{fmt.Errorf("role %q: want technician, reviewer, maintainer or keeper", role)}
 			}
-			lines := bufio.NewScanner(c.InOrStdin())
-			lines.Scan()
-			password := lines.Text()
-			if len(password) < 10 {
-				return usageError{errors.New("give a password of at least ten characters on standard input")}
+			hash, err := readPassword(c)
+			if err != nil {
+				return err
 			}
-			st, err := store.New(c.Context(), database)
+			st, err := openStore(c, database)
 			if err != nil {
 				return err
 			}
 			defer st.Close()
-			if err := st.Migrate(c.Context()); err != nil {
-				return err
-			}
-			hash, err := server.HashPassword(password)
-			if err != nil {
-				return err
-			}
-			login := strings.ToLower(args[0])
 			if name == "" {
 				name = args[0]
 			}
-			_, err = st.AddPerson(c.Context(), login, name, role, hash)
+			_, err = st.AddPerson(c.Context(), strings.ToLower(args[0]), name, role, hash)
 			return err
 		},
 	}
-	add.Flags().StringVar(&database, "database", env("ROSTER_DATABASE_URL", ""), "address of the PostgreSQL database (ROSTER_DATABASE_URL)")
+	databaseFlag(add, &database)
 	add.Flags().StringVar(&name, "name", "", "the person's name")
 	add.Flags().StringVar(&role, "role", "technician", "technician, reviewer, maintainer or keeper")
+	password := &cobra.Command{
+		Use:     "password LOGIN",
+		Short:   "Give a person a new password, read from standard input; they are signed out everywhere",
+		Example: "  echo 'a long password' | roster person password tove",
+		Args:    wantArgs(1, 1, "a login"),
+		RunE: func(c *cobra.Command, args []string) error {
+			hash, err := readPassword(c)
+			if err != nil {
+				return err
+			}
+			st, err := openStore(c, database)
+			if err != nil {
+				return err
+			}
+			defer st.Close()
+			person, _, err := st.PasswordHash(c.Context(), strings.ToLower(args[0]))
+			if err != nil {
+				return fmt.Errorf("nobody here has the login %q", args[0])
+			}
+			return st.SetPassword(c.Context(), person.ID, hash, nil)
+		},
+	}
+	databaseFlag(password, &database)
 	c := &cobra.Command{Use: "person", Short: "People who can sign in"}
-	c.AddCommand(add)
+	c.AddCommand(add, password)
 	return c
 }
 

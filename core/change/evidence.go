@@ -97,6 +97,9 @@ type SourceValue struct {
 	// Claim is the outcome that it tells of, or about where it only says what
 	// the package is.
 	Claim string `json:"claim" enum:"about,clean,function-lost,fault,no-start,refused"`
+	// Load is what the document calls the package, in Roster's words as the
+	// person who read it put it; "" where it does not say.
+	Load evidence.Load `json:"load,omitempty"`
 }
 
 func checkSource(value json.RawMessage) error {
@@ -113,6 +116,8 @@ func checkSource(value json.RawMessage) error {
 		return fmt.Errorf("%q is not an address that begins with https:// or http://", v.Link)
 	case !slices.Contains(sourceClaims, v.Claim):
 		return fmt.Errorf("%q is nothing that a source can claim", v.Claim)
+	case v.Load != "" && !v.Load.Valid():
+		return fmt.Errorf("load %q is not known", v.Load)
 	}
 	return checkText("the quote", v.Quote)
 }

@@ -1,0 +1,277 @@
+package foreign
+
+import (
+	"bytes"
+	"crypto/sha256"
+	"encoding/csv"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+	"unicode/utf8"
+
+	"github.com/goccy/go-yaml"
+
+	"roster/core/android"
+)
+
+// Table is a list from elsewhere as rows and columns.
+type Table struct {
+	// Form is names, csv, json or yaml.
+	Form    string   `json:"form" enum:"names,csv,json,yaml"`
+	Columns []string `json:"columns" nullable:"false"`
+	Rows    []Row    `json:"rows" nullable:"false"`
+	// Problems are places that could not be read; all else was kept.
+	Problems []Problem `json:"problems" nullable:"false"`
+}
+
+// Row is one entry; it has a cell for each column.
+type Row struct {
+	// Place is where it stands in the file, such as "line 4" or "entry 4".
+	Place string   `json:"place"`
+	Cells []string `json:"cells" nullable:"false"`
+}
+
+// Problem says what is wrong at a place.
+type Problem struct {
+	Place string `json:"place"`
+	Words string `json:"words"`
+}
+
+// What a list may have at most.
+const (
+	MaxBytes   = 8 << 20
+	maxRows    = 50_000
+	maxColumns = 40
+	maxCell    = 4000
+	maxDepth   = 12
+)
+
+// Names of columns that a layout has without naming them.
+const (
+	keyColumn   = "(key)"
+	valueColumn = "(value)"
+	groupColumn = "(group)"
+)
+
+// Read finds the rows and columns of a list. It fails where there are none, or
+// where the text is too large or no text at all.
+func Read(raw []byte) (*Table, error) {
+	if len(raw) > MaxBytes {
+		return nil, fmt.Errorf("the list is over %d MB", MaxBytes>>20)
+	}
+	raw = bytes.TrimPrefix(raw, []byte("\xef\xbb\xbf"))
+	if !utf8.Valid(raw) || bytes.IndexByte(raw, 0) >= 0 {
+		return nil, errors.New("this is not text in UTF-8")
+	}
+	raw = bytes.ReplaceAll(raw, []byte("\r\n"), []byte("\n"))
+	trimmed := bytes.TrimSpace(raw)
+	if len(trimmed) == 0 {
+		return nil, errors.New("the list is empty")
+	}
+	t := &Table{Columns: []string{}, Rows: []Row{}, Problems: []Problem{}}
+	switch {
+	case trimmed[0] == '{' || trimmed[0] == '[':
+		return t.structured("json", raw)
+	case looksLikeYAML(raw):
+		return t.structured("yaml", raw)
+	}
+	if comma := delimiter(raw); comma != 0 {
+		return t.separated(raw, comma)
+	}
+	return t.lines(raw)
+}
+
+// Shape names the layout: the same for every list with the same form and
+// columns, so that a mapping fits again.
+func (t *Table) Shape() string {
+	sum := sha256.Sum256([]byte(t.Form + "\n" + strings.Join(t.Columns, "\n")))
+	return hex.EncodeToString(sum[:12])
+}
+
+// Column is the index of a column, -1 where there is none.
+func (t *Table) Column(name string) int {
+	if name == "" {
+		return -1
+	}
+	return slices.Index(t.Columns, name)
+}
+
+// Values are the different values of a column in the order in which they
+// appear, at most the given number.
+func (t *Table) Values(column, most int) []string {
+	seen, list := map[string]bool{}, []string{}
+	for _, r := range t.Rows {
+		if v := r.Cells[column]; v != "" && !seen[v] {
+			seen[v] = true
+			if list = append(list, v); len(list) >= most {
+				break
+			}
+		}
+	}
+	return list
+}
+
+func (t *Table) problem(place, words string, args ...any) {
+	if len(t.Problems) < 1000 {
+		t.Problems = append(t.Problems, Problem{place, fmt.Sprintf(words, args...)})
+	}
+}
+
+func (t *Table) full() error {
+	if len(t.Rows) >= maxRows {
+		return fmt.Errorf("the list has over %d entries", maxRows)
+	}
+	return nil
+}
+
+// lines reads one name a line, what follows it on the line as words; # begins
+// a comment.
+func (t *Table) lines(raw []byte) (*Table, error) {
+	t.Form, t.Columns = "names", []string{valueColumn, "words"}
+	for i, line := range strings.Split(string(raw), "\n") {
+		line = strings.TrimSpace(line)
+		if line == "" || strings.HasPrefix(line, "#") || strings.HasPrefix(line, "//") {
+			continue
+		}
+		if err := t.full(); err != nil {
+			return nil, err
+		}
+		name, words, _ := strings.Cut(line, " ")
+		t.Rows = append(t.Rows, Row{fmt.Sprintf("line %d", i+1), []string{clip(name), clip(strings.TrimLeft(strings.TrimSpace(words), "#-–: "))}})
+	}
+	return t, nil
+}
+
+// delimiter finds the sign that separates the cells of most lines, 0 for none.
+func delimiter(raw []byte) rune {
+	lines := strings.SplitN(string(raw), "\n", 40)
+	for _, comma := range []rune{'\t', ';', ',', '|'} {
+		with := 0
+		for _, line := range lines {
+			if strings.ContainsRune(line, comma) {
+				with++
+			}
+		}
+		if with*10 >= len(lines)*7 {
+			return comma
+		}
+	}
+	return 0
+}
+
+// separated reads cells between delimiters, as RFC 4180 has them; the first
+// row names the columns unless a package name stands in it.
+func (t *Table) separated(raw []byte, comma rune) (*Table, error) {
+	t.Form = "csv"
+	r := csv.NewReader(bytes.NewReader(raw))
+	r.Comma, r.FieldsPerRecord, r.LazyQuotes, r.TrimLeadingSpace = comma, -1, true, true
+	for {
+		cells, err := r.Read()
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil {
+			return nil, fmt.Errorf("this does not read as a table: %w", err)
+		}
+		line, _ := r.FieldPos(0)
+		if len(cells) == 1 && (strings.TrimSpace(cells[0]) == "" || strings.HasPrefix(cells[0], "#")) {
+			continue
+		}
+		if len(t.Columns) == 0 {
+			names := slices.ContainsFunc(cells, isName)
+			for i, cell := range cells[:min(len(cells), maxColumns)] {
+				if cell = strings.TrimSpace(cell); names || cell == "" || slices.Contains(t.Columns, cell) {
+					cell = fmt.Sprintf("column %d", i+1)
+				}
+				t.Columns = append(t.Columns, clip(cell))
+			}
+			if !names {
+				continue
+			}
+		}
+		if err := t.full(); err != nil {
+			return nil, err
+		}
+		row := Row{fmt.Sprintf("line %d", line), make([]string, len(t.Columns))}
+		if len(cells) > len(t.Columns) {
+			t.problem(row.Place, "%d cells where there are %d columns; the last are left out", len(cells), len(t.Columns))
+		}
+		for i := range min(len(cells), len(t.Columns)) {
+			row.Cells[i] = clip(strings.TrimSpace(cells[i]))
+		}
+		t.Rows = append(t.Rows, row)
+	}
+	return t, nil
+}
+
+func isName(s string) bool {
+	_, err := android.ParsePackageName(cleanName(s))
+	return err == nil && strings.Contains(s, ".")
+}
+
+func looksLikeYAML(raw []byte) bool {
+	for line := range strings.SplitSeq(string(raw), "\n") {
+		line = strings.TrimRight(line, " ")
+		if line == "" || strings.HasPrefix(line, "#") {
+			continue
+		}
+		key, _, colon := strings.Cut(line, ":")
+		return line == "---" || strings.HasPrefix(line, "- ") || colon && !strings.ContainsAny(key, ",;\t| ")
+	}
+	return false
+}
+
+// structured reads JSON or YAML of any layout.
+func (t *Table) structured(form string, raw []byte) (*Table, error) {
+	t.Form = form
+	var tree any
+	if form == "json" {
+		d := json.NewDecoder(bytes.NewReader(raw))
+		d.UseNumber()
+		if err := d.Decode(&tree); err != nil {
+			return nil, fmt.Errorf("this does not read as JSON: %w", err)
+		}
+	} else {
+		if bytes.Count(raw, []byte("*")) > 1000 {
+			return nil, errors.New("this YAML refers to itself too often")
+		}
+		var ordered yaml.MapSlice
+		if err := yaml.UnmarshalWithOptions(raw, &ordered, yaml.UseOrderedMap()); err == nil {
+			tree = ordered
+		} else if err := yaml.UnmarshalWithOptions(raw, &tree, yaml.UseOrderedMap()); err != nil {
+			return nil, fmt.Errorf("this does not read as YAML: %w", err)
+		}
+	}
+	w := &walker{columns: map[string]bool{}}
+	w.walk(tree, nil, 0)
+	if len(w.records) == 0 {
+		return nil, errors.New("there are no entries in this that name a package")
+	}
+	if len(w.records) > maxRows {
+		return nil, fmt.Errorf("the list has over %d entries", maxRows)
+	}
+	if len(w.order) > maxColumns {
+		t.problem("everywhere", "%d fields; only the first %d are kept", len(w.order), maxColumns)
+		w.order = w.order[:maxColumns]
+	}
+	t.Columns = w.order
+	for i, record := range w.records {
+		row := Row{fmt.Sprintf("entry %d", i+1), make([]string, len(t.Columns))}
+		for j, column := range t.Columns {
+			row.Cells[j] = clip(record[column])
+		}
+		t.Rows = append(t.Rows, row)
+	}
+	return t, nil
+}
+
+func clip(s string) string {
+	if len(s) <= maxCell {
+		return s
+	}
+	return strings.ToValidUTF8(s[:maxCell], "") + "…"
+}

@@ -1,0 +1,152 @@
+package foreign
+
+import (
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/goccy/go-yaml"
+)
+
+// walker finds the records in a tree of lists and objects.
+type walker struct {
+	records []map[string]string
+	order   []string
+	columns map[string]bool
+}
+
+// pair is a key with its value, in the order of the document where it has one.
+type pair struct {
+	key   string
+	value any
+}
+
+// pairs are the members of an object; ok is false for anything else.
+func pairs(node any) (list []pair, ok bool) {
+	switch v := node.(type) {
+	case yaml.MapSlice:
+		for _, item := range v {
+			list = append(list, pair{fmt.Sprint(item.Key), item.Value})
+		}
+		return list, true
+	case map[string]any:
+		for key, value := range v {
+			list = append(list, pair{key, value})
+		}
+		slices.SortFunc(list, func(a, b pair) int { return strings.Compare(a.key, b.key) })
+		return list, true
+	}
+	return nil, false
+}
+
+// walk goes down to whatever names packages: texts in lists, objects that hold
+// a name, and objects whose keys are names. What lies above them is their
+// group.
+func (w *walker) walk(node any, path []string, depth int) {
+	if depth > maxDepth || len(w.records) > maxRows {
+		return
+	}
+	if list, ok := node.([]any); ok {
+		for _, item := range list {
+			if members, ok := pairs(item); ok && holdsName(members) {
+				w.add(path, record(members, "", 0))
+			} else if text, ok := scalar(item); ok {
+				w.add(path, []cell{{valueColumn, text}})
+			} else {
+				w.walk(item, path, depth+1)
+			}
+		}
+		return
+	}
+	members, ok := pairs(node)
+	if !ok {
+		return
+	}
+	for _, m := range members {
+		inner, isObject := pairs(m.value)
+		text, isText := scalar(m.value)
+		switch {
+		case isName(m.key) && isObject:
+			w.add(path, append([]cell{{keyColumn, m.key}}, record(inner, "", 0)...))
+		case isName(m.key) && isText:
+			w.add(path, []cell{{keyColumn, m.key}, {valueColumn, text}})
+		case isObject && holdsName(inner):
+			w.add(append(path[:len(path):len(path)], m.key), record(inner, "", 0))
+		case isText && isName(text):
+			w.add(append(path[:len(path):len(path)], m.key), []cell{{valueColumn, text}})
+		default:
+			w.walk(m.value, append(path[:len(path):len(path)], m.key), depth+1)
+		}
+	}
+}
+
+type cell struct{ column, text string }
+
+func (w *walker) add(path []string, cells []cell) {
+	r := map[string]string{}
+	if len(path) > 0 {
+		cells = append(cells, cell{groupColumn, strings.Join(path, " / ")})
+	}
+	for _, c := range cells {
+		r[c.column] = c.text
+		if !w.columns[c.column] {
+			w.columns[c.column] = true
+			w.order = append(w.order, c.column)
+		}
+	}
+	w.records = append(w.records, r)
+}
+
+// record flattens an object: nested fields are joined by dots, lists by
+// semicolons.
+func record(members []pair, prefix string, depth int) (cells []cell) {
+	for _, m := range members {
+		name := prefix + m.key
+		if inner, ok := pairs(m.value); ok {
+			if depth < maxDepth {
+				cells = append(cells, record(inner, name+".", depth+1)...)
+			}
+			continue
+		}
+		if list, ok := m.value.([]any); ok {
+			var texts []string
+			for _, item := range list {
+				if text, ok := scalar(item); ok {
+					texts = append(texts, text)
+				} else if raw, err := json.Marshal(item); err == nil {
+					texts = append(texts, string(raw))
+				}
+			}
+			cells = append(cells, cell{name, strings.Join(texts, "; ")})
+			continue
+		}
+		text, _ := scalar(m.value)
+		cells = append(cells, cell{name, text})
+	}
+	return cells
+}
+
+func holdsName(members []pair) bool {
+	for _, m := range members {
+		if text, ok := scalar(m.value); ok && isName(text) {
+			return true
+		}
+	}
+	return false
+}
+
+// scalar is the text of anything that is neither a list nor an object.
+func scalar(v any) (string, bool) {
+	switch x := v.(type) {
+	case nil:
+		return "", true
+	case string:
+		return x, true
+	case json.Number:
+		return x.String(), true
+	case bool, int, int64, uint64, float64:
+		return fmt.Sprint(x), true
+	}
+	return "", false
+}

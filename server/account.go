@@ -1,0 +1,270 @@
+package server
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/base64"
+	"encoding/xml"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/gin-gonic/gin"
+
+	"roster/store"
+)
+
+// What a token can be good for. None reaches further than its person's role.
+const (
+	scopeRead    = "read"    // everything that the person may see
+	scopeSend    = "send"    // the tray, changes, captures and files
+	scopeReview  = "review"  // deciding about changes
+	scopePublish = "publish" // what maintainers and keepers may do
+)
+
+// tokenPrefix makes a person's token known for what it is.
+const tokenPrefix = "roster-token-"
+
+// scopeFor is what a token needs for a request to a route; "" where no token
+// will do, because it is about the account itself.
+func scopeFor(method string, access Access) string {
+	switch {
+	case method == http.MethodGet || method == http.MethodHead:
+		return scopeRead
+	case access == Technician:
+		return scopeSend
+	case access == Reviewer:
+		return scopeReview
+	case access == Maintainer || access == Keeper:
+		return scopePublish
+	}
+	return ""
+}
+
+// newToken makes a secret: 32 random bytes and their text.
+func newToken(prefix string) (token []byte, text string, err error) {
+	token = make([]byte, 32)
+	_, err = rand.Read(token)
+	return token, prefix + base64.RawURLEncoding.EncodeToString(token), err
+}
+
+// readToken is the secret in a text that newToken made.
+func readToken(prefix, text string) ([]byte, bool) {
+	text, ok := strings.CutPrefix(text, prefix)
+	if !ok {
+		return nil, false
+	}
+	token, err := base64.RawURLEncoding.DecodeString(text)
+	return token, err == nil && len(token) == 32
+}
+
+type passwordInput struct {
+	Body struct {
+		Old string `json:"old" minLength:"1" maxLength:"200"`
+		New string `json:"new" minLength:"10" maxLength:"200"`
+	}
+}
+
+type newTokenInput struct {
+	Body struct {
+		Name   string   `json:"name" minLength:"1" maxLength:"80" doc:"What it is for"`
+		Scopes []string `json:"scopes" minItems:"1" maxItems:"4" enum:"read,send,review,publish" nullable:"false"`
+		Days   int      `json:"days" minimum:"1" maximum:"366" doc:"How long it is good for"`
+	}
+}
+
+type madeToken struct {
+	store.Token
+	Secret string `json:"secret" doc:"Shown this once"`
+}
+
+type newTokenOutput struct{ Body madeToken }
+
+type news struct {
+	Items  []store.Notice `json:"items" nullable:"false"`
+	Unread int            `json:"unread"`
+}
+
+type newsOutput struct{ Body news }
+
+type readInput struct {
+	Body struct {
+		Until time.Time `json:"until" doc:"What was told up to then is read"`
+	}
+}
+
+type feedOutput struct {
+	Body struct {
+		Path string `json:"path" doc:"The address of your feed. It is a secret, shown this once; a new one ends the old."`
+	}
+}
+
+// accountRoutes are about the person who asks.
+func (s *Server) accountRoutes() {
+	route(s, SignedIn, huma.Operation{OperationID: "changePassword", Method: http.MethodPost, Path: "/api/v1/session/password", Summary: "Change your password; all your other sign-ins end"}, s.changePassword)
+	route(s, SignedIn, huma.Operation{OperationID: "listSessions", Method: http.MethodGet, Path: "/api/v1/sessions", Summary: "Where you are signed in"},
+		func(ctx context.Context, _ *struct{}) (*listOutput[store.SignedIn], error) {
+			return listOf(s.store.Sessions(ctx, personOf(ctx).ID, connectionOf(ctx).token))
+		})
+	route(s, SignedIn, huma.Operation{OperationID: "endOtherSessions", Method: http.MethodDelete, Path: "/api/v1/sessions", Summary: "Sign out everywhere else"},
+		func(ctx context.Context, _ *struct{}) (*struct{}, error) {
+			return nil, s.store.EndOtherSessions(ctx, personOf(ctx).ID, connectionOf(ctx).token)
+		})
+	route(s, SignedIn, huma.Operation{OperationID: "listTokens", Method: http.MethodGet, Path: "/api/v1/tokens", Summary: "Your tokens for programs"},
+		func(ctx context.Context, _ *struct{}) (*listOutput[store.Token], error) {
+			return listOf(s.store.Tokens(ctx, personOf(ctx).ID))
+		})
+	route(s, SignedIn, huma.Operation{OperationID: "makeToken", Method: http.MethodPost, Path: "/api/v1/tokens", Summary: "Make a token for a program", DefaultStatus: http.StatusCreated},
+		func(ctx context.Context, in *newTokenInput) (*newTokenOutput, error) {
+			token, text, err := newToken(tokenPrefix)
+			if err != nil {
+				return nil, err
+			}
+			t, err := s.store.AddToken(ctx, personOf(ctx).ID, strings.TrimSpace(in.Body.Name), in.Body.Scopes, token, time.Now().AddDate(0, 0, in.Body.Days))
+			return &newTokenOutput{madeToken{t, text}}, err
+		})
+	route(s, SignedIn, huma.Operation{OperationID: "revokeToken", Method: http.MethodDelete, Path: "/api/v1/tokens/{id}", Summary: "End one of your tokens"},
+		func(ctx context.Context, in *idInput) (*struct{}, error) {
+			return nil, s.store.RevokeToken(ctx, personOf(ctx).ID, in.ID)
+		})
+	route(s, SignedIn, huma.Operation{OperationID: "listNews", Method: http.MethodGet, Path: "/api/v1/news", Summary: "What you were told, newest first"},
+		func(ctx context.Context, _ *struct{}) (*newsOutput, error) {
+			list, err := s.store.Notices(ctx, personOf(ctx).ID, 100)
+			if err != nil {
+				return nil, err
+			}
+			unread, err := s.store.UnreadNotices(ctx, personOf(ctx).ID)
+			return &newsOutput{news{list, unread}}, err
+		})
+	route(s, SignedIn, huma.Operation{OperationID: "readNews", Method: http.MethodPost, Path: "/api/v1/news/read", Summary: "Note what you were told as read"},
+		func(ctx context.Context, in *readInput) (*struct{}, error) {
+			return nil, s.store.ReadNotices(ctx, personOf(ctx).ID, in.Body.Until)
+		})
+	route(s, SignedIn, huma.Operation{OperationID: "makeFeed", Method: http.MethodPost, Path: "/api/v1/news/feed", Summary: "Make the secret address of your own feed"},
+		func(ctx context.Context, _ *struct{}) (*feedOutput, error) {
+			key, text, err := newToken("")
+			if err != nil {
+				return nil, err
+			}
+			out := &feedOutput{}
+			out.Body.Path = "/news/" + text + ".atom"
+			return out, s.store.SetFeedKey(ctx, personOf(ctx).ID, key)
+		})
+	s.plain(http.MethodGet, "/news/:key", Public, s.feed)
+}
+
+func (s *Server) changePassword(ctx context.Context, in *passwordInput) (*struct{}, error) {
+	p := personOf(ctx)
+	failures, err := s.store.SignInFailures(ctx, p.Login, connectionOf(ctx).address)
+	if err != nil {
+		return nil, err
+	}
+	if failures >= mostFailures {
+		return nil, tooManyTries
+	}
+	_, stored, err := s.store.PasswordHash(ctx, p.Login)
+	if err != nil {
+		return nil, err
+	}
+	if !passwordFits(in.Body.Old, stored) {
+		if err := s.store.SignInFailed(ctx, p.Login, connectionOf(ctx).address); err != nil {
+			return nil, err
+		}
+		return nil, problem(http.StatusUnprocessableEntity, "wrong-password", "The old password is wrong. Nothing was changed.")
+	}
+	hash, err := HashPassword(in.Body.New)
+	if err != nil {
+		return nil, err
+	}
+	return nil, s.store.SetPassword(ctx, p.ID, hash, connectionOf(ctx).token)
+}
+
+// Atom, as RFC 4287 has it.
+type atomFeed struct {
+	XMLName xml.Name    `xml:"http://www.w3.org/2005/Atom feed"`
+	ID      string      `xml:"id"`
+	Title   string      `xml:"title"`
+	Updated string      `xml:"updated"`
+	Author  atomAuthor  `xml:"author"`
+	Links   []atomLink  `xml:"link"`
+	Entries []atomEntry `xml:"entry"`
+}
+
+type atomAuthor struct {
+	Name string `xml:"name"`
+}
+
+type atomLink struct {
+	Rel  string `xml:"rel,attr,omitempty"`
+	Href string `xml:"href,attr"`
+}
+
+type atomEntry struct {
+	ID      string   `xml:"id"`
+	Title   string   `xml:"title"`
+	Updated string   `xml:"updated"`
+	Link    atomLink `xml:"link"`
+	Content string   `xml:"content,omitempty"`
+}
+
+// feed is a person's own feed; its key is in the address, since feed readers
+// do not sign in.
+func (s *Server) feed(c *gin.Context) {
+	key, ok := readToken("", strings.TrimSuffix(c.Param("key"), ".atom"))
+	if !ok {
+		s.fail(c, store.ErrNotFound)
+		return
+	}
+	ctx := c.Request.Context()
+	p, err := s.store.FeedPerson(ctx, key)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	list, err := s.store.Notices(ctx, p.ID, 100)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	base := "http://" + c.Request.Host
+	if connectionOf(ctx).secure {
+		base = "https://" + c.Request.Host
+	}
+	f := atomFeed{ID: "urn:uuid:" + p.ID.String(), Title: "Roster, for " + p.Name, Author: atomAuthor{"Roster"}, Links: []atomLink{{Rel: "alternate", Href: base + "/"}}}
+	f.Updated = time.Unix(0, 0).UTC().Format(time.RFC3339)
+	if len(list) > 0 {
+		f.Updated = list[0].At.UTC().Format(time.RFC3339)
+	}
+	for _, n := range list {
+		e := atomEntry{ID: "urn:uuid:" + n.ID.String(), Title: noticeSentence(n), Updated: n.At.UTC().Format(time.RFC3339), Content: n.Words}
+		e.Link = atomLink{Rel: "alternate", Href: base + "/"}
+		if n.ChangeID != nil {
+			e.Link.Href = base + "/review/" + n.ChangeID.String()
+		}
+		f.Entries = append(f.Entries, e)
+	}
+	raw, err := xml.MarshalIndent(f, "", "  ")
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	c.Header("Cache-Control", "private, max-age=300")
+	c.Data(http.StatusOK, "application/atom+xml; charset=utf-8", append([]byte(xml.Header), raw...))
+}
+
+// noticeSentence says a notice in a sentence.
+func noticeSentence(n store.Notice) string {
+	about := "“" + n.Title + "”"
+	switch n.Kind {
+	case "decided":
+		return n.By + " decided about " + about + ": " + n.Words
+	case "comment":
+		return n.By + " said something about " + about
+	case "asked":
+		return n.By + " asks you to look at " + about
+	case "revised":
+		return n.By + " sent " + about + " again"
+	}
+	return about
+}

@@ -1,0 +1,212 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// CatalogueFormat names the shape of an exported catalogue: for each of
+// Sections its rows, in that order. docs/catalogue-format.md describes it.
+const CatalogueFormat = "roster-catalogue/1"
+
+// section is one part of an exported catalogue: columns of a table, without
+// secrets and without what can be computed from the rest.
+type section struct {
+	name    string
+	columns string
+	order   string
+	where   string
+	// plus are columns that the table needs and the export does not have, with
+	// what they become.
+	plus map[string]string
+}
+
+// sections are in an order in which each refers only to those before it.
+var sections = []section{
+	{name: "makers", columns: "id, slug, name, manufacturer", order: "id"},
+	{name: "models", columns: "id, maker_id, slug, name, device, form", order: "id"},
+	{name: "builds", columns: "id, model_id, fingerprint, version, release, sdk, security_patch, display_id, region, carrier, first_seen", order: "id"},
+	{name: "packages", columns: "id, name, origin, origin_reason, first_seen, builds, newest_build, makers, maker_id", order: "id"},
+	{name: "people", columns: "id, login, name, role, created_at, removed_at, decided, accepted, changes_accepted", order: "id", plus: map[string]string{"password_hash": "''"}},
+	{name: "facts", columns: "id, package_id, version_code, version_name, path, partition, system, privileged, persistent, shared_user, starts_at_boot, details", order: "id"},
+	{name: "captures", columns: "id, build_id, phone, person_id, source, taken_at, complete, missing, reports, digest, phone_facts", order: "id"},
+	{name: "sightings", columns: "capture_id, package_id, facts_id, installed, enabled, installer, app_bytes, data_bytes, cache_bytes", order: "capture_id, package_id"},
+	{name: "presence", columns: "build_id, package_id, switched_off, facts_id", order: "build_id, package_id"},
+	{name: "shipped_by", columns: "model_id, package_id, builds, newest", order: "model_id, package_id"},
+	{name: "package_files", columns: "package_id, version_code, signer, labels, icon, icon_type, problem, read_at", order: "package_id, version_code, signer"},
+	{name: "labels", columns: "package_id, language, label, from_file", order: "package_id, language, label"},
+	{name: "attachments", columns: "id, person_id, name, type, content, digest, created_at, used", order: "id", where: "used"},
+	{name: "changes", columns: "id, number, author_id, title, state, revision, sent_at, decided_at, words, round, imported_from, reverts", order: "number"},
+	{name: "edits", columns: "id, author_id, change_id, package_id, field, scope_kind, scope_id, base, value, reason, state, words, decided_by, decided_at, created_at, thread, round, takes, settled, settled_by", order: "id", where: "change_id is not null"},
+	{name: "approvals", columns: "edit_id, person_id, at", order: "edit_id, person_id"},
+	{name: "comments", columns: "id, change_id, thread, person_id, text, at", order: "id"},
+	{name: "claims", columns: "package_id, field, scope_kind, scope_id, value, revision, reason, set_by, set_at, change_id", order: "package_id, field, scope_kind, scope_id"},
+	{name: "trials", columns: "id, package_id, build_id, phone, person_id, method, outcome, function, persistence, recovery, watched_days, note, at, change_id, tried, attachments", order: "id"},
+	{name: "sources", columns: "id, package_id, scope_kind, scope_id, title, link, quote, claim, load, attachment_id, person_id, at, change_id", order: "id"},
+	{name: "history", columns: "id, at, author_id, accepted_by, change_id, edit_id, package_id, field, scope_kind, scope_id, before, after, reason, alone", order: "id"},
+	{name: "profiles", columns: "id, model_id, slug, name, purpose, rules, revision, changed_by, changed_at", order: "id"},
+	// A private key never leaves: at the other end these keys only verify.
+	{name: "signing_keys", columns: "id, public_key, created_at", order: "id", plus: map[string]string{"sealed": "''::bytea", "retired_at": "now()"}},
+	{name: "releases", columns: "id, profile_id, number, document, sha256, signature, key_id, state, withdrawn_reason, published_by, published_at", order: "id"},
+	{name: "release_packages", columns: "release_id, package_id", order: "release_id, package_id"},
+	{name: "settings", columns: "key, value, changed_at, revision", order: "key", where: "key in ('yardstick', 'review rules')"},
+}
+
+// Sections names the parts of an exported catalogue, in order.
+func Sections() []string {
+	names := make([]string, len(sections))
+	for i, s := range sections {
+		names[i] = s.name
+	}
+	return names
+}
+
+// CatalogueColumn is a column of a section. Text is true where its values are
+// JSON strings; the others are any JSON.
+type CatalogueColumn struct {
+	Name string
+	Text bool
+}
+
+// CatalogueColumns describes the columns of a section.
+func (s *Store) CatalogueColumns(ctx context.Context, name string) ([]CatalogueColumn, error) {
+	i := slices.IndexFunc(sections, func(x section) bool { return x.name == name })
+	if i < 0 {
+		return nil, fmt.Errorf("a catalogue has no section %q", name)
+	}
+	rows, err := s.pool.Query(ctx, `select column_name, data_type in ('text', 'uuid', 'bytea', 'timestamp with time zone', 'date') from information_schema.columns where table_schema = current_schema() and table_name = $1`, name)
+	if err != nil {
+		return nil, err
+	}
+	text := map[string]bool{}
+	var column string
+	var isText bool
+	if _, err := pgx.ForEachRow(rows, []any{&column, &isText}, func() error { text[column] = isText; return nil }); err != nil {
+		return nil, err
+	}
+	var list []CatalogueColumn
+	for _, column := range strings.Split(sections[i].columns, ", ") {
+		list = append(list, CatalogueColumn{column, text[column]})
+	}
+	return list, nil
+}
+
+// Export hands over every row of the catalogue as JSON, section by section, as
+// it was at one moment.
+func (s *Store) Export(ctx context.Context, each func(section string, row json.RawMessage) error) error {
+	return pgx.BeginTxFunc(ctx, s.pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly}, func(tx pgx.Tx) error {
+		for _, part := range sections {
+			where := ""
+			if part.where != "" {
+				where = " where " + part.where
+			}
+			rows, err := tx.Query(ctx, `select row_to_json(x)::text from (select `+part.columns+` from `+part.name+where+` order by `+part.order+`) x`)
+			if err != nil {
+				return err
+			}
+			var row string
+			if _, err := pgx.ForEachRow(rows, []any{&row}, func() error { return each(part.name, json.RawMessage(row)) }); err != nil {
+				return fmt.Errorf("section %s: %w", part.name, err)
+			}
+		}
+		return nil
+	})
+}
+
+// ErrNotEmpty says that a catalogue can only be brought into an empty
+// installation.
+var ErrNotEmpty = errors.New("there is a catalogue or a person here already: import into an empty database")
+
+// importAtOnce is how many rows are written in one go.
+const importAtOnce = 2000
+
+// Import fills an empty installation with an exported catalogue: next hands
+// over its rows in the order of the export, and "" after the last. All of it
+// is written or nothing. People come without passwords.
+func (s *Store) Import(ctx context.Context, next func() (section string, row json.RawMessage, err error)) error {
+	return s.inTx(ctx, func(tx pgx.Tx) error {
+		var empty bool
+		if err := tx.QueryRow(ctx, `select not exists (select from people) and not exists (select from packages) and not exists (select from makers)`).Scan(&empty); err != nil {
+			return err
+		}
+		if !empty {
+			return ErrNotEmpty
+		}
+		at, rows := 0, []json.RawMessage{}
+		flush := func() error {
+			err := sections[at].insert(ctx, tx, rows)
+			rows = rows[:0]
+			return err
+		}
+		for {
+			name, row, err := next()
+			if err != nil {
+				return err
+			}
+			if name == "" {
+				break
+			}
+			if name != sections[at].name || len(rows) >= importAtOnce {
+				if err := flush(); err != nil {
+					return err
+				}
+			}
+			for name != sections[at].name {
+				if at++; at == len(sections) {
+					return fmt.Errorf("section %q is not known, or stands in the wrong place", name)
+				}
+			}
+			rows = append(rows, row)
+		}
+		if err := flush(); err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, `select setval(pg_get_serial_sequence('changes', 'number'), greatest(1, (select max(number) from changes)))`); err != nil {
+			return err
+		}
+		y, _, err := yardstick(ctx, tx)
+		if err == nil {
+			err = recomputeAll(ctx, tx, y)
+		}
+		if err != nil {
+			return err
+		}
+		return record(ctx, tx, Act{Action: "catalogue.imported", Subject: CatalogueFormat})
+	})
+}
+
+// insert writes rows of a section, which are JSON of its columns.
+func (p section) insert(ctx context.Context, tx pgx.Tx, rows []json.RawMessage) error {
+	if len(rows) == 0 {
+		return nil
+	}
+	raw, err := json.Marshal(rows)
+	if err != nil {
+		return fmt.Errorf("section %s: %w", p.name, err)
+	}
+	columns, values := p.columns, p.columns
+	for _, column := range sortedKeys(p.plus) {
+		columns, values = columns+", "+column, values+", "+p.plus[column]
+	}
+	// Attachments have no order to refer to themselves by, changes may.
+	_, err = tx.Exec(ctx, `insert into `+p.name+` (`+columns+`) overriding system value select `+values+` from jsonb_populate_recordset(null::`+p.name+`, $1::jsonb)`, string(raw))
+	if err != nil {
+		return fmt.Errorf("section %s: %w", p.name, err)
+	}
+	return nil
+}
+
+func sortedKeys(m map[string]string) []string {
+	keys := make([]string, 0, len(m))
+	for k := range m {
+		keys = append(keys, k)
+	}
+	slices.Sort(keys)
+	return keys
+}

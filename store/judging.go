@@ -1,0 +1,256 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+
+	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
+
+	"roster/core/catalog"
+	"roster/core/change"
+	"roster/core/evidence"
+)
+
+// Judging is what edits are judged by: the trials and loads of their packages,
+// as they are, and where the builds, models and makers that they are about
+// stand.
+type Judging struct {
+	Yardstick evidence.Yardstick
+	trials    map[uuid.UUID][]evidence.Trial
+	loads     map[uuid.UUID][]loadClaim
+	firmwares map[string]evidence.Firmware
+	limits    evidence.Limits
+}
+
+// loadClaim is a grade and where it holds.
+type loadClaim struct {
+	scope catalog.Scope
+	value change.LoadValue
+}
+
+// Judging loads what edits are judged by.
+func (s *Store) Judging(ctx context.Context, edits []Edit) (*Judging, error) {
+	packages, places := map[uuid.UUID]bool{}, map[uuid.UUID]bool{}
+	for _, e := range edits {
+		packages[e.PackageID] = true
+		places[e.ScopeID] = true
+		if t, ok := e.trial(); ok {
+			if build, err := uuid.Parse(t.Build); err == nil {
+				places[build] = true
+			}
+		}
+	}
+	return judging(ctx, s.pool, sortedIDs(packages), sortedIDs(places))
+}
+
+func judging(ctx context.Context, q querier, packages, places []uuid.UUID) (*Judging, error) {
+	j := &Judging{loads: map[uuid.UUID][]loadClaim{}}
+	var err error
+	if j.Yardstick, _, err = yardstick(ctx, q); err != nil {
+		return nil, err
+	}
+	if j.trials, err = trialsOf(ctx, q, packages); err != nil {
+		return nil, err
+	}
+	if j.firmwares, err = firmwares(ctx, q, places); err != nil {
+		return nil, err
+	}
+	rows, err := q.Query(ctx, `select package_id, scope_kind, scope_id, value from claims where package_id = any($1) and field = 'load' and value is not null`, packages)
+	if err != nil {
+		return nil, err
+	}
+	var pkg, scope uuid.UUID
+	var kind string
+	var value json.RawMessage
+	_, err = pgx.ForEachRow(rows, []any{&pkg, &kind, &scope, &value}, func() error {
+		claim := loadClaim{scope: scopeOf(kind, scope)}
+		j.loads[pkg] = append(j.loads[pkg], claim)
+		return json.Unmarshal(value, &j.loads[pkg][len(j.loads[pkg])-1].value)
+	})
+	return j, err
+}
+
+func scopeOf(kind string, id uuid.UUID) catalog.Scope {
+	if id == uuid.Nil {
+		return catalog.Scope{Kind: catalog.ScopeKind(kind)}
+	}
+	return catalog.Scope{Kind: catalog.ScopeKind(kind), ID: id.String()}
+}
+
+// Scope is where the edit's value holds.
+func (e Edit) Scope() catalog.Scope { return scopeOf(e.ScopeKind, e.ScopeID) }
+
+// trial is the value of an edit that adds a trial.
+func (e Edit) trial() (v change.TrialValue, ok bool) {
+	if e.Field != string(change.Trial) {
+		return v, false
+	}
+	value := e.Value
+	if e.Takes != nil {
+		value = e.Base
+	}
+	return v, json.Unmarshal(value, &v) == nil
+}
+
+// Target is the firmware and method that an edit is judged from: of a trial
+// its own, of all else its scope's.
+func (j *Judging) Target(e Edit) (evidence.Firmware, evidence.Method) {
+	if t, ok := e.trial(); ok {
+		return j.firmwares[t.Build], t.Method
+	}
+	return j.firmwares[e.ScopeID.String()], evidence.RemoveForUser
+}
+
+// Trials are those of a package as they are.
+func (j *Judging) Trials(pkg uuid.UUID) []evidence.Trial { return j.trials[pkg] }
+
+// With is the evidence as it would be with the trials of edits by an author.
+func (j *Judging) With(author uuid.UUID, edits []Edit) *Judging {
+	out := &Judging{Yardstick: j.Yardstick, firmwares: j.firmwares, trials: map[uuid.UUID][]evidence.Trial{}, loads: map[uuid.UUID][]loadClaim{}}
+	for pkg, list := range j.trials {
+		out.trials[pkg] = list[:len(list):len(list)]
+	}
+	for pkg, list := range j.loads {
+		out.loads[pkg] = list[:len(list):len(list)]
+	}
+	for _, e := range edits {
+		switch {
+		case e.Takes != nil:
+			out.trials[e.PackageID] = withoutTrial(out.trials[e.PackageID], e.Takes.String())
+		case e.Field == string(change.Trial):
+			v, ok := e.trial()
+			if ok {
+				out.trials[e.PackageID] = append(out.trials[e.PackageID], evidence.Trial{ID: e.ID.String(), Phone: v.Phone, Person: author.String(), On: j.firmwares[v.Build], Method: v.Method, Outcome: v.Outcome,
+					Function: v.Function, CameBack: v.Persistence == "back-after-restart" || v.Persistence == "back-after-update"})
+			}
+		case e.Field == string(change.Load):
+			out.setLoad(e)
+		}
+	}
+	return out
+}
+
+// of is what is known of one package.
+func (j *Judging) of(pkg uuid.UUID) *Judging {
+	return &Judging{Yardstick: j.Yardstick, firmwares: j.firmwares,
+		trials: map[uuid.UUID][]evidence.Trial{pkg: j.trials[pkg]}, loads: map[uuid.UUID][]loadClaim{pkg: j.loads[pkg]}}
+}
+
+func withoutTrial(list []evidence.Trial, id string) []evidence.Trial {
+	kept := make([]evidence.Trial, 0, len(list))
+	for _, t := range list {
+		if t.ID != id {
+			kept = append(kept, t)
+		}
+	}
+	return kept
+}
+
+// setLoad puts an edit's load in the place of the one at its scope.
+func (j *Judging) setLoad(e Edit) {
+	kept := make([]loadClaim, 0, len(j.loads[e.PackageID])+1)
+	for _, c := range j.loads[e.PackageID] {
+		if c.scope != e.Scope() {
+			kept = append(kept, c)
+		}
+	}
+	value := e.Value
+	if e.Settled != nil {
+		value = e.Settled
+	}
+	var v change.LoadValue
+	if value != nil && json.Unmarshal(value, &v) == nil && v.Load != "" {
+		kept = append(kept, loadClaim{e.Scope(), v})
+	}
+	j.loads[e.PackageID] = kept
+}
+
+// Suggested is what the trials of a package suggest, seen from a firmware.
+func (j *Judging) Suggested(pkg uuid.UUID, from evidence.Firmware) evidence.Load {
+	return evidence.SuggestedLoad(evidence.Gather(j.trials[pkg], evidence.RemoveForUser).Summary(from, j.Yardstick, &j.limits), j.Yardstick.Thresholds)
+}
+
+// Applying is the load that holds at a scope: the narrowest that somebody set
+// there or wider, or else the suggested one.
+func (j *Judging) Applying(pkg uuid.UUID, at catalog.Scope) (value change.LoadValue, bySuggestion bool) {
+	from := j.firmwares[at.ID]
+	var scopes []catalog.Scope
+	var values []change.LoadValue
+	for _, c := range j.loads[pkg] {
+		if !c.scope.Narrower(at) {
+			scopes, values = append(scopes, c.scope), append(values, c.value)
+		}
+	}
+	if i, _ := catalog.Applying(scopes, from); i >= 0 {
+		return values[i], false
+	}
+	return change.LoadValue{Load: j.Suggested(pkg, from)}, true
+}
+
+// Circumstance is what the rules of review judge an edit by; then is the
+// evidence as it would be with what goes before it.
+func (j *Judging) Circumstance(e Edit, then *Judging) change.Circumstance {
+	c := change.Circumstance{Field: change.Field(e.Field), Written: e.Settled != nil}
+	if c.Field != change.Load {
+		return c
+	}
+	before, _ := j.Applying(e.PackageID, e.Scope())
+	with := then.of(e.PackageID).With(uuid.Nil, []Edit{e})
+	after, bySuggestion := with.Applying(e.PackageID, e.Scope())
+	c.Before, c.After, c.Suggested = before.Load, after.Load, then.Suggested(e.PackageID, then.firmwares[e.Scope().ID])
+	if bySuggestion {
+		c.Suggested = c.After
+	}
+	return c
+}
+
+// loads are the circumstances of the accepted loads among decisions, judged
+// with the evidence that is in the catalogue by now.
+func (d *decider) loads(ctx context.Context, decisions []Decision) (map[uuid.UUID]change.Circumstance, error) {
+	var list []Edit
+	packages, places := map[uuid.UUID]bool{}, map[uuid.UUID]bool{}
+	for _, one := range decisions {
+		e, ok := d.edits[one.Edit]
+		if !ok || one.Verdict != "accepted" {
+			continue
+		}
+		if one.Written != nil {
+			e.Settled = one.Written
+		}
+		packages[e.PackageID], places[e.ScopeID] = true, true
+		list = append(list, Edit{ID: e.ID, PackageID: e.PackageID, Field: e.Field, ScopeKind: e.ScopeKind, ScopeID: e.ScopeID, Value: e.Value, Settled: e.Settled})
+	}
+	if len(list) == 0 {
+		return nil, nil
+	}
+	j, err := judging(ctx, d.tx, sortedIDs(packages), sortedIDs(places))
+	if err != nil {
+		return nil, err
+	}
+	out := map[uuid.UUID]change.Circumstance{}
+	for _, e := range list {
+		out[e.ID] = j.Circumstance(e, j)
+	}
+	return out, nil
+}
+
+// firmwares finds what ids of builds, models and makers stand for as targets,
+// by id; a model stands for its newest build.
+func firmwares(ctx context.Context, q querier, ids []uuid.UUID) (map[string]evidence.Firmware, error) {
+	rows, err := q.Query(ctx, `
+		select b.id::text, b.id::text, b.model_id::text, d.maker_id::text, b.release from builds b join models d on d.id = b.model_id where b.id = any($1)
+		union all
+		select d.id::text, n.id::text, d.id::text, d.maker_id::text, n.release from models d
+			cross join lateral (select b.id, b.release from builds b where b.model_id = d.id order by `+newestBuild+` limit 1) n where d.id = any($1)
+		union all
+		select m.id::text, '', '', m.id::text, '' from makers m where m.id = any($1)`, ids)
+	if err != nil {
+		return nil, err
+	}
+	out := map[string]evidence.Firmware{}
+	var id string
+	var f evidence.Firmware
+	_, err = pgx.ForEachRow(rows, []any{&id, &f.Build, &f.Model, &f.Maker, &f.Release}, func() error { out[id] = f; return nil })
+	return out, err
+}

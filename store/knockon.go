@@ -1,0 +1,319 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"maps"
+	"slices"
+
+	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
+
+	"roster/core/android"
+	"roster/core/catalog"
+	"roster/core/change"
+	"roster/core/evidence"
+	"roster/core/profile"
+)
+
+// KnockOn is what edits do to everything that rests on the catalogue.
+type KnockOn struct {
+	// Profiles are those that change, published ones first.
+	Profiles []ProfileEffect `json:"profiles" nullable:"false"`
+	// Untouched counts profiles of models that ship one of the packages and
+	// that stay as they are.
+	Untouched int `json:"untouched"`
+	// Releases counts current releases that would want a new number.
+	Releases int `json:"releases"`
+	// Moves are the packages' figures and loads, seen from where each edit is
+	// about.
+	Moves []PlacedMove `json:"moves" nullable:"false"`
+}
+
+// ProfileEffect is what edits do to one profile.
+type ProfileEffect struct {
+	ID        uuid.UUID `json:"id"`
+	Name      string    `json:"name"`
+	MakerName string    `json:"makerName"`
+	ModelName string    `json:"modelName"`
+	// Release is the number of its current release, 0 without one; Next is
+	// the number that the next one gets.
+	Release int `json:"release"`
+	Next    int `json:"next"`
+	change.Effect
+}
+
+// PlacedMove is a move and from where it is seen.
+type PlacedMove struct {
+	Place  string          `json:"place"`
+	Method evidence.Method `json:"method"`
+	change.Move
+}
+
+// profileRow is a profile with what its knock-on is computed from.
+type profileRow struct {
+	ID        uuid.UUID       `db:"id"`
+	Name      string          `db:"name"`
+	MakerName string          `db:"maker_name"`
+	ModelName string          `db:"model_name"`
+	ModelID   uuid.UUID       `db:"model_id"`
+	Rules     json.RawMessage `db:"rules"`
+	Release   *uuid.UUID      `db:"release"`
+	Number    int             `db:"number"`
+	Newest    int             `db:"newest"`
+	// Facts are what the newest capture of the model said of its phone.
+	Facts []byte `db:"facts"`
+}
+
+// KnockOn computes what edits by an author would do, with and without them. No
+// profile is composed anew as a whole: see change.KnockOn.
+func (s *Store) KnockOn(ctx context.Context, author uuid.UUID, edits []Edit) (KnockOn, error) {
+	out := KnockOn{Profiles: []ProfileEffect{}, Moves: []PlacedMove{}}
+	j, err := s.Judging(ctx, edits)
+	if err != nil || len(edits) == 0 {
+		return out, err
+	}
+	then := j.With(author, edits)
+	out.Moves = moves(j, then, edits)
+	touched := map[uuid.UUID]Edit{}
+	ids := map[uuid.UUID]bool{}
+	for _, e := range edits {
+		if e.Field == string(change.Load) || e.Field == string(change.Trial) {
+			touched[e.PackageID], ids[e.PackageID] = e, true
+		}
+	}
+	packages := sortedIDs(ids)
+	profiles, err := s.profilesShipping(ctx, packages)
+	if err != nil || len(profiles) == 0 {
+		return out, err
+	}
+	models := make([]uuid.UUID, len(profiles))
+	for i, p := range profiles {
+		models[i] = p.ModelID
+	}
+	stand, err := firmwares(ctx, s.pool, models)
+	if err != nil {
+		return out, err
+	}
+	maps.Copy(j.firmwares, stand)
+	ships, removes, err := s.shipsAndRemoves(ctx, profiles, packages)
+	if err != nil {
+		return out, err
+	}
+	k := knocker{now: j, then: then, gathered: map[gatherKey]evidence.Gathered{}, lost: [2]map[uuid.UUID][]string{lostFunctions(j), lostFunctions(then)}}
+	for _, p := range profiles {
+		input := change.Profile{}
+		if err := json.Unmarshal(p.Rules, &input.Rules); err != nil {
+			return out, err
+		}
+		if p.Release != nil {
+			input.Removes = removes[*p.Release]
+			if input.Removes == nil {
+				input.Removes = map[android.PackageName]bool{}
+			}
+		}
+		input.Roles = rolesOf(p.Facts)
+		for _, pkg := range packages {
+			if ships[[2]uuid.UUID{p.ModelID, pkg}] {
+				e := touched[pkg]
+				input.Before = append(input.Before, k.candidate(0, e, p, input.Rules.Method))
+				input.After = append(input.After, k.candidate(1, e, p, input.Rules.Method))
+			}
+		}
+		effect := change.KnockOn(input)
+		if effect.Nothing() {
+			out.Untouched++
+			continue
+		}
+		if effect.WantsNumber {
+			out.Releases++
+		}
+		out.Profiles = append(out.Profiles, ProfileEffect{p.ID, p.Name, p.MakerName, p.ModelName, p.Number, p.Newest + 1, effect})
+	}
+	slices.SortStableFunc(out.Profiles, func(a, b ProfileEffect) int {
+		if (a.Release > 0) != (b.Release > 0) {
+			return b.Release - a.Release
+		}
+		return 0
+	})
+	return out, nil
+}
+
+// moves are the figures that change, from where the edits are about.
+func moves(now, then *Judging, edits []Edit) []PlacedMove {
+	list := []PlacedMove{}
+	seen := map[[3]string]bool{}
+	for _, e := range edits {
+		if e.Field != string(change.Load) && e.Field != string(change.Trial) {
+			continue
+		}
+		from, method := now.Target(e)
+		place := e.ScopeName
+		if e.BuildName != "" {
+			place = e.BuildName
+		}
+		key := [3]string{e.Package, place, string(method)}
+		if seen[key] {
+			continue
+		}
+		seen[key] = true
+		before := evidence.Gather(now.trials[e.PackageID], method).Summary(from, now.Yardstick, &now.limits)
+		after := evidence.Gather(then.trials[e.PackageID], method).Summary(from, then.Yardstick, &then.limits)
+		at := e.Scope()
+		if e.Field == string(change.Trial) {
+			at = catalog.Scope{Kind: catalog.OfBuild, ID: from.Build}
+		}
+		was, _ := now.Applying(e.PackageID, at)
+		will, _ := then.Applying(e.PackageID, at)
+		m := change.Move{Package: android.PackageName(e.Package), Label: e.Label, CeilingBefore: before.Ceiling, CeilingAfter: after.Ceiling, StandingBefore: before.Standing, StandingAfter: after.Standing,
+			LoadBefore: was.Load, LoadAfter: will.Load, ConditionsMoved: !slices.Equal(was.Conditions, will.Conditions)}
+		if before.Ceiling != after.Ceiling || before.Standing != after.Standing || was.Load != will.Load || m.ConditionsMoved {
+			list = append(list, PlacedMove{place, method, m})
+		}
+	}
+	return list
+}
+
+type gatherKey struct {
+	side   int
+	pkg    uuid.UUID
+	method evidence.Method
+}
+
+// knocker makes candidates of packages, without the edits (side 0) and with
+// them (side 1).
+type knocker struct {
+	now, then *Judging
+	gathered  map[gatherKey]evidence.Gathered
+	lost      [2]map[uuid.UUID][]string
+}
+
+func (k *knocker) candidate(side int, e Edit, p profileRow, method evidence.Method) profile.Candidate {
+	j := k.now
+	if side == 1 {
+		j = k.then
+	}
+	key := gatherKey{side, e.PackageID, method}
+	g, ok := k.gathered[key]
+	if !ok {
+		g = evidence.Gather(j.trials[e.PackageID], method)
+		k.gathered[key] = g
+	}
+	from := j.firmwares[p.ModelID.String()]
+	f := g.Summary(from, j.Yardstick, &j.limits)
+	c := profile.Candidate{Package: android.PackageName(e.Package), Label: e.Label, Lost: k.lost[side][e.PackageID], Ceiling: f.Ceiling, Floor: f.Floor, Standing: f.Standing,
+		Phones: f.Phones, People: f.People, Harmed: f.HarmedPhones}
+	at := scopeOf("model", p.ModelID)
+	var scopes = make([]loadClaim, 0, 4)
+	for _, claim := range j.loads[e.PackageID] {
+		if !claim.scope.Narrower(at) && claim.scope.Covers(from) {
+			scopes = append(scopes, claim)
+		}
+	}
+	c.BySuggestion = len(scopes) == 0
+	if c.BySuggestion {
+		c.Load = evidence.SuggestedLoad(f, j.Yardstick.Thresholds)
+		return c
+	}
+	narrowest := scopes[0]
+	for _, claim := range scopes[1:] {
+		if claim.scope.Narrower(narrowest.scope) {
+			narrowest = claim
+		}
+	}
+	c.Load, c.Conditions = narrowest.value.Load, narrowest.value.Conditions
+	return c
+}
+
+func lostFunctions(j *Judging) map[uuid.UUID][]string {
+	out := map[uuid.UUID][]string{}
+	for pkg, trials := range j.trials {
+		for _, t := range trials {
+			if t.Outcome == evidence.FunctionLost && t.Function != "" && !slices.Contains(out[pkg], t.Function) {
+				out[pkg] = append(out[pkg], t.Function)
+			}
+		}
+		slices.Sort(out[pkg])
+	}
+	return out
+}
+
+// profilesShipping are the profiles of models that ship one of the packages.
+func (s *Store) profilesShipping(ctx context.Context, packages []uuid.UUID) ([]profileRow, error) {
+	rows, err := s.pool.Query(ctx, `
+		select p.id, p.name, m.name as maker_name, d.name as model_name, d.id as model_id, p.rules, r.id as release, coalesce(r.number, 0) as number,
+			coalesce((select max(number) from releases where profile_id = p.id), 0) as newest,
+			(select c.phone_facts from captures c join builds b on b.id = c.build_id where b.model_id = d.id order by c.taken_at desc limit 1) as facts
+		from profiles p join models d on d.id = p.model_id join makers m on m.id = d.maker_id left join releases r on r.profile_id = p.id and r.state = 'current'
+		where exists (select from shipped_by x where x.model_id = d.id and x.package_id = any($1))
+		order by m.name, d.name, p.name limit 2000`, packages)
+	return all[profileRow](rows, err)
+}
+
+// shipsAndRemoves are which of the models ship which of the packages, and what
+// the current releases take off: of the packages and of those that hold roles.
+func (s *Store) shipsAndRemoves(ctx context.Context, profiles []profileRow, packages []uuid.UUID) (map[[2]uuid.UUID]bool, map[uuid.UUID]map[android.PackageName]bool, error) {
+	var models, releases []uuid.UUID
+	holders := map[string]bool{}
+	for _, p := range profiles {
+		models = append(models, p.ModelID)
+		if p.Release != nil {
+			releases = append(releases, *p.Release)
+		}
+		for _, r := range rolesOf(p.Facts) {
+			for _, name := range r.Holders {
+				holders[string(name)] = true
+			}
+		}
+	}
+	names := make([]string, 0, len(holders))
+	for name := range holders {
+		names = append(names, name)
+	}
+	ships := map[[2]uuid.UUID]bool{}
+	rows, err := s.pool.Query(ctx, `select model_id, package_id from shipped_by where model_id = any($1) and package_id = any($2)`, models, packages)
+	if err != nil {
+		return nil, nil, err
+	}
+	var a, b uuid.UUID
+	if _, err := pgx.ForEachRow(rows, []any{&a, &b}, func() error { ships[[2]uuid.UUID{a, b}] = true; return nil }); err != nil {
+		return nil, nil, err
+	}
+	removes := map[uuid.UUID]map[android.PackageName]bool{}
+	rows, err = s.pool.Query(ctx, `
+		select x.release_id, p.name from release_packages x join packages p on p.id = x.package_id
+		where x.release_id = any($1) and x.package_id = any(array(select id from packages where name = any($3)) || $2)`, releases, packages, names)
+	if err != nil {
+		return nil, nil, err
+	}
+	var name android.PackageName
+	_, err = pgx.ForEachRow(rows, []any{&a, &name}, func() error {
+		if removes[a] == nil {
+			removes[a] = map[android.PackageName]bool{}
+		}
+		removes[a][name] = true
+		return nil
+	})
+	return ships, removes, err
+}
+
+// rolesOf are who can do which job, as a capture's phone said.
+func rolesOf(facts []byte) (list []change.RoleHolders) {
+	var f android.PhoneFacts
+	if len(facts) == 0 || json.Unmarshal(facts, &f) != nil {
+		return nil
+	}
+	for _, r := range f.Roles {
+		holders := slices.Concat(r.Holders, r.Able)
+		slices.Sort(holders)
+		list = append(list, change.RoleHolders{Role: r.Name, Holders: slices.Compact(holders)})
+	}
+	var keyboards []android.PackageName
+	for _, k := range f.Keyboards {
+		keyboards = append(keyboards, k.Package)
+	}
+	if len(keyboards) > 0 {
+		list = append(list, change.RoleHolders{Role: "KEYBOARD", Holders: keyboards})
+	}
+	return list
+}

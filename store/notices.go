@@ -1,0 +1,71 @@
+package store
+
+import (
+	"context"
+	"crypto/sha256"
+	"time"
+
+	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
+)
+
+// Notice is something that a person is told.
+type Notice struct {
+	ID uuid.UUID `db:"id" json:"id"`
+	// Kind is decided, comment, asked, revised or conflict.
+	Kind     string     `db:"kind" json:"kind"`
+	ChangeID *uuid.UUID `db:"change_id" json:"changeId,omitempty"`
+	Change   int64      `db:"change" json:"change"`
+	Title    string     `db:"title" json:"title"`
+	By       string     `db:"by" json:"by"`
+	Words    string     `db:"words" json:"words"`
+	At       time.Time  `db:"at" json:"at"`
+	Read     bool       `db:"read" json:"read"`
+}
+
+// tell leaves a notice for people; those who caused it are left out.
+func tell(ctx context.Context, tx pgx.Tx, people []uuid.UUID, kind string, change, by uuid.UUID, words string) error {
+	_, err := tx.Exec(ctx, `
+		insert into notices (id, person_id, kind, change_id, by_id, words)
+		select gen_random_uuid(), p.id, $2, $3, $4, $5 from people p where p.id = any($1) and p.id <> $4 and p.removed_at is null`, people, kind, change, by, words)
+	if err != nil {
+		return err
+	}
+	return notify(ctx, tx, Event{Topic: "notices"})
+}
+
+const noticeColumns = `
+	select n.id, n.kind, n.change_id, coalesce(c.number, 0) as change, coalesce(c.title, '') as title, coalesce(b.name, '') as by, n.words, n.at, n.read_at is not null as read
+	from notices n left join changes c on c.id = n.change_id left join people b on b.id = n.by_id`
+
+// Notices lists what a person was told, newest first.
+func (s *Store) Notices(ctx context.Context, person uuid.UUID, limit int) ([]Notice, error) {
+	rows, err := s.pool.Query(ctx, noticeColumns+` where n.person_id = $1 order by n.at desc, n.id desc limit $2`, person, limit)
+	return all[Notice](rows, err)
+}
+
+// UnreadNotices counts what a person has not read yet.
+func (s *Store) UnreadNotices(ctx context.Context, person uuid.UUID) (n int, err error) {
+	err = s.pool.QueryRow(ctx, `select count(*)::int from notices where person_id = $1 and read_at is null`, person).Scan(&n)
+	return n, err
+}
+
+// ReadNotices marks what a person was told until a moment as read.
+func (s *Store) ReadNotices(ctx context.Context, person uuid.UUID, until time.Time) error {
+	_, err := s.pool.Exec(ctx, `update notices set read_at = now() where person_id = $1 and read_at is null and at <= $2`, person, until)
+	return err
+}
+
+// SetFeedKey gives a person's feed a new secret address; an old one ends.
+func (s *Store) SetFeedKey(ctx context.Context, person uuid.UUID, key []byte) error {
+	hash := sha256.Sum256(key)
+	_, err := s.pool.Exec(ctx, `update people set feed_key_hash = $2 where id = $1`, person, hash[:])
+	return err
+}
+
+// FeedPerson finds whose feed a key is for.
+func (s *Store) FeedPerson(ctx context.Context, key []byte) (Person, error) {
+	hash := sha256.Sum256(key)
+	rows, err := s.pool.Query(ctx, `select id, login, name, role from people where feed_key_hash = $1 and removed_at is null`, hash[:])
+	return one[Person](rows, err)
+}
