@@ -12,8 +12,11 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/google/uuid"
 	"roster/bench"
+
 	"roster/core/android"
+	"roster/core/change"
 	"roster/core/evidence"
 	"roster/core/profile"
 	"roster/demo"
@@ -149,8 +152,31 @@ func TestSeed(t *testing.T) {
 		t.Errorf("%d people, %v", n, err)
 	}
 	waiting, err := st.Changes(ctx, store.ChangeQuery{State: "sent", Limit: 50})
-	if err != nil || len(waiting) != 3 {
+	if err != nil || len(waiting) != 6 {
 		t.Errorf("%d changes wait, %v", len(waiting), err)
+	}
+	every, err := st.Changes(ctx, store.ChangeQuery{Limit: 12})
+	if err != nil {
+		t.Fatal(err)
+	}
+	states, conflicts := map[string]int{}, 0
+	for _, c := range every {
+		states[c.State]++
+		_, edits, err := st.Change(ctx, uuid.Nil, c.ID)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, e := range edits {
+			if e.State == "open" && !change.Field(e.Field).Adds() && change.Merge(e.Base, e.Now, e.Value) == change.Conflict {
+				conflicts++
+			}
+		}
+		if c.State == "sent" && c.AuthorChanges < change.DefaultReviewRules.FirstChanges {
+			t.Errorf("%s of %q is a newcomer", c.Author, c.Title)
+		}
+	}
+	if conflicts != 2 || states["accepted"] != 3 || states["returned"] != 1 || states["turned-down"] != 1 || states["taken-back"] != 1 {
+		t.Errorf("%d conflicts, %v", conflicts, states)
 	}
 	sc, err := st.FindScope(ctx, "brannock", "lyra-5", "")
 	if err != nil {

@@ -49,7 +49,11 @@ type source struct {
 	Scope string `yaml:"scope"`
 }
 
-// addSaid brings what is said of packages, then one change of trials a person.
+// trialChanges is in how many changes each person sent their trials: by the
+// last of them they are no newcomers any more.
+const trialChanges = 3
+
+// addSaid brings what is said of packages, then the trials of each person.
 func (s *seeder) addSaid() error {
 	var told []store.NewEdit
 	trials := map[string][]store.NewEdit{}
@@ -81,8 +85,12 @@ func (s *seeder) addSaid() error {
 		return err
 	}
 	for _, by := range sorted(trials) {
-		if err := s.accepted(by, "Trials of "+s.people[by].Name, trials[by]); err != nil {
-			return err
+		list := trials[by]
+		for part := range trialChanges {
+			from, to := part*len(list)/trialChanges, (part+1)*len(list)/trialChanges
+			if err := s.accepted(by, fmt.Sprintf("Trials of %s, part %d", s.people[by].Name, part+1), list[from:to]); err != nil {
+				return err
+			}
 		}
 	}
 	return nil

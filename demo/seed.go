@@ -18,7 +18,6 @@ import (
 	"roster/core/android"
 	"roster/core/catalog"
 	"roster/core/change"
-	"roster/core/evidence"
 	"roster/core/profile"
 	"roster/phone"
 	"roster/store"
@@ -56,11 +55,7 @@ type sample struct {
 		Role  string `yaml:"role"`
 	} `yaml:"people"`
 	Packages map[string]said `yaml:"packages"`
-	Open     []struct {
-		By    string       `yaml:"by"`
-		Title string       `yaml:"title"`
-		Edits []sampleEdit `yaml:"edits"`
-	} `yaml:"open"`
+	Changes  []sampleChange  `yaml:"changes"`
 	Profiles []struct {
 		Model   string  `yaml:"model"`
 		Name    string  `yaml:"name"`
@@ -68,16 +63,6 @@ type sample struct {
 		Ceiling float64 `yaml:"ceiling"`
 		Publish bool    `yaml:"publish"`
 	} `yaml:"profiles"`
-}
-
-type sampleEdit struct {
-	Package string `yaml:"package"`
-	Load    string `yaml:"load"`
-	Scope   string `yaml:"scope"`
-	Trial   string `yaml:"trial"`
-	Build   string `yaml:"build"`
-	About   string `yaml:"about"`
-	Because string `yaml:"because"`
 }
 
 // seeder fills one empty installation.
@@ -109,7 +94,7 @@ func Seed(ctx context.Context, in Installation) error {
 	if err := yaml.UnmarshalWithOptions(raw, &s.sample, yaml.Strict()); err != nil {
 		return fmt.Errorf("people-and-evidence.yaml: %w", err)
 	}
-	for _, step := range []func() error{s.addPeople, s.addCaptures, s.addNames, s.addSaid, s.addOpen, s.addProfiles} {
+	for _, step := range []func() error{s.addPeople, s.addCaptures, s.addNames, s.addSaid, s.addProfiles, s.addChanges} {
 		if err := step(); err != nil {
 			return err
 		}
@@ -292,35 +277,6 @@ func (s *seeder) scope(kind string) catalog.Scope {
 		return catalog.Scope{Kind: catalog.OfMaker, ID: s.makers["brannock"].String()}
 	}
 	return everywhere
-}
-
-func (s *seeder) addOpen() error {
-	for _, c := range s.sample.Open {
-		var edits []store.NewEdit
-		for i, e := range c.Edits {
-			var one store.NewEdit
-			var err error
-			switch {
-			case e.Load != "":
-				one, err = s.edit(e.Package, change.Load, s.scope(e.Scope), change.LoadValue{Load: evidence.Load(e.Load)}, e.Because)
-			case e.Trial != "":
-				var v change.TrialValue
-				if _, v, err = s.trial(e.Package, e.Build, 30+i, rune(e.Trial[0]), said{}); err == nil {
-					one, err = s.edit(e.Package, change.Trial, everywhere, v, e.Because)
-				}
-			default:
-				one, err = s.edit(e.Package, change.Description, everywhere, e.About, e.Because)
-			}
-			if err != nil {
-				return err
-			}
-			edits = append(edits, one)
-		}
-		if _, _, err := s.send(c.By, c.Title, edits); err != nil {
-			return err
-		}
-	}
-	return nil
 }
 
 func (s *seeder) addProfiles() error {

@@ -64,7 +64,7 @@ type importRow struct {
 
 type importPreview struct {
 	Rows     []importRow       `json:"rows" nullable:"false"`
-	Problems []foreign.Problem `json:"problems" nullable:"false"`
+	Problems []foreign.Trouble `json:"problems" nullable:"false"`
 }
 
 type importPreviewOutput struct{ Body importPreview }
@@ -97,7 +97,7 @@ func (s *Server) readList(ctx context.Context, in *readListInput) (*readListOutp
 }
 
 func (s *Server) previewImport(ctx context.Context, in listBody) (p importPreview, t *foreign.Table, at catalog.Scope, err error) {
-	p = importPreview{Rows: []importRow{}, Problems: []foreign.Problem{}}
+	p = importPreview{Rows: []importRow{}, Problems: []foreign.Trouble{}}
 	if t, err = foreign.Read([]byte(in.Text)); err != nil {
 		return p, nil, at, badRequest(err)
 	}
@@ -126,7 +126,7 @@ func (s *Server) previewImport(ctx context.Context, in listBody) (p importPrevie
 			err = change.Check(change.Source, at, raw)
 		}
 		if err != nil {
-			p.Problems = append(p.Problems, foreign.Problem{Place: e.Place, Words: err.Error()})
+			p.Problems = append(p.Problems, foreign.Trouble{Place: e.Place, Words: err.Error()})
 			continue
 		}
 		k, there := known[string(e.Name)]

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
+	"github.com/google/uuid"
 
 	"roster/store"
 )
@@ -26,7 +27,7 @@ type personPage struct {
 type personOutput struct{ Body personPage }
 
 type roleInput struct {
-	idInput
+	ID   uuid.UUID `path:"id"`
 	Body struct {
 		Role string `json:"role" enum:"technician,reviewer,maintainer,keeper"`
 	}
@@ -41,7 +42,7 @@ type inviteInput struct {
 
 type inviteOutput struct {
 	Body struct {
-		created
+		ID        uuid.UUID `json:"id"`
 		Path      string    `json:"path" doc:"The link to hand over; shown this once"`
 		ExpiresAt time.Time `json:"expiresAt"`
 	}

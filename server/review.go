@@ -78,15 +78,15 @@ type decideInput struct {
 	}
 }
 
-type knockOnInput struct {
-	Body struct {
-		Edits []uuid.UUID `json:"edits,omitempty" maxItems:"5000" nullable:"false" doc:"Only these edits; none asks for all open ones"`
-	}
+type someEdits struct {
+	Edits []uuid.UUID `json:"edits,omitempty" maxItems:"5000" nullable:"false" doc:"Only these edits; none asks for all open ones"`
 }
 
+type knockOnInput struct{ Body someEdits }
+
 type changeKnockOnInput struct {
-	ID uuid.UUID `path:"id"`
-	knockOnInput
+	ID   uuid.UUID `path:"id"`
+	Body someEdits
 }
 
 type knockOnOutput struct{ Body store.KnockOn }

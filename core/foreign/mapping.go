@@ -63,12 +63,12 @@ func (m Mapping) Check(t *Table) error {
 // Entries reads the table by the mapping. What can't be an entry is told with
 // its place: names that break the grammar, and names that stand twice, of
 // which the first counts.
-func (m Mapping) Entries(t *Table) (entries []Entry, problems []Problem, err error) {
+func (m Mapping) Entries(t *Table) (entries []Entry, problems []Trouble, err error) {
 	if err := m.Check(t); err != nil {
 		return nil, nil, err
 	}
 	name, grade, words, link, label := t.Column(m.Name), t.Column(m.Grade), t.Column(m.Words), t.Column(m.LinkColumn), t.Column(m.Label)
-	cell := func(r Row, column int) string {
+	cell := func(r Line, column int) string {
 		if column < 0 {
 			return ""
 		}
@@ -78,11 +78,11 @@ func (m Mapping) Entries(t *Table) (entries []Entry, problems []Problem, err err
 	for _, r := range t.Rows {
 		parsed, err := android.ParsePackageName(cleanName(r.Cells[name]))
 		if err != nil {
-			problems = append(problems, Problem{r.Place, err.Error()})
+			problems = append(problems, Trouble{r.Place, err.Error()})
 			continue
 		}
 		if before, twice := first[parsed]; twice {
-			problems = append(problems, Problem{r.Place, fmt.Sprintf("%s stands in %s already; that one counts", parsed, before)})
+			problems = append(problems, Trouble{r.Place, fmt.Sprintf("%s stands in %s already; that one counts", parsed, before)})
 			continue
 		}
 		first[parsed] = r.Place

@@ -23,20 +23,20 @@ type Table struct {
 	// Form is names, csv, json or yaml.
 	Form    string   `json:"form" enum:"names,csv,json,yaml"`
 	Columns []string `json:"columns" nullable:"false"`
-	Rows    []Row    `json:"rows" nullable:"false"`
+	Rows    []Line    `json:"rows" nullable:"false"`
 	// Problems are places that could not be read; all else was kept.
-	Problems []Problem `json:"problems" nullable:"false"`
+	Problems []Trouble `json:"problems" nullable:"false"`
 }
 
-// Row is one entry; it has a cell for each column.
-type Row struct {
+// Line is one row; it has a cell for each column.
+type Line struct {
 	// Place is where it stands in the file, such as "line 4" or "entry 4".
 	Place string   `json:"place"`
 	Cells []string `json:"cells" nullable:"false"`
 }
 
-// Problem says what is wrong at a place.
-type Problem struct {
+// Trouble says what is wrong at a place.
+type Trouble struct {
 	Place string `json:"place"`
 	Words string `json:"words"`
 }
@@ -72,7 +72,7 @@ func Read(raw []byte) (*Table, error) {
 	if len(trimmed) == 0 {
 		return nil, errors.New("the list is empty")
 	}
-	t := &Table{Columns: []string{}, Rows: []Row{}, Problems: []Problem{}}
+	t := &Table{Columns: []string{}, Rows: []Line{}, Problems: []Trouble{}}
 	switch {
 	case trimmed[0] == '{' || trimmed[0] == '[':
 		return t.structured("json", raw)
@@ -117,7 +117,7 @@ func (t *Table) Values(column, most int) []string {
 
 func (t *Table) problem(place, words string, args ...any) {
 	if len(t.Problems) < 1000 {
-		t.Problems = append(t.Problems, Problem{place, fmt.Sprintf(words, args...)})
+		t.Problems = append(t.Problems, Trouble{place, fmt.Sprintf(words, args...)})
 	}
 }
 
@@ -141,7 +141,7 @@ func (t *Table) lines(raw []byte) (*Table, error) {
 			return nil, err
 		}
 		name, words, _ := strings.Cut(line, " ")
-		t.Rows = append(t.Rows, Row{fmt.Sprintf("line %d", i+1), []string{clip(name), clip(strings.TrimLeft(strings.TrimSpace(words), "#-–: "))}})
+		t.Rows = append(t.Rows, Line{fmt.Sprintf("line %d", i+1), []string{clip(name), clip(strings.TrimLeft(strings.TrimSpace(words), "#-–: "))}})
 	}
 	return t, nil
 }
@@ -196,7 +196,7 @@ func (t *Table) separated(raw []byte, comma rune) (*Table, error) {
 		if err := t.full(); err != nil {
 			return nil, err
 		}
-		row := Row{fmt.Sprintf("line %d", line), make([]string, len(t.Columns))}
+		row := Line{fmt.Sprintf("line %d", line), make([]string, len(t.Columns))}
 		if len(cells) > len(t.Columns) {
 			t.problem(row.Place, "%d cells where there are %d columns; the last are left out", len(cells), len(t.Columns))
 		}
@@ -260,7 +260,7 @@ func (t *Table) structured(form string, raw []byte) (*Table, error) {
 	}
 	t.Columns = w.order
 	for i, record := range w.records {
-		row := Row{fmt.Sprintf("entry %d", i+1), make([]string, len(t.Columns))}
+		row := Line{fmt.Sprintf("entry %d", i+1), make([]string, len(t.Columns))}
 		for j, column := range t.Columns {
 			row.Cells[j] = clip(record[column])
 		}

@@ -35,6 +35,7 @@ const away = computed(() => {
   <v-app>
     <p v-if="away" class="away" role="alert">{{ away }} Trying again.</p>
     <div v-if="session.isPending.value" class="starting" aria-busy="true" />
+    <router-view v-else-if="route.meta.bare" />
     <SignIn v-else-if="!person" />
     <div v-else class="shell">
       <ScopeBar v-model:theme="chosen" />

@@ -30,6 +30,18 @@ export const router = createRouter({
     { path: '/captures/:id', name: 'intake', component: () => import('./places/intake/IntakePlace.vue') },
     { path: '/releases', name: 'releases', component: () => import('./places/releases/ReleasesPlace.vue') },
     { path: '/yardstick', name: 'yardstick', component: () => import('./places/yardstick/YardstickPlace.vue') },
+    { path: '/rules', name: 'rules', component: () => import('./places/rules/RulesPlace.vue') },
+    {
+      path: '/lists',
+      name: 'lists',
+      component: () => import('./places/lists/ListsPlace.vue'),
+      meta: { ownFoot: true },
+    },
+    { path: '/people', name: 'people', component: () => import('./places/people/PeoplePlace.vue') },
+    { path: '/people/:id', name: 'person', component: () => import('./places/people/PersonPlace.vue') },
+    { path: '/news', name: 'news', component: () => import('./places/people/NewsPlace.vue') },
+    { path: '/record', name: 'record', component: () => import('./places/record/RecordPlace.vue') },
+    { path: '/join', name: 'join', component: () => import('./places/signin/JoinPlace.vue'), meta: { bare: true } },
     { path: '/:rest(.*)*', name: 'nowhere', component: () => import('./places/NowherePlace.vue') },
   ],
 })

@@ -24,6 +24,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/audit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who did what, newest first
+         * @description For: keeper.
+         */
+        get: operations["listAudit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/audit/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The record as a file: CSV, or JSON a line
+         * @description For: keeper.
+         */
+        get: operations["exportAudit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/audit/proof": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Whether the record holds together
+         * @description For: keeper.
+         */
+        get: operations["checkAudit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/benches": {
         parameters: {
             query?: never;
@@ -188,6 +248,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/catalogue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The whole catalogue as a file, without secrets
+         * @description For: maintainer.
+         */
+        get: operations["exportCatalogue"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/changes": {
         parameters: {
             query?: never;
@@ -196,7 +276,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Changes; open ones oldest first
+         * Changes; open ones in the order of the queue, others newest first
          * @description For: technician.
          */
         get: operations["listChanges"];
@@ -212,6 +292,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/changes/whole": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send a change with its edits at once, all or none
+         * @description For: technician.
+         */
+        post: operations["sendWhole"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/changes/{id}": {
         parameters: {
             query?: never;
@@ -220,12 +320,52 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * A change with its edits and their evidence
+         * A change with its edits, their evidence and what was said
          * @description For: technician.
          */
         get: operations["getChange"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/changes/{id}/asked": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask a person to look at a change
+         * @description For: technician.
+         */
+        post: operations["askPerson"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/changes/{id}/comments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Say something about a change or one of its edits
+         * @description For: technician.
+         */
+        post: operations["commentChange"];
         delete?: never;
         options?: never;
         head?: never;
@@ -246,6 +386,66 @@ export interface paths {
          * @description For: reviewer.
          */
         post: operations["decideChange"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/changes/{id}/knock-on": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What a change would do to profiles, releases and figures; nothing is written
+         * @description For: technician.
+         */
+        post: operations["changeKnockOn"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/changes/{id}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Note that you have looked at a change
+         * @description For: technician.
+         */
+        post: operations["lookAtChange"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/changes/{id}/revert": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put into your tray what takes an accepted change back
+         * @description For: technician.
+         */
+        post: operations["revertChange"];
         delete?: never;
         options?: never;
         head?: never;
@@ -312,6 +512,110 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/imports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send a list from elsewhere as one change of sources
+         * @description For: technician.
+         */
+        post: operations["importList"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/imports/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What would become of a list; nothing is written
+         * @description For: technician.
+         */
+        post: operations["previewImport"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/imports/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Find the rows and columns of a list from elsewhere
+         * @description For: technician.
+         */
+        post: operations["readList"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/invitations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Invitations that nobody has used yet
+         * @description For: keeper.
+         */
+        get: operations["listInvitations"];
+        put?: never;
+        /**
+         * Make a link by which one person can join
+         * @description For: keeper.
+         */
+        post: operations["invite"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/invitations/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End an invitation
+         * @description For: keeper.
+         */
+        delete: operations["uninvite"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/jobs/{id}": {
         parameters: {
             query?: never;
@@ -350,6 +654,40 @@ export interface paths {
         get: operations["watchJob"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/join": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Join by an invitation, and sign in */
+        post: operations["join"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/join/invitation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What an invitation is for */
+        post: operations["readInvitation"];
         delete?: never;
         options?: never;
         head?: never;
@@ -576,6 +914,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/news": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What you were told, newest first
+         * @description For: signed-in.
+         */
+        get: operations["listNews"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/news/feed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make the secret address of your own feed
+         * @description For: signed-in.
+         */
+        post: operations["makeFeed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/news/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Note what you were told as read
+         * @description For: signed-in.
+         */
+        post: operations["readNews"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/opened": {
         parameters: {
             query?: never;
@@ -609,6 +1007,70 @@ export interface paths {
          */
         get: operations["getPackage"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who works here, with their record
+         * @description For: technician.
+         */
+        get: operations["listPeople"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A person's record: changes, trials, models
+         * @description For: technician.
+         */
+        get: operations["getPerson"];
+        put?: never;
+        post?: never;
+        /**
+         * Remove a person; what they did stays under a pseudonym
+         * @description For: keeper.
+         */
+        delete: operations["removePerson"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people/{id}/role": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Give a person another role
+         * @description For: keeper.
+         */
+        put: operations["setRole"];
         post?: never;
         delete?: never;
         options?: never;
@@ -760,6 +1222,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/review-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How many reviewers edits need
+         * @description For: technician.
+         */
+        get: operations["getReviewRules"];
+        /**
+         * Change how many reviewers edits need
+         * @description For: keeper.
+         */
+        put: operations["setReviewRules"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/session": {
         parameters: {
             query?: never;
@@ -782,6 +1268,94 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/session/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change your password; all your other sign-ins end
+         * @description For: signed-in.
+         */
+        post: operations["changePassword"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Where you are signed in
+         * @description For: signed-in.
+         */
+        get: operations["listSessions"];
+        put?: never;
+        post?: never;
+        /**
+         * Sign out everywhere else
+         * @description For: signed-in.
+         */
+        delete: operations["endOtherSessions"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Your tokens for programs
+         * @description For: signed-in.
+         */
+        get: operations["listTokens"];
+        put?: never;
+        /**
+         * Make a token for a program
+         * @description For: signed-in.
+         */
+        post: operations["makeToken"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tokens/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End one of your tokens
+         * @description For: signed-in.
+         */
+        delete: operations["revokeToken"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/tray": {
         parameters: {
             query?: never;
@@ -796,6 +1370,26 @@ export interface paths {
         get: operations["getTray"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tray/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What a reviewer would ask about your unsent edits
+         * @description For: technician.
+         */
+        post: operations["checkTray"];
         delete?: never;
         options?: never;
         head?: never;
@@ -837,6 +1431,46 @@ export interface paths {
          * @description For: technician.
          */
         delete: operations["removeEdit"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tray/edits/{id}/reason": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Say why an unsent edit is made
+         * @description For: technician.
+         */
+        put: operations["setReason"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tray/knock-on": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What your unsent edits would do to profiles, releases and figures
+         * @description For: technician.
+         */
+        post: operations["trayKnockOn"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -954,6 +1588,23 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AddedEdits: {
+            displaced: components["schemas"]["Displaced"][];
+            items: string[];
+        };
+        AskInputBody: {
+            person: string;
+            words: string;
+        };
+        Asked: {
+            answered: boolean;
+            /** Format: date-time */
+            at: string;
+            by: string;
+            person: string;
+            personId: string;
+            words: string;
+        };
         Attachment: {
             /** Format: date-time */
             at: string;
@@ -963,6 +1614,24 @@ export interface components {
             name: string;
             /** @enum {string} */
             type: "text/plain" | "image/png" | "image/jpeg";
+        };
+        AuditEntry: {
+            action: string;
+            /** Format: date-time */
+            at: string;
+            detail: unknown;
+            hash: string;
+            name: string;
+            personId?: string;
+            /** Format: int64 */
+            seq: number;
+            subject: string;
+        };
+        AuditProof: {
+            /** Format: int64 */
+            entries: number;
+            head: string;
+            wrong: string;
         };
         BenchLine: {
             away: boolean;
@@ -1077,9 +1746,12 @@ export interface components {
         Change: {
             /** Format: int64 */
             accepted: number;
+            askedMe: boolean;
             author: string;
             /** Format: int64 */
             authorAccepted: number;
+            /** Format: int64 */
+            authorChanges: number;
             authorId: string;
             /** Format: int64 */
             authorSent: number;
@@ -1087,22 +1759,51 @@ export interface components {
             decidedAt: string | null;
             /** Format: int64 */
             edits: number;
+            /** Format: int64 */
+            half: number;
             id: string;
+            importedFrom: string;
             /** Format: int64 */
             number: number;
             /** Format: int64 */
             open: number;
             /** Format: int64 */
+            revertedBy: number;
+            /** Format: int64 */
+            reverts: number;
+            /** Format: int64 */
             revision: number;
+            /** Format: int64 */
+            round: number;
             /** Format: date-time */
             sentAt: string;
             /** @enum {string} */
             state: "sent" | "accepted" | "returned" | "turned-down" | "taken-back";
             title: string;
+            /** Format: int64 */
+            touches: number;
+            words: string;
         };
         Changed: {
             name: string;
             what: components["schemas"]["Difference"][];
+        };
+        ChangesPage: {
+            items: components["schemas"]["Change"][];
+            /** @description Cursor of the next page, empty on the last */
+            next: string;
+        };
+        Checked: {
+            edits: components["schemas"]["CheckedEdit"][];
+            /** Format: int64 */
+            revises: number;
+        };
+        CheckedEdit: {
+            edit: string;
+            /** Format: int64 */
+            needs: number;
+            questions: components["schemas"]["Question"][];
+            why: string[];
         };
         Claim: {
             /** Format: int64 */
@@ -1116,6 +1817,19 @@ export interface components {
             setAt: string;
             setBy: string;
             value: unknown;
+        };
+        Comment: {
+            /** Format: date-time */
+            at: string;
+            id: string;
+            person: string;
+            text: string;
+            thread?: string;
+        };
+        CommentInputBody: {
+            text: string;
+            /** @description The edit's thread; none for the change as a whole */
+            thread?: string;
         };
         Completion: {
             /** Format: int64 */
@@ -1174,9 +1888,12 @@ export interface components {
         };
         Decision: {
             edit: string;
+            /** Format: int64 */
+            over?: number;
             /** @enum {string} */
             verdict: "accepted" | "returned" | "turned-down";
             words?: string;
+            written?: unknown;
         };
         DemoSignIn: {
             login: string;
@@ -1187,6 +1904,13 @@ export interface components {
             after: string;
             before: string;
             what: string;
+        };
+        Displaced: {
+            field: string;
+            package: string;
+            reason: string;
+            scope: components["schemas"]["Scope"];
+            value: unknown;
         };
         Distance: {
             /**
@@ -1248,32 +1972,55 @@ export interface components {
             trials: components["schemas"]["Trial"][];
         };
         Edit: {
+            approved: string[];
             base: unknown;
             buildName: string;
             /** Format: date-time */
             createdAt: string;
+            /** Format: date-time */
+            decidedAt: string | null;
             decidedBy: string;
             field: string;
+            gone: boolean;
             id: string;
             label: string;
             now: unknown;
+            /** Format: date-time */
+            nowAt: string | null;
+            nowBy: string;
+            /** Format: int64 */
+            nowChange: number;
+            /** Format: int64 */
+            nowRevision: number;
             package: string;
             packageId: string;
             phoneUnseen: boolean;
             reason: string;
+            /** Format: int64 */
+            reverts: number;
+            /** Format: int64 */
+            revises: number;
+            /** Format: int64 */
+            round: number;
             scopeId: string;
             scopeKind: string;
             scopeName: string;
-            state: string;
+            settled: unknown;
+            settledBy: string;
+            /** @enum {string} */
+            state: "in-tray" | "open" | "accepted" | "returned" | "turned-down" | "taken-back" | "replaced";
+            takes?: string;
+            thread: string;
             value: unknown;
             words: string;
         };
         EditInput: {
+            at?: components["schemas"]["ScopeNames"];
             /** @enum {string} */
             field: "load" | "trial" | "source" | "description" | "origin" | "functions" | "labels" | "aliases" | "substitutes" | "countries";
             package: string;
-            reason: string;
-            scope: components["schemas"]["Scope"];
+            reason?: string;
+            scope?: components["schemas"]["Scope"];
             value: unknown;
         };
         EditsInputBody: {
@@ -1286,6 +2033,10 @@ export interface components {
             message?: string;
             /** @description The value at the given location */
             value?: unknown;
+        };
+        FeedOutputBody: {
+            /** @description The address of your feed. It is a secret, shown this once; a new one ends the old. */
+            path: string;
         };
         FilterOutputBody: {
             /** @description What could be written next */
@@ -1312,6 +2063,21 @@ export interface components {
             /** @enum {string} */
             suggested: "loose" | "leaned-on" | "tied-in" | "load-bearing" | "unproven";
         };
+        ImportPreview: {
+            problems: components["schemas"]["Trouble"][];
+            rows: components["schemas"]["ImportRow"][];
+        };
+        ImportRow: {
+            /** @enum {string} */
+            group: "new" | "known" | "unknown" | "contradicts";
+            label: string;
+            name: string;
+            ours: string;
+            place: string;
+            quote: string;
+            theirs: string;
+            why: string;
+        };
         Intake: {
             before?: components["schemas"]["BuildDifference"];
             earlier?: components["schemas"]["CaptureDifference"];
@@ -1334,6 +2100,36 @@ export interface components {
             origin: string;
             originReason: string;
         };
+        Invitation: {
+            by: string;
+            /** Format: date-time */
+            createdAt: string;
+            /** Format: date-time */
+            expiresAt: string;
+            id: string;
+            note: string;
+            role: string;
+        };
+        InvitationOutputBody: {
+            by: string;
+            role: string;
+        };
+        InvitationTokenInputBody: {
+            token: string;
+        };
+        InviteInputBody: {
+            /** @description For whom it is, for yourself */
+            note: string;
+            /** @enum {string} */
+            role: "technician" | "reviewer" | "maintainer" | "keeper";
+        };
+        InviteOutputBody: {
+            /** Format: date-time */
+            expiresAt: string;
+            id: string;
+            /** @description The link to hand over; shown this once */
+            path: string;
+        };
         Job: {
             benchId?: string;
             /** Format: date-time */
@@ -1349,10 +2145,24 @@ export interface components {
             /** Format: date-time */
             updatedAt: string;
         };
+        JoinInputBody: {
+            login: string;
+            name: string;
+            password: string;
+            token: string;
+        };
         Keyboard: {
             component: string;
             default?: boolean;
             package: string;
+        };
+        KnockOn: {
+            moves: components["schemas"]["PlacedMove"][];
+            profiles: components["schemas"]["ProfileEffect"][];
+            /** Format: int64 */
+            releases: number;
+            /** Format: int64 */
+            untouched: number;
         };
         LedgerPage: {
             /** @description The builds that each row's presence has a letter for */
@@ -1395,6 +2205,10 @@ export interface components {
             q?: string;
             sort?: string;
         };
+        Line: {
+            cells: string[];
+            place: string;
+        };
         LinkCancel: {
             id: string;
         };
@@ -1420,14 +2234,23 @@ export interface components {
             running: string[];
             view: components["schemas"]["View"];
         };
+        ListAuditEntry: {
+            items: components["schemas"]["AuditEntry"][];
+        };
+        ListBody: {
+            /** @description What to send */
+            groups?: ("new" | "contradicts")[];
+            /** @description Where the list's grades hold; nothing for everywhere */
+            maker?: string;
+            mapping: components["schemas"]["Mapping"];
+            model?: string;
+            text: string;
+        };
         ListBuild: {
             items: components["schemas"]["Build"][];
         };
         ListCapturedPhone: {
             items: components["schemas"]["CapturedPhone"][];
-        };
-        ListChange: {
-            items: components["schemas"]["Change"][];
         };
         ListEdit: {
             items: components["schemas"]["Edit"][];
@@ -1435,11 +2258,17 @@ export interface components {
         ListForeseen: {
             items: components["schemas"]["Foreseen"][];
         };
+        ListInvitation: {
+            items: components["schemas"]["Invitation"][];
+        };
         ListMaker: {
             items: components["schemas"]["Maker"][];
         };
         ListModel: {
             items: components["schemas"]["Model"][];
+        };
+        ListPersonRow: {
+            items: components["schemas"]["PersonRow"][];
         };
         ListProfile: {
             items: components["schemas"]["Profile"][];
@@ -1450,16 +2279,39 @@ export interface components {
         ListSavedView: {
             items: components["schemas"]["SavedView"][];
         };
-        ListUUID: {
-            items: string[];
+        ListSignedIn: {
+            items: components["schemas"]["SignedIn"][];
+        };
+        ListToken: {
+            items: components["schemas"]["Token"][];
         };
         LogInputBody: {
             /** @description Lines of logcat */
             text: string;
         };
+        LookInputBody: {
+            /**
+             * Format: date-time
+             * @description When what you saw was read, as the change says
+             */
+            at: string;
+        };
         Loss: {
             function: string;
             packages: string[] | null;
+        };
+        MadeToken: {
+            /** Format: date-time */
+            createdAt: string;
+            /** Format: date-time */
+            expiresAt: string;
+            id: string;
+            name: string;
+            scopes: string[];
+            /** @description Shown this once */
+            secret: string;
+            /** Format: date-time */
+            usedAt: string | null;
         };
         Maker: {
             id: string;
@@ -1467,6 +2319,18 @@ export interface components {
             models: number;
             name: string;
             slug: string;
+        };
+        Mapping: {
+            grade?: string;
+            grades?: {
+                [key: string]: string;
+            };
+            label?: string;
+            link?: string;
+            linkColumn?: string;
+            name: string;
+            title: string;
+            words?: string;
         };
         Mistake: {
             /** Format: int64 */
@@ -1489,6 +2353,33 @@ export interface components {
             maker: string;
             name: string;
             slug: string;
+        };
+        ModelRecord: {
+            /** Format: int64 */
+            harmed: number;
+            /** Format: date-time */
+            last: string;
+            maker: string;
+            makerName: string;
+            model: string;
+            modelName: string;
+            /** Format: int64 */
+            phones: number;
+            /** Format: int64 */
+            trials: number;
+        };
+        Move: {
+            /** Format: double */
+            ceilingAfter: number;
+            /** Format: double */
+            ceilingBefore: number;
+            conditionsMoved: boolean;
+            label: string;
+            loadAfter: string;
+            loadBefore: string;
+            package: string;
+            standingAfter: string;
+            standingBefore: string;
         };
         Named: {
             icon?: string;
@@ -1518,12 +2409,40 @@ export interface components {
             /** @description For whom it is, in a sentence */
             purpose: string;
         };
+        NewTokenInputBody: {
+            /**
+             * Format: int64
+             * @description How long it is good for
+             */
+            days: number;
+            /** @description What it is for */
+            name: string;
+            scopes: ("read" | "send" | "review" | "publish")[];
+        };
+        News: {
+            items: components["schemas"]["Notice"][];
+            /** Format: int64 */
+            unread: number;
+        };
         Note: {
             /** Format: int64 */
             line: number;
             section: string;
             text: string;
             why: string;
+        };
+        Notice: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            /** Format: int64 */
+            change: number;
+            changeId?: string;
+            id: string;
+            kind: string;
+            read: boolean;
+            title: string;
+            words: string;
         };
         Opened: {
             component: string;
@@ -1547,9 +2466,14 @@ export interface components {
             origin: string;
             originReason: string;
         };
+        PasswordInputBody: {
+            new: string;
+            old: string;
+        };
         Past: {
             acceptedBy: string;
             after: unknown;
+            alone: boolean;
             /** Format: date-time */
             at: string;
             author: string;
@@ -1569,6 +2493,50 @@ export interface components {
             name: string;
             /** @enum {string} */
             role: "technician" | "reviewer" | "maintainer" | "keeper";
+        };
+        PersonPage: {
+            /** Format: int64 */
+            accepted: number;
+            /** Format: int64 */
+            changes: number;
+            /** Format: int64 */
+            decided: number;
+            id: string;
+            login: string;
+            models: components["schemas"]["ModelRecord"][];
+            myself: boolean;
+            name: string;
+            /** @description Their newest changes */
+            recent: components["schemas"]["Change"][];
+            removed: boolean;
+            /** Format: int64 */
+            reviewed: number;
+            /** @enum {string} */
+            role: "technician" | "reviewer" | "maintainer" | "keeper";
+            /** Format: date-time */
+            since: string;
+            /** Format: int64 */
+            trials: number;
+        };
+        PersonRow: {
+            /** Format: int64 */
+            accepted: number;
+            /** Format: int64 */
+            changes: number;
+            /** Format: int64 */
+            decided: number;
+            id: string;
+            login: string;
+            name: string;
+            removed: boolean;
+            /** Format: int64 */
+            reviewed: number;
+            /** @enum {string} */
+            role: "technician" | "reviewer" | "maintainer" | "keeper";
+            /** Format: date-time */
+            since: string;
+            /** Format: int64 */
+            trials: number;
         };
         Phone: {
             address: string;
@@ -1598,10 +2566,30 @@ export interface components {
             users?: number;
             webView?: string;
         };
+        Pick: {
+            label: string;
+            package: string;
+            why: string;
+        };
         Pin: {
             goes: boolean;
             package: string;
             reason: string;
+        };
+        PlacedMove: {
+            /** Format: double */
+            ceilingAfter: number;
+            /** Format: double */
+            ceilingBefore: number;
+            conditionsMoved: boolean;
+            label: string;
+            loadAfter: string;
+            loadBefore: string;
+            method: string;
+            package: string;
+            place: string;
+            standingAfter: string;
+            standingBefore: string;
         };
         Problem: {
             detail?: string;
@@ -1628,6 +2616,24 @@ export interface components {
             revision: number;
             slug: string;
         };
+        ProfileEffect: {
+            costs: string[];
+            emptied: string[];
+            gains: components["schemas"]["Pick"][];
+            id: string;
+            loses: components["schemas"]["Pick"][];
+            makerName: string;
+            modelName: string;
+            moves: components["schemas"]["Move"][];
+            name: string;
+            /** Format: int64 */
+            next: number;
+            /** Format: int64 */
+            release: number;
+            spares: string[];
+            wantedBefore: boolean;
+            wantsNumber: boolean;
+        };
         ProseInputBody: {
             text: string;
         };
@@ -1641,10 +2647,38 @@ export interface components {
             /** @description Where the release's public page is */
             path: string;
         };
+        Question: {
+            kind: string;
+            words: string;
+        };
+        ReadInputBody: {
+            /**
+             * Format: date-time
+             * @description What was told up to then is read
+             */
+            until: string;
+        };
+        ReadList: {
+            columns: string[];
+            /** @enum {string} */
+            form: "names" | "csv" | "json" | "yaml";
+            mapping?: components["schemas"]["Mapping"];
+            /**
+             * Format: int64
+             * @description How many rows there are; only the first are shown
+             */
+            of: number;
+            problems: components["schemas"]["Trouble"][];
+            rows: components["schemas"]["Line"][];
+            values: (string[] | null)[];
+        };
         Reason: {
             load: string;
             text: string;
             trials?: string[] | null;
+        };
+        ReasonInputBody: {
+            reason: string;
         };
         ReleaseLine: {
             edition: string;
@@ -1690,65 +2724,140 @@ export interface components {
             wanted?: components["schemas"]["Wanted"][] | null;
             with?: string;
         };
+        RevertOutputBody: {
+            /**
+             * Format: int64
+             * @description How many edits were put into your tray
+             */
+            edits: number;
+            /**
+             * Format: int64
+             * @description How many of their fields somebody has set since: these will meet a conflict
+             */
+            moved: number;
+        };
+        ReviewRules: {
+            alone: boolean;
+            /** Format: int64 */
+            firstChanges: number;
+            /** Format: int64 */
+            lenient: number;
+            /** Format: int64 */
+            lowering: number;
+            /** Format: int64 */
+            newcomer: number;
+        };
         ReviewedChange: {
             /** Format: int64 */
             accepted: number;
+            /** @description You may decide about your own: this installation has nobody else */
+            alone: boolean;
+            asked: components["schemas"]["Asked"][];
+            askedMe: boolean;
+            /** Format: date-time */
+            at: string;
             author: string;
             /** Format: int64 */
             authorAccepted: number;
+            /** Format: int64 */
+            authorChanges: number;
             authorId: string;
             /** Format: int64 */
             authorSent: number;
+            comments: components["schemas"]["Comment"][];
             /** Format: date-time */
             decidedAt: string | null;
             /** Format: int64 */
             edits: number;
+            /** Format: int64 */
+            half: number;
             id: string;
+            importedFrom: string;
+            /** Format: date-time */
+            lookedAt?: string;
             /** Format: int64 */
             number: number;
             /** Format: int64 */
             open: number;
             own: boolean;
+            /** Format: int64 */
+            revertedBy: number;
+            /** Format: int64 */
+            reverts: number;
             review: components["schemas"]["ReviewedEdit"][];
             /** Format: int64 */
             revision: number;
+            /** Format: int64 */
+            round: number;
             /** Format: date-time */
             sentAt: string;
             /** @enum {string} */
             state: "sent" | "accepted" | "returned" | "turned-down" | "taken-back";
             title: string;
+            /** Format: int64 */
+            touches: number;
+            words: string;
         };
         ReviewedEdit: {
             after: components["schemas"]["SideFigures"];
+            approved: string[];
             base: unknown;
             before: components["schemas"]["SideFigures"];
             buildName: string;
             /** Format: date-time */
             createdAt: string;
+            /** Format: date-time */
+            decidedAt: string | null;
             decidedBy: string;
             field: string;
+            gone: boolean;
             id: string;
             label: string;
-            /** @description The load is more lenient than the evidence suggests */
-            moreLenient: boolean;
+            /** @enum {string} */
+            moved: "" | "new" | "decided" | "catalogue" | "said";
+            /** Format: int64 */
+            needs: number;
             now: unknown;
+            /** Format: date-time */
+            nowAt: string | null;
+            nowBy: string;
+            /** Format: int64 */
+            nowChange: number;
+            /** Format: int64 */
+            nowRevision: number;
             package: string;
             packageId: string;
             phoneUnseen: boolean;
             reason: string;
+            /** Format: int64 */
+            reverts: number;
+            /** Format: int64 */
+            revises: number;
+            /** Format: int64 */
+            round: number;
             scopeId: string;
             scopeKind: string;
             scopeName: string;
-            state: string;
+            settled: unknown;
+            settledBy: string;
+            /** @enum {string} */
+            state: "in-tray" | "open" | "accepted" | "returned" | "turned-down" | "taken-back" | "replaced";
+            takes?: string;
+            thread: string;
             value: unknown;
             /** @enum {string} */
             verdict: "applies" | "nothing" | "conflict";
+            why: string[];
             words: string;
         };
         Role: {
             able?: string[] | null;
             holders?: string[] | null;
             name: string;
+        };
+        RoleInputBody: {
+            /** @enum {string} */
+            role: "technician" | "reviewer" | "maintainer" | "keeper";
         };
         Row: {
             bySuggestion: boolean;
@@ -1805,9 +2914,17 @@ export interface components {
             /** @enum {string} */
             kind: "everywhere" | "maker" | "model" | "build";
         };
+        ScopeNames: {
+            /** @description A fingerprint */
+            build?: string;
+            maker: string;
+            model?: string;
+        };
         SendInputBody: {
             edits: string[];
             title: string;
+            /** @description Why the whole is sent */
+            words?: string;
         };
         Session: {
             /** @description Sample sign-ins of a demo installation */
@@ -1816,6 +2933,8 @@ export interface components {
             person?: components["schemas"]["Person"];
             /** Format: int64 */
             tray: number;
+            /** Format: int64 */
+            unread: number;
             /** Format: int64 */
             waiting: number;
         };
@@ -1896,6 +3015,19 @@ export interface components {
              */
             weight: number;
         };
+        SignedIn: {
+            agent: string;
+            /** Format: date-time */
+            createdAt: string;
+            /** Format: date-time */
+            expiresAt: string;
+            here: boolean;
+            id: string;
+        };
+        SomeEdits: {
+            /** @description Only these edits; none asks for all open ones */
+            edits?: string[];
+        };
         SourceRow: {
             /** Format: date-time */
             at: string;
@@ -1906,6 +3038,7 @@ export interface components {
             claim: "about" | "clean" | "function-lost" | "fault" | "no-start" | "refused";
             id: string;
             link: string;
+            load: string;
             person: string;
             quote: string;
             scopeName: string;
@@ -1948,6 +3081,17 @@ export interface components {
             near: number;
             /** Format: double */
             thinWidth: number;
+        };
+        Token: {
+            /** Format: date-time */
+            createdAt: string;
+            /** Format: date-time */
+            expiresAt: string;
+            id: string;
+            name: string;
+            scopes: string[];
+            /** Format: date-time */
+            usedAt: string | null;
         };
         Transfer: {
             /** Format: double */
@@ -1998,6 +3142,10 @@ export interface components {
             persistence?: string;
             /** @description As in an edit; empty where it is not chosen yet */
             phone: string;
+        };
+        Trouble: {
+            place: string;
+            words: string;
         };
         Uploaded: {
             buildId: string;
@@ -2054,6 +3202,14 @@ export interface components {
             /** Format: double */
             weight: number;
         };
+        WholeChange: {
+            edits: components["schemas"]["EditInput"][];
+            /** @enum {string} */
+            format?: "roster-edits/1";
+            title: string;
+            /** @description Why the whole is sent */
+            words?: string;
+        };
         Yardstick: {
             thresholds: components["schemas"]["Thresholds"];
             transfer: components["schemas"]["Transfer"];
@@ -2089,6 +3245,114 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Attachment"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listAudit: {
+        parameters: {
+            query?: {
+                person?: string;
+                /** @description An action such as change.sent, or the first part of it */
+                action?: string;
+                subject?: string;
+                since?: string;
+                /** @description That day counts */
+                until?: string;
+                /** @description Number of the last entry of the page before */
+                before?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListAuditEntry"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exportAudit: {
+        parameters: {
+            query?: {
+                person?: string;
+                /** @description An action such as change.sent, or the first part of it */
+                action?: string;
+                subject?: string;
+                since?: string;
+                /** @description That day counts */
+                until?: string;
+                form?: "csv" | "jsonl";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    checkAudit: {
+        parameters: {
+            query?: {
+                /** @description A hash that you noted earlier and that must be there */
+                head?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AuditProof"];
                 };
             };
             /** @description Error */
@@ -2396,14 +3660,46 @@ export interface operations {
             };
         };
     };
+    exportCatalogue: {
+        parameters: {
+            query?: {
+                /** @description One JSON document, or a ZIP archive of CSV tables */
+                form?: "json" | "zip";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     listChanges: {
         parameters: {
             query?: {
                 state?: "sent" | "accepted" | "returned" | "turned-down" | "taken-back";
                 /** @description Only your own */
                 mine?: boolean;
-                /** @description Number of the last change of the page before */
-                cursor?: number;
+                /** @description Only this person's */
+                author?: string;
+                /** @description Where the page before ended */
+                cursor?: string;
                 limit?: number;
             };
             header?: never;
@@ -2418,7 +3714,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ListChange"];
+                    "application/json": components["schemas"]["ChangesPage"];
                 };
             };
             /** @description Error */
@@ -2445,6 +3741,41 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["SendInputBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Created"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sendWhole: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WholeChange"];
             };
         };
         responses: {
@@ -2500,6 +3831,74 @@ export interface operations {
             };
         };
     };
+    askPerson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskInputBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    commentChange: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CommentInputBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Created"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     decideChange: {
         parameters: {
             query?: never;
@@ -2526,6 +3925,105 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReviewedChange"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changeKnockOn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SomeEdits"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KnockOn"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    lookAtChange: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookInputBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    revertChange: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevertOutputBody"];
                 };
             };
             /** @description Error */
@@ -2630,6 +4128,200 @@ export interface operations {
             };
         };
     };
+    importList: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ListBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Created"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    previewImport: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ListBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportPreview"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readList: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listInvitations: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListInvitation"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    invite: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InviteInputBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InviteOutputBody"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    uninvite: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     getJob: {
         parameters: {
             query?: never;
@@ -2719,6 +4411,73 @@ export interface operations {
                         /** @description The retry time in milliseconds. */
                         retry?: number;
                     }[];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    join: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JoinInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Set-Cookie"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readInvitation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InvitationTokenInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvitationOutputBody"];
                 };
             };
             /** @description Error */
@@ -3136,6 +4895,95 @@ export interface operations {
             };
         };
     };
+    listNews: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["News"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    makeFeed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedOutputBody"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readNews: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadInputBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     readLog: {
         parameters: {
             query?: never;
@@ -3196,6 +5044,128 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Dossier"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listPeople: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListPersonRow"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getPerson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonPage"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removePerson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setRole: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoleInputBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -3484,6 +5454,72 @@ export interface operations {
             };
         };
     };
+    getReviewRules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReviewRules"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setReviewRules: {
+        parameters: {
+            query?: never;
+            header: {
+                "If-Match": string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReviewRules"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReviewRules"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     getSession: {
         parameters: {
             query?: never;
@@ -3578,6 +5614,184 @@ export interface operations {
             };
         };
     };
+    changePassword: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordInputBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listSessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListSignedIn"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    endOtherSessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listTokens: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListToken"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    makeToken: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewTokenInputBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeToken"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    revokeToken: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     getTray: {
         parameters: {
             query?: never;
@@ -3594,6 +5808,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ListEdit"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    checkTray: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SomeEdits"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Checked"];
                 };
             };
             /** @description Error */
@@ -3626,7 +5873,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ListUUID"];
+                    "application/json": components["schemas"]["AddedEdits"];
                 };
             };
             /** @description Error */
@@ -3657,6 +5904,72 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setReason: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReasonInputBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    trayKnockOn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SomeEdits"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KnockOn"];
+                };
             };
             /** @description Error */
             default: {

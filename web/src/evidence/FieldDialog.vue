@@ -4,7 +4,7 @@ import { computed, ref } from 'vue'
 import ChoiceRow from './ChoiceRow.vue'
 import DescriptionText from './DescriptionText.vue'
 import type { Subject } from './dialogs'
-import { linesOf, slugOf } from './written'
+import { asText, hints, valueOf } from './written'
 import TraySheet from './TraySheet.vue'
 import { fieldWord, originWord } from './words'
 
@@ -16,50 +16,16 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{ close: [] }>()
 
-const commas = ['functions', 'countries']
-function asText(v: typeof props.value): string {
-  if (typeof v === 'string') return v
-  if (Array.isArray(v)) return v.join(commas.includes(props.field) ? ', ' : '\n')
-  return Object.entries(v)
-    .map(([lang, label]) => `${lang}: ${label}`)
-    .join('\n')
-}
-const text = ref(asText(props.value))
+const text = ref(asText(props.field, props.value))
 const reason = ref('')
 const several = computed(() => props.subjects.length > 1)
-const ready = computed(() => text.value.trim() !== asText(props.value).trim() && reason.value.trim() !== '')
-const hints: Record<string, string> = {
-  functions: 'Short words with commas between, such as payments, voice-mail',
-  labels: 'One a line: the language, a colon, the name. en: Tips',
-  aliases: 'One a line',
-  countries: 'Two letters each, with commas between: NO, SE',
-}
-
-function parsed(): unknown {
-  const words = text.value.split(/[,\n]/).filter((w) => w.trim())
-  switch (props.field) {
-    case 'functions':
-      return words.map(slugOf)
-    case 'countries':
-      return words.map((c) => c.trim().toUpperCase())
-    case 'aliases':
-      return linesOf(text.value)
-    case 'labels':
-      return Object.fromEntries(
-        linesOf(text.value).map((l) => {
-          const at = l.indexOf(':')
-          if (at < 1) throw new Error(`“${l}”: write the language, a colon and the name, such as en: Tips`)
-          return [l.slice(0, at).trim(), l.slice(at + 1).trim()]
-        }),
-      )
-    default:
-      return text.value.trim()
-  }
-}
+const ready = computed(
+  () => text.value.trim() !== asText(props.field, props.value).trim() && reason.value.trim() !== '',
+)
 const edit = () => ({
   field: props.field,
   scope: { kind: 'everywhere' as const },
-  value: parsed(),
+  value: valueOf(props.field, text.value),
   reason: reason.value.trim(),
 })
 const origins = Object.entries(originWord).map(([value, word]) => ({ value, word }))

@@ -45,6 +45,7 @@ export const stateWord: Record<string, string> = {
   returned: 'returned',
   'turned-down': 'turned down',
   'taken-back': 'taken back',
+  replaced: 'replaced by a newer round',
 }
 
 export const fieldWord: Record<string, string> = {
@@ -118,4 +119,19 @@ export function day(time: string): string {
 
 export function exactTime(time: string): string {
   return new Date(time).toLocaleString(undefined, { dateStyle: 'medium', timeStyle: 'long' })
+}
+
+const roleWord: Record<string, string> = {
+  HOME: 'home screen',
+  DIALER: 'dialler',
+  SMS: 'messages',
+  BROWSER: 'browser',
+  ASSISTANT: 'assistant',
+  EMERGENCY: 'emergency information',
+  SYSTEM_GALLERY: 'gallery',
+}
+
+// roleName says one of the platform's roles in plain words.
+export function roleName(role: string): string {
+  return roleWord[role] ?? role.toLowerCase().replaceAll('_', ' ')
 }

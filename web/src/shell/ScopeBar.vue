@@ -11,7 +11,8 @@ const theme = defineModel<'auto' | 'light' | 'dark'>('theme', { required: true }
 const route = useRoute()
 const router = useRouter()
 const { scope, setScope, query } = useScope()
-const { person, signOut } = useSession()
+const { session, person, may, signOut } = useSession()
+const unread = computed(() => session.data.value?.unread ?? 0)
 const keys = useKeyList()
 
 const makers = useMakers()
@@ -114,14 +115,29 @@ const nextTheme = { auto: 'light', light: 'dark', dark: 'auto' } as const
     </label>
     <v-menu location="bottom end" offset="0">
       <template #activator="{ props: menu }">
-        <button class="me" v-bind="menu" :aria-label="`You: ${person?.name}, ${person?.role}`">{{ initials }}</button>
+        <button
+          class="me"
+          v-bind="menu"
+          :aria-label="`You: ${person?.name}, ${person?.role}${unread ? `, ${unread} not read` : ''}`"
+        >
+          {{ initials }}<i v-if="unread">{{ unread }}</i>
+        </button>
       </template>
       <div class="menu">
         <p>
           <b>{{ person?.name }}</b>
         </p>
         <p class="second">{{ person?.role }}</p>
+        <router-link class="link" to="/news">What you were told{{ unread ? `: ${unread} new` : '' }}</router-link>
+        <router-link class="link" :to="{ name: 'person', params: { id: person?.id } }"
+          >Your record and tokens</router-link
+        >
+        <router-link class="link" to="/lists">Bring in a list from elsewhere</router-link>
+        <router-link class="link" to="/people">People</router-link>
+        <router-link class="link" to="/rules">How many reviewers edits need</router-link>
         <router-link class="link" to="/yardstick">What evidence is measured by</router-link>
+        <router-link v-if="may('keeper')" class="link" to="/record">Who did what</router-link>
+        <a v-if="may('maintainer')" class="link" href="/api/v1/catalogue" download>The whole catalogue as a file</a>
         <button @click.stop="theme = nextTheme[theme]">
           Colours: {{ theme === 'auto' ? 'as the computer' : theme }}
         </button>
@@ -185,8 +201,14 @@ const nextTheme = { auto: 'light', light: 'dark', dark: 'auto' } as const
   font-weight: 600;
   text-align: center;
 }
+.me i {
+  margin-left: 3px;
+  font-style: normal;
+  font-size: 12px;
+  border-bottom: 2px solid var(--ring);
+}
 .menu {
-  width: 220px;
+  width: 250px;
   background: var(--sheet);
   border: 1px solid var(--ink);
   padding: 12px 0 6px;

@@ -1,23 +1,60 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { useDebounce } from '@vueuse/core'
+import { computed, ref, watch } from 'vue'
 import { words } from '@/api/client'
-import EditValue from '@/evidence/EditValue.vue'
-import { count, fieldWord } from '@/evidence/words'
-import PackageName from '@/marks/PackageName.vue'
+import KnockOn from '@/evidence/KnockOn.vue'
+import { count } from '@/evidence/words'
+import TrayRow from './TrayRow.vue'
 import { useScope } from './scope'
-import { useTray } from './tray'
+import { useTray, useTrayForesight, type Edit } from './tray'
 
-const { edits, remove, send } = useTray()
+const { edits, undoable, remove, undo, setReason, send } = useTray()
 const { query } = useScope()
 const open = ref(false)
 const title = ref('')
+const why = ref('')
 const busy = ref(false)
 const wrong = ref('')
 const sent = ref('')
 let key = crypto.randomUUID()
 
+// What stays behind when the rest is sent: a tray can become several changes.
+const behind = ref(new Set<string>())
+const going = computed(() => edits.value.filter((e) => !behind.value.has(e.id)).map((e) => e.id))
+const settled = useDebounce(going, 250)
+const { check, effect } = useTrayForesight(
+  () => settled.value,
+  () => open.value,
+)
+const asked = computed(() => new Map((check.data.value?.edits ?? []).map((e) => [e.edit, e])))
+const revises = computed(() => check.data.value?.revises ?? 0)
+// More rows than this are counted, not drawn.
+const drawn = 200
 const packages = computed(() => new Set(edits.value.map((e) => e.package)).size)
+const reaches = computed(() => {
+  const k = effect.data.value
+  if (!k || !edits.value.length) return ''
+  if (k.releases) return `would change ${count(k.releases, 'release')}`
+  return k.profiles.length ? `would touch ${count(k.profiles.length, 'profile')}` : ''
+})
+// A changed choice is another sending.
+watch([going, title, why], () => (key = crypto.randomUUID()))
+watch(edits, (list) => {
+  const here = new Set(list.map((e) => e.id))
+  behind.value = new Set([...behind.value].filter((id) => here.has(id)))
+})
 
+async function run(what: () => Promise<unknown>) {
+  busy.value = true
+  wrong.value = ''
+  try {
+    await what()
+  } catch (e) {
+    wrong.value = words(e)
+  } finally {
+    busy.value = false
+  }
+}
 async function act() {
   if (!open.value) {
     open.value = true
@@ -27,47 +64,66 @@ async function act() {
     wrong.value = 'Say in a line what this is about.'
     return
   }
-  busy.value = true
-  wrong.value = ''
-  try {
-    sent.value = await send(title.value.trim(), key)
-    key = crypto.randomUUID()
-    title.value = ''
-    open.value = false
-  } catch (e) {
-    wrong.value = words(e)
-  } finally {
-    busy.value = false
-  }
+  await run(async () => {
+    sent.value = await send(title.value.trim(), why.value.trim(), going.value, key)
+    title.value = why.value = ''
+    open.value = edits.value.length > 0
+  })
 }
-async function drop(id: string) {
-  try {
-    await remove(id)
-  } catch (e) {
-    wrong.value = words(e)
-  }
+function goes(e: Edit, on: boolean) {
+  const set = new Set(behind.value)
+  if (on) set.delete(e.id)
+  else set.add(e.id)
+  behind.value = set
 }
+const all = (on: boolean) => (behind.value = new Set(on ? [] : edits.value.map((e) => e.id)))
 </script>
 
 <template>
   <footer class="tray" aria-label="Tray">
     <div v-if="open && edits.length" class="edits">
-      <ol>
-        <li v-for="e in edits" :key="e.id">
-          <PackageName :name="e.package" />
-          <span class="second"
-            >{{ fieldWord[e.field] }}{{ e.scopeKind === 'everywhere' ? '' : ` for ${e.scopeName}` }}</span
-          >
-          <span><EditValue :field="e.field" :value="e.value" :build="e.buildName" /></span>
-          <span class="second">{{ e.words ? `returned: “${e.words}”` : e.reason }}</span>
-          <button class="link" :aria-label="`Take the edit of ${e.package} out`" @click="drop(e.id)">take out</button>
-        </li>
-      </ol>
-      <label class="title">
-        <span>What this is about</span>
-        <input v-model="title" maxlength="200" placeholder="Lyra 5 on 15.0.0: lock pictures" @keydown.enter="act" />
-      </label>
-      <p v-if="wrong" class="harm" role="alert">{{ wrong }}</p>
+      <div class="sheet">
+        <ol>
+          <TrayRow
+            v-for="e in edits.slice(0, drawn)"
+            :key="e.id"
+            :edit="e"
+            :goes="!behind.has(e.id)"
+            :check="asked.get(e.id)"
+            @out="run(() => remove(e))"
+            @goes="goes(e, $event)"
+            @reason="run(() => setReason(e.id, $event))"
+          />
+        </ol>
+        <p v-if="edits.length > drawn" class="second">and {{ edits.length - drawn }} more</p>
+        <p class="split second">
+          {{ going.length }} of {{ count(edits.length, 'edit') }} go in this change.
+          <button class="link" @click="all(true)">all</button> <button class="link" @click="all(false)">none</button>
+          <template v-if="behind.size"> What stays can be sent as a change of its own.</template>
+        </p>
+        <p v-if="revises">This is the next round of change {{ revises }}; what was said there stays.</p>
+        <label class="title">
+          <span>What this is about</span>
+          <input
+            v-model="title"
+            class="field"
+            maxlength="200"
+            placeholder="Lyra 5 on 15.0.0: lock pictures"
+            @keydown.enter="act"
+          />
+        </label>
+        <label class="title">
+          <span>Why the whole</span>
+          <input v-model="why" class="field" maxlength="5000" placeholder="if the edits do not say it" />
+        </label>
+        <p v-if="wrong" class="harm" role="alert">{{ wrong }}</p>
+      </div>
+      <aside aria-label="Knock-on">
+        <h2>Knock-on</h2>
+        <KnockOn v-if="effect.data.value" :effect="effect.data.value" />
+        <p v-else-if="effect.isError.value" class="harm">{{ words(effect.error.value) }}</p>
+        <p v-else class="second" aria-busy="true">working it out…</p>
+      </aside>
     </div>
     <div class="bar">
       <button class="handle" :aria-expanded="open" :disabled="!edits.length" @click="open = !open">
@@ -75,14 +131,16 @@ async function drop(id: string) {
         <template v-if="edits.length">
           <span>{{ count(edits.length, 'edit') }} not sent</span>
           <span class="dim">on {{ count(packages, 'package') }}</span>
+          <span v-if="reaches" class="dim">{{ reaches }}</span>
         </template>
         <span v-else class="dim">empty; every edit you make is collected here</span>
       </button>
+      <button v-if="undoable.length" class="go plain" :disabled="busy" @click="run(undo)">Put back what left</button>
       <span v-if="sent && !edits.length" class="dim" role="status"
         >Sent. <router-link :to="{ path: `/review/${sent}`, query }">See the change</router-link></span
       >
-      <button v-if="edits.length" class="go" :disabled="busy" @click="act">
-        {{ open ? 'Send' : 'Look and send' }}
+      <button v-if="edits.length" class="go" :disabled="busy || (open && !going.length)" @click="act">
+        {{ open ? (behind.size ? `Send ${going.length}` : 'Send') : 'Look and send' }}
       </button>
     </div>
   </footer>
@@ -120,36 +178,48 @@ async function drop(id: string) {
   font-weight: 600;
   padding: 3px 14px;
 }
+.go.plain {
+  background: none;
+  color: inherit;
+  box-shadow: inset 0 0 0 1px var(--bar-second);
+}
 .edits {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 288px;
   background: var(--sheet);
   border-top: 1px solid var(--ink);
-  padding: 6px 14px 12px;
-  max-height: 46vh;
-  overflow: auto;
+  max-height: 56vh;
 }
-li {
-  display: grid;
-  grid-template-columns: minmax(160px, 260px) 150px minmax(0, 1fr) minmax(0, 1fr) auto;
-  gap: 12px;
-  align-items: center;
-  min-height: 30px;
-  padding: 3px 0;
-  border-bottom: 1px solid var(--row);
+.sheet {
+  overflow: auto;
+  padding: 6px 14px 12px;
+}
+aside {
+  overflow: auto;
+  padding: 10px 14px;
+  border-left: 1px solid var(--hair);
+  background: var(--soft);
+}
+.split {
+  margin-top: 6px;
 }
 .title {
   display: flex;
   gap: 12px;
   align-items: center;
-  margin-top: 10px;
+  margin-top: 8px;
   font-weight: 600;
 }
-.title input {
+.title span {
+  width: 130px;
+}
+.title .field {
   flex: 1;
-  border: 1px solid var(--ink);
-  background: var(--sheet);
-  color: inherit;
-  font: inherit;
   font-weight: 400;
-  padding: 4px 8px;
+}
+@media (max-width: 720px) {
+  .edits {
+    grid-template-columns: minmax(0, 1fr);
+  }
 }
 </style>

@@ -2,18 +2,10 @@
 // What the phone says of itself beyond its packages.
 import { computed } from 'vue'
 import type { Schemas } from '@/api/client'
+import { roleName } from '@/evidence/words'
 import PackageName from '@/marks/PackageName.vue'
 
 const props = defineProps<{ facts: Schemas['PhoneFacts']; gone: string[] }>()
-const roleWord: Record<string, string> = {
-  HOME: 'home screen',
-  DIALER: 'dialler',
-  SMS: 'messages',
-  BROWSER: 'browser',
-  ASSISTANT: 'assistant',
-  EMERGENCY: 'emergency information',
-  SYSTEM_GALLERY: 'gallery',
-}
 const roles = computed(() => props.facts.roles ?? [])
 const rootWord: Record<string, string> = {
   no: 'no',
@@ -27,7 +19,7 @@ const rootWord: Record<string, string> = {
     <h2>This phone</h2>
     <dl>
       <template v-for="r in roles" :key="r.name">
-        <dt>{{ roleWord[r.name] ?? r.name.toLowerCase().replaceAll('_', ' ') }}</dt>
+        <dt>{{ roleName(r.name) }}</dt>
         <dd>
           <p v-for="h in r.holders ?? []" :key="h"><PackageName :name="h" /></p>
           <p v-if="!r.holders?.length" class="ochre">nobody</p>

@@ -1,49 +1,65 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import { ceiling, count, loadWord, people } from '@/evidence/words'
+import type { Schemas } from '@/api/client'
+import KnockOn from '@/evidence/KnockOn.vue'
+import { ago, ceiling, count, exactTime, loadWord, people } from '@/evidence/words'
 import HarmInterval from '@/marks/HarmInterval.vue'
 import type { ReviewedEdit } from './change'
 
-const props = defineProps<{ edit: ReviewedEdit; author: string }>()
+const props = defineProps<{
+  edit: ReviewedEdit
+  edits: ReviewedEdit[]
+  sent: string
+  effect?: Schemas['KnockOn']
+  wrong?: string
+}>()
+const judged = computed(() => props.edit.field === 'load' || props.edit.field === 'trial')
 const moves = computed(() => props.edit.before.ceiling !== props.edit.after.ceiling)
 const seen = computed(() => (props.edit.field === 'trial' ? props.edit.buildName : props.edit.scopeName))
+// Fields that somebody has set since the change was sent.
+const moved = computed(() => props.edits.filter((e) => e.state === 'open' && e.nowAt && e.nowAt > props.sent))
 </script>
 
 <template>
-  <h1>Evidence</h1>
-  <p class="second">for {{ edit.label || edit.package }}, seen from {{ seen }}</p>
-  <template v-if="edit.after.phones">
-    <h2>
-      At most {{ ceiling(edit.before.ceiling)
-      }}<template v-if="moves"> → {{ ceiling(edit.after.ceiling) }}</template> of phones harmed
-    </h2>
-    <HarmInterval :floor="edit.after.floor" :ceiling="edit.after.ceiling" />
-    <p class="second">
-      {{ count(edit.after.phones, 'phone') }}, {{ people(edit.after.people) }},
-      {{ edit.after.harmedPhones ? `${edit.after.harmedPhones} harmed` : 'none harmed' }}
-    </p>
-    <h2>Standing</h2>
-    <p>
-      {{ edit.before.standing
-      }}<template v-if="edit.before.standing !== edit.after.standing">
-        → <b>{{ edit.after.standing }}</b></template
-      >
-    </p>
+  <template v-if="edits.some((e) => e.state === 'open')">
+    <h1>Knock-on</h1>
+    <p class="second">if all open edits are accepted that you do not send back</p>
+    <p v-if="wrong" class="harm" role="alert">{{ wrong }}</p>
+    <KnockOn v-if="effect" :effect="effect" />
+    <p v-else-if="!wrong" class="second" aria-busy="true">working it out…</p>
+    <template v-if="moved.length">
+      <h2>Moved under it since it was sent</h2>
+      <p v-for="e in moved" :key="e.id">
+        {{ e.label || e.package }}: {{ e.nowBy }} in change {{ e.nowChange }},
+        <span :title="exactTime(e.nowAt!)">{{ ago(e.nowAt!) }}</span>
+      </p>
+    </template>
   </template>
-  <template v-else>
-    <h2>No trials</h2>
-    <p class="second">Nobody has tried it on a phone that counts here.</p>
+  <template v-if="judged">
+    <h1>Evidence</h1>
+    <p class="second">for {{ edit.label || edit.package }}, seen from {{ seen }}</p>
+    <template v-if="edit.after.phones">
+      <h2>
+        At most {{ ceiling(edit.before.ceiling)
+        }}<template v-if="moves"> → {{ ceiling(edit.after.ceiling) }}</template> of phones harmed
+      </h2>
+      <HarmInterval :floor="edit.after.floor" :ceiling="edit.after.ceiling" />
+      <p class="second">
+        {{ count(edit.after.phones, 'phone') }}, {{ people(edit.after.people) }},
+        {{ edit.after.harmedPhones ? `${edit.after.harmedPhones} harmed` : 'none harmed' }}
+      </p>
+      <p>
+        {{ edit.before.standing
+        }}<template v-if="edit.before.standing !== edit.after.standing">
+          → <b>{{ edit.after.standing }}</b></template
+        >, suggests {{ loadWord[edit.after.suggested] }}
+      </p>
+    </template>
+    <p v-else class="second">Nobody has tried it on a phone that counts here.</p>
   </template>
-  <h2>Suggested load</h2>
-  <p>
-    {{ loadWord[edit.before.suggested]
-    }}<template v-if="edit.before.suggested !== edit.after.suggested">
-      → <b>{{ loadWord[edit.after.suggested] }}</b></template
-    >
-  </p>
-  <p v-if="moves" class="second">The second figures hold when all open trials of this change are accepted.</p>
   <div class="keys">
     <span><kbd>j</kbd> <kbd>k</kbd> move</span><span><kbd>a</kbd> accept</span><span><kbd>r</kbd> return</span
-    ><span><kbd>d</kbd> turn down</span>
+    ><span><kbd>d</kbd> turn down</span><span><kbd>x</kbd> mark</span><span><kbd>s</kbd> mark similar</span
+    ><span><kbd>n</kbd> next change</span>
   </div>
 </template>

@@ -1,30 +1,42 @@
 <script setup lang="ts">
-import { useQueryClient } from '@tanstack/vue-query'
-import { computed, nextTick, ref } from 'vue'
+import { useQuery } from '@tanstack/vue-query'
+import { computed, nextTick, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { api, ask, words } from '@/api/client'
+import { words } from '@/api/client'
 import { ago, count, exactTime, stateWord } from '@/evidence/words'
 import FootBar from '@/shell/FootBar.vue'
 import { useKeys } from '@/shell/keys'
 import { useScope } from '@/shell/scope'
 import { useSession } from '@/shell/session'
 import { useTray } from '@/shell/tray'
+import AskSomebody from './AskSomebody.vue'
 import ChangeMargin from './ChangeMargin.vue'
-import { useReview, type Verdict } from './change'
+import { similar, useReview, type Decided, type Verdict } from './change'
 import EditSheet from './EditSheet.vue'
+import { queueQuery } from './queue'
+import TalkThread from './TalkThread.vue'
 
 const route = useRoute()
 const router = useRouter()
 const { query } = useScope()
 const { may } = useSession()
 const { reopen } = useTray()
-const client = useQueryClient()
 const id = computed(() => String(route.params.id))
-const { change, decided, open, wrong, busy, finish } = useReview(id)
+const { change, decided, open, knockOn, wrong, busy, finish, say, askPerson, takeBack, revert, reverted } =
+  useReview(id)
 const c = computed(() => change.data.value)
-const deciding = computed(() => !!c.value && c.value.state === 'sent' && !c.value.own && may('reviewer'))
+const shown = computed(() => c.value?.review.filter((e) => e.state !== 'replaced') ?? [])
+const deciding = computed(
+  () => !!c.value && c.value.state === 'sent' && (!c.value.own || c.value.alone) && may('reviewer'),
+)
 const at = ref(0)
-const current = computed(() => c.value?.review[at.value])
+const current = computed(() => shown.value[at.value])
+const marked = ref(new Set<string>())
+const comments = computed(() => {
+  const by = new Map<string, NonNullable<typeof c.value>['comments']>()
+  for (const x of c.value?.comments ?? []) by.set(x.thread ?? '', [...(by.get(x.thread ?? '') ?? []), x])
+  return by
+})
 const tally = computed(() => {
   const n = { accepted: 0, returned: 0, 'turned-down': 0 }
   for (const d of decided.values()) n[d.verdict]++
@@ -33,27 +45,57 @@ const tally = computed(() => {
   if (n.returned) parts.push(`${n.returned} to return`)
   if (n['turned-down']) parts.push(`${n['turned-down']} to turn down`)
   parts.push(`${open.value.length - decided.size} open`)
+  if (marked.value.size) parts.push(`${marked.value.size} marked`)
   return parts.join(', ')
 })
 // A return needs words; only then is it ready to be written.
 const ready = computed(
   () => decided.size > 0 && [...decided.values()].every((d) => d.verdict !== 'returned' || d.words.trim() !== ''),
 )
+const settle = (edit: string, d: Decided | undefined) => (d ? decided.set(edit, d) : decided.delete(edit))
 
+// decide holds for every marked edit, or else for the one under the cursor.
 function decide(edit: string, verdict?: Verdict) {
-  if (!verdict) decided.delete(edit)
-  else decided.set(edit, { verdict, words: decided.get(edit)?.words ?? '' })
+  const all = verdict && marked.value.has(edit) ? [...marked.value] : [edit]
+  for (const one of all) {
+    const e = open.value.find((x) => x.id === one)
+    if (!e || (verdict === 'accepted' && e.verdict === 'conflict')) continue
+    if (!verdict) decided.delete(one)
+    else decided.set(one, { verdict, words: decided.get(one)?.words ?? '' })
+  }
+  if (verdict) marked.value = new Set()
   if (verdict === 'returned')
     void nextTick(() => document.querySelector<HTMLTextAreaElement>(`#words-${edit} textarea`)?.focus())
-  else if (verdict && at.value < (c.value?.review.length ?? 0) - 1) at.value++
+  else if (verdict && all.length === 1 && at.value < shown.value.length - 1) at.value++
+}
+// Words for one returned edit go to those that were returned with it.
+function sayWords(edit: string, text: string) {
+  const before = decided.get(edit)!.words
+  for (const d of decided.values()) if (d.verdict === 'returned' && d.words === before) d.words = text
 }
 const press = (verdict: Verdict) => () => {
   if (deciding.value && current.value?.state === 'open') decide(current.value.id, verdict)
 }
+function mark(ids: string[]) {
+  const set = new Set(marked.value)
+  const off = ids.every((x) => set.has(x))
+  for (const x of ids)
+    if (off) set.delete(x)
+    else set.add(x)
+  marked.value = set
+}
 function move(by: number) {
-  at.value = Math.max(0, Math.min(at.value + by, (c.value?.review.length ?? 1) - 1))
+  at.value = Math.max(0, Math.min(at.value + by, shown.value.length - 1))
   void nextTick(() => document.getElementById(`edit-${at.value}`)?.scrollIntoView({ block: 'nearest' }))
 }
+// The change after this one in the queue.
+const queue = useQuery(queueQuery('sent'))
+const place = computed(() => queue.data.value?.findIndex((x) => x.id === id.value) ?? -1)
+const next = computed(() => {
+  const rest = (queue.data.value ?? []).filter((x) => x.id !== id.value)
+  return place.value < 0 ? rest[0] : (queue.data.value![place.value + 1] ?? rest[0])
+})
+const goNext = () => next.value && router.push({ name: 'change', params: { id: next.value.id }, query: query.value })
 useKeys([
   { keys: ['j', 'ArrowDown'], does: 'next edit', run: () => move(1) },
   { keys: ['k', 'ArrowUp'], does: 'edit before', run: () => move(-1) },
@@ -61,30 +103,43 @@ useKeys([
   { keys: ['r'], does: 'return it with words', run: press('returned') },
   { keys: ['d'], does: 'turn it down', run: press('turned-down') },
   {
+    keys: ['x'],
+    does: 'mark it: a, r and d then hold for all marked ones',
+    run: () => current.value?.state === 'open' && mark([current.value.id]),
+  },
+  {
+    keys: ['s'],
+    does: 'mark all that say the same kind of thing',
+    run: () => current.value && mark(open.value.filter((e) => similar(e, current.value!)).map((e) => e.id)),
+  },
+  { keys: ['f'], does: 'finish: write what you have decided', run: () => ready.value && void act() },
+  { keys: ['n'], does: 'next change', run: () => void goNext() },
+  {
     keys: ['u', 'Escape'],
     does: 'back to the queue',
     run: () => void router.push({ path: '/review', query: query.value }),
   },
 ])
-async function act() {
-  if (await finish()) at.value = 0
-}
 const said = ref('')
-async function takeBack() {
-  try {
-    await ask(api.POST('/api/v1/changes/{id}/take-back', { params: { path: { id: id.value } } }))
-    await Promise.all(
-      ['tray', 'session', 'changes', 'change'].map((key) => client.invalidateQueries({ queryKey: [key] })),
-    )
-    said.value = 'Taken back: its edits are in your tray again.'
-  } catch (e) {
-    wrong.value = words(e)
+async function act() {
+  if (await finish()) {
+    at.value = 0
+    said.value = 'Written; the author is told.'
   }
+}
+watch(decided, () => (said.value = ''))
+async function back() {
+  if (await takeBack()) said.value = 'Taken back: its edits are in your tray again.'
+}
+async function undo() {
+  if (!(await revert()) || !reverted.value) return
+  const { edits, moved } = reverted.value
+  said.value = `In your tray: ${count(edits, 'edit')} that take it back${moved ? `; ${moved} will meet a conflict` : ''}.`
 }
 async function again(edit: string) {
   try {
     await reopen(edit)
-    said.value = 'It is in your tray again, with the words that came back.'
+    said.value = 'It is in your tray; sending it from there is the next round of this change.'
   } catch (e) {
     wrong.value = words(e)
   }
@@ -103,31 +158,69 @@ async function again(edit: string) {
         <h1 dir="auto">{{ c.title }}</h1>
         <p class="second">
           change {{ c.number }}, sent <span :title="exactTime(c.sentAt)">{{ ago(c.sentAt) }}</span> by
-          {{ c.own ? 'you' : c.author }}, {{ c.authorAccepted }} of {{ c.authorSent }} earlier edits accepted ·
-          {{ count(c.edits, 'edit') }}
+          <router-link class="link" :to="{ name: 'person', params: { id: c.authorId }, query }">{{
+            c.own ? 'you' : c.author
+          }}</router-link>, {{ c.authorAccepted }} of {{ c.authorSent }} earlier edits accepted ·
+          {{ count(c.edits, 'edit') }}{{ c.round > 1 ? ` · round ${c.round}` : ''
+          }}{{ c.importedFrom ? ` · imported from ${c.importedFrom}` : ''
+          }}{{ c.reverts ? ` · takes back change ${c.reverts}` : ''
+          }}{{ c.revertedBy ? ` · taken back by change ${c.revertedBy}` : '' }}
         </p>
+        <p v-if="c.words" dir="auto">“{{ c.words }}”</p>
       </div>
-      <router-link class="second" :to="{ path: '/review', query }">the queue</router-link>
+      <div class="right">
+        <span v-if="place >= 0" class="second">{{ place + 1 }} of {{ queue.data.value!.length }} in the queue</span>
+        <router-link class="second" :to="{ path: '/review', query }">the queue</router-link>
+        <AskSomebody v-if="c.state === 'sent'" :author-id="c.authorId" :asked="c.asked" @ask="askPerson" />
+      </div>
     </header>
-    <p v-if="c.own && c.state === 'sent'" class="notice">This is yours: somebody else has to decide about it.</p>
+    <p v-if="c.own && c.state === 'sent'" class="notice">
+      {{
+        c.alone
+          ? 'This is yours. You are the only one here who can review, so you may decide; the history says so.'
+          : 'This is yours: somebody else has to decide about it.'
+      }}
+    </p>
     <div class="scroll" tabindex="0" role="region" aria-label="Edits">
       <EditSheet
-        v-for="(e, i) in c.review"
+        v-for="(e, i) in shown"
         :id="`edit-${i}`"
         :key="e.id"
         :edit="e"
         :number="i + 1"
         :picked="i === at"
+        :marked="marked.has(e.id)"
         :deciding="deciding"
         :decided="decided.get(e.id)"
+        :comments="comments.get(e.thread) ?? []"
+        :looked-at="c.lookedAt"
         :own="c.own"
         @click="at = i"
         @decide="decide(e.id, $event)"
-        @say="decided.set(e.id, { verdict: decided.get(e.id)!.verdict, words: $event })"
+        @settle="settle(e.id, $event)"
+        @say="sayWords(e.id, $event)"
+        @comment="say($event, e.thread)"
         @again="again(e.id)"
       />
+      <section class="whole" aria-label="About the whole">
+        <h2>About the whole</h2>
+        <TalkThread
+          :comments="comments.get('') ?? []"
+          about="the change as a whole"
+          :looked-at="c.lookedAt"
+          @say="say($event)"
+        />
+      </section>
     </div>
-    <Teleport defer to="#margin"><ChangeMargin v-if="current" :edit="current" :author="c.author" /></Teleport>
+    <Teleport defer to="#margin"
+      ><ChangeMargin
+        v-if="current"
+        :edit="current"
+        :edits="shown"
+        :sent="c.sentAt"
+        :effect="open.length ? knockOn.data.value : undefined"
+        :wrong="knockOn.isError.value ? words(knockOn.error.value) : ''"
+    /></Teleport>
     <Teleport defer to="#foot">
       <FootBar name="Review">
         <template v-if="wrong"
@@ -142,7 +235,9 @@ async function again(edit: string) {
         >
         <span v-else class="dim">{{ c.state === 'sent' ? 'waits for a reviewer' : stateWord[c.state] }}</span>
         <button v-if="deciding" class="go" :disabled="!ready || busy" @click="act">Finish</button>
-        <button v-else-if="c.own && c.state === 'sent'" class="go" @click="takeBack">Take back</button>
+        <button v-else-if="c.own && c.state === 'sent'" class="go" @click="back">Take back</button>
+        <button v-else-if="c.accepted" class="go plain" :disabled="busy" @click="undo">Take it back as a change</button>
+        <button v-if="!decided.size && next" class="go plain" @click="goNext">Next</button>
       </FootBar>
     </Teleport>
   </template>
@@ -152,12 +247,25 @@ async function again(edit: string) {
 header {
   display: flex;
   justify-content: space-between;
+  gap: 18px;
   align-items: end;
   padding: 13px 18px 10px;
   border-bottom: 1px solid var(--ink);
 }
+.right {
+  display: flex;
+  gap: 14px;
+  align-items: baseline;
+  white-space: nowrap;
+}
 .scroll {
   overflow: auto;
   flex: 1;
+}
+.whole {
+  display: flex;
+  flex-direction: column;
+  gap: 6px;
+  padding: 11px 18px 18px 54px;
 }
 </style>

@@ -1,32 +1,52 @@
 <script setup lang="ts">
 import { computed } from 'vue'
+import type { Schemas } from '@/api/client'
 import EditValue from '@/evidence/EditValue.vue'
-import { fieldWord, stateWord } from '@/evidence/words'
+import { count, fieldWord, stateWord } from '@/evidence/words'
 import PackageName from '@/marks/PackageName.vue'
 import TrialStrip from '@/marks/TrialStrip.vue'
 import { useScope } from '@/shell/scope'
-import type { ReviewedEdit, Verdict } from './change'
+import type { Decided, ReviewedEdit, Verdict } from './change'
+import ConflictValues from './ConflictValues.vue'
+import TalkThread from './TalkThread.vue'
 
 const props = defineProps<{
   edit: ReviewedEdit
   number: number
   picked: boolean
+  marked: boolean
   deciding: boolean
   own: boolean
-  decided?: { verdict: Verdict; words: string }
+  comments: Schemas['Comment'][]
+  lookedAt?: string
+  decided?: Decided
 }>()
-const emit = defineEmits<{ decide: [verdict: Verdict | undefined]; say: [words: string]; again: [] }>()
+const emit = defineEmits<{
+  decide: [verdict: Verdict | undefined]
+  settle: [decided: Decided | undefined]
+  say: [words: string]
+  comment: [text: string]
+  again: []
+}>()
 const { query } = useScope()
 const trial = computed(() => props.edit.field === 'trial')
+const adds = computed(() => trial.value || props.edit.field === 'source')
+const conflict = computed(() => props.edit.verdict === 'conflict' && props.edit.state === 'open')
 const outcome: Record<Verdict, string> = {
   accepted: 'Will be accepted',
   returned: 'Will be returned',
   'turned-down': 'Will be turned down',
 }
+const movedWord: Record<string, string> = {
+  new: 'new since your last look',
+  decided: 'decided since your last look',
+  catalogue: 'the catalogue moved since your last look',
+  said: 'somebody said something since your last look',
+}
 </script>
 
 <template>
-  <article :class="{ picked }">
+  <article :class="{ picked, marked }">
     <span class="second">{{ number }}</span>
     <div class="what">
       <p class="about">
@@ -35,21 +55,36 @@ const outcome: Record<Verdict, string> = {
         /></router-link>
         <b v-if="edit.label" dir="auto">{{ edit.label }}</b>
         <span class="second"
-          >{{ fieldWord[edit.field] }}{{ edit.scopeKind === 'everywhere' ? '' : `, for ${edit.scopeName}` }}</span
+          >{{ edit.takes ? 'takes out a ' : '' }}{{ fieldWord[edit.field]
+          }}{{ edit.scopeKind === 'everywhere' ? '' : `, for ${edit.scopeName}` }}</span
         >
+        <span v-if="edit.round > 1" class="second">round {{ edit.round }}</span>
+        <span v-if="edit.moved" class="fresh">{{ movedWord[edit.moved] }}</span>
       </p>
-      <div v-if="trial" class="after one"><EditValue field="trial" :value="edit.value" :build="edit.buildName" /></div>
+      <div v-if="edit.takes" class="before one">
+        <s><EditValue :field="edit.field" :value="edit.base" :build="edit.buildName" /></s>
+      </div>
+      <div v-else-if="adds" class="after one">
+        <EditValue :field="edit.field" :value="edit.value" :build="edit.buildName" />
+      </div>
+      <ConflictValues
+        v-else-if="conflict"
+        :edit="edit"
+        :deciding="deciding"
+        :decided="decided"
+        @settle="emit('settle', $event)"
+      />
       <div v-else class="turn">
         <div class="before">
           <EditValue :field="edit.field" :value="edit.state === 'open' ? edit.now : edit.base" />
         </div>
         <span aria-label="becomes">→</span>
-        <div class="after"><EditValue :field="edit.field" :value="edit.value" /></div>
+        <div class="after"><EditValue :field="edit.field" :value="edit.settled ?? edit.value" /></div>
       </div>
-      <p v-if="edit.verdict === 'conflict' && edit.state === 'open'" class="ochre">
-        Somebody changed this after the edit was made; it was <EditValue :field="edit.field" :value="edit.base" /> then.
-        It can only be returned or turned down.
+      <p v-if="edit.settled && !conflict" class="aside">
+        {{ edit.settledBy }} wrote this in place of <EditValue :field="edit.field" :value="edit.value" />
       </p>
+      <p v-if="edit.takes && edit.gone" class="aside second">It is out already.</p>
       <p v-if="edit.reason" dir="auto">“{{ edit.reason }}”</p>
       <div v-if="edit.field === 'load' || trial" class="evidence">
         <TrialStrip :strip="edit.after.strip" />
@@ -59,7 +94,12 @@ const outcome: Record<Verdict, string> = {
             : 'nobody has tried it'
         }}</span>
       </div>
-      <p v-if="edit.moreLenient" class="aside">More lenient than the evidence suggests.</p>
+      <p v-if="edit.needs > 1" class="aside">
+        <template v-for="(w, i) in edit.why" :key="w">{{ i ? '; ' : '' }}{{ w }}</template
+        >. <b>Needs {{ edit.needs === 2 ? 'a second reviewer' : `${edit.needs} reviewers` }}</b
+        ><template v-if="edit.approved.length">; accepted by {{ edit.approved.join(', ') }}</template
+        >.
+      </p>
       <p v-if="trial && edit.phoneUnseen && edit.state === 'open'" class="aside second">
         No capture of this phone was sent in.
       </p>
@@ -74,6 +114,7 @@ const outcome: Record<Verdict, string> = {
       <p v-if="edit.words" class="aside">
         “{{ edit.words }}” <span class="second">{{ edit.decidedBy }}</span>
       </p>
+      <TalkThread :comments="comments" :about="edit.package" :looked-at="lookedAt" @say="emit('comment', $event)" />
     </div>
     <div class="verdict">
       <template v-if="edit.state !== 'open'">
@@ -85,17 +126,27 @@ const outcome: Record<Verdict, string> = {
         </button>
       </template>
       <template v-else-if="decided">
-        <span>{{ outcome[decided.verdict] }}</span>
+        <span
+          >{{ outcome[decided.verdict]
+          }}{{
+            decided.verdict === 'accepted' && edit.needs > edit.approved.length + 1
+              ? `, then waits for ${count(edit.needs - edit.approved.length - 1, 'other', 'others')}`
+              : ''
+          }}</span
+        >
         <button class="act quiet" @click.stop="emit('decide', undefined)">Undo</button>
       </template>
       <template v-else-if="deciding">
-        <button class="act first" :disabled="edit.verdict === 'conflict'" @click.stop="emit('decide', 'accepted')">
+        <button class="act first" :disabled="conflict" @click.stop="emit('decide', 'accepted')">
           Accept <kbd>a</kbd>
         </button>
         <button class="act" @click.stop="emit('decide', 'returned')">Return with words <kbd>r</kbd></button>
         <button class="act quiet" @click.stop="emit('decide', 'turned-down')">Turn down <kbd>d</kbd></button>
       </template>
-      <span v-else class="second">open</span>
+      <template v-else>
+        <span class="second">open</span>
+        <button v-if="own && !edit.takes" class="act quiet" @click.stop="emit('again')">Revise</button>
+      </template>
     </div>
   </article>
 </template>
@@ -107,10 +158,21 @@ article {
   gap: 12px;
   padding: 11px 18px 13px;
   border-bottom: 1px solid var(--hair);
+  content-visibility: auto;
+  contain-intrinsic-size: auto 130px;
+}
+article.marked {
+  background: var(--soft);
+  box-shadow: inset 3px 0 var(--ink);
 }
 article.picked {
   background: var(--picked);
   box-shadow: inset 3px 0 var(--ring);
+}
+article.picked.marked {
+  box-shadow:
+    inset 3px 0 var(--ring),
+    inset 6px 0 var(--ink);
 }
 .what {
   display: flex;
@@ -125,6 +187,10 @@ article.picked {
 }
 .about b {
   font-weight: 600;
+}
+.fresh {
+  padding-left: 6px;
+  border-left: 2px solid var(--ring);
 }
 .plain {
   text-decoration: none;

@@ -2,13 +2,13 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { api, ask, words } from '@/api/client'
+import { words } from '@/api/client'
 import { ago, count, exactTime, stateWord } from '@/evidence/words'
 import { useKeys } from '@/shell/keys'
 import { useScope } from '@/shell/scope'
 import { useSession } from '@/shell/session'
+import { queueQuery, type View } from './queue'
 
-type View = 'sent' | 'mine' | 'all'
 const route = useRoute()
 const router = useRouter()
 const { query } = useScope()
@@ -16,12 +16,7 @@ const { person } = useSession()
 const view = computed<View>(() =>
   route.query.show === 'mine' || route.query.show === 'all' ? route.query.show : 'sent',
 )
-const params = computed(() => ({ sent: { state: 'sent' as const }, mine: { mine: true }, all: {} })[view.value])
-const changes = useQuery({
-  queryKey: computed(() => ['changes', view.value]),
-  queryFn: () =>
-    ask(api.GET('/api/v1/changes', { params: { query: { ...params.value, limit: 200 } } })).then((r) => r.items),
-})
+const changes = useQuery(computed(() => queueQuery(view.value)))
 const list = computed(() => changes.data.value ?? [])
 const at = ref(0)
 const show = (v: View) => router.replace({ query: { ...query.value, show: v } })
@@ -54,7 +49,9 @@ const nothing: Record<View, [string, string]> = {
     >
       {{ { sent: 'waiting', mine: 'yours', all: 'all' }[v] }}
     </button>
-    <span class="second">{{ view === 'sent' ? 'the oldest first' : 'the newest first' }}</span>
+    <span class="second">{{
+      view === 'sent' ? 'what touches a release first, then the oldest, then the better record' : 'the newest first'
+    }}</span>
   </div>
   <div v-if="changes.isError.value" class="notice bad" role="alert">{{ words(changes.error.value) }}</div>
   <ol v-else-if="list.length" class="queue">
@@ -65,8 +62,15 @@ const nothing: Record<View, [string, string]> = {
           <b dir="auto">{{ c.title }}</b>
           <span class="second"
             >{{ c.authorId === person?.id ? 'you' : c.author }}, {{ c.authorAccepted }} of {{ c.authorSent }} earlier
-            edits accepted</span
+            edits accepted{{ c.importedFrom ? ` · from ${c.importedFrom}` : ''
+            }}{{ c.reverts ? ` · takes back change ${c.reverts}` : ''
+            }}{{ c.round > 1 ? ` · round ${c.round}` : '' }}</span
           >
+        </span>
+        <span class="marks">
+          <b v-if="c.askedMe" class="asked">you were asked</b>
+          <span v-if="c.touches">touches {{ count(c.touches, 'release') }}</span>
+          <span v-if="c.half" class="second">{{ count(c.half, 'edit') }} half accepted</span>
         </span>
         <span>{{ count(c.edits, 'edit') }}</span>
         <span :class="{ ochre: c.state === 'returned' }">{{
@@ -87,6 +91,11 @@ const nothing: Record<View, [string, string]> = {
     <p>Is the claim as wide as its proof? One phone says something about its firmware, little about another maker's.</p>
     <h2>Nobody accepts their own</h2>
     <p>Your changes wait here for somebody else, like everybody's.</p>
+    <h2>Two reviewers</h2>
+    <p>
+      A grade more lenient than suggested, anything that lowers Load-bearing or Tied in, and a person's first changes
+      need a second. <router-link class="link" to="/rules">The rules</router-link>
+    </p>
     <div class="keys">
       <span><kbd>j</kbd> <kbd>k</kbd> move</span><span><kbd>Enter</kbd> open</span>
     </div>
@@ -120,7 +129,7 @@ const nothing: Record<View, [string, string]> = {
 }
 a {
   display: grid;
-  grid-template-columns: 34px 1fr 80px 150px 110px;
+  grid-template-columns: 34px minmax(0, 1fr) 150px 66px 140px 96px;
   gap: 12px;
   align-items: baseline;
   padding: 9px 18px;
@@ -137,6 +146,13 @@ a:focus-visible {
 .title {
   display: flex;
   flex-direction: column;
+}
+.marks {
+  display: flex;
+  flex-direction: column;
+}
+.asked {
+  font-weight: 600;
 }
 .title b {
   font-weight: 600;

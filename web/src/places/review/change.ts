@@ -1,9 +1,28 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { computed, reactive, ref, type Ref } from 'vue'
+import { computed, reactive, ref, watch, type Ref } from 'vue'
 import { api, ask, words, type Schemas } from '@/api/client'
 
 export type ReviewedEdit = Schemas['ReviewedEdit']
 export type Verdict = Schemas['Decision']['verdict']
+
+// What a reviewer has decided about an edit and not written yet.
+export interface Decided {
+  verdict: Verdict
+  words: string
+  // The catalogue's revision that the edit is to stand over.
+  over?: number
+  // What the reviewer wrote in place of the edit's value.
+  written?: unknown
+}
+
+// similar tells which other edits say the same kind of thing: trials with the
+// same method and outcome, or the same value of the same field.
+export function similar(a: ReviewedEdit, b: ReviewedEdit): boolean {
+  if (a.field !== b.field) return false
+  const [x, y] = [a.value, b.value] as { method?: string; outcome?: string }[]
+  if (a.field === 'trial') return x?.method === y?.method && x?.outcome === y?.outcome
+  return a.field === 'source' || JSON.stringify(a.value) === JSON.stringify(b.value)
+}
 
 // useReview holds a change and what the reviewer has decided so far; nothing
 // is written until finish.
@@ -13,31 +32,44 @@ export function useReview(id: Ref<string>) {
     queryKey: computed(() => ['change', id.value]),
     queryFn: () => ask(api.GET('/api/v1/changes/{id}', { params: { path: { id: id.value } } })),
   })
-  const decided = reactive(new Map<string, { verdict: Verdict; words: string }>())
+  const decided = reactive(new Map<string, Decided>())
   const wrong = ref('')
   const busy = ref(false)
   const open = computed(() => change.data.value?.review.filter((e) => e.state === 'open') ?? [])
+  // The edits that would stand: open ones but those that go back.
+  const standing = computed(() =>
+    open.value.filter((e) => (decided.get(e.id)?.verdict ?? 'accepted') === 'accepted').map((e) => e.id),
+  )
+  const knockOn = useQuery({
+    queryKey: computed(() => ['knock-on', id.value, change.data.value?.revision, standing.value]),
+    enabled: computed(() => standing.value.length > 0),
+    placeholderData: (before) => before,
+    queryFn: () =>
+      ask(
+        api.POST('/api/v1/changes/{id}/knock-on', {
+          params: { path: { id: id.value } },
+          body: { edits: standing.value },
+        }),
+      ),
+  })
 
-  async function finish() {
-    const c = change.data.value
-    if (!c) return false
+  // What has moved since the last look stays marked while the page is open:
+  // the look is noted, and not read again until somebody comes back.
+  watch(
+    () => change.data.value?.at,
+    (at, before) => {
+      if (at && !before)
+        void api.POST('/api/v1/changes/{id}/look', { params: { path: { id: id.value } }, body: { at } })
+    },
+    { immediate: true },
+  )
+
+  async function run(what: () => Promise<unknown>, ...touches: string[]) {
     busy.value = true
     wrong.value = ''
     try {
-      await ask(
-        api.POST('/api/v1/changes/{id}/decisions', {
-          params: { path: { id: id.value }, header: { 'If-Match': `"${c.revision}"` } },
-          body: {
-            decisions: [...decided].map(([edit, d]) => ({ edit, verdict: d.verdict, words: d.words || undefined })),
-          },
-        }),
-      )
-      decided.clear()
-      await Promise.all(
-        ['change', 'changes', 'session', 'ledger', 'dossier', 'profile'].map((key) =>
-          client.invalidateQueries({ queryKey: [key] }),
-        ),
-      )
+      await what()
+      await Promise.all(['change', 'changes', ...touches].map((key) => client.invalidateQueries({ queryKey: [key] })))
       return true
     } catch (e) {
       wrong.value = words(e)
@@ -47,5 +79,39 @@ export function useReview(id: Ref<string>) {
       busy.value = false
     }
   }
-  return { change, decided, open, wrong, busy, finish }
+  const path = () => ({ path: { id: id.value } })
+
+  const finish = () =>
+    run(
+      async () => {
+        await ask(
+          api.POST('/api/v1/changes/{id}/decisions', {
+            params: { ...path(), header: { 'If-Match': `"${change.data.value?.revision}"` } },
+            body: {
+              decisions: [...decided].map(([edit, d]) => ({ edit, ...d, words: d.words || undefined })),
+            },
+          }),
+        )
+        decided.clear()
+      },
+      'session',
+      'ledger',
+      'dossier',
+      'profile',
+      'knock-on',
+    )
+  const say = (text: string, thread?: string) =>
+    run(() => ask(api.POST('/api/v1/changes/{id}/comments', { params: path(), body: { text, thread } })))
+  const askPerson = (person: string, said: string) =>
+    run(async () => ask(api.POST('/api/v1/changes/{id}/asked', { params: path(), body: { person, words: said } })))
+  const takeBack = () =>
+    run(async () => ask(api.POST('/api/v1/changes/{id}/take-back', { params: path() })), 'tray', 'session')
+  const reverted = ref<Schemas['RevertOutputBody']>()
+  const revert = () =>
+    run(
+      async () => (reverted.value = await ask(api.POST('/api/v1/changes/{id}/revert', { params: path() }))),
+      'tray',
+      'session',
+    )
+  return { change, decided, open, knockOn, wrong, busy, finish, say, askPerson, takeBack, revert, reverted }
 }

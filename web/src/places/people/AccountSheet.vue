@@ -1,0 +1,161 @@
+<script setup lang="ts">
+// What only you see on your own page: password, sign-ins, tokens, feed.
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { ref } from 'vue'
+import { api, ask, words } from '@/api/client'
+import { ago, day } from '@/evidence/words'
+
+const client = useQueryClient()
+const sessions = useQuery({
+  queryKey: ['sessions'],
+  queryFn: () => ask(api.GET('/api/v1/sessions')).then((r) => r.items),
+})
+const tokens = useQuery({ queryKey: ['tokens'], queryFn: () => ask(api.GET('/api/v1/tokens')).then((r) => r.items) })
+const wrong = ref('')
+const said = ref('')
+const old = ref('')
+const fresh = ref('')
+const name = ref('')
+const days = ref(90)
+const scopes = ref<('read' | 'send' | 'review' | 'publish')[]>(['read', 'send'])
+const secret = ref('')
+const feed = ref('')
+const kinds = [
+  ['read', 'read what you may see'],
+  ['send', 'send changes, captures and files'],
+  ['review', 'decide about changes'],
+  ['publish', 'what maintainers and keepers may do'],
+] as const
+
+async function run(what: () => Promise<unknown>, done = '') {
+  wrong.value = said.value = ''
+  try {
+    await what()
+    said.value = done
+    await Promise.all(['sessions', 'tokens'].map((k) => client.invalidateQueries({ queryKey: [k] })))
+  } catch (e) {
+    wrong.value = words(e)
+  }
+}
+const change = () =>
+  run(async () => {
+    await ask(api.POST('/api/v1/session/password', { body: { old: old.value, new: fresh.value } }))
+    old.value = fresh.value = ''
+  }, 'Changed. Everywhere else you are signed out.')
+const others = () => run(async () => ask(api.DELETE('/api/v1/sessions')), 'Everywhere else you are signed out.')
+const make = () =>
+  run(async () => {
+    const made = await ask(
+      api.POST('/api/v1/tokens', { body: { name: name.value.trim(), scopes: scopes.value, days: days.value } }),
+    )
+    secret.value = made.secret
+    name.value = ''
+  })
+const revoke = (id: string) => run(async () => ask(api.DELETE('/api/v1/tokens/{id}', { params: { path: { id } } })))
+const newFeed = () =>
+  run(async () => {
+    feed.value = location.origin + (await ask(api.POST('/api/v1/news/feed'))).path
+  })
+</script>
+
+<template>
+  <p v-if="wrong" class="harm" role="alert">{{ wrong }}</p>
+  <p v-if="said" role="status">{{ said }}</p>
+  <div class="account">
+    <section aria-label="Password">
+      <h2>Password</h2>
+      <form @submit.prevent="change">
+        <input
+          v-model="old"
+          class="field"
+          type="password"
+          autocomplete="current-password"
+          placeholder="the old one"
+          aria-label="Old password"
+        />
+        <input
+          v-model="fresh"
+          class="field"
+          type="password"
+          autocomplete="new-password"
+          minlength="10"
+          placeholder="a new one, ten characters or more"
+          aria-label="New password"
+        />
+        <button class="act" :disabled="!old || fresh.length < 10">Change it</button>
+      </form>
+    </section>
+    <section aria-label="Sign-ins">
+      <h2>Where you are signed in</h2>
+      <p v-for="s in sessions.data.value ?? []" :key="s.id">
+        {{ s.here ? 'here' : s.agent || 'another place' }} <span class="second">since {{ ago(s.createdAt) }}</span>
+      </p>
+      <button v-if="(sessions.data.value?.length ?? 0) > 1" class="act quiet" @click="others">
+        Sign out everywhere else
+      </button>
+    </section>
+    <section aria-label="Tokens">
+      <h2>Tokens for programs</h2>
+      <p v-for="t in tokens.data.value ?? []" :key="t.id">
+        {{ t.name }}: {{ t.scopes.join(', ') }}
+        <span class="second"
+          >until {{ day(t.expiresAt) }}, {{ t.usedAt ? `used ${ago(t.usedAt)}` : 'not used yet' }}</span
+        >
+        <button class="link second" :aria-label="`End the token ${t.name}`" @click="revoke(t.id)">end it</button>
+      </p>
+      <p v-if="secret" class="notice">
+        Shown only now: <span class="mono secret">{{ secret }}</span>
+      </p>
+      <form @submit.prevent="make">
+        <input
+          v-model="name"
+          class="field"
+          maxlength="80"
+          placeholder="what it is for"
+          aria-label="What the token is for"
+        />
+        <label v-for="[scope, what] in kinds" :key="scope"
+          ><input v-model="scopes" type="checkbox" :value="scope" /> {{ what }}</label
+        >
+        <label>good for <input v-model.number="days" class="field days" type="number" min="1" max="366" /> days</label>
+        <button class="act" :disabled="!name.trim() || !scopes.length">Make a token</button>
+      </form>
+    </section>
+    <section aria-label="Feed">
+      <h2>Your feed</h2>
+      <p class="second">What you are told, as Atom, for a feed reader. Whoever has the address can read it.</p>
+      <p v-if="feed" class="notice">
+        Shown only now: <span class="mono secret">{{ feed }}</span>
+      </p>
+      <button class="act quiet" @click="newFeed">Make a new address</button>
+    </section>
+  </div>
+</template>
+
+<style scoped>
+.account {
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(300px, 1fr));
+  gap: 16px 32px;
+  margin: 12px 0;
+  padding: 12px 0;
+  border: solid var(--hair);
+  border-width: 1px 0;
+}
+form {
+  display: flex;
+  flex-direction: column;
+  align-items: start;
+  gap: 5px;
+  margin-top: 4px;
+}
+form .field:not(.days) {
+  width: 100%;
+}
+.days {
+  width: 60px;
+}
+.secret {
+  overflow-wrap: anywhere;
+}
+</style>

@@ -1,0 +1,68 @@
+<script setup lang="ts">
+// What you were told, newest first; having seen it makes it read.
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { watch } from 'vue'
+import { api, ask, words } from '@/api/client'
+import { ago, exactTime } from '@/evidence/words'
+import { useScope } from '@/shell/scope'
+
+const { query } = useScope()
+const client = useQueryClient()
+const news = useQuery({ queryKey: ['news'], queryFn: () => ask(api.GET('/api/v1/news')), refetchOnMount: 'always' })
+watch(
+  () => news.data.value?.items[0]?.at,
+  async (until) => {
+    if (!until || !news.data.value?.unread) return
+    await api.POST('/api/v1/news/read', { body: { until: new Date(Date.parse(until) + 1).toISOString() } })
+    await client.invalidateQueries({ queryKey: ['session'] })
+  },
+  { immediate: true },
+)
+const did: Record<string, string> = {
+  decided: 'decided about',
+  comment: 'said something about',
+  asked: 'asks you to look at',
+  revised: 'sent again',
+}
+</script>
+
+<template>
+  <section class="scroll" tabindex="0" role="region" aria-label="News">
+    <h1>What you were told</h1>
+    <p v-if="news.isError.value" class="harm" role="alert">{{ words(news.error.value) }}</p>
+    <ol>
+      <li v-for="n in news.data.value?.items ?? []" :key="n.id" :class="{ fresh: !n.read }">
+        <p>
+          {{ n.by }} {{ did[n.kind] }}
+          <router-link v-if="n.changeId" class="link" :to="{ name: 'change', params: { id: n.changeId }, query }">{{
+            n.title
+          }}</router-link>
+          <span class="second" :title="exactTime(n.at)"> {{ ago(n.at) }}</span>
+        </p>
+        <p v-if="n.words" class="said" dir="auto">{{ n.kind === 'decided' ? n.words : `“${n.words}”` }}</p>
+      </li>
+    </ol>
+    <div v-if="news.data.value && !news.data.value.items.length" class="empty">
+      <h1>Nothing yet</h1>
+      <p class="second">When somebody decides about a change of yours, answers you or asks you, it stands here.</p>
+    </div>
+  </section>
+</template>
+
+<style scoped>
+.scroll {
+  overflow: auto;
+  flex: 1;
+  padding: 14px 18px;
+}
+li {
+  padding: 7px 0 7px 10px;
+  border-bottom: 1px solid var(--row);
+}
+li.fresh {
+  box-shadow: inset 3px 0 var(--ring);
+}
+.said {
+  white-space: pre-line;
+}
+</style>

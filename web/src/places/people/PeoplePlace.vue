@@ -1,0 +1,184 @@
+<script setup lang="ts">
+// Who works here, with what became of what they sent; the keeper invites,
+// gives roles and removes.
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { ref } from 'vue'
+import { api, ask, words } from '@/api/client'
+import { ago, count, exactTime } from '@/evidence/words'
+import { useScope } from '@/shell/scope'
+import { useSession } from '@/shell/session'
+
+const client = useQueryClient()
+const { query } = useScope()
+const { person, may } = useSession()
+const people = useQuery({ queryKey: ['people'], queryFn: () => ask(api.GET('/api/v1/people')).then((r) => r.items) })
+const invitations = useQuery({
+  queryKey: ['invitations'],
+  enabled: () => may('keeper'),
+  queryFn: () => ask(api.GET('/api/v1/invitations')).then((r) => r.items),
+})
+const roles = ['technician', 'reviewer', 'maintainer', 'keeper'] as const
+type Role = (typeof roles)[number]
+const wrong = ref('')
+const said = ref('')
+const link = ref('')
+const role = ref<Role>('technician')
+const note = ref('')
+const sure = ref('')
+
+async function run(what: () => Promise<unknown>) {
+  wrong.value = said.value = ''
+  try {
+    await what()
+    await Promise.all(['people', 'invitations', 'session'].map((k) => client.invalidateQueries({ queryKey: [k] })))
+  } catch (e) {
+    wrong.value = words(e)
+  }
+}
+const invite = () =>
+  run(async () => {
+    const made = await ask(api.POST('/api/v1/invitations', { body: { role: role.value, note: note.value.trim() } }))
+    link.value = location.origin + made.path
+    note.value = ''
+  })
+const uninvite = (id: string) =>
+  run(async () => ask(api.DELETE('/api/v1/invitations/{id}', { params: { path: { id } } })))
+const setRole = (id: string, to: string) =>
+  run(async () => ask(api.PUT('/api/v1/people/{id}/role', { params: { path: { id } }, body: { role: to as Role } })))
+const remove = (id: string) =>
+  run(async () => {
+    await ask(api.DELETE('/api/v1/people/{id}', { params: { path: { id } } }))
+    sure.value = ''
+    said.value = 'Gone. What they did stays, under a pseudonym.'
+  })
+const share = (p: { decided: number; accepted: number }) =>
+  p.decided ? `${Math.round((100 * p.accepted) / p.decided)} %` : ''
+</script>
+
+<template>
+  <section class="scroll" tabindex="0" role="region" aria-label="People">
+    <h1>People</h1>
+    <p v-if="wrong" class="harm" role="alert">{{ wrong }}</p>
+    <p v-if="said" role="status">{{ said }}</p>
+    <table class="listed">
+      <thead>
+        <tr>
+          <th>Name</th>
+          <th>Role</th>
+          <th class="n">Changes</th>
+          <th class="n">Edits accepted</th>
+          <th class="n">of those decided</th>
+          <th class="n">Trials</th>
+          <th class="n">Reviewed</th>
+          <th>Since</th>
+          <th v-if="may('keeper')"></th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="p in people.data.value ?? []" :key="p.id">
+          <td>
+            <router-link class="link" :to="{ name: 'person', params: { id: p.id }, query }">{{ p.name }}</router-link>
+            <span class="second"> {{ p.login }}</span>
+          </td>
+          <td>
+            <select
+              v-if="may('keeper')"
+              class="field"
+              :value="p.role"
+              :aria-label="`Role of ${p.name}`"
+              @change="setRole(p.id, ($event.target as HTMLSelectElement).value)"
+            >
+              <option v-for="r in roles" :key="r">{{ r }}</option>
+            </select>
+            <template v-else>{{ p.role }}</template>
+          </td>
+          <td class="n">{{ p.changes || '' }}</td>
+          <td class="n">{{ p.accepted || '' }}</td>
+          <td class="n second">{{ share(p) }}</td>
+          <td class="n">{{ p.trials || '' }}</td>
+          <td class="n">{{ p.reviewed || '' }}</td>
+          <td class="second" :title="exactTime(p.since)">{{ ago(p.since) }}</td>
+          <td v-if="may('keeper')" class="n">
+            <template v-if="p.id !== person?.id">
+              <button v-if="sure !== p.id" class="link second" :aria-label="`Remove ${p.name}`" @click="sure = p.id">
+                remove
+              </button>
+              <span v-else>
+                <button class="link harm" @click="remove(p.id)">Remove {{ p.name }}</button>
+                <button class="link second" @click="sure = ''">keep</button>
+              </span>
+            </template>
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <template v-if="may('keeper')">
+      <h2>Invite somebody</h2>
+      <form class="invite" @submit.prevent="invite">
+        <select v-model="role" class="field" aria-label="Role">
+          <option v-for="r in roles" :key="r">{{ r }}</option>
+        </select>
+        <input
+          v-model="note"
+          class="field"
+          maxlength="200"
+          placeholder="for whom, as a note to yourself"
+          aria-label="For whom"
+        />
+        <button class="act">Make a link</button>
+      </form>
+      <p v-if="link" class="notice">
+        Hand this over; it works once, for two weeks, and is shown only now: <span class="mono">{{ link }}</span>
+      </p>
+      <template v-if="invitations.data.value?.length">
+        <h2>{{ count(invitations.data.value.length, 'invitation') }} not used yet</h2>
+        <p v-for="i in invitations.data.value" :key="i.id">
+          {{ i.role }}{{ i.note ? `, ${i.note}` : '' }}
+          <span class="second">by {{ i.by }}, {{ ago(i.createdAt) }}</span>
+          <button class="link second" :aria-label="`End the invitation ${i.note}`" @click="uninvite(i.id)">
+            end it
+          </button>
+        </p>
+      </template>
+    </template>
+  </section>
+  <Teleport defer to="#margin">
+    <h1>What each role may do</h1>
+    <p><b>technician</b>: capture, try, send changes</p>
+    <p><b>reviewer</b>: also decide about others' changes</p>
+    <p><b>maintainer</b>: also profiles and releases</p>
+    <p><b>keeper</b>: also people, rules and the record</p>
+    <p><router-link class="link" to="/rules">How many reviewers edits need</router-link></p>
+    <p v-if="may('keeper')"><router-link class="link" to="/record">The record of who did what</router-link></p>
+  </Teleport>
+</template>
+
+<style scoped>
+.scroll {
+  overflow: auto;
+  flex: 1;
+  padding: 14px 18px;
+}
+.n {
+  text-align: right;
+  white-space: nowrap;
+}
+th.n {
+  padding-right: 12px;
+}
+h2 {
+  margin-top: 16px;
+}
+.invite {
+  display: flex;
+  gap: 8px;
+  margin: 6px 0;
+}
+.invite input {
+  flex: 1;
+  max-width: 420px;
+}
+.mono {
+  overflow-wrap: anywhere;
+}
+</style>

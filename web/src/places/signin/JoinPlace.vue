@@ -1,0 +1,74 @@
+<script setup lang="ts">
+// Joins by an invitation. Its secret stands behind the # of the address, where
+// no server's log sees it.
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { ref } from 'vue'
+import { api, ask, words } from '@/api/client'
+
+const client = useQueryClient()
+const token = location.hash.slice(1)
+const invitation = useQuery({
+  queryKey: ['invitation'],
+  retry: false,
+  queryFn: () => ask(api.POST('/api/v1/join/invitation', { body: { token } })),
+})
+const login = ref('')
+const name = ref('')
+const password = ref('')
+const wrong = ref('')
+const busy = ref(false)
+async function join() {
+  busy.value = true
+  wrong.value = ''
+  try {
+    await ask(
+      api.POST('/api/v1/join', { body: { token, login: login.value, name: name.value, password: password.value } }),
+    )
+    client.clear()
+    location.assign('/')
+  } catch (e) {
+    wrong.value = words(e)
+  } finally {
+    busy.value = false
+  }
+}
+</script>
+
+<template>
+  <main class="page">
+    <div v-if="invitation.isError.value" class="empty">
+      <h1>No invitation</h1>
+      <p class="second">{{ words(invitation.error.value) }}</p>
+    </div>
+    <form v-else-if="invitation.data.value" @submit.prevent="join">
+      <h1>Join Roster</h1>
+      <p class="second">{{ invitation.data.value.by }} invites you as {{ invitation.data.value.role }}.</p>
+      <v-text-field v-model="name" v-focus label="Your name, as others see it" autocomplete="name" maxlength="80" />
+      <v-text-field v-model="login" label="Login" autocomplete="username" maxlength="80" />
+      <v-text-field
+        v-model="password"
+        label="Password, ten characters or more"
+        type="password"
+        autocomplete="new-password"
+      />
+      <p v-if="wrong" class="harm" role="alert">{{ wrong }}</p>
+      <button class="act first" :disabled="busy || !name.trim() || !login.trim() || password.length < 10">Join</button>
+    </form>
+  </main>
+</template>
+
+<style scoped>
+.page {
+  height: 100vh;
+  display: grid;
+  place-items: center;
+  overflow: auto;
+}
+form {
+  width: 340px;
+  display: flex;
+  flex-direction: column;
+  gap: 10px;
+  padding: 20px;
+}
+</style>
