@@ -153,6 +153,9 @@ func groupRow(e foreign.Entry, k store.KnownPackage, there bool) importRow {
 }
 
 func (s *Server) importList(ctx context.Context, in *listInput) (*createdOutput, error) {
+	if id, ok, err := s.store.Answered(ctx, personOf(ctx).ID, in.Key); ok || err != nil {
+		return &createdOutput{created{id}}, err
+	}
 	p, t, at, err := s.previewImport(ctx, in.Body)
 	if err != nil {
 		return nil, err

@@ -122,6 +122,9 @@ func (s *Server) trayRoutes() {
 		})
 	route(s, Technician, huma.Operation{OperationID: "sendWhole", Method: http.MethodPost, Path: "/api/v1/changes/whole", Summary: "Send a change with its edits at once, all or none", DefaultStatus: http.StatusCreated, MaxBodyBytes: 16 << 20},
 		func(ctx context.Context, in *sendWholeInput) (*createdOutput, error) {
+			if id, ok, err := s.store.Answered(ctx, personOf(ctx).ID, in.Key); ok || err != nil {
+				return &createdOutput{created{id}}, err
+			}
 			edits, err := s.checkEdits(ctx, in.Body.Edits)
 			if err != nil {
 				return nil, err

@@ -120,6 +120,19 @@ func answeredOnce(ctx context.Context, tx pgx.Tx, person uuid.UUID, key string, 
 	return made, err
 }
 
+// Answered finds the change that a person's key stands for already, so that a
+// retry is answered before anything of it is looked at.
+func (s *Store) Answered(ctx context.Context, person uuid.UUID, key string) (id uuid.UUID, ok bool, err error) {
+	if key == "" {
+		return id, false, nil
+	}
+	err = s.pool.QueryRow(ctx, `select (answer #>> '{}')::uuid from answered where person_id = $1 and key = $2`, person, key).Scan(&id)
+	if isNone(err) {
+		return id, false, nil
+	}
+	return id, err == nil, err
+}
+
 // send moves edits out of a person's tray into a change: a new one with the
 // id, or the one that they revise.
 func send(ctx context.Context, tx pgx.Tx, person, id uuid.UUID, sending Sending) (uuid.UUID, error) {

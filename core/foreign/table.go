@@ -23,7 +23,7 @@ type Table struct {
 	// Form is names, csv, json or yaml.
 	Form    string   `json:"form" enum:"names,csv,json,yaml"`
 	Columns []string `json:"columns" nullable:"false"`
-	Rows    []Line    `json:"rows" nullable:"false"`
+	Rows    []Line   `json:"rows" nullable:"false"`
 	// Problems are places that could not be read; all else was kept.
 	Problems []Trouble `json:"problems" nullable:"false"`
 }
@@ -52,9 +52,10 @@ const (
 
 // Names of columns that a layout has without naming them.
 const (
-	keyColumn   = "(key)"
-	valueColumn = "(value)"
-	groupColumn = "(group)"
+	keyColumn     = "(key)"
+	valueColumn   = "(value)"
+	groupColumn   = "(group)"
+	unnamedColumn = "(no name)"
 )
 
 // Read finds the rows and columns of a list. It fails where there are none, or
@@ -73,16 +74,23 @@ func Read(raw []byte) (*Table, error) {
 		return nil, errors.New("the list is empty")
 	}
 	t := &Table{Columns: []string{}, Rows: []Line{}, Problems: []Trouble{}}
+	read := func() error { return t.lines(raw) }
+	if comma := delimiter(raw); comma != 0 {
+		read = func() error { return t.separated(raw, comma) }
+	}
 	switch {
 	case trimmed[0] == '{' || trimmed[0] == '[':
-		return t.structured("json", raw)
+		read = func() error { return t.structured("json", raw) }
 	case looksLikeYAML(raw):
-		return t.structured("yaml", raw)
+		read = func() error { return t.structured("yaml", raw) }
 	}
-	if comma := delimiter(raw); comma != 0 {
-		return t.separated(raw, comma)
+	if err := read(); err != nil {
+		return nil, err
 	}
-	return t.lines(raw)
+	if len(t.Rows) == 0 {
+		return nil, errors.New("there are no entries in this list")
+	}
+	return t, nil
 }
 
 // Shape names the layout: the same for every list with the same form and
@@ -130,7 +138,7 @@ func (t *Table) full() error {
 
 // lines reads one name a line, what follows it on the line as words; # begins
 // a comment.
-func (t *Table) lines(raw []byte) (*Table, error) {
+func (t *Table) lines(raw []byte) error {
 	t.Form, t.Columns = "names", []string{valueColumn, "words"}
 	for i, line := range strings.Split(string(raw), "\n") {
 		line = strings.TrimSpace(line)
@@ -138,17 +146,27 @@ func (t *Table) lines(raw []byte) (*Table, error) {
 			continue
 		}
 		if err := t.full(); err != nil {
-			return nil, err
+			return err
 		}
 		name, words, _ := strings.Cut(line, " ")
 		t.Rows = append(t.Rows, Line{fmt.Sprintf("line %d", i+1), []string{clip(name), clip(strings.TrimLeft(strings.TrimSpace(words), "#-–: "))}})
 	}
-	return t, nil
+	return nil
 }
 
 // delimiter finds the sign that separates the cells of most lines, 0 for none.
 func delimiter(raw []byte) rune {
-	lines := strings.SplitN(string(raw), "\n", 40)
+	var lines []string
+	for line := range strings.SplitSeq(string(raw), "\n") {
+		if line = strings.TrimSpace(line); line != "" && !strings.HasPrefix(line, "#") {
+			if lines = append(lines, line); len(lines) == 40 {
+				break
+			}
+		}
+	}
+	if len(lines) == 0 {
+		return 0
+	}
 	for _, comma := range []rune{'\t', ';', ',', '|'} {
 		with := 0
 		for _, line := range lines {
@@ -156,7 +174,7 @@ func delimiter(raw []byte) rune {
 				with++
 			}
 		}
-		if with*10 >= len(lines)*7 {
+		if with*10 >= len(lines)*6 {
 			return comma
 		}
 	}
@@ -165,7 +183,7 @@ func delimiter(raw []byte) rune {
 
 // separated reads cells between delimiters, as RFC 4180 has them; the first
 // row names the columns unless a package name stands in it.
-func (t *Table) separated(raw []byte, comma rune) (*Table, error) {
+func (t *Table) separated(raw []byte, comma rune) error {
 	t.Form = "csv"
 	r := csv.NewReader(bytes.NewReader(raw))
 	r.Comma, r.FieldsPerRecord, r.LazyQuotes, r.TrimLeadingSpace = comma, -1, true, true
@@ -175,7 +193,7 @@ func (t *Table) separated(raw []byte, comma rune) (*Table, error) {
 			break
 		}
 		if err != nil {
-			return nil, fmt.Errorf("this does not read as a table: %w", err)
+			return fmt.Errorf("this does not read as a table: %w", err)
 		}
 		line, _ := r.FieldPos(0)
 		if len(cells) == 1 && (strings.TrimSpace(cells[0]) == "" || strings.HasPrefix(cells[0], "#")) {
@@ -194,7 +212,7 @@ func (t *Table) separated(raw []byte, comma rune) (*Table, error) {
 			}
 		}
 		if err := t.full(); err != nil {
-			return nil, err
+			return err
 		}
 		row := Line{fmt.Sprintf("line %d", line), make([]string, len(t.Columns))}
 		if len(cells) > len(t.Columns) {
@@ -205,7 +223,7 @@ func (t *Table) separated(raw []byte, comma rune) (*Table, error) {
 		}
 		t.Rows = append(t.Rows, row)
 	}
-	return t, nil
+	return nil
 }
 
 func isName(s string) bool {
@@ -226,33 +244,33 @@ func looksLikeYAML(raw []byte) bool {
 }
 
 // structured reads JSON or YAML of any layout.
-func (t *Table) structured(form string, raw []byte) (*Table, error) {
+func (t *Table) structured(form string, raw []byte) error {
 	t.Form = form
 	var tree any
 	if form == "json" {
 		d := json.NewDecoder(bytes.NewReader(raw))
 		d.UseNumber()
 		if err := d.Decode(&tree); err != nil {
-			return nil, fmt.Errorf("this does not read as JSON: %w", err)
+			return fmt.Errorf("this does not read as JSON: %w", err)
 		}
 	} else {
 		if bytes.Count(raw, []byte("*")) > 1000 {
-			return nil, errors.New("this YAML refers to itself too often")
+			return errors.New("this YAML refers to itself too often")
 		}
 		var ordered yaml.MapSlice
 		if err := yaml.UnmarshalWithOptions(raw, &ordered, yaml.UseOrderedMap()); err == nil {
 			tree = ordered
 		} else if err := yaml.UnmarshalWithOptions(raw, &tree, yaml.UseOrderedMap()); err != nil {
-			return nil, fmt.Errorf("this does not read as YAML: %w", err)
+			return fmt.Errorf("this does not read as YAML: %w", err)
 		}
 	}
 	w := &walker{columns: map[string]bool{}}
 	w.walk(tree, nil, 0)
 	if len(w.records) == 0 {
-		return nil, errors.New("there are no entries in this that name a package")
+		return errors.New("there are no entries in this that name a package")
 	}
 	if len(w.records) > maxRows {
-		return nil, fmt.Errorf("the list has over %d entries", maxRows)
+		return fmt.Errorf("the list has over %d entries", maxRows)
 	}
 	if len(w.order) > maxColumns {
 		t.problem("everywhere", "%d fields; only the first %d are kept", len(w.order), maxColumns)
@@ -266,7 +284,7 @@ func (t *Table) structured(form string, raw []byte) (*Table, error) {
 		}
 		t.Rows = append(t.Rows, row)
 	}
-	return t, nil
+	return nil
 }
 
 func clip(s string) string {

@@ -89,6 +89,9 @@ func (w *walker) add(path []string, cells []cell) {
 		cells = append(cells, cell{groupColumn, strings.Join(path, " / ")})
 	}
 	for _, c := range cells {
+		if c.column = clip(strings.TrimSpace(c.column)); c.column == "" {
+			c.column = unnamedColumn
+		}
 		r[c.column] = c.text
 		if !w.columns[c.column] {
 			w.columns[c.column] = true

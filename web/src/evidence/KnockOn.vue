@@ -67,7 +67,7 @@ const quiet = (p: Schemas['ProfileEffect']) => !p.gains.length && !p.loses.lengt
 
 <style scoped>
 section {
-  margin-bottom: 12px;
+  margin-bottom: 4px;
 }
 .profile {
   padding-bottom: 8px;

@@ -60,6 +60,9 @@ useKeys([{ keys: ['m'], does: 'open or close the margin', run: () => (open.value
 .content:focus-visible {
   outline-offset: -2px;
 }
+.content > :deep(*) {
+  flex: none;
+}
 .content :deep(h2) {
   margin: 16px 0 4px;
 }

@@ -15,7 +15,8 @@ const client = useQueryClient()
 const text = ref('')
 const pasted = ref('')
 const list = ref<Schemas['ReadList']>()
-const m = ref<Mapping>({ title: '', name: '' })
+const nothing: Mapping = { title: '', link: '', name: '', grade: '', words: '', linkColumn: '', label: '' }
+const m = ref<Mapping>({ ...nothing })
 const preview = ref<Schemas['ImportPreview']>()
 const contradicting = ref(false)
 const sent = ref('')
@@ -47,8 +48,8 @@ async function read(raw: string, name = '') {
     )
     text.value = raw
     m.value = list.value.mapping
-      ? { ...list.value.mapping, grades: { ...list.value.mapping.grades } }
-      : { title: name.replace(/\.\w+$/, ''), name: '', grades: {} }
+      ? { ...nothing, ...list.value.mapping, grades: { ...list.value.mapping.grades } }
+      : { ...nothing, title: name.replace(/\.\w+$/, ''), grades: {} }
   })
 }
 async function choose(e: Event) {
@@ -143,7 +144,7 @@ const where = computed(() => scope.value.model ?? scope.value.maker ?? 'everywhe
           <legend>Which column has</legend>
           <label v-for="[role, what] in roles" :key="role">
             <span>{{ what }}</span>
-            <select v-model="m[role]" class="field">
+            <select v-model="m[role]" class="field" :aria-label="what">
               <option value="">{{ role === 'name' ? 'choose' : 'none' }}</option>
               <option v-for="c in list.columns" :key="c" :value="c">{{ c }}</option>
             </select>

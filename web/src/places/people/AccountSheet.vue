@@ -27,6 +27,12 @@ const kinds = [
   ['publish', 'what maintainers and keepers may do'],
 ] as const
 
+// browserOf shortens what a browser calls itself to what people call it.
+function browserOf(agent: string): string {
+  const browser = /(Firefox|Edg|OPR|Chrome|Safari)\//.exec(agent)?.[1] ?? 'a program'
+  const system = /(Android|iPhone|Windows|Mac OS X|Linux)/.exec(agent)?.[1]
+  return system ? `${browser === 'Edg' ? 'Edge' : browser} on ${system}` : browser
+}
 async function run(what: () => Promise<unknown>, done = '') {
   wrong.value = said.value = ''
   try {
@@ -88,7 +94,7 @@ const newFeed = () =>
     <section aria-label="Sign-ins">
       <h2>Where you are signed in</h2>
       <p v-for="s in sessions.data.value ?? []" :key="s.id">
-        {{ s.here ? 'here' : s.agent || 'another place' }} <span class="second">since {{ ago(s.createdAt) }}</span>
+        <span :title="s.agent">{{ s.here ? 'here' : browserOf(s.agent) }}</span> <span class="second gap">since {{ ago(s.createdAt) }}</span>
       </p>
       <button v-if="(sessions.data.value?.length ?? 0) > 1" class="act quiet" @click="others">
         Sign out everywhere else
@@ -98,7 +104,7 @@ const newFeed = () =>
       <h2>Tokens for programs</h2>
       <p v-for="t in tokens.data.value ?? []" :key="t.id">
         {{ t.name }}: {{ t.scopes.join(', ') }}
-        <span class="second"
+        <span class="second gap"
           >until {{ day(t.expiresAt) }}, {{ t.usedAt ? `used ${ago(t.usedAt)}` : 'not used yet' }}</span
         >
         <button class="link second" :aria-label="`End the token ${t.name}`" @click="revoke(t.id)">end it</button>
@@ -157,5 +163,8 @@ form .field:not(.days) {
 }
 .secret {
   overflow-wrap: anywhere;
+}
+.gap {
+  margin: 0 6px;
 }
 </style>

@@ -5,8 +5,10 @@ import { watch } from 'vue'
 import { api, ask, words } from '@/api/client'
 import { ago, exactTime } from '@/evidence/words'
 import { useScope } from '@/shell/scope'
+import { useSession } from '@/shell/session'
 
 const { query } = useScope()
+const { person } = useSession()
 const client = useQueryClient()
 const news = useQuery({ queryKey: ['news'], queryFn: () => ask(api.GET('/api/v1/news')), refetchOnMount: 'always' })
 watch(
@@ -37,7 +39,7 @@ const did: Record<string, string> = {
           <router-link v-if="n.changeId" class="link" :to="{ name: 'change', params: { id: n.changeId }, query }">{{
             n.title
           }}</router-link>
-          <span class="second" :title="exactTime(n.at)"> {{ ago(n.at) }}</span>
+          <span class="second when" :title="exactTime(n.at)">{{ ago(n.at) }}</span>
         </p>
         <p v-if="n.words" class="said" dir="auto">{{ n.kind === 'decided' ? n.words : `“${n.words}”` }}</p>
       </li>
@@ -46,6 +48,17 @@ const did: Record<string, string> = {
       <h1>Nothing yet</h1>
       <p class="second">When somebody decides about a change of yours, answers you or asks you, it stands here.</p>
     </div>
+    <Teleport defer to="#margin">
+      <h1>News</h1>
+      <p class="second">
+        What others decide about your changes, answer you and ask of you. Having seen it makes it read.
+      </p>
+      <p>
+        <router-link class="link" :to="{ name: 'person', params: { id: person?.id } }"
+          >The same as a feed of your own</router-link
+        >
+      </p>
+    </Teleport>
   </section>
 </template>
 
@@ -61,6 +74,9 @@ li {
 }
 li.fresh {
   box-shadow: inset 3px 0 var(--ring);
+}
+.when {
+  margin-left: 6px;
 }
 .said {
   white-space: pre-line;

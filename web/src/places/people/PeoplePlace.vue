@@ -78,7 +78,7 @@ const share = (p: { decided: number; accepted: number }) =>
         <tr v-for="p in people.data.value ?? []" :key="p.id">
           <td>
             <router-link class="link" :to="{ name: 'person', params: { id: p.id }, query }">{{ p.name }}</router-link>
-            <span class="second"> {{ p.login }}</span>
+            <span class="second login">{{ p.login }}</span>
           </td>
           <td>
             <select
@@ -133,7 +133,7 @@ const share = (p: { decided: number; accepted: number }) =>
       <template v-if="invitations.data.value?.length">
         <h2>{{ count(invitations.data.value.length, 'invitation') }} not used yet</h2>
         <p v-for="i in invitations.data.value" :key="i.id">
-          {{ i.role }}{{ i.note ? `, ${i.note}` : '' }}
+          {{ i.role }}{{ i.note ? `, ${i.note}` : '' }},
           <span class="second">by {{ i.by }}, {{ ago(i.createdAt) }}</span>
           <button class="link second" :aria-label="`End the invitation ${i.note}`" @click="uninvite(i.id)">
             end it
@@ -177,6 +177,9 @@ h2 {
 .invite input {
   flex: 1;
   max-width: 420px;
+}
+.login {
+  margin-left: 6px;
 }
 .mono {
   overflow-wrap: anywhere;

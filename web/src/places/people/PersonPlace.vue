@@ -62,7 +62,7 @@ const p = computed(() => person.data.value)
     <h2>Newest changes</h2>
     <p v-for="c in p.recent" :key="c.id">
       <router-link class="link" :to="{ name: 'change', params: { id: c.id }, query }">{{ c.title }}</router-link>
-      <span class="second">
+      <span class="second gap">
         change {{ c.number }}, {{ stateWord[c.state] }}, {{ c.accepted }} of {{ count(c.edits, 'edit') }} accepted,
         {{ ago(c.sentAt) }}</span
       >
@@ -91,5 +91,8 @@ th.n {
 }
 .listed {
   max-width: 640px;
+}
+.gap {
+  margin: 0 6px;
 }
 </style>

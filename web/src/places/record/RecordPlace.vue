@@ -78,9 +78,9 @@ const detail = (d: unknown) =>
         <tr v-for="e in entries" :key="e.seq">
           <td class="second">{{ e.seq }}</td>
           <td class="when" :title="e.at">{{ exactTime(e.at) }}</td>
-          <td>{{ e.name }}</td>
-          <td>{{ e.action }}</td>
-          <td class="mono second">{{ e.subject }}</td>
+          <td class="when">{{ e.name }}</td>
+          <td class="when">{{ e.action }}</td>
+          <td class="mono second" :title="e.subject">{{ e.subject.slice(-12) }}</td>
           <td class="second">{{ detail(e.detail) }}</td>
         </tr>
       </tbody>

@@ -12,6 +12,7 @@ const props = defineProps<{
   sent: string
   effect?: Schemas['KnockOn']
   wrong?: string
+  deciding: boolean
 }>()
 const judged = computed(() => props.edit.field === 'load' || props.edit.field === 'trial')
 const moves = computed(() => props.edit.before.ceiling !== props.edit.after.ceiling)
@@ -57,9 +58,10 @@ const moved = computed(() => props.edits.filter((e) => e.state === 'open' && e.n
     </template>
     <p v-else class="second">Nobody has tried it on a phone that counts here.</p>
   </template>
-  <div class="keys">
+  <p v-else-if="!edits.some((e) => e.state === 'open')" class="second">Nothing of this change is open any more.</p>
+  <div v-if="deciding" class="keys">
     <span><kbd>j</kbd> <kbd>k</kbd> move</span><span><kbd>a</kbd> accept</span><span><kbd>r</kbd> return</span
     ><span><kbd>d</kbd> turn down</span><span><kbd>x</kbd> mark</span><span><kbd>s</kbd> mark similar</span
-    ><span><kbd>n</kbd> next change</span>
+    ><span><kbd>f</kbd> finish</span><span><kbd>n</kbd> next change</span>
   </div>
 </template>

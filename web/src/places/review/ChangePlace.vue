@@ -218,6 +218,7 @@ async function again(edit: string) {
         :edit="current"
         :edits="shown"
         :sent="c.sentAt"
+        :deciding="deciding"
         :effect="open.length ? knockOn.data.value : undefined"
         :wrong="knockOn.isError.value ? words(knockOn.error.value) : ''"
     /></Teleport>

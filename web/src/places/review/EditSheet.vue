@@ -94,7 +94,7 @@ const movedWord: Record<string, string> = {
             : 'nobody has tried it'
         }}</span>
       </div>
-      <p v-if="edit.needs > 1" class="aside">
+      <p v-if="edit.needs > 1" class="aside why">
         <template v-for="(w, i) in edit.why" :key="w">{{ i ? '; ' : '' }}{{ w }}</template
         >. <b>Needs {{ edit.needs === 2 ? 'a second reviewer' : `${edit.needs} reviewers` }}</b
         ><template v-if="edit.approved.length">; accepted by {{ edit.approved.join(', ') }}</template
@@ -137,9 +137,7 @@ const movedWord: Record<string, string> = {
         <button class="act quiet" @click.stop="emit('decide', undefined)">Undo</button>
       </template>
       <template v-else-if="deciding">
-        <button class="act first" :disabled="conflict" @click.stop="emit('decide', 'accepted')">
-          Accept <kbd>a</kbd>
-        </button>
+        <button v-if="!conflict" class="act first" @click.stop="emit('decide', 'accepted')">Accept <kbd>a</kbd></button>
         <button class="act" @click.stop="emit('decide', 'returned')">Return with words <kbd>r</kbd></button>
         <button class="act quiet" @click.stop="emit('decide', 'turned-down')">Turn down <kbd>d</kbd></button>
       </template>
@@ -224,6 +222,9 @@ article.picked.marked {
 .aside {
   border-left: 2px solid var(--hair);
   padding-left: 9px;
+}
+.why::first-letter {
+  text-transform: uppercase;
 }
 .verdict {
   display: flex;

@@ -127,7 +127,7 @@ const nothing: Record<View, [string, string]> = {
 .queue {
   overflow: auto;
 }
-a {
+.queue a {
   display: grid;
   grid-template-columns: 34px minmax(0, 1fr) 150px 66px 140px 96px;
   gap: 12px;
@@ -140,7 +140,7 @@ li.picked {
   background: var(--picked);
   box-shadow: inset 3px 0 var(--ring);
 }
-a:focus-visible {
+.queue a:focus-visible {
   outline-offset: -2px;
 }
 .title {

@@ -54,6 +54,7 @@ p.fresh {
   border-color: var(--ring);
 }
 .said {
+  margin-right: 6px;
   white-space: pre-line;
 }
 form {
