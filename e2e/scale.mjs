@@ -9,29 +9,11 @@ import { execFileSync } from 'node:child_process'
 import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 
+import { as, get, p95, quantile, say } from './asking.mjs'
+
 const [base, database, folder] = process.argv.slice(2)
 const json = { 'content-type': 'application/json' }
-const signIn = await fetch(`${base}/api/v1/session`, { method: 'POST', headers: json, body: JSON.stringify({ login: 'keeper', password: 'lend-a-phone' }) })
-if (!signIn.ok) throw new Error(await signIn.text())
-const cookie = signIn.headers.get('set-cookie').split(';')[0]
-
-async function get(path) {
-  const start = performance.now()
-  const answer = await fetch(base + path, { headers: { cookie } })
-  const body = await answer.text()
-  if (!answer.ok) throw new Error(`${path}: ${answer.status} ${body}`)
-  return { took: performance.now() - start, body }
-}
-const say = (what, value) => console.log(`${what.padEnd(62)} ${value}`)
-const quantile = (list, q) => list.sort((a, b) => a - b)[Math.min(Math.floor(list.length * q), list.length - 1)]
-
-// p95 asks each path once to warm up, then three times.
-async function p95(what, paths) {
-  const times = []
-  for (const path of paths) await get(path)
-  for (let i = 0; i < 3; i++) for (const path of paths) times.push((await get(path)).took)
-  say(what, `p95 ${quantile(times, 0.95).toFixed(1)} ms, median ${quantile(times, 0.5).toFixed(1)} ms (${times.length} requests)`)
-}
+const cookie = await as(base, 'keeper')
 
 const found = JSON.parse((await get('/api/v1/makers')).body).items
 const models = []

@@ -84,6 +84,17 @@ insert into trials (id, package_id, build_id, phone, person_id, method, outcome,
 		case when harm > 0.95 then 'back-after-restart' else 'held' end, 'not-tried', 7, '', now() - who * interval '400 days', pg_temp.id('change', 1)
 	from (select b, p, pg_temp.chance('who' || b || ' ' || p) who, pg_temp.chance('what' || b || ' ' || p) what, pg_temp.chance('harm' || b || ' ' || p) harm
 		from shipped where (b - 1) / 5 % 4 = 0 order by pg_temp.chance('tried' || b || ' ' || p) limit (200000 * :scale)::int) x;
+-- Forty models have a profile each, with a release that takes off every third
+-- of the 450 packages that the model's first build ships.
+insert into signing_keys (id, public_key, sealed) values ('generated', '', '');
+insert into profiles (id, model_id, slug, name, purpose, rules, changed_by)
+	select pg_temp.id('profile', n), pg_temp.id('model', n), 'quiet', 'Quiet', 'generated', '{"method":"remove-for-user","highestLoad":"leaned-on","highestCeiling":0.4,"pins":[]}', pg_temp.id('person', 1)
+	from generate_series(1, 40) n where exists (select from models where id = pg_temp.id('model', n));
+insert into releases (id, profile_id, number, document, sha256, signature, key_id, published_by)
+	select pg_temp.id('release', n), pg_temp.id('profile', n), 1, '{"steps":[]}', '', '', 'generated', pg_temp.id('person', 1)
+	from generate_series(1, 40) n where exists (select from models where id = pg_temp.id('model', n));
+insert into release_packages (release_id, package_id)
+	select pg_temp.id('release', 1 + (b - 1) / 5), pg_temp.id('package', p) from shipped where b % 5 = 1 and b <= 200 and p % 3 = 0;
 delete from settings where key = 'figures version';
 commit;
 analyze;

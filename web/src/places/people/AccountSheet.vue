@@ -94,7 +94,8 @@ const newFeed = () =>
     <section aria-label="Sign-ins">
       <h2>Where you are signed in</h2>
       <p v-for="s in sessions.data.value ?? []" :key="s.id">
-        <span :title="s.agent">{{ s.here ? 'here' : browserOf(s.agent) }}</span> <span class="second gap">since {{ ago(s.createdAt) }}</span>
+        <span :title="s.agent">{{ s.here ? 'here' : browserOf(s.agent) }}</span>
+        <span class="second gap">since {{ ago(s.createdAt) }}</span>
       </p>
       <button v-if="(sessions.data.value?.length ?? 0) > 1" class="act quiet" @click="others">
         Sign out everywhere else

@@ -1,0 +1,34 @@
+// How the benchmarks ask a server and say what it took.
+let base = ''
+let cookie = ''
+const json = { 'content-type': 'application/json' }
+
+// as signs in; get and post then ask as that person.
+export async function as(server, login) {
+  const answer = await fetch(`${server}/api/v1/session`, { method: 'POST', headers: json, body: JSON.stringify({ login, password: 'lend-a-phone' }) })
+  if (!answer.ok) throw new Error(await answer.text())
+  base = server
+  return (cookie = answer.headers.get('set-cookie').split(';')[0])
+}
+
+async function timed(path, request) {
+  const start = performance.now()
+  const answer = await fetch(base + path, request)
+  const body = await answer.text()
+  if (!answer.ok) throw new Error(`${path}: ${answer.status} ${body.slice(0, 500)}`)
+  return { took: performance.now() - start, body, etag: answer.headers.get('etag') }
+}
+
+export const get = (path) => timed(path, { headers: { cookie } })
+export const send = (method, path, body, headers = {}) => timed(path, { method, headers: { cookie, ...json, ...headers }, body: JSON.stringify(body) })
+
+export const say = (what, value) => console.log(`${what.padEnd(62)} ${value}`)
+export const quantile = (list, q) => list.sort((a, b) => a - b)[Math.min(Math.floor(list.length * q), list.length - 1)]
+
+// p95 asks each path once to warm up, then three times.
+export async function p95(what, paths, ask = get) {
+  const times = []
+  for (const path of paths) await ask(path)
+  for (let i = 0; i < 3; i++) for (const path of paths) times.push((await ask(path)).took)
+  say(what, `p95 ${quantile(times, 0.95).toFixed(1)} ms, median ${quantile(times, 0.5).toFixed(1)} ms (${times.length} requests)`)
+}

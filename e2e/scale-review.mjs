@@ -1,0 +1,47 @@
+// Measures reviewing over the generated catalogue: the knock-on of a change,
+// opening a large one and accepting it.
+//
+//	node e2e/scale-review.mjs URL
+import { as, get, p95, say, send } from './asking.mjs'
+
+const [base] = process.argv.slice(2)
+
+await as(base, 'keeper')
+const rules = await get('/api/v1/review-rules')
+await send('PUT', '/api/v1/review-rules', { lenient: 1, lowering: 1, newcomer: 1, firstChanges: 0, alone: false }, { 'if-match': rules.etag })
+const [maker] = JSON.parse((await get('/api/v1/makers')).body).items
+const [model] = JSON.parse((await get(`/api/v1/makers/${maker.slug}/models`)).body).items
+const [build] = JSON.parse((await get(`/api/v1/makers/${maker.slug}/models/${model.slug}/builds`)).body).items
+const packages = JSON.parse((await get(`/api/v1/ledger?maker=${maker.slug}&model=${model.slug}&limit=500`)).body).rows.map((r) => r.name)
+// The platform's own packages ship everywhere: they touch every profile.
+const platform = packages.filter((p) => p.startsWith('com.android.'))
+
+const trial = (name, phone) => ({
+  package: name,
+  field: 'trial',
+  value: { build: build.id, phone: `called:${phone}`, method: 'remove-for-user', outcome: 'clean', persistence: 'held', recovery: 'not-tried', watchedDays: 9 },
+})
+const load = (name) => ({ package: name, field: 'load', value: { load: 'loose' }, reason: 'measured' })
+const about = (name) => ({ package: name, field: 'description', value: `Measured ${Math.random()}.`, reason: 'measured' })
+
+async function sent(edits) {
+  await as(base, 'author')
+  const { id } = JSON.parse((await send('POST', '/api/v1/changes/whole', { title: 'measured', edits })).body)
+  await as(base, 'keeper')
+  return id
+}
+const fifty = await sent(platform.slice(0, 50).map((name, i) => (i % 2 ? load(name) : trial(name, 'a'))))
+const effect = JSON.parse((await send('POST', `/api/v1/changes/${fifty}/knock-on`, {})).body)
+await p95(
+  `knock-on of 50 edits, ${effect.profiles.length + effect.untouched} profiles`,
+  Array(10).fill(`/api/v1/changes/${fifty}/knock-on`),
+  (path) => send('POST', path, {}),
+)
+const large = await sent(Array.from({ length: 500 }, (_, i) => [trial, load, about][i % 3](packages[i % packages.length], `b${i}`)))
+await p95('opening a change of 500 edits', [`/api/v1/changes/${large}`])
+await p95('knock-on of 500 edits', [`/api/v1/changes/${large}/knock-on`], (path) => send('POST', path, {}))
+await p95('the queue', ['/api/v1/changes?state=sent&limit=200'])
+const { etag, body } = await get(`/api/v1/changes/${large}`)
+const decisions = JSON.parse(body).review.map((e) => ({ edit: e.id, verdict: 'accepted' }))
+const { took } = await send('POST', `/api/v1/changes/${large}/decisions`, { decisions }, { 'if-match': etag })
+say(`accepting ${decisions.length} edits, with what the page shows next`, `${took.toFixed(0)} ms`)
