@@ -61,11 +61,11 @@ test('a list from elsewhere becomes one change of sources', async ({ page, world
   await expect(page.getByRole('region', { name: 'Contradict what is known here' })).toContainText('com.brannock.keys')
   await expect(page.getByRole('region', { name: 'Packages that no capture has shown' })).toContainText('org.nobody.knows')
   await expect(page.getByRole('region', { name: 'Not understood' })).toContainText('line 5')
-  await expect(page.getByRole('region', { name: 'New sources' }).getByTestId('package')).toHaveCount(2)
+  await expect(page.getByRole('region', { name: 'New sources' }).getByRole('row')).toHaveCount(2)
   await page.getByRole('button', { name: 'Send as one change' }).click()
   await page.getByRole('link', { name: 'See it' }).click()
   await expect(page.getByRole('article')).toHaveCount(2)
-  await expect(page.getByText('imported from List of a stranger')).toBeVisible()
+  await expect(page.getByText('· imported from List of a stranger')).toBeVisible()
   await expect(page).toHaveTitle('Roster')
   // The same list again: read as before, and known.
   await page.goto(`${world.url}/lists${lyra}`)
@@ -78,7 +78,7 @@ test('a list from elsewhere becomes one change of sources', async ({ page, world
 
 test('the tray says what it would do, and is sent in two parts', async ({ page, world }) => {
   await as(page, world, 'technician')
-  const before = await composed(page, world, 'Lending desk')
+  const before = await composed(page, world, 'Short loan')
   expect(before.goes).toBe(false)
   const { items } = await (await page.request.get(`${world.url}/api/v1/makers/brannock/models/lyra-5/builds`)).json()
   const build = items.find((b: { version: string; carrier: string }) => b.version === '15.0.0' && !b.carrier).id
@@ -97,7 +97,7 @@ test('the tray says what it would do, and is sent in two parts', async ({ page, 
   await expect(tray(page)).toContainText('would change 1 release')
   await tray(page).getByRole('button', { name: 'Look and send' }).click()
   const knockOn = tray(page).getByRole('complementary', { name: 'Knock-on' })
-  await expect(knockOn).toContainText('Lyra 5, Lending desk')
+  await expect(knockOn).toContainText('Lyra 5, Short loan')
   await expect(knockOn).toContainText('gains')
   await expect(tray(page)).toContainText('asks: Why? A reason in a sentence saves a question.')
   await tray(page).getByLabel(`Why, for ${frames}`).nth(2).fill('Two more phones.')
@@ -145,7 +145,7 @@ test('a reviewer sees the knock-on, accepts a part and returns the rest', async 
   await page.keyboard.press('f')
   await expect(page.getByText('returned by Anselm Okoro')).toBeVisible()
   await expect(page).toHaveTitle('Roster')
-  const now = await composed(page, world, 'Lending desk')
+  const now = await composed(page, world, 'Short loan')
   expect(Math.ceil(now.ceiling * 100 - 1e-9)).toBe(foretold)
 })
 
@@ -170,7 +170,7 @@ test('its author revises it, and what was said stays', async ({ page, world }) =
   await again.getByRole('button', { name: 'Accept' }).click()
   await finish(page)
   await expect(again).toContainText('accepted by Anselm Okoro')
-  expect((await composed(page, world, 'Lending desk')).goes).toBe(true)
+  expect((await composed(page, world, 'Short loan')).goes).toBe(true)
   // Who said it, on which change, stands in the history.
   await page.goto(`${world.url}/packages/${frames}${lyra}`)
   await expect(page.getByRole('region', { name: 'Dossier' })).toContainText('Tove Lindqvist, accepted by Anselm Okoro')
@@ -226,7 +226,7 @@ test('an accepted change is taken back as a change', async ({ page, world }) => 
   for (let i = 0; i < 3; i++) await page.keyboard.press('a')
   await finish(page)
   await expect(page.getByText(/accepted by Anselm Okoro/).first()).toBeVisible()
-  expect((await composed(page, world, 'Lending desk')).goes).toBe(false)
+  expect((await composed(page, world, 'Short loan')).goes).toBe(false)
 })
 
 test('a token, and a change from the command line', async ({ page, world }) => {

@@ -121,7 +121,7 @@ async function review(page: Page, world: World) {
   await page.getByRole('button', { name: 'yours' }).click()
   await page.getByRole('link', { name: /Three that nobody missed.*returned/ }).click()
   await page.getByRole('article').nth(5).getByRole('button', { name: 'Back into the tray' }).click()
-  await expect(page.getByRole('status')).toContainText('in your tray again')
+  await expect(page.getByRole('status')).toContainText('the next round of this change')
 }
 
 async function profile(page: Page, world: World): Promise<string> {

@@ -67,6 +67,7 @@ async function act() {
   await run(async () => {
     sent.value = await send(title.value.trim(), why.value.trim(), going.value, key)
     title.value = why.value = ''
+    behind.value = new Set()
     open.value = edits.value.length > 0
   })
 }

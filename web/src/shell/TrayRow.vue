@@ -42,7 +42,7 @@ const reason = ref(props.edit.reason)
     <button class="link" :aria-label="`Take the edit of ${edit.package} out`" @click="emit('out')">take out</button>
     <div v-if="edit.words || check" class="asks">
       <p v-if="edit.words" class="ochre">returned: “{{ edit.words }}”</p>
-      <p v-for="q in check?.questions" :key="q.kind" class="ask">{{ q.words }}</p>
+      <p v-for="q in check?.questions" :key="q.kind"><span class="second">asks: </span>{{ q.words }}</p>
       <p v-if="check && check.needs > 1" class="second">
         Needs {{ check.needs }} reviewers: {{ check.why.join('; ') }}.
       </p>
@@ -69,9 +69,5 @@ li {
 }
 .asks {
   grid-column: 2 / -1;
-}
-.ask::before {
-  content: 'asks: ';
-  color: var(--second);
 }
 </style>
