@@ -94,6 +94,53 @@ test('two reviewers decide at once: one is told', async ({ page, browser, world 
   await other.context().close()
 })
 
+test('the network is lost while sending: a second try sends nothing twice', async ({ page, world }) => {
+  await as(page, world, 'technician')
+  const edit = { package: 'com.brannock.radio', field: 'countries', value: ['NO'], reason: 'asked' }
+  await page.request.post(`${world.url}/api/v1/tray/edits`, { data: { edits: [edit] } })
+  await page.reload()
+  const tray = page.getByRole('contentinfo', { name: 'Tray' })
+  await tray.getByRole('button', { name: 'Look and send' }).click()
+  await tray.getByLabel('What this is about').fill('Sent into the dark')
+  // The server gets it; its answer is lost.
+  let lost = 0
+  await page.route('**/api/v1/changes', async (route) => {
+    if (route.request().method() !== 'POST' || lost++) return route.fallback()
+    await route.fetch()
+    await route.abort('connectionreset')
+  })
+  await tray.getByRole('button', { name: 'Send' }).click()
+  await expect(tray.getByRole('alert')).toContainText('The server does not answer. Nothing was lost')
+  await tray.getByRole('button', { name: 'Send' }).click()
+  await expect(tray).toContainText('Sent.')
+  await page.goto(`${world.url}/review?show=mine`)
+  await expect(page.getByRole('link', { name: /Sent into the dark/ })).toHaveCount(1)
+})
+
+test('two tabs share one tray', async ({ page, context, world }) => {
+  await as(page, world, 'technician')
+  await page.goto(`${world.url}/ledger${lyra}`)
+  const tray = (of: typeof page) => of.getByRole('contentinfo', { name: 'Tray' })
+  const other = await context.newPage()
+  await other.goto(`${world.url}/ledger${lyra}`)
+  await expect(tray(other)).toContainText('empty')
+  const add = (of: typeof page, value: string) =>
+    of.request.post(`${world.url}/api/v1/tray/edits`, { data: { edits: [{ package: 'com.brannock.radio', field: 'description', value, reason: 'x' }] } })
+  await add(page, 'first')
+  const answer = await (await add(other, 'second')).json()
+  expect(answer.displaced).toMatchObject([{ value: 'first' }])
+  for (const of of [page, other]) {
+    await of.bringToFront()
+    await of.evaluate(() => document.dispatchEvent(new Event('visibilitychange', { bubbles: true })))
+    await expect(tray(of)).toContainText('1 edit not sent')
+  }
+  await other.close()
+  await tray(page).getByRole('button', { name: 'Look and send' }).click()
+  await tray(page)
+    .getByRole('button', { name: /^Take the edit/ })
+    .click()
+})
+
 test('words that look like markup stay words', async ({ page, world }) => {
   await as(page, world, 'technician')
   await page.goto(`${world.url}/packages/com.brannock.radio${lyra}`)

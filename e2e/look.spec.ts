@@ -95,6 +95,73 @@ for (const colorScheme of ['light', 'dark'] as const) {
   })
 }
 
+for (const colorScheme of ['light', 'dark'] as const) {
+  test(`axe finds nothing in review, lists and people in ${colorScheme}`, async ({ page, world }) => {
+    const errors: string[] = []
+    page.on('pageerror', (e) => errors.push(e.message))
+    page.on('console', (m) => m.type() === 'error' && !m.text().includes('401') && errors.push(m.text()))
+    await page.emulateMedia({ colorScheme, reducedMotion: 'reduce' })
+    await as(page, world, 'keeper')
+    await page.goto(`${world.url}/review`)
+    await page.getByRole('link', { name: /Tips, in other words/ }).click()
+    await page.getByRole('button', { name: 'Write' }).click()
+    await page.getByRole('button', { name: 'say something' }).first().click()
+    await page.getByRole('button', { name: 'ask somebody' }).click()
+    await clean(page, 'conflict')
+    await page.goto(`${world.url}/review?show=all`)
+    await page.getByRole('link', { name: /The shop's deals/ }).click()
+    await expect(page.getByText('Which of the two sends them')).toBeVisible()
+    await clean(page, 'returned change')
+    await page.goto(`${world.url}/packages/com.brannock.music${lyra}`)
+    await expect(page.getByRole('heading', { level: 1 }).first()).toBeVisible()
+    await page.keyboard.press('1')
+    await page.getByRole('dialog').getByLabel('Why').fill('Heard so.')
+    await page.getByRole('button', { name: 'Into the tray' }).click()
+    await page.getByRole('button', { name: 'Look and send' }).click()
+    await expect(
+      page
+        .getByRole('region', { name: 'Knock-on' })
+        .getByText(/profile|Lyra 5/)
+        .first(),
+    ).toBeVisible()
+    await clean(page, 'tray')
+    await page.getByRole('button', { name: /Take the edit of/ }).click()
+    await page.goto(`${world.url}/lists${lyra}`)
+    await page.getByLabel('Or paste the list').fill('name;how\ncom.brannock.survey;off\ncom.brannock.keys;off\n1;off')
+    await page.getByRole('button', { name: 'Read it' }).click()
+    await page.getByLabel('name of the list').fill('A list')
+    await page.getByLabel('its address').fill('https://lists.example/1')
+    await page.getByLabel('package names').selectOption('name')
+    await page.getByLabel('grades', { exact: true }).selectOption('how')
+    await page.getByLabel('off is').selectOption('Loose')
+    await page.getByRole('button', { name: 'See what would become of it' }).click()
+    await expect(page.getByRole('region', { name: 'Not understood' })).toBeVisible()
+    await clean(page, 'list')
+    await page.getByLabel('its address').fill('javascript:alert(1)')
+    await page.getByRole('button', { name: 'See what would become of it' }).click()
+    await page.goto(`${world.url}/people`)
+    await page.getByRole('button', { name: 'Make a link' }).click()
+    const link = (await page.getByText(/\/join#/).textContent())!
+    await clean(page, 'people')
+    await page.getByRole('link', { name: 'Piet Harrow' }).click()
+    await expect(page.getByRole('heading', { name: 'Tokens for programs' })).toBeVisible()
+    await clean(page, 'own page')
+    await page.goto(`${world.url}/news`)
+    await expect(page.getByRole('listitem').first()).toBeVisible()
+    await clean(page, 'news')
+    await page.goto(`${world.url}/record`)
+    await expect(page.getByText('none altered, none missing')).toBeVisible()
+    await clean(page, 'record')
+    await page.goto(`${world.url}/rules`)
+    await expect(page.getByRole('button', { name: 'Let it hold' })).toBeVisible()
+    await clean(page, 'rules')
+    await page.goto(link)
+    await expect(page.getByRole('heading', { name: 'Join Roster' })).toBeVisible()
+    await clean(page, 'join')
+    expect(errors).toEqual([])
+  })
+}
+
 test('the public page fits a narrow phone', async ({ page, world }) => {
   await page.setViewportSize({ width: 360, height: 700 })
   for (const path of ['/r', '/r/brannock/lyra-5/quiet-phone', '/r/nobody/knows/this']) {

@@ -4,7 +4,15 @@ import { chromium } from '@playwright/test'
 const base = process.argv[2]
 const browser = await chromium.launch({
   executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',
-  args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
+  args: [
+    '--no-sandbox',
+    '--disable-gpu',
+    '--disable-quic',
+    '--no-first-run',
+    '--disable-background-networking',
+    '--disable-component-update',
+    '--disable-sync',
+  ],
 })
 const times = []
 let script = 0
@@ -25,5 +33,7 @@ for (let i = 0; i < 7; i++) {
 }
 await browser.close()
 times.sort((a, b) => a - b)
-console.log(`first rows of the Ledger after ${times[0].toFixed(0)} ms at best, ${times[3].toFixed(0)} ms median, ${times[6].toFixed(0)} ms at worst, of 7 cold loads`)
+console.log(
+  `first rows of the Ledger after ${times[0].toFixed(0)} ms at best, ${times[3].toFixed(0)} ms median, ${times[6].toFixed(0)} ms at worst, of 7 cold loads`,
+)
 console.log(`script for the first view: ${(script / 1000).toFixed(0)} kB compressed`)

@@ -17,21 +17,41 @@ const cookie = await as(base, 'keeper')
 
 const found = JSON.parse((await get('/api/v1/makers')).body).items
 const models = []
-for (const maker of found.slice(0, 12)) for (const model of JSON.parse((await get(`/api/v1/makers/${maker.slug}/models`)).body).items.slice(0, 24 / Math.min(found.length, 12))) models.push(`maker=${maker.slug}&model=${model.slug}`)
+for (const maker of found.slice(0, 12))
+  for (const model of JSON.parse((await get(`/api/v1/makers/${maker.slug}/models`)).body).items.slice(0, 24 / Math.min(found.length, 12)))
+    models.push(`maker=${maker.slug}&model=${model.slug}`)
 const ledger = (scope, more = {}) => `/api/v1/ledger?${scope}&${new URLSearchParams(more)}`
 const sorts = ['name', 'load', 'ceiling', 'standing', 'trials', 'builds', 'newest']
-await p95('Ledger of a model, each order', sorts.flatMap((sort) => models.slice(0, 6).map((m) => ledger(m, { sort }))))
+await p95(
+  'Ledger of a model, each order',
+  sorts.flatMap((sort) => models.slice(0, 6).map((m) => ledger(m, { sort }))),
+)
 const groups = ['origin', 'namespace', 'load', 'function', 'maker', 'none']
-await p95('Ledger of a model, each grouping', groups.flatMap((group) => models.slice(0, 6).map((m) => ledger(m, { group }))))
+await p95(
+  'Ledger of a model, each grouping',
+  groups.flatMap((group) => models.slice(0, 6).map((m) => ledger(m, { group }))),
+)
 const fields = ['name:camera', 'label:kamera', 'alias:x', 'maker:5', 'model:3', 'build:1.0', 'origin:partner', 'function:camera', 'role:browser', 'load:loose']
 fields.push('standing:thin', 'ceiling<50%', 'trials>3', 'method:disable', 'outcome:fault', 'back:restart', 'in:quiet', 'changed>2026-01-01')
-await p95('Ledger of a model, each field of the filter', fields.flatMap((q) => models.slice(0, 4).map((m) => ledger(m, { q }))))
+await p95(
+  'Ledger of a model, each field of the filter',
+  fields.flatMap((q) => models.slice(0, 4).map((m) => ledger(m, { q }))),
+)
 
 const typed = ['camera', 'kamera', 'wallet', 'printer', 'gesundheit'].flatMap((w) => [2, 3, 4, w.length].map((n) => w.slice(0, n))).concat('camra', 'walet')
-await p95('search as you type, in a model', typed.map((q, i) => ledger(models[i % models.length], { q, limit: 100 })))
-await p95('search as you type, everywhere', typed.map((q) => ledger('', { q, limit: 100 })))
+await p95(
+  'search as you type, in a model',
+  typed.map((q, i) => ledger(models[i % models.length], { q, limit: 100 })),
+)
+await p95(
+  'search as you type, everywhere',
+  typed.map((q) => ledger('', { q, limit: 100 })),
+)
 const names = JSON.parse((await get(ledger(models[3]))).body).rows.map((r) => r.name)
-await p95('Dossier', names.filter((_, i) => i % 8 === 0).map((n) => `/api/v1/packages/${n}?${models[3]}`))
+await p95(
+  'Dossier',
+  names.filter((_, i) => i % 8 === 0).map((n) => `/api/v1/packages/${n}?${models[3]}`),
+)
 
 // The database by itself: the names and labels that hold a word, by their
 // indexes, in one connection.
@@ -39,7 +59,11 @@ const sql = ['cam', 'kamera', 'wallet', 'printer'].map(
   (w) => `select count(*) from (select id from packages where name ilike '%${w}%' or '${w}' <<% name union
 	select package_id from labels where label ilike '%${w}%' or '${w}' <<% label) x;`,
 )
-const timing = execFileSync('psql', [database, '-qAt', '-c', "set pg_trgm.strict_word_similarity_threshold = '0.39'", '-c', '\\timing on', ...sql.concat(sql).flatMap((q) => ['-c', q])], { encoding: 'utf8' })
+const timing = execFileSync(
+  'psql',
+  [database, '-qAt', '-c', "set pg_trgm.strict_word_similarity_threshold = '0.39'", '-c', '\\timing on', ...sql.concat(sql).flatMap((q) => ['-c', q])],
+  { encoding: 'utf8' },
+)
 const alone = [...timing.matchAll(/Time: ([\d.]+) ms/g)].map((m) => Number(m[1])).slice(sql.length)
 say('the same words in PostgreSQL alone, everywhere', `median ${quantile(alone, 0.5).toFixed(1)} ms, worst ${quantile(alone, 1).toFixed(1)} ms`)
 
@@ -62,7 +86,15 @@ for (const [name, command, args] of [
 // Scrolling 5,000 rows: how far apart frames are while the wheel turns.
 const browser = await chromium.launch({
   executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',
-  args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
+  args: [
+    '--no-sandbox',
+    '--disable-gpu',
+    '--disable-quic',
+    '--no-first-run',
+    '--disable-background-networking',
+    '--disable-component-update',
+    '--disable-sync',
+  ],
 })
 const page = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage()
 await page.context().request.post(`${base}/api/v1/session`, { data: { login: 'keeper', password: 'lend-a-phone' } })
@@ -104,4 +136,7 @@ if (!held.ok) throw new Error(await held.text())
 const seconds = (performance.now() - start) / 1000
 const count = (what) => Number(execFileSync('psql', [database, '-qAtc', what], { encoding: 'utf8' }))
 const trials = count('select count(*) from trials')
-say('all figures made anew and stored', `${seconds.toFixed(1)} s for ${trials} trials, ${(trials / seconds).toFixed(0)} trials a second, ${count('select count(*) from figures')} figures`)
+say(
+  'all figures made anew and stored',
+  `${seconds.toFixed(1)} s for ${trials} trials, ${(trials / seconds).toFixed(0)} trials a second, ${count('select count(*) from figures')} figures`,
+)

@@ -25,7 +25,10 @@ test('pictures', async ({ page, world }) => {
   await expect(page.getByRole('heading', { name: 'Pocket' })).toBeVisible()
   await shot('dossier')
   await page.getByRole('heading', { name: /What happened/ }).evaluate((e) => e.scrollIntoView())
-  await page.getByRole('button', { name: /Open its trials/ }).first().click()
+  await page
+    .getByRole('button', { name: /Open its trials/ })
+    .first()
+    .click()
   await shot('evidence')
   await page.keyboard.press('t')
   await expect(page.getByRole('dialog')).toBeVisible()
@@ -59,7 +62,9 @@ test('pictures', async ({ page, world }) => {
   await page.goto(`${world.url}/lists${lyra}`)
   await page
     .getByLabel('Or paste the list')
-    .fill('name;how;why\ncom.brannock.survey;off;asks for stars\ncom.brannock.wallet.core;off;never pays by phone\ncom.brannock.kids;keep;\norg.nobody.knows;off;')
+    .fill(
+      'name;how;why\ncom.brannock.survey;off;asks for stars\ncom.brannock.wallet.core;off;never pays by phone\ncom.brannock.kids;keep;\norg.nobody.knows;off;',
+    )
   await page.getByRole('button', { name: 'Read it' }).click()
   await page.getByLabel('name of the list').fill('List of a stranger')
   await page.getByLabel('its address').fill('https://lists.example/9')

@@ -244,8 +244,7 @@ func (s *Server) change(ctx context.Context, id uuid.UUID) (*reviewedOutput, err
 	then := now.With(c.AuthorID, trials)
 	for i, e := range edits {
 		r := reviewedEdit{Edit: e, Verdict: verdictOf(e), Needs: 1, Why: []string{}, Moved: movedSince(e, out.Body.Talk)}
-		from, method := now.Target(e)
-		r.Before, r.After = sideOf(now.Trials(e.PackageID), method, from, now.Yardstick), sideOf(then.Trials(e.PackageID), method, from, now.Yardstick)
+		r.Before, r.After = judgedSide(now, e), judgedSide(then, e)
 		if e.State == "open" {
 			circumstance := now.Circumstance(e, then)
 			circumstance.AuthorChanges = c.AuthorChanges
@@ -291,6 +290,16 @@ func movedSince(e store.Edit, t store.Talk) string {
 		return "catalogue"
 	}
 	return ""
+}
+
+// judgedSide is what the evidence comes to where an edit is judged from.
+func judgedSide(j *store.Judging, e store.Edit) sideFigures {
+	if !e.Judged() {
+		return sideFigures{Figures: figuresOf(evidence.Figures{Ceiling: 1, SevereCeiling: 1, Standing: evidence.Untried}), Suggested: string(evidence.Unproven)}
+	}
+	from, method := j.Target(e)
+	f := j.Figures(e.PackageID, method, from)
+	return sideFigures{figuresOf(f), j.Gathered(e.PackageID, method).Strip(from), string(evidence.SuggestedLoad(f, j.Yardstick.Thresholds))}
 }
 
 func sideOf(trials []evidence.Trial, method evidence.Method, target evidence.Firmware, y evidence.Yardstick) sideFigures {

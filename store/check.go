@@ -64,7 +64,7 @@ func (s *Store) CheckSending(ctx context.Context, person uuid.UUID, edits []Edit
 	out.Revises = revises
 	for _, e := range edits {
 		from, method := now.Target(e)
-		f := evidence.Weigh(then.Trials(e.PackageID), method, from, now.Yardstick)
+		f := then.Figures(e.PackageID, method, from)
 		sending := change.Sending{Field: change.Field(e.Field), Scope: e.Scope(), Value: e.Value, Now: e.Now, Reason: e.Reason, Figures: f,
 			Suggested: evidence.SuggestedLoad(f, now.Yardstick.Thresholds), Near: near(then.Trials(e.PackageID), e.Scope()),
 			Sources: around.sources[e.PackageID], Costs: around.costs[e.PackageID], Open: around.open[e.ID], KnownTrial: around.known[e.ID]}

@@ -203,8 +203,8 @@ func (d *decider) load(ctx context.Context, decisions []Decision) error {
 	return err
 }
 
-// decide queues what one decision writes. Figures of touched packages are to
-// be computed anew.
+// decide queues what one decision writes. Figures rest on trials alone: those
+// of touched packages are to be computed anew.
 func (d *decider) decide(ctx context.Context, one Decision, applying map[uuid.UUID]change.Circumstance, touched map[uuid.UUID]bool) error {
 	e, ok := d.edits[one.Edit]
 	if !ok {
@@ -233,7 +233,9 @@ func (d *decider) decide(ctx context.Context, one Decision, applying map[uuid.UU
 		if err := d.apply(e); err != nil {
 			return err
 		}
-		touched[e.PackageID] = true
+		if e.Field == string(change.Trial) {
+			touched[e.PackageID] = true
+		}
 	}
 	d.batch.Queue(`update edits set state = $2, words = $3, decided_by = $4, decided_at = now() where id = $1`, e.ID, one.Verdict, one.Words, d.reviewer)
 	d.count[one.Verdict]++

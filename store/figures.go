@@ -179,19 +179,72 @@ func appendFigures(rows [][]any, pkg uuid.UUID, trials []evidence.Trial, y evide
 	return rows, nil
 }
 
-// trialsOf loads all trials of packages, as the calculations take them.
+// trialsOf loads all trials of packages, as the calculations take them. There
+// may be ten thousands: rows are read as they come, and what many share is
+// kept once.
 func trialsOf(ctx context.Context, q querier, packages []uuid.UUID) (map[uuid.UUID][]evidence.Trial, error) {
+	trials := map[uuid.UUID][]evidence.Trial{}
+	if len(packages) == 0 {
+		return trials, nil
+	}
 	rows, err := q.Query(ctx, `
-		select t.package_id, t.id::text, t.phone, t.person_id::text, b.id::text, d.id::text, d.maker_id::text, b.release, t.method, t.outcome, t.function, t.persistence like 'back-%'
-		from trials t join builds b on b.id = t.build_id join models d on d.id = b.model_id
-		where t.package_id = any($1)`, packages)
+		select package_id, id, build_id, person_id, phone, method, outcome, function, persistence like 'back-%' from trials where package_id = any($1)`, packages)
 	if err != nil {
 		return nil, err
 	}
-	trials := map[uuid.UUID][]evidence.Trial{}
-	var pkg uuid.UUID
-	var t evidence.Trial
-	_, err = pgx.ForEachRow(rows, []any{&pkg, &t.ID, &t.Phone, &t.Person, &t.On.Build, &t.On.Model, &t.On.Maker, &t.On.Release, &t.Method, &t.Outcome, &t.Function, &t.CameBack},
-		func() error { trials[pkg] = append(trials[pkg], t); return nil })
-	return trials, err
+	defer rows.Close()
+	builds, people, words := map[uuid.UUID]evidence.Firmware{}, map[uuid.UUID]string{}, map[string]string{}
+	word := func(raw []byte) string {
+		w, ok := words[string(raw)]
+		if !ok {
+			w = string(raw)
+			words[w] = w
+		}
+		return w
+	}
+	for rows.Next() {
+		raw := rows.RawValues()
+		var ids [4]uuid.UUID
+		for i := range ids {
+			if ids[i], err = uuid.FromBytes(raw[i]); err != nil {
+				return nil, err
+			}
+		}
+		person, ok := people[ids[3]]
+		if !ok {
+			person = ids[3].String()
+			people[ids[3]] = person
+		}
+		builds[ids[2]] = evidence.Firmware{}
+		trials[ids[0]] = append(trials[ids[0]], evidence.Trial{ID: ids[1].String(), On: evidence.Firmware{Build: string(ids[2][:])}, Person: person, Phone: word(raw[4]),
+			Method: evidence.Method(word(raw[5])), Outcome: evidence.Outcome(word(raw[6])), Function: word(raw[7]), CameBack: raw[8][0] == 1})
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return trials, placeTrials(ctx, q, trials, builds)
+}
+
+// placeTrials puts in the place of each trial's build, so far its bare id, the
+// firmware that it is.
+func placeTrials(ctx context.Context, q querier, trials map[uuid.UUID][]evidence.Trial, builds map[uuid.UUID]evidence.Firmware) error {
+	ids := make([]uuid.UUID, 0, len(builds))
+	for id := range builds {
+		ids = append(ids, id)
+	}
+	rows, err := q.Query(ctx, `select b.id, b.id::text, d.id::text, d.maker_id::text, b.release from builds b join models d on d.id = b.model_id where b.id = any($1)`, ids)
+	if err != nil {
+		return err
+	}
+	var id uuid.UUID
+	var f evidence.Firmware
+	if _, err := pgx.ForEachRow(rows, []any{&id, &f.Build, &f.Model, &f.Maker, &f.Release}, func() error { builds[id] = f; return nil }); err != nil {
+		return err
+	}
+	for _, list := range trials {
+		for i := range list {
+			list[i].On = builds[uuid.UUID([]byte(list[i].On.Build))]
+		}
+	}
+	return nil
 }

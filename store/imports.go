@@ -81,7 +81,7 @@ func (s *Store) KnownTo(ctx context.Context, names []string, title string, at ca
 	}
 	from := j.firmwares[at.ID]
 	for name, k := range out {
-		f := evidence.Gather(j.trials[k.ID], evidence.RemoveForUser).Summary(from, j.Yardstick, &j.limits)
+		f := j.Figures(k.ID, evidence.RemoveForUser, from)
 		k.Phones, k.Harmed, k.Suggested = f.Phones, f.HarmedPhones, evidence.SuggestedLoad(f, j.Yardstick.Thresholds)
 		value, _ := j.Applying(k.ID, at)
 		k.Load = value.Load

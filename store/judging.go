@@ -3,9 +3,11 @@ package store
 import (
 	"context"
 	"encoding/json"
+	"runtime"
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
+	"golang.org/x/sync/errgroup"
 
 	"roster/core/catalog"
 	"roster/core/change"
@@ -21,6 +23,94 @@ type Judging struct {
 	loads     map[uuid.UUID][]loadClaim
 	firmwares map[string]evidence.Firmware
 	limits    evidence.Limits
+	// without is what this one was made of, and changed the packages whose
+	// trials are others than there: of all else the figures are the same.
+	without *Judging
+	changed map[uuid.UUID]bool
+	// gathered and figures are what was worked out already.
+	gathered map[gatherKey]evidence.Gathered
+	figures  map[figureKey]evidence.Figures
+}
+
+type gatherKey struct {
+	pkg    uuid.UUID
+	method evidence.Method
+}
+
+type figureKey struct {
+	gatherKey
+	from evidence.Firmware
+}
+
+// Gathered are the trials of a package that say something about a method.
+func (j *Judging) Gathered(pkg uuid.UUID, method evidence.Method) evidence.Gathered {
+	if j.without != nil && !j.changed[pkg] {
+		return j.without.Gathered(pkg, method)
+	}
+	key := gatherKey{pkg, method}
+	g, ok := j.gathered[key]
+	if !ok {
+		g = evidence.Gather(j.trials[pkg], method)
+		if j.gathered == nil {
+			j.gathered = map[gatherKey]evidence.Gathered{}
+		}
+		j.gathered[key] = g
+	}
+	return g
+}
+
+// workOut computes figures of packages from many firmwares on all processors,
+// so that Figures has them ready.
+func (j *Judging) workOut(packages []uuid.UUID, methods []evidence.Method, from []evidence.Firmware) error {
+	var keys []gatherKey
+	for _, pkg := range packages {
+		for _, method := range methods {
+			if j.without == nil || j.changed[pkg] {
+				keys = append(keys, gatherKey{pkg, method})
+			}
+		}
+	}
+	gathered, figures := make([]evidence.Gathered, len(keys)), make([][]evidence.Figures, len(keys))
+	var group errgroup.Group
+	parts := runtime.GOMAXPROCS(0)
+	for part := range parts {
+		group.Go(func() error {
+			var limits evidence.Limits
+			for i := part; i < len(keys); i += parts {
+				gathered[i] = evidence.Gather(j.trials[keys[i].pkg], keys[i].method)
+				for _, f := range from {
+					figures[i] = append(figures[i], gathered[i].Summary(f, j.Yardstick, &limits))
+				}
+			}
+			return nil
+		})
+	}
+	err := group.Wait()
+	j.gathered, j.figures = map[gatherKey]evidence.Gathered{}, make(map[figureKey]evidence.Figures, len(keys)*len(from))
+	for i, key := range keys {
+		j.gathered[key] = gathered[i]
+		for n, f := range from {
+			j.figures[figureKey{key, f}] = figures[i][n]
+		}
+	}
+	return err
+}
+
+// Figures are what the trials of a package come to, seen from a firmware.
+func (j *Judging) Figures(pkg uuid.UUID, method evidence.Method, from evidence.Firmware) evidence.Figures {
+	if j.without != nil && !j.changed[pkg] {
+		return j.without.Figures(pkg, method, from)
+	}
+	key := figureKey{gatherKey{pkg, method}, from}
+	f, ok := j.figures[key]
+	if !ok {
+		f = j.Gathered(pkg, method).Summary(from, j.Yardstick, &j.limits)
+		if j.figures == nil {
+			j.figures = map[figureKey]evidence.Figures{}
+		}
+		j.figures[key] = f
+	}
+	return f
 }
 
 // loadClaim is a grade and where it holds.
@@ -33,6 +123,9 @@ type loadClaim struct {
 func (s *Store) Judging(ctx context.Context, edits []Edit) (*Judging, error) {
 	packages, places := map[uuid.UUID]bool{}, map[uuid.UUID]bool{}
 	for _, e := range edits {
+		if !e.Judged() {
+			continue
+		}
 		packages[e.PackageID] = true
 		places[e.ScopeID] = true
 		if t, ok := e.trial(); ok {
@@ -81,6 +174,11 @@ func scopeOf(kind string, id uuid.UUID) catalog.Scope {
 // Scope is where the edit's value holds.
 func (e Edit) Scope() catalog.Scope { return scopeOf(e.ScopeKind, e.ScopeID) }
 
+// Judged reports whether evidence says something for or against the edit.
+func (e Edit) Judged() bool {
+	return e.Field == string(change.Load) || e.Field == string(change.Trial)
+}
+
 // trial is the value of an edit that adds a trial.
 func (e Edit) trial() (v change.TrialValue, ok bool) {
 	if e.Field != string(change.Trial) {
@@ -107,7 +205,7 @@ func (j *Judging) Trials(pkg uuid.UUID) []evidence.Trial { return j.trials[pkg] 
 
 // With is the evidence as it would be with the trials of edits by an author.
 func (j *Judging) With(author uuid.UUID, edits []Edit) *Judging {
-	out := &Judging{Yardstick: j.Yardstick, firmwares: j.firmwares, trials: map[uuid.UUID][]evidence.Trial{}, loads: map[uuid.UUID][]loadClaim{}}
+	out := &Judging{Yardstick: j.Yardstick, firmwares: j.firmwares, trials: map[uuid.UUID][]evidence.Trial{}, loads: map[uuid.UUID][]loadClaim{}, without: j, changed: map[uuid.UUID]bool{}}
 	for pkg, list := range j.trials {
 		out.trials[pkg] = list[:len(list):len(list)]
 	}
@@ -117,10 +215,12 @@ func (j *Judging) With(author uuid.UUID, edits []Edit) *Judging {
 	for _, e := range edits {
 		switch {
 		case e.Takes != nil:
+			out.changed[e.PackageID] = true
 			out.trials[e.PackageID] = withoutTrial(out.trials[e.PackageID], e.Takes.String())
 		case e.Field == string(change.Trial):
 			v, ok := e.trial()
 			if ok {
+				out.changed[e.PackageID] = true
 				out.trials[e.PackageID] = append(out.trials[e.PackageID], evidence.Trial{ID: e.ID.String(), Phone: v.Phone, Person: author.String(), On: j.firmwares[v.Build], Method: v.Method, Outcome: v.Outcome,
 					Function: v.Function, CameBack: v.Persistence == "back-after-restart" || v.Persistence == "back-after-update"})
 			}
@@ -133,7 +233,7 @@ func (j *Judging) With(author uuid.UUID, edits []Edit) *Judging {
 
 // of is what is known of one package.
 func (j *Judging) of(pkg uuid.UUID) *Judging {
-	return &Judging{Yardstick: j.Yardstick, firmwares: j.firmwares,
+	return &Judging{Yardstick: j.Yardstick, firmwares: j.firmwares, without: j,
 		trials: map[uuid.UUID][]evidence.Trial{pkg: j.trials[pkg]}, loads: map[uuid.UUID][]loadClaim{pkg: j.loads[pkg]}}
 }
 
@@ -168,7 +268,7 @@ func (j *Judging) setLoad(e Edit) {
 
 // Suggested is what the trials of a package suggest, seen from a firmware.
 func (j *Judging) Suggested(pkg uuid.UUID, from evidence.Firmware) evidence.Load {
-	return evidence.SuggestedLoad(evidence.Gather(j.trials[pkg], evidence.RemoveForUser).Summary(from, j.Yardstick, &j.limits), j.Yardstick.Thresholds)
+	return evidence.SuggestedLoad(j.Figures(pkg, evidence.RemoveForUser, from), j.Yardstick.Thresholds)
 }
 
 // Applying is the load that holds at a scope: the narrowest that somebody set

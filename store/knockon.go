@@ -74,33 +74,30 @@ func (s *Store) KnockOn(ctx context.Context, author uuid.UUID, edits []Edit) (Kn
 		return out, err
 	}
 	then := j.With(author, edits)
-	out.Moves = moves(j, then, edits)
 	touched := map[uuid.UUID]Edit{}
 	ids := map[uuid.UUID]bool{}
 	for _, e := range edits {
-		if e.Field == string(change.Load) || e.Field == string(change.Trial) {
+		if e.Judged() {
 			touched[e.PackageID], ids[e.PackageID] = e, true
 		}
 	}
 	packages := sortedIDs(ids)
 	profiles, err := s.profilesShipping(ctx, packages)
-	if err != nil || len(profiles) == 0 {
-		return out, err
-	}
-	models := make([]uuid.UUID, len(profiles))
-	for i, p := range profiles {
-		models[i] = p.ModelID
-	}
-	stand, err := firmwares(ctx, s.pool, models)
 	if err != nil {
 		return out, err
 	}
-	maps.Copy(j.firmwares, stand)
+	if err := s.weighFor(ctx, j, then, packages, profiles); err != nil {
+		return out, err
+	}
+	out.Moves = moves(j, then, edits)
+	if len(profiles) == 0 {
+		return out, nil
+	}
 	ships, removes, err := s.shipsAndRemoves(ctx, profiles, packages)
 	if err != nil {
 		return out, err
 	}
-	k := knocker{now: j, then: then, gathered: map[gatherKey]evidence.Gathered{}, lost: [2]map[uuid.UUID][]string{lostFunctions(j), lostFunctions(then)}}
+	k := knocker{now: j, then: then, lost: [2]map[uuid.UUID][]string{lostFunctions(j), lostFunctions(then)}}
 	for _, p := range profiles {
 		input := change.Profile{}
 		if err := json.Unmarshal(p.Rules, &input.Rules); err != nil {
@@ -139,12 +136,41 @@ func (s *Store) KnockOn(ctx context.Context, author uuid.UUID, edits []Edit) (Kn
 	return out, nil
 }
 
+// weighFor works out the figures of packages as the profiles' models see them,
+// without the edits and with them.
+func (s *Store) weighFor(ctx context.Context, now, then *Judging, packages []uuid.UUID, profiles []profileRow) error {
+	models, methods := make([]uuid.UUID, len(profiles)), []evidence.Method{}
+	for i, p := range profiles {
+		models[i] = p.ModelID
+		var rules profile.Rules
+		if err := json.Unmarshal(p.Rules, &rules); err != nil {
+			return err
+		}
+		if !slices.Contains(methods, rules.Method) {
+			methods = append(methods, rules.Method)
+		}
+	}
+	stand, err := firmwares(ctx, s.pool, models)
+	if err != nil {
+		return err
+	}
+	maps.Copy(now.firmwares, stand)
+	from := make([]evidence.Firmware, 0, len(stand))
+	for _, f := range stand {
+		from = append(from, f)
+	}
+	if err := now.workOut(packages, methods, from); err != nil {
+		return err
+	}
+	return then.workOut(packages, methods, from)
+}
+
 // moves are the figures that change, from where the edits are about.
 func moves(now, then *Judging, edits []Edit) []PlacedMove {
 	list := []PlacedMove{}
 	seen := map[[3]string]bool{}
 	for _, e := range edits {
-		if e.Field != string(change.Load) && e.Field != string(change.Trial) {
+		if !e.Judged() {
 			continue
 		}
 		from, method := now.Target(e)
@@ -157,8 +183,7 @@ func moves(now, then *Judging, edits []Edit) []PlacedMove {
 			continue
 		}
 		seen[key] = true
-		before := evidence.Gather(now.trials[e.PackageID], method).Summary(from, now.Yardstick, &now.limits)
-		after := evidence.Gather(then.trials[e.PackageID], method).Summary(from, then.Yardstick, &then.limits)
+		before, after := now.Figures(e.PackageID, method, from), then.Figures(e.PackageID, method, from)
 		at := e.Scope()
 		if e.Field == string(change.Trial) {
 			at = catalog.Scope{Kind: catalog.OfBuild, ID: from.Build}
@@ -174,17 +199,10 @@ func moves(now, then *Judging, edits []Edit) []PlacedMove {
 	return list
 }
 
-type gatherKey struct {
-	side   int
-	pkg    uuid.UUID
-	method evidence.Method
-}
-
 // knocker makes candidates of packages, without the edits (side 0) and with
 // them (side 1).
 type knocker struct {
 	now, then *Judging
-	gathered  map[gatherKey]evidence.Gathered
 	lost      [2]map[uuid.UUID][]string
 }
 
@@ -193,14 +211,8 @@ func (k *knocker) candidate(side int, e Edit, p profileRow, method evidence.Meth
 	if side == 1 {
 		j = k.then
 	}
-	key := gatherKey{side, e.PackageID, method}
-	g, ok := k.gathered[key]
-	if !ok {
-		g = evidence.Gather(j.trials[e.PackageID], method)
-		k.gathered[key] = g
-	}
 	from := j.firmwares[p.ModelID.String()]
-	f := g.Summary(from, j.Yardstick, &j.limits)
+	f := j.Figures(e.PackageID, method, from)
 	c := profile.Candidate{Package: android.PackageName(e.Package), Label: e.Label, Lost: k.lost[side][e.PackageID], Ceiling: f.Ceiling, Floor: f.Floor, Standing: f.Standing,
 		Phones: f.Phones, People: f.People, Harmed: f.HarmedPhones}
 	at := scopeOf("model", p.ModelID)

@@ -45,12 +45,17 @@ func (s *Store) AddProfile(ctx context.Context, model uuid.UUID, name, purpose s
 	if err != nil {
 		return id, err
 	}
-	_, err = s.pool.Exec(ctx, `insert into profiles (id, model_id, slug, name, purpose, rules, changed_by) values ($1, $2, $3, $4, $5, $6, $7)`,
-		id, model, Slug(name), name, purpose, rules, person)
-	if violates(err, "profiles_model_id_slug_key") {
-		err = ErrEditionTaken
-	}
-	return id, err
+	return id, s.inTx(ctx, func(tx pgx.Tx) error {
+		_, err := tx.Exec(ctx, `insert into profiles (id, model_id, slug, name, purpose, rules, changed_by) values ($1, $2, $3, $4, $5, $6, $7)`,
+			id, model, Slug(name), name, purpose, rules, person)
+		if violates(err, "profiles_model_id_slug_key") {
+			err = ErrEditionTaken
+		}
+		if err != nil {
+			return err
+		}
+		return record(ctx, tx, Act{Person: person, Action: "profile.made", Subject: id.String()})
+	})
 }
 
 // Profiles lists profiles in scope, by model and name.
@@ -76,16 +81,21 @@ func (s *Store) SetRules(ctx context.Context, id uuid.UUID, revision int, purpos
 	if err != nil {
 		return err
 	}
-	tag, err := s.pool.Exec(ctx, `
-		update profiles set rules = $3, purpose = $4, changed_by = $5, changed_at = now(), revision = revision + 1
-		where id = $1 and revision = $2`, id, revision, raw, purpose, person)
-	if err == nil && tag.RowsAffected() == 0 {
-		if _, err := s.Profile(ctx, id); err != nil {
+	return s.inTx(ctx, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, `
+			update profiles set rules = $3, purpose = $4, changed_by = $5, changed_at = now(), revision = revision + 1
+			where id = $1 and revision = $2`, id, revision, raw, purpose, person)
+		if err == nil && tag.RowsAffected() == 0 {
+			if _, err := s.Profile(ctx, id); err != nil {
+				return err
+			}
+			return ErrStale
+		}
+		if err != nil {
 			return err
 		}
-		return ErrStale
-	}
-	return err
+		return record(ctx, tx, Act{Person: person, Action: "profile.set", Subject: id.String(), Detail: map[string]int{"revision": revision + 1}})
+	})
 }
 
 // Candidates loads what a profile for the scope's model can be composed of:

@@ -64,11 +64,14 @@ func Weigh(trials []Trial, method Method, target Firmware, y Yardstick) Figures 
 type Gathered struct {
 	// counted are in the order in which they are summed up, ticks in that in
 	// which a strip shows them; sites and tickSites are where they were made.
-	counted          []Weighed
+	counted []Weighed
+	// kinds are the outcomes of counted in small numbers: see outcomeKinds.
+	kinds            []uint8
 	ticks            []*Trial
 	sites, tickSites []site
-	ids              map[string]int32
-	phones, people   int
+	// ids number the builds, models, makers and releases.
+	ids            [4]map[string]int32
+	phones, people int
 }
 
 // Same reports whether two gatherings hold the same trials, and so come to the
@@ -87,7 +90,10 @@ const nowhere = -1
 // Gather picks and merges what counts for a method. It keeps pointers into
 // trials, which must not change afterwards.
 func Gather(trials []Trial, method Method) Gathered {
-	g := Gathered{counted: merge(trials, method), ids: map[string]int32{}}
+	g := Gathered{counted: merge(trials, method)}
+	for i := range g.ids {
+		g.ids[i] = map[string]int32{}
+	}
 	for i := range g.counted {
 		g.ticks = append(g.ticks, g.counted[i].Trial)
 	}
@@ -113,12 +119,14 @@ func Gather(trials []Trial, method Method) Gathered {
 		return n
 	}
 	at := func(f Firmware) site {
-		return site{number(g.ids, "b"+f.Build), number(g.ids, "m"+f.Model), number(g.ids, "k"+f.Maker), number(g.ids, "r"+f.Release)}
+		return site{number(g.ids[0], f.Build), number(g.ids[1], f.Model), number(g.ids[2], f.Maker), number(g.ids[3], f.Release)}
 	}
 	phones, people := make(map[string]int32, len(g.counted)), make(map[string]int32, len(g.counted))
 	g.sites, g.tickSites = make([]site, len(g.counted)), make([]site, len(g.ticks))
+	g.kinds = make([]uint8, len(g.counted))
 	for i := range g.counted {
 		w := &g.counted[i]
+		g.kinds[i] = uint8(slices.Index(outcomeKinds[:], w.Outcome))
 		w.phone, w.person, g.sites[i] = number(phones, w.Phone), number(people, w.Person), at(w.On)
 	}
 	for i, t := range g.ticks {
@@ -131,13 +139,13 @@ func Gather(trials []Trial, method Method) Gathered {
 // find is the site of a target; what is empty, or what no trial was made on,
 // is nowhere.
 func (g Gathered) find(target Firmware) site {
-	number := func(kind, name string) int32 {
-		if n, ok := g.ids[kind+name]; ok && name != "" {
+	number := func(of map[string]int32, name string) int32 {
+		if n, ok := of[name]; ok && name != "" {
 			return n
 		}
 		return nowhere
 	}
-	return site{number("b", target.Build), number("m", target.Model), number("k", target.Maker), number("r", target.Release)}
+	return site{number(g.ids[0], target.Build), number(g.ids[1], target.Model), number(g.ids[2], target.Maker), number(g.ids[3], target.Release)}
 }
 
 // from is Between for sites.
@@ -165,44 +173,44 @@ func (g Gathered) Summary(target Firmware, y Yardstick, limits *Limits) Figures 
 // figures. A table never grows with distance, so nearest first is the order of
 // transfer weights, too, which the discount goes by.
 func (g Gathered) sum(f *Figures, target Firmware, y Yardstick, limits *Limits, each func(Weighed)) {
-	stand := g.find(target)
-	distances := make([]Distance, len(g.sites))
-	for i, s := range g.sites {
-		distances[i] = s.from(stand)
+	var calls [Otherwise + 1][len(outcomeKinds)]Load
+	var transfers [Otherwise + 1]float64
+	for d := range calls {
+		transfers[d] = y.Transfer.Weight(Distance(d))
+		for k, outcome := range outcomeKinds {
+			calls[d][k] = callsFor(outcome, transfers[d], y.Thresholds)
+		}
 	}
 	var clean, severe, mild float64
-	nth, harmed := make([]int, g.people), make([]bool, g.phones)
-	for d := SameBuild; d <= Otherwise; d++ {
-		transfer := y.Transfer.Weight(d)
-		for i := range g.counted {
-			if distances[i] != d {
-				continue
-			}
-			w := &g.counted[i]
-			weight, harm := transfer, w.Outcome.Harm()
-			switch {
-			case w.Outcome.Severe():
-				severe += weight
-			case harm:
-				mild += weight
-			default:
-				nth[w.person]++
-				weight /= math.Sqrt(float64(nth[w.person]))
-				clean += weight
-			}
-			if harm && !harmed[w.phone] {
-				harmed[w.phone] = true
-				f.HarmedPhones++
-			}
-			if transfer >= y.Thresholds.Near {
-				f.nearHarm, f.nearClean = f.nearHarm || harm, f.nearClean || w.Outcome == Clean
-			}
-			if load := callsFor(w.Outcome, transfer, y.Thresholds); load != "" && (f.worst == "" || load.Rank() > f.worst.Rank()) {
-				f.worst = load
-			}
-			if each != nil {
-				each(Weighed{w.Trial, d, transfer, weight, w.Merged, w.phone, w.person})
-			}
+	nth, harmed := zeros(&limits.nth, g.people), zeros(&limits.harmed, g.phones)
+	order, distances := zeros(&limits.order, len(g.sites)), zeros(&limits.distances, len(g.sites))
+	g.nearestFirst(target, order, distances)
+	for _, i := range order {
+		w, d, kind := &g.counted[i], distances[i], g.kinds[i]
+		transfer, harm := transfers[d], kind > 0
+		weight := transfer
+		switch {
+		case kind >= firstSevere:
+			severe += weight
+		case harm:
+			mild += weight
+		default:
+			nth[w.person]++
+			weight /= math.Sqrt(float64(nth[w.person]))
+			clean += weight
+		}
+		if harm && !harmed[w.phone] {
+			harmed[w.phone] = true
+			f.HarmedPhones++
+		}
+		if transfer >= y.Thresholds.Near {
+			f.nearHarm, f.nearClean = f.nearHarm || harm, f.nearClean || !harm
+		}
+		if load := calls[d][kind]; load != "" && (f.worst == "" || load.Rank() > f.worst.Rank()) {
+			f.worst = load
+		}
+		if each != nil {
+			each(Weighed{w.Trial, Distance(d), transfer, weight, w.Merged, w.phone, w.person})
 		}
 	}
 	f.Phones, f.People = g.phones, g.people
@@ -211,6 +219,30 @@ func (g Gathered) sum(f *Figures, target Firmware, y Yardstick, limits *Limits, 
 	f.Ceiling, f.Floor = limits.Ceiling(f.Harmed, clean), limits.Floor(f.Harmed, clean)
 	f.SevereCeiling, f.SevereFloor = limits.Ceiling(severe, clean+mild), limits.Floor(severe, clean+mild)
 	f.Standing = f.standing(y.Thresholds)
+}
+
+// outcomeKinds are the outcomes that count, so ordered that those after the
+// first are harms and those from firstSevere on severe ones.
+var outcomeKinds = [...]Outcome{Clean, FunctionLost, Fault, NoStart}
+
+const firstSevere = 2
+
+// nearestFirst orders the trials by their distance from a target, and within
+// one distance as they are summed up; it finds each trial's distance, too.
+func (g Gathered) nearestFirst(target Firmware, order []int32, distances []uint8) {
+	stand := g.find(target)
+	var begin [Otherwise + 2]int32
+	for i, s := range g.sites {
+		distances[i] = uint8(s.from(stand))
+		begin[distances[i]+1]++
+	}
+	for d := range Otherwise + 1 {
+		begin[d+1] += begin[d]
+	}
+	for i, d := range distances {
+		order[begin[d]] = int32(i)
+		begin[d]++
+	}
 }
 
 // counts reports whether a trial is evidence about method: its own, removal

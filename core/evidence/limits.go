@@ -45,6 +45,22 @@ func Floor(harmed, clean float64) float64 {
 // ready; it is not for use by several goroutines at once.
 type Limits struct {
 	ceilings, floors map[[2]float64]float64
+	// What one weighing needs and the next can use again.
+	order     []int32
+	distances []uint8
+	nth       []int
+	harmed    []bool
+}
+
+// zeros is a slice of n zero values, in the room of another where there is
+// enough.
+func zeros[T any](of *[]T, n int) []T {
+	if cap(*of) < n {
+		*of = make([]T, n)
+	}
+	*of = (*of)[:n]
+	clear(*of)
+	return *of
 }
 
 // maxRemembered bounds each of the two maps.

@@ -29,6 +29,7 @@ interface SourceValue {
   link?: string
   quote?: string
   attachment?: string
+  load?: string
 }
 const source = computed(() => (props.field === 'source' ? (props.value as SourceValue) : null))
 const tick = computed(() => {
@@ -77,7 +78,7 @@ const text = computed(() => {
     ></span
   >
   <span v-else-if="source" dir="auto"
-    >{{ source.title }}: {{ claimWord[source.claim]
+    >{{ source.title }}: {{ source.load ? `calls it ${loadWord[source.load]}` : claimWord[source.claim]
     }}<template v-if="source.link"
       >, <a :href="source.link" target="_blank" rel="noopener noreferrer nofollow">{{ source.link }}</a></template
     >{{ source.quote ? `. “${source.quote}”` : '' }}<EditFiles :ids="source.attachment ? [source.attachment] : []"

@@ -119,12 +119,12 @@ const all = (on: boolean) => (behind.value = new Set(on ? [] : edits.value.map((
         </label>
         <p v-if="wrong" class="harm" role="alert">{{ wrong }}</p>
       </div>
-      <aside aria-label="Knock-on">
+      <section class="effect" aria-label="Knock-on">
         <h2>Knock-on</h2>
         <KnockOn v-if="effect.data.value" :effect="effect.data.value" />
         <p v-else-if="effect.isError.value" class="harm">{{ words(effect.error.value) }}</p>
         <p v-else class="second" aria-busy="true">working it out…</p>
-      </aside>
+      </section>
     </div>
     <div class="bar">
       <button class="handle" :aria-expanded="open" :disabled="!edits.length" @click="open = !open">
@@ -195,7 +195,7 @@ const all = (on: boolean) => (behind.value = new Set(on ? [] : edits.value.map((
   overflow: auto;
   padding: 6px 14px 12px;
 }
-aside {
+.effect {
   overflow: auto;
   padding: 10px 14px;
   border-left: 1px solid var(--hair);

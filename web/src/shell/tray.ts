@@ -23,7 +23,7 @@ export function useTray() {
   const tray = useQuery({
     queryKey: ['tray'],
     queryFn: () => ask(api.GET('/api/v1/tray')).then((r) => r.items),
-    refetchOnWindowFocus: true,
+    refetchOnWindowFocus: 'always',
   })
   const edits = computed(() => tray.data.value ?? [])
   const refresh = () =>

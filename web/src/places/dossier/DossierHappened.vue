@@ -2,7 +2,7 @@
 import { computed, ref, watch } from 'vue'
 import AttachedFile from '@/evidence/AttachedFile.vue'
 import { useEvidenceDialogs, type Subject } from '@/evidence/dialogs'
-import { ago, ceiling, claimWord, count, methodWord, people } from '@/evidence/words'
+import { ago, ceiling, claimWord, count, loadWord, methodWord, people } from '@/evidence/words'
 import HarmPlot, { type Bar } from '@/marks/HarmPlot.vue'
 import TrialStrip from '@/marks/TrialStrip.vue'
 import type { Dossier } from './dossier'
@@ -88,8 +88,9 @@ const fileOf = (id?: string) => props.d.attachments.find((f) => f.id === id)
             }}</a>
             <b v-else dir="auto">{{ s.title }}</b>
             <span class="second"
-              >: {{ claimWord[s.claim] }}{{ s.scopeName === 'everywhere' ? '' : `, about ${s.scopeName}` }} ·
-              {{ s.person }} {{ ago(s.at) }}, change {{ s.change }}</span
+              >: {{ s.load ? `calls it ${loadWord[s.load]}` : claimWord[s.claim]
+              }}{{ s.scopeName === 'everywhere' ? '' : `, about ${s.scopeName}` }} · {{ s.person }} {{ ago(s.at) }},
+              change {{ s.change }}</span
             >
           </p>
           <blockquote v-if="s.quote" dir="auto">{{ s.quote }}</blockquote>

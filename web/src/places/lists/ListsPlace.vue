@@ -165,7 +165,7 @@ const where = computed(() => scope.value.model ?? scope.value.maker ?? 'everywhe
       <table class="listed raw">
         <thead>
           <tr>
-            <th></th>
+            <th>Place</th>
             <th v-for="c in list.columns" :key="c">{{ c }}</th>
           </tr>
         </thead>

@@ -71,7 +71,7 @@ const share = (p: { decided: number; accepted: number }) =>
           <th class="n">Trials</th>
           <th class="n">Reviewed</th>
           <th>Since</th>
-          <th v-if="may('keeper')"></th>
+          <th v-if="may('keeper')"><span class="visually-hidden">Remove</span></th>
         </tr>
       </thead>
       <tbody>

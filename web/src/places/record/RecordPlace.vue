@@ -66,7 +66,7 @@ const detail = (d: unknown) =>
     <table class="listed">
       <thead>
         <tr>
-          <th></th>
+          <th>No.</th>
           <th>When</th>
           <th>Who</th>
           <th>What</th>

@@ -2,7 +2,7 @@
 import { computed } from 'vue'
 import type { Schemas } from '@/api/client'
 import EditValue from '@/evidence/EditValue.vue'
-import { count, fieldWord, stateWord } from '@/evidence/words'
+import { ceiling, count, fieldWord, stateWord } from '@/evidence/words'
 import PackageName from '@/marks/PackageName.vue'
 import TrialStrip from '@/marks/TrialStrip.vue'
 import { useScope } from '@/shell/scope'
@@ -93,6 +93,12 @@ const movedWord: Record<string, string> = {
             ? `the trials seen from ${trial ? edit.buildName : edit.scopeName}${edit.after.strip !== edit.before.strip ? ', with those of this change' : ''}`
             : 'nobody has tried it'
         }}</span>
+        <span v-if="edit.after.phones" class="limit"
+          >≤ {{ ceiling(edit.before.ceiling)
+          }}<template v-if="edit.before.ceiling !== edit.after.ceiling">
+            → <b>{{ ceiling(edit.after.ceiling) }}</b></template
+          ></span
+        >
       </div>
       <p v-if="edit.needs > 1" class="aside why">
         <template v-for="(w, i) in edit.why" :key="w">{{ i ? '; ' : '' }}{{ w }}</template
@@ -218,6 +224,10 @@ article.picked.marked {
   display: flex;
   gap: 12px;
   align-items: center;
+}
+.limit {
+  margin-left: auto;
+  white-space: nowrap;
 }
 .aside {
   border-left: 2px solid var(--hair);
