@@ -279,3 +279,22 @@ func TestNews(t *testing.T) {
 		t.Errorf("%+v", n)
 	}
 }
+
+// TestReadingTokenWritesNothing goes through every route of the server with a
+// keeper's token that is for reading alone.
+func TestReadingTokenWritesNothing(t *testing.T) {
+	s := withPeople(t)
+	keeper := s.signIn("keeper")
+	token := decode[madeToken](s, s.do(keeper, "POST", "/api/v1/tokens", map[string]any{"name": "reads", "scopes": []string{"read"}, "days": 1}), 201).Secret
+	for _, route := range s.server.Routes() {
+		method, path, _ := strings.Cut(route, " ")
+		need := needs[route]
+		if need == "public" || need == "bench" || method == "GET" || method == "HEAD" {
+			continue
+		}
+		path = parameter.ReplaceAllString(path, "00000000-0000-7000-8000-000000000000")
+		if a := s.byToken(token, method, path, nil); a.status != 403 || !strings.Contains(string(a.body), "token") {
+			t.Errorf("%s: %d %s", route, a.status, a.body)
+		}
+	}
+}

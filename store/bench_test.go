@@ -9,6 +9,7 @@ import (
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
 
+	"roster/core/change"
 	"roster/store"
 )
 
@@ -107,6 +108,66 @@ func BenchmarkBareCopy(b *testing.B) {
 			return err
 		})
 		if err != nil {
+			b.Fatal(err)
+		}
+	}
+}
+
+// reviewWorld is a model of 420 packages with some trials each, and forty
+// profiles of it.
+func reviewWorld(b *testing.B) *world {
+	w := newWorld(b)
+	w.capture("15.0.0", "first", 420)
+	var edits []store.NewEdit
+	for i := range 420 {
+		for phone := range 6 {
+			edits = append(edits, w.trial(fmt.Sprintf("com.brannock.p%03d", i), fmt.Sprint("phone ", phone), "clean"))
+		}
+	}
+	w.accept("other", edits...)
+	for n := range 40 {
+		if _, err := w.AddProfile(w.ctx, w.scope("").Model.ID, fmt.Sprint("Edition ", n), "", w.people["main"].ID); err != nil {
+			b.Fatal(err)
+		}
+	}
+	return w
+}
+
+// some are n edits: a trial, a load and a description in turn.
+func (w *world) some(n int, mark string) (edits []store.NewEdit) {
+	for i := range n {
+		name := fmt.Sprintf("com.brannock.p%03d", i%419)
+		edits = append(edits, []store.NewEdit{
+			w.trial(name, fmt.Sprint(mark, i), "clean"),
+			w.edit(name, change.Load, everywhere, `{"load":"loose"}`), w.edit(name, change.Description, everywhere, fmt.Sprintf("%q", mark)),
+		}[i%3])
+	}
+	return edits
+}
+
+// BenchmarkKnockOn works out what 50 edits do to 40 profiles of 420 packages.
+func BenchmarkKnockOn(b *testing.B) {
+	w := reviewWorld(b)
+	id, _ := w.send("tech", w.some(50, "bench")...)
+	c, edits := w.state(id)
+	for b.Loop() {
+		k, err := w.KnockOn(w.ctx, c.AuthorID, edits)
+		if err != nil || len(k.Profiles)+k.Untouched != 40 {
+			b.Fatal(len(k.Profiles), k.Untouched, err)
+		}
+	}
+}
+
+// BenchmarkDecide accepts changes of 500 edits.
+func BenchmarkDecide(b *testing.B) {
+	w := reviewWorld(b)
+	n := 0
+	for b.Loop() {
+		b.StopTimer()
+		n++
+		id, ids := w.send("tech", w.some(500, fmt.Sprint("round ", n))...)
+		b.StartTimer()
+		if err := w.Decide(w.ctx, w.people["rev"].ID, id, 1, verdicts(ids, "accepted")); err != nil {
 			b.Fatal(err)
 		}
 	}
