@@ -37,7 +37,7 @@ const quiet = (p: Schemas['ProfileEffect']) => !p.gains.length && !p.loses.lengt
       <b class="ochre">{{ roleName(r) }}</b> would be held by nobody
     </p>
     <p v-if="quiet(p) && !p.costs.length && !p.spares.length && !p.emptied.length" class="second">
-      same packages; {{ count(p.moves.length, 'figure') }} move
+      same packages; {{ count(p.moves.length, 'figure moves', 'figures move') }}
     </p>
   </section>
   <p v-if="effect.untouched" class="second">

@@ -97,7 +97,7 @@ const all = (on: boolean) => (behind.value = new Set(on ? [] : edits.value.map((
           />
         </ol>
         <p v-if="edits.length > drawn" class="second">and {{ edits.length - drawn }} more</p>
-        <p class="split second">
+        <p v-if="edits.length > 1" class="split second">
           {{ going.length }} of {{ count(edits.length, 'edit') }} go in this change.
           <button class="link" @click="all(true)">all</button> <button class="link" @click="all(false)">none</button>
           <template v-if="behind.size"> What stays can be sent as a change of its own.</template>

@@ -60,7 +60,10 @@ async function again(h: Past) {
           <template v-if="!adds(h) && h.before != null"><EditValue :field="h.field" :value="h.before" /> → </template>
           <EditValue :field="h.field" :value="h.after" />
           <span v-if="h.reason" class="second" dir="auto"> “{{ h.reason }}”</span>
-          <span class="second said">{{ h.author }}, accepted by {{ h.acceptedBy }}, change {{ h.change }}</span>
+          <span class="second said"
+            >{{ h.author }}, accepted by {{ h.acceptedBy }}{{ h.alone ? ', alone here' : '' }}, change
+            {{ h.change }}</span
+          >
           <template v-if="!adds(h) && !isNow(h)">
             <span v-if="proposed === h.id" class="second said">in your tray</span>
             <button v-else class="link second said" @click="again(h)">propose again</button>

@@ -30,7 +30,7 @@ const drawn = 100
       ><input v-model="contradicting" type="checkbox" /> send these, too: a reviewer sees what they contradict</label
     >
     <p v-if="g.kind === 'known' || g.kind === 'unknown'" class="second">Not sent.</p>
-    <table class="listed">
+    <table class="listed fixed">
       <tbody>
         <tr v-for="r in g.rows.slice(0, drawn)" :key="r.place">
           <td class="second place">{{ r.place }}</td>
@@ -71,11 +71,20 @@ const drawn = 100
 section {
   margin-top: 14px;
 }
+.fixed {
+  table-layout: fixed;
+}
 .place {
   width: 80px;
 }
 .name {
   width: 260px;
+}
+td:nth-child(3) {
+  width: 160px;
+}
+td:nth-child(4) {
+  width: 140px;
 }
 .load {
   display: inline-flex;

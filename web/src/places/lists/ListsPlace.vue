@@ -4,6 +4,7 @@
 import { useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { api, ask, words, type Schemas } from '@/api/client'
+import { useScopeChoices } from '@/evidence/scopes'
 import { count, loads, loadWord } from '@/evidence/words'
 import FootBar from '@/shell/FootBar.vue'
 import { useScope } from '@/shell/scope'
@@ -98,7 +99,8 @@ const send = () =>
     await Promise.all(['changes', 'session'].map((k) => client.invalidateQueries({ queryKey: [k] })))
   })
 const goes = computed(() => preview.value?.rows.filter((r) => body.value.groups.includes(r.group as 'new')).length ?? 0)
-const where = computed(() => scope.value.model ?? scope.value.maker ?? 'everywhere')
+const { choices } = useScopeChoices()
+const where = computed(() => choices.value.find((c) => c.value !== 'build')?.word ?? 'everywhere')
 </script>
 
 <template>

@@ -37,7 +37,7 @@ const proof = useQuery({
   enabled: () => may('keeper'),
   queryFn: () => ask(api.GET('/api/v1/audit/proof')),
 })
-const actions = ['change', 'person', 'token', 'rules', 'release', 'bench', 'catalogue']
+const actions = ['change', 'person', 'token', 'rules', 'profile', 'release', 'bench', 'catalogue']
 const exportPath = (form: string) => `/api/v1/audit/export?${new URLSearchParams({ ...filter.value, form }).toString()}`
 const detail = (d: unknown) =>
   Object.entries(d as Record<string, unknown>)
