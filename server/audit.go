@@ -44,8 +44,8 @@ type proofOutput struct{ Body store.AuditProof }
 
 func (f AuditFilter) query() store.AuditQuery {
 	q := store.AuditQuery{Action: f.Action, Subject: f.Subject}
-	if f.Person != "" {
-		q.Person = uuid.MustParse(f.Person)
+	if id, err := uuid.Parse(f.Person); err == nil {
+		q.Person = id
 	}
 	if day, err := time.Parse(time.DateOnly, f.Since); err == nil {
 		q.Since = day

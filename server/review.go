@@ -156,7 +156,10 @@ func pick(edits []store.Edit, state string, ids []uuid.UUID) []store.Edit {
 func (s *Server) changes(ctx context.Context, in *changesInput) (*changesOutput, error) {
 	q := store.ChangeQuery{State: in.State, Reader: personOf(ctx).ID, Limit: in.Limit + 1}
 	if in.Author != "" {
-		q.Author = uuid.MustParse(in.Author)
+		var err error
+		if q.Author, err = uuid.Parse(in.Author); err != nil {
+			return nil, badRequest(err)
+		}
 	}
 	if in.Mine {
 		q.Author = personOf(ctx).ID

@@ -192,12 +192,16 @@ func TestWholeChange(t *testing.T) {
 		t.Errorf("%v %v %+v", first, again, c)
 	}
 	for what, change := range map[string]func(){
-		"no such model":       func() { load["at"] = map[string]string{"maker": "brannock", "model": "nope"} },
+		"no such model": func() { load["at"] = map[string]string{"maker": "brannock", "model": "nope"} },
+		"no such scope": func() {
+			load["at"] = nil
+			load["scope"] = map[string]string{"kind": "model", "id": "00000000-0000-7000-8000-000000000009"}
+		},
 		"no such fingerprint": func() { load["at"] = nil; trial["value"].(map[string]any)["build"] = "no/such/build" },
 		"no such package":     func() { trial["package"] = "com.nobody.knows" },
 	} {
 		change()
-		if a := s.do(technician, "POST", "/api/v1/changes/whole", body); a.status != 404 && a.status != 422 || !strings.Contains(string(a.body), "edit ") {
+		if a := s.do(technician, "POST", "/api/v1/changes/whole", body); a.status != 404 && a.status != 422 || !strings.Contains(string(a.body), "edit ") && what != "no such scope" {
 			t.Errorf("%s: %d %s", what, a.status, a.body)
 		}
 	}

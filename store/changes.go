@@ -189,6 +189,9 @@ func sendNew(ctx context.Context, tx pgx.Tx, person, id uuid.UUID, sending Sendi
 	if len(c.ids) == 0 {
 		return ErrEmptyTray
 	}
+	if err := c.exist(ctx, tx); err != nil {
+		return err
+	}
 	if err := useAttachments(ctx, tx, person, c.files); err != nil {
 		return err
 	}

@@ -252,6 +252,10 @@ func (d *decider) settle(e *decidedEdit, one Decision) error {
 		return nil
 	}
 	if one.Written != nil && !change.Same(one.Written, e.stands()) {
+		// What somebody writes stands over what they saw, and nothing else.
+		if one.Over != e.NowRevision {
+			return &ConflictError{e.ID, e.Package, e.Field}
+		}
 		if err := change.Check(field, scopeOf(e.ScopeKind, e.ScopeID), one.Written); err != nil {
 			return &WrittenError{e.Package, err}
 		}

@@ -255,7 +255,7 @@ func (s *Store) profilesShipping(ctx context.Context, packages []uuid.UUID) ([]p
 	rows, err := s.pool.Query(ctx, `
 		select p.id, p.name, m.name as maker_name, d.name as model_name, d.id as model_id, p.rules, r.id as release, coalesce(r.number, 0) as number,
 			coalesce((select max(number) from releases where profile_id = p.id), 0) as newest,
-			(select c.phone_facts from captures c join builds b on b.id = c.build_id where b.model_id = d.id order by c.taken_at desc limit 1) as facts
+			(select c.phone_facts from captures c join builds b on b.id = c.build_id where b.model_id = d.id and c.phone_facts ? 'roles' order by c.taken_at desc limit 1) as facts
 		from profiles p join models d on d.id = p.model_id join makers m on m.id = d.maker_id left join releases r on r.profile_id = p.id and r.state = 'current'
 		where exists (select from shipped_by x where x.model_id = d.id and x.package_id = any($1))
 		order by m.name, d.name, p.name limit 2000`, packages)

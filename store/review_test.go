@@ -164,12 +164,17 @@ func TestThreeValues(t *testing.T) {
 		t.Errorf("%s", got)
 	}
 	// A reviewer's own words need a second reviewer, and good form.
-	write := store.Decision{Edit: lateIDs[0], Verdict: "accepted", Written: json.RawMessage(`["wrong"]`)}
+	write := store.Decision{Edit: lateIDs[0], Verdict: "accepted", Over: 2, Written: json.RawMessage(`["wrong"]`)}
 	var written *store.WrittenError
 	if err := w.decide("rev", late, write); !errors.As(err, &written) {
 		t.Fatalf("%v", err)
 	}
 	write.Written = json.RawMessage(`"a better one"`)
+	write.Over = 1
+	if err := w.decide("rev", late, write); !errors.As(err, &conflict) {
+		t.Fatalf("written over what was not seen: %v", err)
+	}
+	write.Over = 2
 	w.must(w.decide("rev", late, write))
 	if c, edits := w.state(late); c.State != "sent" || edits[0].SettledBy != "rev" || w.claim(name, change.Description) != `"theirs"` {
 		t.Fatalf("%+v %+v", c, edits[0])
@@ -291,6 +296,9 @@ func TestRevert(t *testing.T) {
 	back("tech", undone, 4, 0)
 	if got := w.row(w.scope(""), name); got != after || w.claim(name, change.Description) != `"after"` {
 		t.Errorf("%+v, want %+v", got, after)
+	}
+	if _, _, err := w.Revert(w.ctx, w.people["tech"].ID, undone); !errors.Is(err, store.ErrNothingStands) {
+		t.Errorf("taken back twice: %v", err)
 	}
 	// What has moved since meets a conflict instead of being overwritten.
 	w.accept("other", w.edit(name, change.Description, everywhere, `"newer"`))

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"errors"
 	"time"
 
 	"github.com/google/uuid"
@@ -118,6 +119,9 @@ func (s *Store) Ask(ctx context.Context, by, change, person uuid.UUID, words str
 	})
 }
 
+// ErrNothingStands says that nothing of a change is in the catalogue.
+var ErrNothingStands = errors.New("nothing of this change stands in the catalogue")
+
 // Revert puts into a person's tray what takes the accepted edits of a change
 // back: a field to what it held before, a trial or source out again. It counts
 // them, and those that have moved on since, which will meet a conflict.
@@ -149,14 +153,19 @@ func (s *Store) Revert(ctx context.Context, person, change uuid.UUID) (edits, mo
 			added as (
 				insert into edits (id, author_id, package_id, field, scope_kind, scope_id, value, reason, state, base, thread, reverts, takes)
 				select new_id, $1, package_id, field, scope_kind, scope_id, case when out then null else before end, '', 'in-tray', after, new_id, $2, case when out then edit_id end from n
-				where not out or exists (select from trials where id = n.edit_id) or exists (select from sources where id = n.edit_id)
+				where case
+					when out then exists (select from trials where id = n.edit_id) or exists (select from sources where id = n.edit_id)
+					when field = 'trial' then not exists (select from trials t where t.package_id = n.package_id and t.phone = before ->> 'phone' and t.build_id::text = before ->> 'build'
+						and t.method = before ->> 'method' and t.outcome = before ->> 'outcome')
+					when field = 'source' then not exists (select from sources s where s.package_id = n.package_id and s.title = before ->> 'title' and s.link = coalesce(before ->> 'link', ''))
+					else now is distinct from before end
 				returning id)
-			select (select count(*) from added)::int, (select count(*) from n where field not in ('trial', 'source') and now is distinct from after)::int`, person, change).Scan(&edits, &moved)
+			select (select count(*) from added)::int, (select count(*) from n where field not in ('trial', 'source') and now is distinct from after and now is distinct from before)::int`, person, change).Scan(&edits, &moved)
 		if err != nil {
 			return err
 		}
 		if edits == 0 {
-			return ErrState
+			return ErrNothingStands
 		}
 		return notify(ctx, tx, Event{Topic: "tray", ID: person.String()})
 	})

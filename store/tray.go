@@ -171,11 +171,8 @@ func columnsOf(edits []NewEdit) (c columns, ids []uuid.UUID, err error) {
 	return c, ids, nil
 }
 
-func addEdits(ctx context.Context, tx pgx.Tx, person uuid.UUID, edits []NewEdit) ([]uuid.UUID, []Displaced, error) {
-	c, ids, err := columnsOf(edits)
-	if err != nil {
-		return nil, nil, err
-	}
+// exist makes sure that every maker, model and build is there.
+func (c columns) exist(ctx context.Context, tx pgx.Tx) error {
 	wanted := map[string][]uuid.UUID{}
 	for i, kind := range c.kinds {
 		if c.scopes[i] != uuid.Nil {
@@ -184,8 +181,19 @@ func addEdits(ctx context.Context, tx pgx.Tx, person uuid.UUID, edits []NewEdit)
 	}
 	for kind, list := range wanted {
 		if err := scopesExist(ctx, tx, catalog.ScopeKind(kind), list); err != nil {
-			return nil, nil, err
+			return err
 		}
+	}
+	return nil
+}
+
+func addEdits(ctx context.Context, tx pgx.Tx, person uuid.UUID, edits []NewEdit) ([]uuid.UUID, []Displaced, error) {
+	c, ids, err := columnsOf(edits)
+	if err != nil {
+		return nil, nil, err
+	}
+	if err := c.exist(ctx, tx); err != nil {
+		return nil, nil, err
 	}
 	if err := useAttachments(ctx, tx, person, c.files); err != nil {
 		return nil, nil, err
