@@ -4,6 +4,7 @@ import { computed, ref, watch } from 'vue'
 import { words } from '@/api/client'
 import KnockOn from '@/evidence/KnockOn.vue'
 import { count } from '@/evidence/words'
+import { useDoing } from './doing'
 import TrayRow from './TrayRow.vue'
 import { useScope } from './scope'
 import { useTray, useTrayForesight, type Edit } from './tray'
@@ -13,8 +14,7 @@ const { query } = useScope()
 const open = ref(false)
 const title = ref('')
 const why = ref('')
-const busy = ref(false)
-const wrong = ref('')
+const { busy, wrong, run } = useDoing()
 const sent = ref('')
 let key = crypto.randomUUID()
 
@@ -44,17 +44,6 @@ watch(edits, (list) => {
   behind.value = new Set([...behind.value].filter((id) => here.has(id)))
 })
 
-async function run(what: () => Promise<unknown>) {
-  busy.value = true
-  wrong.value = ''
-  try {
-    await what()
-  } catch (e) {
-    wrong.value = words(e)
-  } finally {
-    busy.value = false
-  }
-}
 async function act() {
   if (!open.value) {
     open.value = true

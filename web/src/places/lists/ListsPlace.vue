@@ -3,9 +3,10 @@
 // person, what would become of each row is shown, and it becomes one change.
 import { useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
-import { api, ask, words, type Schemas } from '@/api/client'
+import { api, ask, type Schemas } from '@/api/client'
 import { useScopeChoices } from '@/evidence/scopes'
 import { count, loads, loadWord } from '@/evidence/words'
+import { useDoing } from '@/shell/doing'
 import FootBar from '@/shell/FootBar.vue'
 import { useScope } from '@/shell/scope'
 import ImportRows from './ImportRows.vue'
@@ -21,21 +22,9 @@ const m = ref<Mapping>({ ...nothing })
 const preview = ref<Schemas['ImportPreview']>()
 const contradicting = ref(false)
 const sent = ref('')
-const wrong = ref('')
-const busy = ref(false)
+const { busy, wrong, run } = useDoing()
 let key = crypto.randomUUID()
 
-async function run(what: () => Promise<unknown>) {
-  busy.value = true
-  wrong.value = ''
-  try {
-    await what()
-  } catch (e) {
-    wrong.value = words(e)
-  } finally {
-    busy.value = false
-  }
-}
 async function read(raw: string, name = '') {
   await run(async () => {
     sent.value = ''
@@ -104,7 +93,7 @@ const where = computed(() => choices.value.find((c) => c.value !== 'build')?.wor
 </script>
 
 <template>
-  <section class="scroll" tabindex="0" role="region" aria-label="A list from elsewhere">
+  <section class="paper" tabindex="0" role="region" aria-label="A list from elsewhere">
     <h1>A list from elsewhere</h1>
     <p class="second about">
       Plain names, CSV, JSON or YAML in any layout. Nothing is trusted because it was imported: each row becomes a
@@ -200,11 +189,6 @@ const where = computed(() => choices.value.find((c) => c.value !== 'build')?.wor
 </template>
 
 <style scoped>
-.scroll {
-  overflow: auto;
-  flex: 1;
-  padding: 14px 18px;
-}
 .about {
   max-width: 640px;
   margin-bottom: 10px;

@@ -2,8 +2,9 @@
 // What only you see on your own page: password, sign-ins, tokens, feed.
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { ref } from 'vue'
-import { api, ask, words } from '@/api/client'
+import { api, ask } from '@/api/client'
 import { ago, day } from '@/evidence/words'
+import { useDoing } from '@/shell/doing'
 
 const client = useQueryClient()
 const sessions = useQuery({
@@ -11,8 +12,7 @@ const sessions = useQuery({
   queryFn: () => ask(api.GET('/api/v1/sessions')).then((r) => r.items),
 })
 const tokens = useQuery({ queryKey: ['tokens'], queryFn: () => ask(api.GET('/api/v1/tokens')).then((r) => r.items) })
-const wrong = ref('')
-const said = ref('')
+const { wrong, said, run: doing } = useDoing()
 const old = ref('')
 const fresh = ref('')
 const name = ref('')
@@ -33,16 +33,11 @@ function browserOf(agent: string): string {
   const system = /(Android|iPhone|Windows|Mac OS X|Linux)/.exec(agent)?.[1]
   return system ? `${browser === 'Edg' ? 'Edge' : browser} on ${system}` : browser
 }
-async function run(what: () => Promise<unknown>, done = '') {
-  wrong.value = said.value = ''
-  try {
+const run = (what: () => Promise<unknown>, done = '') =>
+  doing(async () => {
     await what()
-    said.value = done
     await Promise.all(['sessions', 'tokens'].map((k) => client.invalidateQueries({ queryKey: [k] })))
-  } catch (e) {
-    wrong.value = words(e)
-  }
-}
+  }, done)
 const change = () =>
   run(async () => {
     await ask(api.POST('/api/v1/session/password', { body: { old: old.value, new: fresh.value } }))

@@ -29,7 +29,7 @@ const did: Record<string, string> = {
 </script>
 
 <template>
-  <section class="scroll" tabindex="0" role="region" aria-label="News">
+  <section class="paper" tabindex="0" role="region" aria-label="News">
     <h1>What you were told</h1>
     <p v-if="news.isError.value" class="harm" role="alert">{{ words(news.error.value) }}</p>
     <ol>
@@ -63,11 +63,6 @@ const did: Record<string, string> = {
 </template>
 
 <style scoped>
-.scroll {
-  overflow: auto;
-  flex: 1;
-  padding: 14px 18px;
-}
 li {
   padding: 7px 0 7px 10px;
   border-bottom: 1px solid var(--row);

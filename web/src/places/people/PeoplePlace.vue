@@ -3,8 +3,9 @@
 // gives roles and removes.
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { ref } from 'vue'
-import { api, ask, words } from '@/api/client'
+import { api, ask } from '@/api/client'
 import { ago, count, exactTime } from '@/evidence/words'
+import { useDoing } from '@/shell/doing'
 import { useScope } from '@/shell/scope'
 import { useSession } from '@/shell/session'
 
@@ -19,22 +20,17 @@ const invitations = useQuery({
 })
 const roles = ['technician', 'reviewer', 'maintainer', 'keeper'] as const
 type Role = (typeof roles)[number]
-const wrong = ref('')
-const said = ref('')
+const { wrong, said, run: doing } = useDoing()
 const link = ref('')
 const role = ref<Role>('technician')
 const note = ref('')
 const sure = ref('')
 
-async function run(what: () => Promise<unknown>) {
-  wrong.value = said.value = ''
-  try {
+const run = (what: () => Promise<unknown>, done = '') =>
+  doing(async () => {
     await what()
     await Promise.all(['people', 'invitations', 'session'].map((k) => client.invalidateQueries({ queryKey: [k] })))
-  } catch (e) {
-    wrong.value = words(e)
-  }
-}
+  }, done)
 const invite = () =>
   run(async () => {
     const made = await ask(api.POST('/api/v1/invitations', { body: { role: role.value, note: note.value.trim() } }))
@@ -49,14 +45,13 @@ const remove = (id: string) =>
   run(async () => {
     await ask(api.DELETE('/api/v1/people/{id}', { params: { path: { id } } }))
     sure.value = ''
-    said.value = 'Gone. What they did stays, under a pseudonym.'
-  })
+  }, 'Gone. What they did stays, under a pseudonym.')
 const share = (p: { decided: number; accepted: number }) =>
   p.decided ? `${Math.round((100 * p.accepted) / p.decided)} %` : ''
 </script>
 
 <template>
-  <section class="scroll" tabindex="0" role="region" aria-label="People">
+  <section class="paper" tabindex="0" role="region" aria-label="People">
     <h1>People</h1>
     <p v-if="wrong" class="harm" role="alert">{{ wrong }}</p>
     <p v-if="said" role="status">{{ said }}</p>
@@ -154,18 +149,6 @@ const share = (p: { decided: number; accepted: number }) =>
 </template>
 
 <style scoped>
-.scroll {
-  overflow: auto;
-  flex: 1;
-  padding: 14px 18px;
-}
-.n {
-  text-align: right;
-  white-space: nowrap;
-}
-th.n {
-  padding-right: 12px;
-}
 h2 {
   margin-top: 16px;
 }

@@ -23,7 +23,7 @@ const p = computed(() => person.data.value)
     <h1>Nobody</h1>
     <p class="second">{{ words(person.error.value) }}</p>
   </div>
-  <section v-else-if="p" class="scroll" tabindex="0" role="region" aria-label="Person">
+  <section v-else-if="p" class="paper" tabindex="0" role="region" aria-label="Person">
     <h1>{{ p.name }}</h1>
     <p class="second">
       {{ p.removed ? 'has left' : p.role }} · here since <span :title="exactTime(p.since)">{{ day(p.since) }}</span>
@@ -72,22 +72,11 @@ const p = computed(() => person.data.value)
 </template>
 
 <style scoped>
-.scroll {
-  overflow: auto;
-  flex: 1;
-  padding: 14px 18px;
-}
 .sum {
   margin: 8px 0;
 }
 h2 {
   margin-top: 16px;
-}
-.n {
-  text-align: right;
-}
-th.n {
-  padding-right: 12px;
 }
 .listed {
   max-width: 640px;

@@ -46,7 +46,7 @@ const detail = (d: unknown) =>
 </script>
 
 <template>
-  <section v-if="may('keeper')" class="scroll" tabindex="0" role="region" aria-label="Record">
+  <section v-if="may('keeper')" class="paper" tabindex="0" role="region" aria-label="Record">
     <h1>Who did what</h1>
     <form class="line" @submit.prevent>
       <select v-model="person" class="field" aria-label="By whom">
@@ -111,11 +111,6 @@ const detail = (d: unknown) =>
 </template>
 
 <style scoped>
-.scroll {
-  overflow: auto;
-  flex: 1;
-  padding: 14px 18px;
-}
 .line {
   display: flex;
   flex-wrap: wrap;

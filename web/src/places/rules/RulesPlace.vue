@@ -1,21 +1,15 @@
 <script setup lang="ts">
 // How many reviewers edits need: everybody reads it, the keeper sets it.
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQueryClient } from '@tanstack/vue-query'
 import { ref, watch } from 'vue'
 import { api, ask, words, type Schemas } from '@/api/client'
+import { useDoing } from '@/shell/doing'
+import { useHeld } from '@/shell/held'
 import { useSession } from '@/shell/session'
 
 const client = useQueryClient()
 const { may } = useSession()
-const etag = ref('')
-const query = useQuery({
-  queryKey: ['review-rules'],
-  queryFn: async () => {
-    const answer = await api.GET('/api/v1/review-rules')
-    etag.value = answer.response.headers.get('ETag') ?? ''
-    return ask(Promise.resolve(answer))
-  },
-})
+const { etag, query } = useHeld('review-rules', () => api.GET('/api/v1/review-rules'))
 const r = ref<Schemas['ReviewRules']>()
 watch(
   () => query.data.value,
@@ -24,18 +18,12 @@ watch(
   },
   { immediate: true },
 )
-const wrong = ref('')
-const done = ref('')
-async function hold() {
-  wrong.value = done.value = ''
-  try {
+const { wrong, said: done, run } = useDoing()
+const hold = () =>
+  run(async () => {
     await ask(api.PUT('/api/v1/review-rules', { params: { header: { 'If-Match': etag.value } }, body: r.value! }))
     await client.invalidateQueries()
-    done.value = 'It holds from now on; what was accepted before stays.'
-  } catch (e) {
-    wrong.value = words(e)
-  }
-}
+  }, 'It holds from now on; what was accepted before stays.')
 const counts = [
   ['lenient', 'a load more lenient than the evidence suggests'],
   ['lowering', 'anything that lowers Load-bearing or Tied in'],
@@ -44,7 +32,7 @@ const counts = [
 </script>
 
 <template>
-  <section v-if="r" class="scroll" tabindex="0" role="region" aria-label="Rules of review">
+  <section v-if="r" class="paper" tabindex="0" role="region" aria-label="Rules of review">
     <h1>How many reviewers edits need</h1>
     <p class="second about">One is always needed, and nobody accepts their own. Some need more.</p>
     <form @submit.prevent="hold">
@@ -73,11 +61,6 @@ const counts = [
 </template>
 
 <style scoped>
-.scroll {
-  overflow: auto;
-  flex: 1;
-  padding: 14px 18px;
-}
 .about {
   margin-bottom: 12px;
 }

@@ -1,24 +1,18 @@
 <script setup lang="ts">
 // What evidence is measured by: everybody may read it and try other values;
 // the keeper may make them hold.
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { api, ask, words, type Schemas } from '@/api/client'
+import { useDoing } from '@/shell/doing'
+import { useHeld } from '@/shell/held'
 import { useSession } from '@/shell/session'
 import ShiftTable from './ShiftTable.vue'
 
 type Yardstick = Schemas['Yardstick']
 const client = useQueryClient()
 const { may } = useSession()
-const etag = ref('')
-const query = useQuery({
-  queryKey: ['yardstick'],
-  queryFn: async () => {
-    const answer = await api.GET('/api/v1/yardstick')
-    etag.value = answer.response.headers.get('ETag') ?? ''
-    return ask(Promise.resolve(answer))
-  },
-})
+const { etag, query } = useHeld('yardstick', () => api.GET('/api/v1/yardstick'))
 const y = ref<Yardstick>()
 function asItIs() {
   const now = query.data.value
@@ -48,21 +42,8 @@ const counts = [
 ] as const
 
 const shifts = ref<Schemas['Shifts']>()
-const wrong = ref('')
-const done = ref('')
-const busy = ref(false)
+const { busy, wrong, said: done, run } = useDoing()
 watch(y, () => (shifts.value = undefined), { deep: true })
-async function run(what: () => Promise<void>) {
-  busy.value = true
-  wrong.value = done.value = ''
-  try {
-    await what()
-  } catch (e) {
-    wrong.value = words(e)
-  } finally {
-    busy.value = false
-  }
-}
 const preview = () =>
   run(async () => {
     shifts.value = await ask(api.POST('/api/v1/yardstick/preview', { body: y.value! }))
@@ -71,8 +52,7 @@ const hold = () =>
   run(async () => {
     await ask(api.PUT('/api/v1/yardstick', { params: { header: { 'If-Match': etag.value } }, body: y.value! }))
     await client.invalidateQueries()
-    done.value = 'It holds now: every figure was made anew.'
-  })
+  }, 'It holds now: every figure was made anew.')
 </script>
 
 <template>
