@@ -99,25 +99,10 @@ func (s *Store) KnockOn(ctx context.Context, author uuid.UUID, edits []Edit) (Kn
 	}
 	k := knocker{now: j, then: then, lost: [2]map[uuid.UUID][]string{lostFunctions(j), lostFunctions(then)}}
 	for _, p := range profiles {
-		input := change.Profile{}
-		if err := json.Unmarshal(p.Rules, &input.Rules); err != nil {
+		effect, err := k.effectOn(p, packages, touched, ships, removes)
+		if err != nil {
 			return out, err
 		}
-		if p.Release != nil {
-			input.Removes = removes[*p.Release]
-			if input.Removes == nil {
-				input.Removes = map[android.PackageName]bool{}
-			}
-		}
-		input.Roles = rolesOf(p.Facts)
-		for _, pkg := range packages {
-			if ships[[2]uuid.UUID{p.ModelID, pkg}] {
-				e := touched[pkg]
-				input.Before = append(input.Before, k.candidate(0, e, p, input.Rules.Method))
-				input.After = append(input.After, k.candidate(1, e, p, input.Rules.Method))
-			}
-		}
-		effect := change.KnockOn(input)
 		if effect.Nothing() {
 			out.Untouched++
 			continue
@@ -204,6 +189,28 @@ func moves(now, then *Judging, edits []Edit) []PlacedMove {
 type knocker struct {
 	now, then *Judging
 	lost      [2]map[uuid.UUID][]string
+}
+
+// effectOn is what the edits do to one profile.
+func (k *knocker) effectOn(p profileRow, packages []uuid.UUID, touched map[uuid.UUID]Edit, ships map[[2]uuid.UUID]bool, removes map[uuid.UUID]map[android.PackageName]bool) (change.Effect, error) {
+	input := change.Profile{Roles: rolesOf(p.Facts)}
+	if err := json.Unmarshal(p.Rules, &input.Rules); err != nil {
+		return change.Effect{}, err
+	}
+	if p.Release != nil {
+		input.Removes = removes[*p.Release]
+		if input.Removes == nil {
+			input.Removes = map[android.PackageName]bool{}
+		}
+	}
+	for _, pkg := range packages {
+		if ships[[2]uuid.UUID{p.ModelID, pkg}] {
+			e := touched[pkg]
+			input.Before = append(input.Before, k.candidate(0, e, p, input.Rules.Method))
+			input.After = append(input.After, k.candidate(1, e, p, input.Rules.Method))
+		}
+	}
+	return change.KnockOn(input), nil
 }
 
 func (k *knocker) candidate(side int, e Edit, p profileRow, method evidence.Method) profile.Candidate {

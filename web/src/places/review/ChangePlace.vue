@@ -3,13 +3,13 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed, nextTick, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { words } from '@/api/client'
-import { ago, count, exactTime, stateWord } from '@/evidence/words'
+import { count, stateWord } from '@/evidence/words'
 import FootBar from '@/shell/FootBar.vue'
 import { useKeys } from '@/shell/keys'
 import { useScope } from '@/shell/scope'
 import { useSession } from '@/shell/session'
 import { useTray } from '@/shell/tray'
-import AskSomebody from './AskSomebody.vue'
+import ChangeHead from './ChangeHead.vue'
 import ChangeMargin from './ChangeMargin.vue'
 import { similar, useReview, type Decided, type Verdict } from './change'
 import EditSheet from './EditSheet.vue'
@@ -153,27 +153,7 @@ async function again(edit: string) {
     <router-link class="act" :to="{ path: '/review', query }">To the queue</router-link>
   </div>
   <template v-else-if="c">
-    <header>
-      <div>
-        <h1 dir="auto">{{ c.title }}</h1>
-        <p class="second">
-          change {{ c.number }}, sent <span :title="exactTime(c.sentAt)">{{ ago(c.sentAt) }}</span> by
-          <router-link class="link" :to="{ name: 'person', params: { id: c.authorId }, query }">{{
-            c.own ? 'you' : c.author
-          }}</router-link>, {{ c.authorAccepted }} of {{ c.authorSent }} earlier edits accepted ·
-          {{ count(c.edits, 'edit') }}{{ c.round > 1 ? ` · round ${c.round}` : ''
-          }}{{ c.importedFrom ? ` · imported from ${c.importedFrom}` : ''
-          }}{{ c.reverts ? ` · takes back change ${c.reverts}` : ''
-          }}{{ c.revertedBy ? ` · taken back by change ${c.revertedBy}` : '' }}
-        </p>
-        <p v-if="c.words" dir="auto">“{{ c.words }}”</p>
-      </div>
-      <div class="right">
-        <span v-if="place >= 0" class="second">{{ place + 1 }} of {{ queue.data.value!.length }} in the queue</span>
-        <router-link class="second" :to="{ path: '/review', query }">the queue</router-link>
-        <AskSomebody v-if="c.state === 'sent'" :author-id="c.authorId" :asked="c.asked" @ask="askPerson" />
-      </div>
-    </header>
+    <ChangeHead :change="c" :place="place" :of="queue.data.value?.length ?? 0" @ask="askPerson" />
     <p v-if="c.own && c.state === 'sent'" class="notice">
       {{
         c.alone
@@ -245,20 +225,6 @@ async function again(edit: string) {
 </template>
 
 <style scoped>
-header {
-  display: flex;
-  justify-content: space-between;
-  gap: 18px;
-  align-items: end;
-  padding: 13px 18px 10px;
-  border-bottom: 1px solid var(--ink);
-}
-.right {
-  display: flex;
-  gap: 14px;
-  align-items: baseline;
-  white-space: nowrap;
-}
 .scroll {
   overflow: auto;
   flex: 1;
