@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
+import { useIntersectionObserver } from '@vueuse/core'
 import { computed, nextTick, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { words } from '@/api/client'
@@ -84,8 +85,14 @@ function mark(ids: string[]) {
     else set.add(x)
   marked.value = set
 }
+// A change may have thousands of edits: they are drawn as one comes to them.
+const atOnce = 60
+const drawn = ref(atOnce)
+const more = ref<HTMLElement>()
+useIntersectionObserver(more, ([seen]) => seen?.isIntersecting && (drawn.value += atOnce))
 function move(by: number) {
   at.value = Math.max(0, Math.min(at.value + by, shown.value.length - 1))
+  if (at.value >= drawn.value) drawn.value = at.value + atOnce
   void nextTick(() => document.getElementById(`edit-${at.value}`)?.scrollIntoView({ block: 'nearest' }))
 }
 // The change after this one in the queue.
@@ -163,7 +170,7 @@ async function again(edit: string) {
     </p>
     <div class="scroll" tabindex="0" role="region" aria-label="Edits">
       <EditSheet
-        v-for="(e, i) in shown"
+        v-for="(e, i) in shown.slice(0, drawn)"
         :id="`edit-${i}`"
         :key="e.id"
         :edit="e"
@@ -182,6 +189,9 @@ async function again(edit: string) {
         @comment="say($event, e.thread)"
         @again="again(e.id)"
       />
+      <button v-if="drawn < shown.length" ref="more" class="more link second" @click="drawn += atOnce">
+        {{ count(shown.length - drawn, 'edit') }} more
+      </button>
       <section class="whole" aria-label="About the whole">
         <h2>About the whole</h2>
         <TalkThread
@@ -228,6 +238,9 @@ async function again(edit: string) {
 .scroll {
   overflow: auto;
   flex: 1;
+}
+.more {
+  padding: 11px 18px 11px 54px;
 }
 .whole {
   display: flex;

@@ -82,6 +82,11 @@ function write() {
   grid-template-columns: repeat(3, minmax(0, 1fr));
   gap: 6px;
 }
+@media (max-width: 1150px) {
+  .three {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
 .three > div {
   min-height: 30px;
   display: flex;

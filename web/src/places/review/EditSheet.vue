@@ -165,6 +165,11 @@ article {
   content-visibility: auto;
   contain-intrinsic-size: auto 130px;
 }
+@media (max-width: 1150px) {
+  article {
+    grid-template-columns: 16px minmax(0, 1fr) 176px;
+  }
+}
 article.marked {
   background: var(--soft);
   box-shadow: inset 3px 0 var(--ink);

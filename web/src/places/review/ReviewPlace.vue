@@ -140,6 +140,12 @@ li.picked {
   background: var(--picked);
   box-shadow: inset 3px 0 var(--ring);
 }
+@media (max-width: 1150px) {
+  .queue a {
+    grid-template-columns: 26px minmax(0, 1fr) 108px 54px 84px 72px;
+    gap: 8px;
+  }
+}
 .queue a:focus-visible {
   outline-offset: -2px;
 }
