@@ -201,10 +201,18 @@ func (s *Server) logRequests(c *gin.Context) {
 	start := time.Now()
 	c.Next()
 	if status := c.Writer.Status(); status >= 500 {
-		s.log.Error("request failed", "method", c.Request.Method, "path", c.Request.URL.Path, "status", status, "took", time.Since(start))
+		s.log.Error("request failed", "method", c.Request.Method, "path", loggedPath(c), "status", status, "took", time.Since(start))
 	} else if !strings.HasPrefix(c.Request.URL.Path, "/assets/") {
-		s.log.Debug("request", "method", c.Request.Method, "path", c.Request.URL.Path, "status", status, "took", time.Since(start))
+		s.log.Debug("request", "method", c.Request.Method, "path", loggedPath(c), "status", status, "took", time.Since(start))
 	}
+}
+
+// loggedPath is a request's path without the secret that some end in.
+func loggedPath(c *gin.Context) string {
+	if strings.HasPrefix(c.Request.URL.Path, "/news/") {
+		return "/news/…"
+	}
+	return c.Request.URL.Path
 }
 
 func (s *Server) recover(c *gin.Context) {
@@ -213,7 +221,7 @@ func (s *Server) recover(c *gin.Context) {
 			if v == http.ErrAbortHandler {
 				panic(v)
 			}
-			s.log.Error("a handler panicked; please report this", "path", c.Request.URL.Path, "panic", v)
+			s.log.Error("a handler panicked; please report this", "path", loggedPath(c), "panic", v)
 			if !c.Writer.Written() {
 				writeProblem(c, internal)
 			}
