@@ -1,0 +1,266 @@
+package impact
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"testing"
+
+	"roster/core/android"
+	"roster/core/evidence"
+)
+
+func pkg(name string, change ...func(*android.Package)) android.Package {
+	p := android.Package{Name: android.PackageName(name), Installed: true, Enabled: android.EnabledDefault, System: true, Path: "/product/app/" + name}
+	for _, c := range change {
+		c(&p)
+	}
+	return p
+}
+
+func uses(library, kind string) func(*android.Package) {
+	return func(p *android.Package) { p.Uses = append(p.Uses, android.LibraryUse{Name: library, Kind: kind}) }
+}
+
+func provides(library string) func(*android.Package) {
+	return func(p *android.Package) { p.Provides = append(p.Provides, library) }
+}
+
+func declares(name, protection string) func(*android.Package) {
+	return func(p *android.Package) {
+		p.Declares = append(p.Declares, android.Declared{Name: name, Protection: protection})
+	}
+}
+
+func requests(names ...string) func(*android.Package) {
+	return func(p *android.Package) { p.Requests = append(p.Requests, names...) }
+}
+
+// world has one of everything.
+func world() Phone {
+	return Phone{Form: "phone",
+		Packages: []android.Package{
+			pkg("a.suite", provides("a.feedback"), declares("a.SIGN", "signature|privileged"), declares("a.MIC", "dangerous")),
+			pkg("a.vibrate", uses("a.feedback", "required"), requests("a.MIC")),
+			pkg("a.maybe", uses("a.feedback", "optional"), requests("a.SIGN")),
+			pkg("a.night", func(p *android.Package) { p.OverlayTarget = "a.themes" }),
+			pkg("a.themes", func(p *android.Package) { p.SharedUser = "a.uid" }),
+			pkg("a.ident", func(p *android.Package) { p.SharedUser = "a.uid" }),
+			pkg("a.home", func(p *android.Package) { p.StartsAtBoot, p.DataBytes, p.AppBytes = true, 10, 100 }),
+			pkg("a.gone", uses("a.feedback", "required"), func(p *android.Package) { p.Installed = false }),
+			pkg("a.off", provides("a.nothing"), func(p *android.Package) { p.Enabled = android.EnabledOff }),
+			pkg("a.keys"),
+			pkg("com.android.settings"),
+		},
+		Facts: android.PhoneFacts{
+			Roles:          []android.Role{{Name: "HOME", Holders: []android.PackageName{"a.home"}, Able: []android.PackageName{"a.home", "com.android.settings"}}, {Name: "SMS", Holders: []android.PackageName{"a.maybe"}}, {Name: "DIALER", Holders: []android.PackageName{"a.gone"}}},
+			Keyboards:      []android.Keyboard{{Package: "a.keys", Default: true}},
+			Administrators: []android.PackageName{"a.ident"},
+		},
+		Stated: []Link{{From: "a.home", On: "a.themes", Strength: Hard, By: []string{"icons"}}, {From: "a.home", On: "a.nobody", Strength: Hard}},
+	}
+}
+
+func TestLinks(t *testing.T) {
+	var got []string
+	for _, l := range Read(world()).Links {
+		got = append(got, fmt.Sprintf("%s>%s %s %s %s", l.From, l.On, l.Kind, l.Strength, strings.Join(l.By, "+")))
+	}
+	want := []string{
+		"a.home>a.themes stated hard icons",
+		"a.ident>a.themes shared-uid soft a.uid",
+		"a.maybe>a.suite library soft a.feedback",
+		"a.maybe>a.suite permission hard a.SIGN",
+		"a.night>a.themes overlay hard a.themes",
+		"a.themes>a.ident shared-uid soft a.uid",
+		"a.vibrate>a.suite library hard a.feedback",
+		"a.vibrate>a.suite permission soft a.MIC",
+	}
+	if !slices.Equal(got, want) {
+		t.Errorf("\n%s\nwant\n%s", strings.Join(got, "\n"), strings.Join(want, "\n"))
+	}
+}
+
+func TestRoles(t *testing.T) {
+	var got []string
+	for _, r := range Read(world()).Roles {
+		got = append(got, fmt.Sprint(r.Name, " ", r.Class, " ", r.Able))
+	}
+	want := []string{"HOME vital [a.home com.android.settings]", "KEYBOARD vital [a.keys]", "SETTINGS vital [com.android.settings]", "SMS wanted [a.maybe]"}
+	if !slices.Equal(got, want) {
+		t.Errorf("%q", got)
+	}
+	if classOf("DIALER", "phone") != Vital || classOf("DIALER", "television") != Optional {
+		t.Error("a television calls nobody")
+	}
+}
+
+func TestConsequences(t *testing.T) {
+	user := evidence.RemoveForUser
+	known := Known{Conditions: map[android.PackageName][]string{"a.themes": {"no lock code"}}, Refused: map[android.PackageName]int{"a.keys": 2}, ComesBack: map[android.PackageName]int{"a.home": 3}}
+	for what, c := range map[string]struct {
+		set  Removal
+		want string
+	}{
+		"nothing":               {Removal{}, ""},
+		"what is not there":     {Removal{"a.gone": user, "x.y": user}, ""},
+		"one of two homes":      {Removal{"a.home": user}, "comes-back note [a.home]; bytes-freed note [a.home]; starter-gone note [a.home]"},
+		"the keyboard":          {Removal{"a.keys": user}, "role-emptied stops [a.keys]; will-refuse note [a.keys]"},
+		"what others rest on":   {Removal{"a.suite": user}, "link-broken stops [a.maybe a.suite]; link-broken stops [a.suite a.vibrate]; link-loosened note [a.maybe a.suite]; link-loosened note [a.suite a.vibrate]"},
+		"with all that rests":   {Removal{"a.suite": user, "a.vibrate": user, "a.maybe": user}, "role-emptied costs [a.maybe]; permission-gone note [a.vibrate]"},
+		"a theme":               {Removal{"a.themes": user}, "link-broken stops [a.home a.themes]; condition costs [a.themes]; link-loosened note [a.ident a.themes]; no-purpose note [a.night]"},
+		"an administrator":      {Removal{"a.ident": user}, "administrator stops [a.ident]; link-loosened note [a.ident a.themes]"},
+		"both who can be home":  {Removal{"a.home": user, "com.android.settings": user}, "role-emptied stops [a.home com.android.settings]; role-emptied stops [com.android.settings]; bytes-freed note [a.home com.android.settings]; comes-back note [a.home]; starter-gone note [a.home]"},
+		"from the image":        {Removal{"a.home": evidence.RemoveFromImage}, "bytes-freed note [a.home]; comes-back note [a.home]; starter-gone note [a.home]"},
+		"what rests on nothing": {Removal{"a.night": user}, ""},
+	} {
+		var got []string
+		for _, x := range Read(world()).Consequences(c.set, known) {
+			got = append(got, fmt.Sprintf("%s %s %v", x.Code, x.Severity, x.Packages))
+			if x.Why == "" {
+				t.Errorf("%s: %s without a reason", what, x.Code)
+			}
+			if want := map[evidence.Method]int64{user: 10, evidence.RemoveFromImage: 110}[c.set["a.home"]]; x.Code == "bytes-freed" && x.Bytes != want {
+				t.Errorf("%s: %d bytes, want %d", what, x.Bytes, want)
+			}
+		}
+		want := strings.Split(c.want, "; ")
+		slices.Sort(want)
+		slices.Sort(got)
+		if strings.Join(got, "; ") != strings.Join(want, "; ") {
+			t.Errorf("%s:\n%s\nwant\n%s", what, strings.Join(got, "; "), strings.Join(want, "; "))
+		}
+	}
+}
+
+// random makes a phone whose packages use each other's libraries.
+func random(rng *rand.Rand, n, links int) Phone {
+	p := Phone{Form: "phone"}
+	for i := range n {
+		p.Packages = append(p.Packages, pkg(fmt.Sprintf("p.n%d", i), provides(fmt.Sprint("l", i))))
+	}
+	for range links {
+		uses(fmt.Sprint("l", rng.IntN(n)), "required")(&p.Packages[rng.IntN(n)])
+	}
+	for _, role := range []string{"HOME", "SMS"} {
+		p.Facts.Roles = append(p.Facts.Roles, android.Role{Name: role, Holders: []android.PackageName{p.Packages[rng.IntN(n)].Name}, Able: []android.PackageName{p.Packages[rng.IntN(n)].Name}})
+	}
+	return p
+}
+
+func stops(p Phone, names []android.PackageName) bool {
+	set := Removal{}
+	for _, name := range names {
+		set[name] = evidence.RemoveForUser
+	}
+	return slices.ContainsFunc(Read(p).Consequences(set, Known{}), func(c Consequence) bool { return c.Severity == Stops })
+}
+
+// TestLargest compares with trying out every subset.
+func TestLargest(t *testing.T) {
+	rng := rand.New(rand.NewPCG(5, 5))
+	shrunk := 0
+	for range 200 {
+		p := random(rng, 8, rng.IntN(12))
+		var candidates []android.PackageName
+		for _, x := range p.Packages {
+			if rng.IntN(4) > 0 {
+				candidates = append(candidates, x.Name)
+			}
+		}
+		kept, dropped := Read(p).Largest(candidates, nil)
+		if stops(p, kept) || len(kept)+len(dropped) != len(candidates) {
+			t.Fatalf("%v of %v still stops something", kept, candidates)
+		}
+		best := 0
+		for bits := range 1 << len(candidates) {
+			var subset []android.PackageName
+			for i, name := range candidates {
+				if bits>>i&1 == 1 {
+					subset = append(subset, name)
+				}
+			}
+			if len(subset) > best && !stops(p, subset) {
+				best = len(subset)
+			}
+		}
+		// Which of several keeps a role is decided by who holds it, not by how
+		// much that costs: without a shared role nothing larger exists.
+		if home := Read(p).Roles[0]; len(home.Able) == 1 && len(kept) != best {
+			t.Fatalf("%v of %v, though %d could go", kept, candidates, best)
+		}
+		if len(kept) < len(candidates) {
+			shrunk++
+		}
+	}
+	if shrunk < 50 {
+		t.Errorf("only %d of 200 had anything to drop", shrunk)
+	}
+	all := []android.PackageName{"a.home", "com.android.settings", "a.keys", "a.suite", "a.vibrate", "a.ident"}
+	kept, dropped := Read(world()).Largest(all, nil)
+	if fmt.Sprint(kept) != "[a.vibrate]" {
+		t.Errorf("%v, %+v", kept, dropped)
+	}
+	for _, d := range dropped {
+		if d.Why == "" {
+			t.Errorf("%+v", d)
+		}
+	}
+}
+
+func TestOrder(t *testing.T) {
+	rng := rand.New(rand.NewPCG(9, 9))
+	for range 100 {
+		p := random(rng, 12, rng.IntN(20))
+		var names []android.PackageName
+		for _, x := range p.Packages {
+			names = append(names, x.Name)
+		}
+		at, n := map[android.PackageName]int{}, 0
+		for i, group := range Read(p).Order(names) {
+			for _, name := range group {
+				at[name] = i
+				n++
+			}
+		}
+		if n != len(names) {
+			t.Fatalf("%d of %d", n, len(names))
+		}
+		for _, l := range Read(p).Links {
+			if at[l.From] > at[l.On] {
+				t.Fatalf("%s goes after %s, which it rests on", l.From, l.On)
+			}
+		}
+	}
+	got := Read(world()).Order([]android.PackageName{"a.suite", "a.themes", "a.vibrate", "a.home", "a.night", "a.keys"})
+	if want := "[[a.home] [a.keys] [a.night] [a.themes] [a.vibrate] [a.suite]]"; fmt.Sprint(got) != want {
+		t.Errorf("%v, want %s", got, want)
+	}
+	circle := Phone{Packages: []android.Package{pkg("c.a", provides("a"), uses("b", "required")), pkg("c.b", provides("b"), uses("a", "required")), pkg("c.c", uses("a", "required"))}}
+	if got := Read(circle).Order([]android.PackageName{"c.b", "c.a", "c.c"}); fmt.Sprint(got) != "[[c.c] [c.a c.b]]" {
+		t.Errorf("%v", got)
+	}
+}
+
+// BenchmarkRead reads a phone of 600 packages with 1,500 links.
+func BenchmarkRead(b *testing.B) {
+	p := random(rand.New(rand.NewPCG(1, 1)), 600, 1500)
+	for b.Loop() {
+		Read(p)
+	}
+}
+
+// BenchmarkConsequences works out what taking 100 of 600 packages off leads
+// to.
+func BenchmarkConsequences(b *testing.B) {
+	p := random(rand.New(rand.NewPCG(1, 1)), 600, 1500)
+	set := Removal{}
+	for i := range 100 {
+		set[p.Packages[i*6].Name] = evidence.RemoveForUser
+	}
+	n := Read(p)
+	for b.Loop() {
+		n.Consequences(set, Known{})
+	}
+}
