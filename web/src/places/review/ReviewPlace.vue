@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useQuery } from '@tanstack/vue-query'
+import { useInfiniteQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { words } from '@/api/client'
@@ -7,7 +7,7 @@ import { ago, count, exactTime, stateWord } from '@/evidence/words'
 import { useKeys } from '@/shell/keys'
 import { useScope } from '@/shell/scope'
 import { useSession } from '@/shell/session'
-import { queueQuery, type View } from './queue'
+import { queuePages, type View } from './queue'
 
 const route = useRoute()
 const router = useRouter()
@@ -16,8 +16,8 @@ const { person } = useSession()
 const view = computed<View>(() =>
   route.query.show === 'mine' || route.query.show === 'all' ? route.query.show : 'sent',
 )
-const changes = useQuery(computed(() => queueQuery(view.value)))
-const list = computed(() => changes.data.value ?? [])
+const changes = useInfiniteQuery(computed(() => queuePages(view.value)))
+const list = computed(() => changes.data.value?.pages.flatMap((page) => page.items) ?? [])
 const at = ref(0)
 const show = (v: View) => router.replace({ query: { ...query.value, show: v } })
 const open = (id: string) => router.push({ name: 'change', params: { id }, query: query.value })
@@ -78,6 +78,11 @@ const nothing: Record<View, [string, string]> = {
         }}</span>
         <span class="second" :title="exactTime(c.sentAt)">{{ ago(c.sentAt) }}</span>
       </router-link>
+    </li>
+    <li v-if="changes.hasNextPage.value" class="more">
+      <button class="act quiet" :disabled="changes.isFetchingNextPage.value" @click="changes.fetchNextPage()">
+        More changes
+      </button>
     </li>
   </ol>
   <div v-else-if="!changes.isPending.value" class="empty">
@@ -152,6 +157,9 @@ li.picked {
 .title {
   display: flex;
   flex-direction: column;
+}
+.more {
+  padding: 9px 18px;
 }
 .marks {
   display: flex;
