@@ -52,6 +52,22 @@ func TestRead(t *testing.T) {
 	}
 }
 
+// TestListThatHoldsItself brings a few lines of YAML that stand for thousands
+// of millions of values, in each place where a list can hold them.
+func TestListThatHoldsItself(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("a0: &a0 [com.a.b, com.a.c]\n")
+	for i := 1; i < 12; i++ {
+		fmt.Fprintf(&b, "a%d: &a%d [%s]\n", i, i, strings.TrimSuffix(strings.Repeat(fmt.Sprintf("*a%d, ", i-1), 9), ", "))
+	}
+	record := strings.Replace(b.String(), "com.a.b, com.a.c", "x, y", 1) + "list:\n  - {id: com.a.b, more: *a11}\n"
+	for what, text := range map[string]string{"a list": b.String(), "a field of a record": record} {
+		if _, err := Read([]byte(text)); err == nil || !strings.Contains(err.Error(), "over") {
+			t.Errorf("%s: %v", what, err)
+		}
+	}
+}
+
 func TestShape(t *testing.T) {
 	read := func(text string) *Table {
 		table, err := Read([]byte(text))

@@ -254,9 +254,6 @@ func (t *Table) structured(form string, raw []byte) error {
 			return fmt.Errorf("this does not read as JSON: %w", err)
 		}
 	} else {
-		if bytes.Count(raw, []byte("*")) > 1000 {
-			return errors.New("this YAML refers to itself too often")
-		}
 		var ordered yaml.MapSlice
 		if err := yaml.UnmarshalWithOptions(raw, &ordered, yaml.UseOrderedMap()); err == nil {
 			tree = ordered
@@ -264,8 +261,11 @@ func (t *Table) structured(form string, raw []byte) error {
 			return fmt.Errorf("this does not read as YAML: %w", err)
 		}
 	}
-	w := &walker{columns: map[string]bool{}}
+	w := &walker{columns: map[string]bool{}, left: maxValues}
 	w.walk(tree, nil, 0)
+	if w.left <= 0 {
+		return fmt.Errorf("the list has over %d values, or names the same ones again and again", maxValues)
+	}
 	if len(w.records) == 0 {
 		return errors.New("there are no entries in this that name a package")
 	}

@@ -14,6 +14,18 @@ type walker struct {
 	records []map[string]string
 	order   []string
 	columns map[string]bool
+	// left bounds how many values are looked at: YAML can name a list again
+	// and again, and so hold more than its text.
+	left int
+}
+
+// maxValues is how many values a list may hold in all.
+const maxValues = 1_000_000
+
+// spend counts a value; it reports whether there may be more.
+func (w *walker) spend() bool {
+	w.left--
+	return w.left > 0
 }
 
 // pair is a key with its value, in the order of the document where it has one.
@@ -44,13 +56,13 @@ func pairs(node any) (list []pair, ok bool) {
 // a name, and objects whose keys are names. What lies above them is their
 // group.
 func (w *walker) walk(node any, path []string, depth int) {
-	if depth > maxDepth || len(w.records) > maxRows {
+	if depth > maxDepth || len(w.records) > maxRows || !w.spend() {
 		return
 	}
 	if list, ok := node.([]any); ok {
 		for _, item := range list {
 			if members, ok := pairs(item); ok && holdsName(members) {
-				w.add(path, record(members, "", 0))
+				w.add(path, w.record(members, "", 0))
 			} else if text, ok := scalar(item); ok {
 				w.add(path, []cell{{valueColumn, text}})
 			} else {
@@ -68,11 +80,11 @@ func (w *walker) walk(node any, path []string, depth int) {
 		text, isText := scalar(m.value)
 		switch {
 		case isName(m.key) && isObject:
-			w.add(path, append([]cell{{keyColumn, m.key}}, record(inner, "", 0)...))
+			w.add(path, append([]cell{{keyColumn, m.key}}, w.record(inner, "", 0)...))
 		case isName(m.key) && isText:
 			w.add(path, []cell{{keyColumn, m.key}, {valueColumn, text}})
 		case isObject && holdsName(inner):
-			w.add(append(path[:len(path):len(path)], m.key), record(inner, "", 0))
+			w.add(append(path[:len(path):len(path)], m.key), w.record(inner, "", 0))
 		case isText && isName(text):
 			w.add(append(path[:len(path):len(path)], m.key), []cell{{valueColumn, text}})
 		default:
@@ -103,31 +115,39 @@ func (w *walker) add(path []string, cells []cell) {
 
 // record flattens an object: nested fields are joined by dots, lists by
 // semicolons.
-func record(members []pair, prefix string, depth int) (cells []cell) {
+func (w *walker) record(members []pair, prefix string, depth int) (cells []cell) {
 	for _, m := range members {
 		name := prefix + m.key
 		if inner, ok := pairs(m.value); ok {
 			if depth < maxDepth {
-				cells = append(cells, record(inner, name+".", depth+1)...)
+				cells = append(cells, w.record(inner, name+".", depth+1)...)
 			}
 			continue
 		}
-		if list, ok := m.value.([]any); ok {
-			var texts []string
-			for _, item := range list {
-				if text, ok := scalar(item); ok {
-					texts = append(texts, text)
-				} else if raw, err := json.Marshal(item); err == nil {
-					texts = append(texts, string(raw))
-				}
-			}
-			cells = append(cells, cell{name, strings.Join(texts, "; ")})
-			continue
-		}
-		text, _ := scalar(m.value)
-		cells = append(cells, cell{name, text})
+		cells = append(cells, cell{name, strings.Join(w.texts(m.value, depth), "; ")})
 	}
 	return cells
+}
+
+// texts are all texts in a value, however deep.
+func (w *walker) texts(value any, depth int) (list []string) {
+	if depth > maxDepth || !w.spend() {
+		return nil
+	}
+	if text, ok := scalar(value); ok {
+		return []string{text}
+	}
+	if items, ok := value.([]any); ok {
+		for _, item := range items {
+			list = append(list, w.texts(item, depth+1)...)
+		}
+		return list
+	}
+	members, _ := pairs(value)
+	for _, m := range members {
+		list = append(list, w.texts(m.value, depth+1)...)
+	}
+	return list
 }
 
 func holdsName(members []pair) bool {
