@@ -208,11 +208,7 @@ func gradeAt(claims []store.Claim, target evidence.Firmware, suggestion evidence
 	var scopes []catalog.Scope
 	for _, c := range claims {
 		if c.Field == string(change.Load) {
-			sc := catalog.Scope{Kind: catalog.ScopeKind(c.ScopeKind)}
-			if sc.Kind != catalog.Everywhere {
-				sc.ID = c.ScopeID.String()
-			}
-			loads, scopes = append(loads, c), append(scopes, sc)
+			loads, scopes = append(loads, c), append(scopes, c.Scope())
 		}
 	}
 	i, hidden := catalog.Applying(scopes, target)

@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -158,7 +159,7 @@ func (d *decider) lock(ctx context.Context, revision int) error {
 			d.alone, err = onlyReviewer(ctx, d.tx, d.reviewer)
 		}
 		if err != nil || !d.alone {
-			return cmpErr(err, ErrOwn)
+			return cmp.Or(err, ErrOwn)
 		}
 	}
 	switch {
@@ -168,14 +169,6 @@ func (d *decider) lock(ctx context.Context, revision int) error {
 		return ErrState
 	}
 	return d.tx.QueryRow(ctx, `select changes_accepted from people where id = $1 for no key update`, d.author).Scan(&d.authorChanges)
-}
-
-// cmpErr is the first error, or the second where there is none.
-func cmpErr(first, second error) error {
-	if first != nil {
-		return first
-	}
-	return second
 }
 
 // load reads the change's edits with what the catalogue says now; writers of

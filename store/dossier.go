@@ -10,6 +10,7 @@ import (
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
 
+	"roster/core/catalog"
 	"roster/core/evidence"
 )
 
@@ -43,6 +44,9 @@ type Claim struct {
 	SetAt     time.Time       `db:"set_at" json:"setAt"`
 	Change    int64           `db:"change" json:"change"`
 }
+
+// Scope is where the claim holds.
+func (c Claim) Scope() catalog.Scope { return scopeOf(c.ScopeKind, c.ScopeID) }
 
 // scopeName writes a scope as people say it.
 const scopeName = `case %[1]s.scope_kind

@@ -274,7 +274,14 @@ func (j *Judging) Suggested(pkg uuid.UUID, from evidence.Firmware) evidence.Load
 // Applying is the load that holds at a scope: the narrowest that somebody set
 // there or wider, or else the suggested one.
 func (j *Judging) Applying(pkg uuid.UUID, at catalog.Scope) (value change.LoadValue, bySuggestion bool) {
-	from := j.firmwares[at.ID]
+	if value, ok := j.claimed(pkg, at); ok {
+		return value, false
+	}
+	return change.LoadValue{Load: j.Suggested(pkg, j.firmwares[at.ID])}, true
+}
+
+// claimed is the narrowest load that somebody set at a scope or wider.
+func (j *Judging) claimed(pkg uuid.UUID, at catalog.Scope) (value change.LoadValue, ok bool) {
 	var scopes []catalog.Scope
 	var values []change.LoadValue
 	for _, c := range j.loads[pkg] {
@@ -282,10 +289,10 @@ func (j *Judging) Applying(pkg uuid.UUID, at catalog.Scope) (value change.LoadVa
 			scopes, values = append(scopes, c.scope), append(values, c.value)
 		}
 	}
-	if i, _ := catalog.Applying(scopes, from); i >= 0 {
-		return values[i], false
+	if i, _ := catalog.Applying(scopes, j.firmwares[at.ID]); i >= 0 {
+		return values[i], true
 	}
-	return change.LoadValue{Load: j.Suggested(pkg, from)}, true
+	return value, false
 }
 
 // Circumstance is what the rules of review judge an edit by; then is the

@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"maps"
@@ -13,6 +14,7 @@ import (
 	"roster/core/catalog"
 	"roster/core/change"
 	"roster/core/evidence"
+	"roster/core/impact"
 	"roster/core/profile"
 )
 
@@ -112,12 +114,7 @@ func (s *Store) KnockOn(ctx context.Context, author uuid.UUID, edits []Edit) (Kn
 		}
 		out.Profiles = append(out.Profiles, ProfileEffect{p.ID, p.Name, p.MakerName, p.ModelName, p.Number, p.Newest + 1, effect})
 	}
-	slices.SortStableFunc(out.Profiles, func(a, b ProfileEffect) int {
-		if (a.Release > 0) != (b.Release > 0) {
-			return b.Release - a.Release
-		}
-		return 0
-	})
+	slices.SortStableFunc(out.Profiles, func(a, b ProfileEffect) int { return cmp.Compare(min(b.Release, 1), min(a.Release, 1)) })
 	return out, nil
 }
 
@@ -177,7 +174,7 @@ func moves(now, then *Judging, edits []Edit) []PlacedMove {
 		will, _ := then.Applying(e.PackageID, at)
 		m := change.Move{Package: android.PackageName(e.Package), Label: e.Label, CeilingBefore: before.Ceiling, CeilingAfter: after.Ceiling, StandingBefore: before.Standing, StandingAfter: after.Standing,
 			LoadBefore: was.Load, LoadAfter: will.Load, ConditionsMoved: !slices.Equal(was.Conditions, will.Conditions)}
-		if before.Ceiling != after.Ceiling || before.Standing != after.Standing || was.Load != will.Load || m.ConditionsMoved {
+		if !m.Nothing() {
 			list = append(list, PlacedMove{place, method, m})
 		}
 	}
@@ -222,25 +219,12 @@ func (k *knocker) candidate(side int, e Edit, p profileRow, method evidence.Meth
 	f := j.Figures(e.PackageID, method, from)
 	c := profile.Candidate{Package: android.PackageName(e.Package), Label: e.Label, Lost: k.lost[side][e.PackageID], Ceiling: f.Ceiling, Floor: f.Floor, Standing: f.Standing,
 		Phones: f.Phones, People: f.People, Harmed: f.HarmedPhones}
-	at := scopeOf("model", p.ModelID)
-	var scopes = make([]loadClaim, 0, 4)
-	for _, claim := range j.loads[e.PackageID] {
-		if !claim.scope.Narrower(at) && claim.scope.Covers(from) {
-			scopes = append(scopes, claim)
-		}
-	}
-	c.BySuggestion = len(scopes) == 0
-	if c.BySuggestion {
+	// What nobody set is suggested by what the profile's own method showed.
+	value, ok := j.claimed(e.PackageID, scopeOf("model", p.ModelID))
+	c.Load, c.Conditions, c.BySuggestion = value.Load, value.Conditions, !ok
+	if !ok {
 		c.Load = evidence.SuggestedLoad(f, j.Yardstick.Thresholds)
-		return c
 	}
-	narrowest := scopes[0]
-	for _, claim := range scopes[1:] {
-		if claim.scope.Narrower(narrowest.scope) {
-			narrowest = claim
-		}
-	}
-	c.Load, c.Conditions = narrowest.value.Load, narrowest.value.Conditions
 	return c
 }
 
@@ -322,17 +306,9 @@ func rolesOf(facts []byte) (list []change.RoleHolders) {
 	if len(facts) == 0 || json.Unmarshal(facts, &f) != nil {
 		return nil
 	}
-	for _, r := range f.Roles {
-		holders := slices.Concat(r.Holders, r.Able)
-		slices.Sort(holders)
-		list = append(list, change.RoleHolders{Role: r.Name, Holders: slices.Compact(holders)})
-	}
-	var keyboards []android.PackageName
-	for _, k := range f.Keyboards {
-		keyboards = append(keyboards, k.Package)
-	}
-	if len(keyboards) > 0 {
-		list = append(list, change.RoleHolders{Role: "KEYBOARD", Holders: keyboards})
+	able := impact.Able(f)
+	for _, role := range slices.Sorted(maps.Keys(able)) {
+		list = append(list, change.RoleHolders{Role: role, Holders: able[role]})
 	}
 	return list
 }

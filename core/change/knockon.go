@@ -46,6 +46,11 @@ type Move struct {
 	ConditionsMoved bool                `json:"conditionsMoved"`
 }
 
+// Nothing reports whether neither figures nor load change.
+func (m Move) Nothing() bool {
+	return m.CeilingBefore == m.CeilingAfter && m.StandingBefore == m.StandingAfter && m.LoadBefore == m.LoadAfter && !m.ConditionsMoved
+}
+
 // Effect is what a change does to one profile.
 type Effect struct {
 	Gains []Pick `json:"gains" nullable:"false"`
@@ -85,8 +90,7 @@ func KnockOn(p Profile) Effect {
 		case was.Goes && !will.Goes:
 			e.Loses = append(e.Loses, pick)
 		}
-		if m := (Move{will.Package, will.Label, was.Ceiling, will.Ceiling, was.Standing, will.Standing, was.Load, will.Load, !slices.Equal(was.Conditions, will.Conditions)}); m.CeilingBefore != m.CeilingAfter ||
-			m.StandingBefore != m.StandingAfter || m.LoadBefore != m.LoadAfter || m.ConditionsMoved {
+		if m := (Move{will.Package, will.Label, was.Ceiling, will.Ceiling, was.Standing, will.Standing, was.Load, will.Load, !slices.Equal(was.Conditions, will.Conditions)}); !m.Nothing() {
 			e.Moves = append(e.Moves, m)
 		}
 		for side, row := range map[bool]profile.Row{false: was, true: will} {

@@ -1,6 +1,7 @@
 package impact
 
 import (
+	"maps"
 	"slices"
 
 	"roster/core/android"
@@ -67,36 +68,35 @@ func classOf(role, form string) Class {
 // readRoles lists the phone's jobs that some package does or could do. One that
 // nobody can do today cannot be emptied.
 func (n *Net) readRoles() []Role {
-	p, there := n.phone, n.there
-	able := map[string][]android.PackageName{}
-	add := func(role string, names ...android.PackageName) {
-		for _, name := range names {
-			if there[name] != nil && !slices.Contains(able[role], name) {
-				able[role] = append(able[role], name)
-			}
-		}
-	}
-	for _, r := range p.Facts.Roles {
-		add(r.Name, r.Holders...)
-		add(r.Name, r.Able...)
-	}
-	for _, k := range p.Facts.Keyboards {
-		add(Keyboard, k.Package)
-	}
-	add(WebView, p.Facts.WebView)
+	able := Able(n.phone.Facts)
 	for role, names := range platformJobs {
-		add(role, names...)
+		able[role] = append(able[role], names...)
 	}
 	list := make([]Role, 0, len(able))
-	for name, packages := range able {
-		slices.Sort(packages)
-		list = append(list, Role{name, classOf(name, p.Form), packages})
-	}
-	slices.SortFunc(list, func(a, b Role) int {
-		if a.Name < b.Name {
-			return -1
+	for _, name := range slices.Sorted(maps.Keys(able)) {
+		there := slices.DeleteFunc(able[name], func(one android.PackageName) bool { return n.there[one] == nil })
+		if len(there) > 0 {
+			list = append(list, Role{name, classOf(name, n.phone.Form), there})
 		}
-		return 1
-	})
+	}
 	return list
+}
+
+// Able are the packages that a phone says hold or could hold each role, sorted.
+func Able(f android.PhoneFacts) map[string][]android.PackageName {
+	able := map[string][]android.PackageName{}
+	for _, r := range f.Roles {
+		able[r.Name] = slices.Concat(r.Holders, r.Able)
+	}
+	for _, k := range f.Keyboards {
+		able[Keyboard] = append(able[Keyboard], k.Package)
+	}
+	if f.WebView != "" {
+		able[WebView] = []android.PackageName{f.WebView}
+	}
+	for role, names := range able {
+		slices.Sort(names)
+		able[role] = slices.Compact(names)
+	}
+	return able
 }
