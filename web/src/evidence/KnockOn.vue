@@ -41,8 +41,8 @@ const quiet = (p: Schemas['ProfileEffect']) => !p.gains.length && !p.loses.lengt
     </p>
   </section>
   <p v-if="effect.untouched" class="second">
-    {{ count(effect.untouched, 'other profile') }} of models that ship {{ effect.moves.length === 1 ? 'it' : 'them' }}
-    {{ effect.untouched === 1 ? 'stays' : 'stay' }} as {{ effect.untouched === 1 ? 'it is' : 'they are' }}
+    {{ effect.profiles.length ? 'Unchanged: ' : 'No profile changes: ' }}{{ count(effect.untouched, 'profile') }} of
+    models that ship the same packages
   </p>
   <p v-if="!effect.profiles.length && !effect.untouched" class="second">No profile is touched.</p>
   <section v-if="effect.moves.length">

@@ -37,7 +37,7 @@ const moved = computed(() => props.edits.filter((e) => e.state === 'open' && e.n
     </template>
   </template>
   <template v-if="judged">
-    <h1>Evidence</h1>
+    <h1 class="next">Evidence</h1>
     <p class="second">for {{ edit.label || edit.package }}, seen from {{ seen }}</p>
     <template v-if="edit.after.phones">
       <h2>
@@ -65,3 +65,9 @@ const moved = computed(() => props.edits.filter((e) => e.state === 'open' && e.n
     ><span><kbd>f</kbd> finish</span><span><kbd>n</kbd> next change</span>
   </div>
 </template>
+
+<style scoped>
+.next:not(:first-child) {
+  margin-top: 18px;
+}
+</style>
