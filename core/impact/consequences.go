@@ -25,9 +25,12 @@ type Consequence struct {
 	// Code is stable: role-emptied, link-broken, link-loosened, no-purpose,
 	// condition, administrator, will-refuse, comes-back, starter-gone,
 	// permission-gone or bytes-freed.
-	Code     string                `json:"code"`
-	Severity Severity              `json:"severity"`
+	Code     string   `json:"code"`
+	Severity Severity `json:"severity" enum:"stops,costs,note"`
+	// Packages are what it is about: what goes, and for no-purpose what could.
 	Packages []android.PackageName `json:"packages" nullable:"false"`
+	// Stay are packages that stay and that a link ties to what goes.
+	Stay []android.PackageName `json:"stay" nullable:"false"`
 	// Role is the job that nobody holds any more, "" for other codes.
 	Role  string `json:"role,omitempty"`
 	Bytes int64  `json:"bytes,omitempty"`
@@ -37,150 +40,198 @@ type Consequence struct {
 // Removal is what is to go, each by its method.
 type Removal map[android.PackageName]evidence.Method
 
-// Known is what other phones have shown of packages, beside the phone itself.
+// Known is what is known beside what the phone itself says.
 type Known struct {
 	// Conditions are what a package's load says must hold before it goes.
 	Conditions map[android.PackageName][]string
 	// Refused and ComesBack count trials in which the phone would not let the
 	// package go, or in which it returned.
 	Refused, ComesBack map[android.PackageName]int
+	Before             Before
+}
+
+// Before is what steps before the removal see to.
+type Before struct {
+	// Withdrawn are administrators that are withdrawn first.
+	Withdrawn map[android.PackageName]bool
+	// Held are roles that a package which is put in first holds then.
+	Held map[string]android.PackageName
 }
 
 // Consequences works out what a removal leads to, what stops first. Packages
 // that are not there are left out. It takes time in proportion to the packages
-// and their links.
+// that go and their links.
 func (n *Net) Consequences(set Removal, known Known) []Consequence {
-	w := &worker{Net: n, set: set}
+	w := &worker{Net: n, goes: make([]evidence.Method, len(n.packages)), known: known}
+	for name, method := range set {
+		if i, ok := n.number[name]; ok {
+			w.goes[i] = method
+			w.all = append(w.all, i)
+		}
+	}
+	slices.Sort(w.all)
 	w.roles()
-	w.broken()
+	w.links()
 	w.purposeless()
-	w.experience(known)
+	w.experience()
 	w.background()
 	w.bytes()
-	rank := map[Severity]int{Stops: 0, Costs: 1, Notes: 2}
 	slices.SortStableFunc(w.out, func(a, b Consequence) int {
-		return cmp.Or(cmp.Compare(rank[a.Severity], rank[b.Severity]), cmp.Compare(a.Code, b.Code), slices.Compare(a.Packages, b.Packages))
+		return cmp.Or(cmp.Compare(severities[a.Severity], severities[b.Severity]), cmp.Compare(a.Code, b.Code), slices.Compare(a.Packages, b.Packages))
 	})
 	return w.out
 }
 
-// worker works out one removal.
+var severities = map[Severity]int{Stops: 0, Costs: 1, Notes: 2}
+
+// worker works out one removal. goes holds each package's method, "" for what
+// stays; all lists those that go.
 type worker struct {
 	*Net
-	set Removal
-	out []Consequence
+	goes  []evidence.Method
+	all   []int32
+	known Known
+	out   []Consequence
 }
 
-// goes reports whether a package is there and to go.
-func (w *worker) goes(name android.PackageName) bool {
-	_, ok := w.set[name]
-	return ok && w.there[name] != nil
-}
+func (w *worker) name(i int32) android.PackageName { return w.packages[i].Name }
 
 func (w *worker) add(code string, s Severity, why string, packages ...android.PackageName) *Consequence {
-	slices.Sort(packages)
-	w.out = append(w.out, Consequence{Code: code, Severity: s, Packages: packages, Why: why})
+	w.out = append(w.out, Consequence{Code: code, Severity: s, Packages: packages, Stay: []android.PackageName{}, Why: why})
 	return &w.out[len(w.out)-1]
 }
 
 // roles finds the jobs that nobody could do any more.
 func (w *worker) roles() {
-	for _, r := range w.Roles {
-		if !slices.ContainsFunc(r.Able, func(name android.PackageName) bool { return !w.goes(name) }) {
+	for i, r := range w.Roles {
+		substitute, held := w.known.Before.Held[r.Name]
+		if held {
+			j, there := w.number[substitute]
+			held = !there || w.goes[j] == ""
+		}
+		if !held && !slices.ContainsFunc(w.able[i], func(j int32) bool { return w.goes[j] == "" }) {
 			severity := map[Class]Severity{Vital: Stops, Wanted: Costs, Optional: Notes}[r.Class]
 			w.add("role-emptied", severity, "nobody else on the phone can do this", slices.Clone(r.Able)...).Role = r.Name
 		}
 	}
 }
 
-// broken finds links from packages that stay to ones that go.
-func (w *worker) broken() {
-	for _, l := range w.Links {
-		if !w.goes(l.On) || w.goes(l.From) {
-			continue
+// links finds what ties packages that stay to ones that go: one consequence for
+// each that goes and each strength.
+func (w *worker) links() {
+	for _, i := range w.all {
+		var broken, loosened []android.PackageName
+		var why [2]string
+		for _, l := range w.into[i] {
+			from := w.ends[l].from
+			if w.goes[from] != "" {
+				continue
+			}
+			switch link := &w.Links[l]; {
+			case link.Kind == Overlay:
+				// An overlay without its target does nothing, and harms nobody.
+				w.add("no-purpose", Notes, "the package whose looks it changes goes", link.From)
+			case link.Strength == Hard:
+				broken, why[0] = append(broken, link.From), cmp.Or(why[0], reason(link))
+			default:
+				loosened, why[1] = append(loosened, link.From), cmp.Or(why[1], reason(link))
+			}
 		}
-		why := fmt.Sprintf("%s rests on %s: %s", l.From, l.On, strings.Join(l.By, ", "))
-		switch {
-		case l.Kind == Overlay:
-			// An overlay without its target does nothing, and harms nobody.
-			w.add("no-purpose", Notes, why, l.From)
-		case l.Strength == Hard:
-			w.add("link-broken", Stops, why, l.From, l.On)
-		default:
-			w.add("link-loosened", Notes, why, l.From, l.On)
+		if broken = slices.Compact(broken); len(broken) > 0 {
+			w.add("link-broken", Stops, andMore(why[0], len(broken)), w.name(i)).Stay = broken
+		}
+		if loosened = slices.Compact(loosened); len(loosened) > 0 {
+			w.add("link-loosened", Notes, andMore(why[1], len(loosened)), w.name(i)).Stay = loosened
 		}
 	}
+}
+
+// reason says in words how a package rests on another.
+func reason(l *Link) string {
+	by := strings.Join(l.By, ", ")
+	switch l.Kind {
+	case Library:
+		return string(l.From) + " uses its library " + by
+	case Permission:
+		return string(l.From) + " asks for its permission " + by
+	case SharedUID:
+		return string(l.From) + " runs as the same user " + by
+	}
+	return string(l.From) + " rests on it: " + by
+}
+
+func andMore(why string, n int) string {
+	if n == 1 {
+		return why
+	}
+	return fmt.Sprintf("%s, and %d more", why, n-1)
 }
 
 // purposeless finds packages that stay, and on which nothing rests any more
 // though something did: candidates to go, too.
 func (w *worker) purposeless() {
-	rests, left := map[android.PackageName]bool{}, map[android.PackageName]bool{}
-	for _, l := range w.Links {
-		if l.Kind == SharedUID || l.Kind == Permission && l.Strength == Soft || w.goes(l.On) {
-			continue
-		}
-		rests[l.On] = true
-		if !w.goes(l.From) {
-			left[l.On] = true
-		}
-	}
-	for name := range rests {
-		if !left[name] {
-			w.add("no-purpose", Notes, "everything that rested on it goes", name)
+	looked := make([]bool, len(w.packages))
+	for _, i := range w.all {
+		for _, out := range w.outOf[i] {
+			on := w.ends[out].on
+			if looked[on] || w.goes[on] != "" || !w.serves(out) {
+				continue
+			}
+			looked[on] = true
+			if !slices.ContainsFunc(w.into[on], func(l int32) bool { return w.serves(l) && w.goes[w.ends[l].from] == "" }) {
+				w.add("no-purpose", Notes, "all that rested on it goes", w.name(on))
+			}
 		}
 	}
 }
 
+// serves reports whether a link tells what a package is there for: a permission
+// that anybody may ask for does not, nor does a shared user.
+func (w *worker) serves(l int32) bool {
+	link := &w.Links[l]
+	return link.Kind != SharedUID && (link.Kind != Permission || link.Strength == Hard)
+}
+
 // experience adds what loads and trials say.
-func (w *worker) experience(known Known) {
-	for name := range w.set {
-		if w.there[name] == nil {
-			continue
+func (w *worker) experience() {
+	for _, i := range w.all {
+		name := w.name(i)
+		for _, c := range w.known.Conditions[name] {
+			switch w.condition(c) {
+			case Unmet:
+				w.add("condition", Stops, "only if: "+c+"; this does not hold", name)
+			case Open:
+				w.add("condition", Costs, "only if: "+c, name)
+			}
 		}
-		if list := known.Conditions[name]; len(list) > 0 {
-			w.add("condition", Costs, "only if: "+strings.Join(list, "; "), name)
-		}
-		if slices.Contains(w.phone.Facts.Administrators, name) {
+		if w.admin[i] && !w.known.Before.Withdrawn[name] {
 			w.add("administrator", Stops, "it is an active device administrator: withdraw that first", name)
 		}
-		if n := known.Refused[name]; n > 0 {
-			w.add("will-refuse", Notes, fmt.Sprintf("phones refused in %d trials", n), name)
+		if n := w.known.Refused[name]; n > 0 {
+			w.add("will-refuse", Notes, "phones refused in "+trials(n), name)
 		}
-		if n := known.ComesBack[name]; n > 0 {
-			w.add("comes-back", Notes, fmt.Sprintf("it returned by itself in %d trials", n), name)
+		if n := w.known.ComesBack[name]; n > 0 {
+			w.add("comes-back", Notes, "it returned by itself in "+trials(n), name)
 		}
 	}
+}
+
+func trials(n int) string {
+	if n == 1 {
+		return "1 trial"
+	}
+	return fmt.Sprintf("%d trials", n)
 }
 
 // background adds what starts no more, and which dangerous permissions nobody
 // needs to hold any more.
 func (w *worker) background() {
-	dangerous := map[string]bool{}
-	for _, one := range w.there {
-		for _, d := range one.Declares {
-			if strings.HasPrefix(strings.ToLower(d.Protection), "dangerous") {
-				dangerous[d.Name] = true
-			}
+	for _, i := range w.all {
+		if w.packages[i].StartsAtBoot && w.packages[i].Enabled.On() {
+			w.add("starter-gone", Notes, "it starts with the phone", w.name(i))
 		}
-	}
-	for name := range w.set {
-		one := w.there[name]
-		if one == nil {
-			continue
-		}
-		if one.StartsAtBoot {
-			w.add("starter-gone", Notes, "it starts with the phone", name)
-		}
-		var held []string
-		for _, request := range one.Requests {
-			if dangerous[request] {
-				held = append(held, request)
-			}
-		}
-		if len(held) > 0 {
-			slices.Sort(held)
-			w.add("permission-gone", Notes, "it asks for "+strings.Join(held, ", "), name)
+		if len(w.dangerous[i]) > 0 {
+			w.add("permission-gone", Notes, "it asks for "+strings.Join(w.dangerous[i], ", "), w.name(i))
 		}
 	}
 }
@@ -190,14 +241,11 @@ func (w *worker) background() {
 // cache alone.
 func (w *worker) bytes() {
 	var freed int64
-	var names []android.PackageName
-	for name, method := range w.set {
-		one := w.there[name]
-		if one == nil {
-			continue
-		}
-		names = append(names, name)
-		switch method {
+	names := make([]android.PackageName, 0, len(w.all))
+	for _, i := range w.all {
+		one := w.packages[i]
+		names = append(names, one.Name)
+		switch w.goes[i] {
 		case evidence.RemoveFromImage:
 			freed += one.AppBytes + one.DataBytes + one.CacheBytes
 		case evidence.RemoveForUser:

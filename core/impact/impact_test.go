@@ -107,17 +107,21 @@ func TestConsequences(t *testing.T) {
 		"what is not there":     {Removal{"a.gone": user, "x.y": user}, ""},
 		"one of two homes":      {Removal{"a.home": user}, "comes-back note [a.home]; bytes-freed note [a.home]; starter-gone note [a.home]"},
 		"the keyboard":          {Removal{"a.keys": user}, "role-emptied stops [a.keys]; will-refuse note [a.keys]"},
-		"what others rest on":   {Removal{"a.suite": user}, "link-broken stops [a.maybe a.suite]; link-broken stops [a.suite a.vibrate]; link-loosened note [a.maybe a.suite]; link-loosened note [a.suite a.vibrate]"},
+		"what others rest on":   {Removal{"a.suite": user}, "link-broken stops [a.suite]<[a.maybe a.vibrate]; link-loosened note [a.suite]<[a.maybe a.vibrate]"},
 		"with all that rests":   {Removal{"a.suite": user, "a.vibrate": user, "a.maybe": user}, "role-emptied costs [a.maybe]; permission-gone note [a.vibrate]"},
-		"a theme":               {Removal{"a.themes": user}, "link-broken stops [a.home a.themes]; condition costs [a.themes]; link-loosened note [a.ident a.themes]; no-purpose note [a.night]"},
-		"an administrator":      {Removal{"a.ident": user}, "administrator stops [a.ident]; link-loosened note [a.ident a.themes]"},
+		"a theme":               {Removal{"a.themes": user}, "link-broken stops [a.themes]<[a.home]; condition costs [a.themes]; link-loosened note [a.themes]<[a.ident]; no-purpose note [a.night]"},
+		"an administrator":      {Removal{"a.ident": user}, "administrator stops [a.ident]; link-loosened note [a.ident]<[a.themes]"},
 		"both who can be home":  {Removal{"a.home": user, "com.android.settings": user}, "role-emptied stops [a.home com.android.settings]; role-emptied stops [com.android.settings]; bytes-freed note [a.home com.android.settings]; comes-back note [a.home]; starter-gone note [a.home]"},
 		"from the image":        {Removal{"a.home": evidence.RemoveFromImage}, "bytes-freed note [a.home]; comes-back note [a.home]; starter-gone note [a.home]"},
 		"what rests on nothing": {Removal{"a.night": user}, ""},
 	} {
 		var got []string
 		for _, x := range Read(world()).Consequences(c.set, known) {
-			got = append(got, fmt.Sprintf("%s %s %v", x.Code, x.Severity, x.Packages))
+			line := fmt.Sprintf("%s %s %v", x.Code, x.Severity, x.Packages)
+			if len(x.Stay) > 0 {
+				line += fmt.Sprintf("<%v", x.Stay)
+			}
+			got = append(got, line)
 			if x.Why == "" {
 				t.Errorf("%s: %s without a reason", what, x.Code)
 			}
@@ -169,7 +173,7 @@ func TestLargest(t *testing.T) {
 				candidates = append(candidates, x.Name)
 			}
 		}
-		kept, dropped := Read(p).Largest(candidates, nil)
+		kept, dropped := Read(p).Largest(candidates, nil, Before{})
 		if stops(p, kept) || len(kept)+len(dropped) != len(candidates) {
 			t.Fatalf("%v of %v still stops something", kept, candidates)
 		}
@@ -198,7 +202,7 @@ func TestLargest(t *testing.T) {
 		t.Errorf("only %d of 200 had anything to drop", shrunk)
 	}
 	all := []android.PackageName{"a.home", "com.android.settings", "a.keys", "a.suite", "a.vibrate", "a.ident"}
-	kept, dropped := Read(world()).Largest(all, nil)
+	kept, dropped := Read(world()).Largest(all, nil, Before{})
 	if fmt.Sprint(kept) != "[a.vibrate]" {
 		t.Errorf("%v, %+v", kept, dropped)
 	}
@@ -243,23 +247,89 @@ func TestOrder(t *testing.T) {
 	}
 }
 
-// BenchmarkRead reads a phone of 600 packages with 1,500 links.
+// TestBefore holds what steps before the removal make good.
+func TestBefore(t *testing.T) {
+	user := evidence.RemoveForUser
+	n := Read(world())
+	for what, c := range map[string]struct {
+		set    Removal
+		known  Known
+		stops  bool
+		reason string
+	}{
+		"an administrator that is withdrawn": {Removal{"a.ident": user}, Known{Before: Before{Withdrawn: map[android.PackageName]bool{"a.ident": true}}}, false, ""},
+		"a keyboard put in":                  {Removal{"a.keys": user}, Known{Before: Before{Held: map[string]android.PackageName{Keyboard: "org.open.keys"}}}, false, ""},
+		"one put in that goes, too":          {Removal{"a.keys": user, "a.home": user}, Known{Before: Before{Held: map[string]android.PackageName{Keyboard: "a.home"}}}, true, "nobody else"},
+		"a condition that does not hold":     {Removal{"a.home": user}, Known{Conditions: map[android.PackageName][]string{"a.home": {"not role-held:HOME"}}}, true, "does not hold"},
+		"one that holds":                     {Removal{"a.home": user}, Known{Conditions: map[android.PackageName][]string{"a.home": {"role-held:HOME", "not lock-code-set", "device-admin:a.ident"}}}, false, ""},
+	} {
+		var stops []string
+		for _, x := range n.Consequences(c.set, c.known) {
+			if x.Severity == Stops {
+				stops = append(stops, x.Why)
+			}
+		}
+		if (len(stops) > 0) != c.stops || c.stops && !strings.Contains(strings.Join(stops, ";"), c.reason) {
+			t.Errorf("%s: %q", what, stops)
+		}
+	}
+	if kept, dropped := n.Largest([]android.PackageName{"a.ident", "a.keys"}, nil, Before{Withdrawn: map[android.PackageName]bool{"a.ident": true}, Held: map[string]android.PackageName{Keyboard: "org.open.keys"}}); len(kept) != 2 {
+		t.Errorf("dropped %v", dropped)
+	}
+	for text, want := range map[string]bool{"lock-code-set": true, "not device-admin:a.b": true, "role-held:HOME": true, "role-held:home": false, "device-admin:$(id)": false, "not while a card is in it": false, "lock-code-set:x": false} {
+		if _, ok := ParseCondition(text); ok != want {
+			t.Errorf("%q: %t", text, ok)
+		}
+	}
+}
+
+func TestAround(t *testing.T) {
+	n := Read(world())
+	on, from := n.Around("a.suite")
+	if len(on) != 0 || len(from) != 4 || n.Resting()["a.suite"] != (Resting{Hard: 2}) || n.Resting()["a.ident"] != (Resting{}) {
+		t.Errorf("%v %v %v", on, from, n.Resting())
+	}
+	if want := "[Package [a.suite] provides: a.feedback Package [a.vibrate] usesLibraries: a.feedback]"; fmt.Sprint(from[2].Lines) != want {
+		t.Errorf("%v", from[2].Lines)
+	}
+	// A switched-off package holds nothing, and can go.
+	if on, from := n.Around("a.off"); on != nil || from != nil || !n.Has("a.off") || n.Has("a.gone") {
+		t.Error("what is off has links, or is not there")
+	}
+}
+
+func TestCompare(t *testing.T) {
+	after := world()
+	after.Packages[1].Uses = nil
+	after.Packages = append(after.Packages, pkg("a.fresh", uses("a.feedback", "static")))
+	after.Facts.Keyboards = append(after.Facts.Keyboards, android.Keyboard{Package: "a.fresh"})
+	d := Compare(Read(world()), Read(after))
+	if len(d.Gained) != 1 || d.Gained[0].From != "a.fresh" || len(d.Lost) != 1 || d.Lost[0].From != "a.vibrate" || len(d.Roles) != 1 || len(d.Roles[0].After) != 2 {
+		t.Errorf("%+v", d)
+	}
+	if d := Compare(Read(after), Read(after)); len(d.Gained)+len(d.Lost)+len(d.Roles) != 0 {
+		t.Errorf("%+v", d)
+	}
+}
+
+// BenchmarkRead reads a phone of 600 packages with 5,000 links.
 func BenchmarkRead(b *testing.B) {
-	p := random(rand.New(rand.NewPCG(1, 1)), 600, 1500)
+	p := random(rand.New(rand.NewPCG(1, 1)), 600, 5000)
 	for b.Loop() {
 		Read(p)
 	}
 }
 
-// BenchmarkConsequences works out what taking 100 of 600 packages off leads
+// BenchmarkConsequences works out what taking 200 of 600 packages off leads
 // to.
 func BenchmarkConsequences(b *testing.B) {
-	p := random(rand.New(rand.NewPCG(1, 1)), 600, 1500)
+	p := random(rand.New(rand.NewPCG(1, 1)), 600, 5000)
 	set := Removal{}
-	for i := range 100 {
-		set[p.Packages[i*6].Name] = evidence.RemoveForUser
+	for i := range 200 {
+		set[p.Packages[i*3].Name] = evidence.RemoveForUser
 	}
 	n := Read(p)
+	b.ReportAllocs()
 	for b.Loop() {
 		n.Consequences(set, Known{})
 	}

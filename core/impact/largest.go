@@ -1,7 +1,7 @@
 package impact
 
 import (
-	"fmt"
+	"cmp"
 	"slices"
 	"strings"
 
@@ -15,62 +15,59 @@ type Dropped struct {
 }
 
 // Largest picks the largest part of the candidates that can go without
-// stopping anything: it drops what a package that stays rests on by a hard
-// link, and of each vital role one package, until nothing changes. Of several
-// that could keep a role the one that comes first in the phone's holders
-// stays, then the platform's own, then the one with the most trials, then the
-// first by name: for links the result is the only largest one.
-func (n *Net) Largest(candidates []android.PackageName, trials map[android.PackageName]int) (kept []android.PackageName, dropped []Dropped) {
-	p, there := n.phone, n.there
-	goes := map[android.PackageName]bool{}
+// stopping anything: it drops administrators that no step withdraws, what a
+// package that stays rests on by a hard link, and of each vital role one
+// package, until nothing changes. Of several that could keep a role the one
+// that holds it stays, then the platform's own, then the one with the most
+// trials, then the first by name: for links the result is the only largest
+// one. Candidates that are not there are in neither list.
+func (n *Net) Largest(candidates []android.PackageName, trials map[android.PackageName]int, before Before) (kept []android.PackageName, dropped []Dropped) {
+	goes := make([]bool, len(n.packages))
 	for _, name := range candidates {
-		if there[name] != nil {
-			goes[name] = true
+		if i, ok := n.number[name]; ok {
+			goes[i] = true
 		}
 	}
-	drop := func(name android.PackageName, why string) {
-		if goes[name] {
-			delete(goes, name)
-			dropped = append(dropped, Dropped{name, why})
+	drop := func(i int32, why string) {
+		if goes[i] {
+			goes[i] = false
+			dropped = append(dropped, Dropped{n.packages[i].Name, why})
 		}
 	}
-	for _, name := range p.Facts.Administrators {
-		drop(name, "it is an active device administrator")
+	for i, admin := range n.admin {
+		if admin && !before.Withdrawn[n.packages[i].Name] {
+			drop(int32(i), "it is an active device administrator")
+		}
 	}
-	for _, r := range n.Roles {
-		if r.Class == Vital && !slices.ContainsFunc(r.Able, func(name android.PackageName) bool { return !goes[name] }) {
-			drop(keeper(p, r, trials), "the phone needs somebody for the role "+r.Name)
+	for i, r := range n.Roles {
+		if _, held := before.Held[r.Name]; !held && r.Class == Vital && !slices.ContainsFunc(n.able[i], func(j int32) bool { return !goes[j] }) {
+			drop(n.number[keeper(n.phone, r, trials)], "the phone needs somebody for the role "+r.Name)
 		}
 	}
 	// What is dropped keeps what it rests on, and so on: each package is
 	// looked at once.
-	rests := map[android.PackageName][]Link{}
-	for _, l := range n.Links {
-		if l.Strength == Hard && l.Kind != Overlay {
-			rests[l.From] = append(rests[l.From], l)
+	queue := make([]int32, 0, len(n.packages))
+	for i := range n.packages {
+		if !goes[i] {
+			queue = append(queue, int32(i))
 		}
 	}
-	queue := make([]android.PackageName, 0, len(there))
-	for name := range there {
-		if !goes[name] {
-			queue = append(queue, name)
-		}
-	}
-	slices.Sort(queue)
 	for len(queue) > 0 {
-		name := queue[0]
+		first := queue[0]
 		queue = queue[1:]
-		for _, l := range rests[name] {
-			if goes[l.On] {
-				drop(l.On, fmt.Sprintf("%s stays and rests on it: %s", name, strings.Join(l.By, ", ")))
-				queue = append(queue, l.On)
+		for _, l := range n.outOf[first] {
+			link, on := &n.Links[l], n.ends[l].on
+			if goes[on] && link.Strength == Hard && link.Kind != Overlay {
+				drop(on, string(link.From)+" stays, and "+strings.TrimPrefix(reason(link), string(link.From)+" "))
+				queue = append(queue, on)
 			}
 		}
 	}
-	for name := range goes {
-		kept = append(kept, name)
+	for i, one := range n.packages {
+		if goes[i] {
+			kept = append(kept, one.Name)
+		}
 	}
-	slices.Sort(kept)
 	return kept, dropped
 }
 
@@ -84,21 +81,16 @@ func keeper(p Phone, r Role, trials map[android.PackageName]int) android.Package
 	}
 	platform := func(name android.PackageName) bool { return strings.HasPrefix(string(name), "com.android.") }
 	return slices.MinFunc(r.Able, func(a, b android.PackageName) int {
-		for _, better := range []func(android.PackageName) int{
-			func(name android.PackageName) int { return -asInt(holds(name)) },
-			func(name android.PackageName) int { return -asInt(platform(name)) },
-			func(name android.PackageName) int { return -trials[name] },
-		} {
-			if x, y := better(a), better(b); x != y {
-				return x - y
-			}
-		}
-		return strings.Compare(string(a), string(b))
+		return cmp.Or(first(holds(a), holds(b)), first(platform(a), platform(b)), cmp.Compare(trials[b], trials[a]), strings.Compare(string(a), string(b)))
 	})
 }
 
-func asInt(b bool) int {
-	if b {
+// first orders by what holds before what does not.
+func first(a, b bool) int {
+	switch {
+	case a && !b:
+		return -1
+	case b && !a:
 		return 1
 	}
 	return 0

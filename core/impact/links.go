@@ -8,17 +8,6 @@ import (
 	"roster/core/android"
 )
 
-// Phone is what a removal is worked out for: what one capture says, or the
-// union of captures that stands for a model.
-type Phone struct {
-	// Form is phone, tablet, television and so on, as android.Identity has it.
-	Form     string
-	Packages []android.Package
-	Facts    android.PhoneFacts
-	// Stated are links that people state.
-	Stated []Link
-}
-
 // Kind is how one package rests on another.
 type Kind string
 
@@ -49,49 +38,22 @@ type Link struct {
 	// By names what it rests on: libraries, permissions, the shared user, or
 	// what a person said, sorted.
 	By []string `json:"by" nullable:"false"`
-}
-
-// Net is a phone read once: its links and roles, from which any number of
-// removals can be worked out.
-type Net struct {
-	// Links are by From, On and kind, Roles by name.
-	Links []Link
-	Roles []Role
-	phone Phone
-	there map[android.PackageName]*android.Package
-}
-
-// Read finds a phone's links and roles. It takes time in proportion to the
-// packages and what they declare, use and request.
-func Read(p Phone) *Net {
-	n := &Net{phone: p, there: p.there()}
-	n.Links, n.Roles = n.readLinks(), n.readRoles()
-	return n
-}
-
-// there are the packages that are installed and not switched off: all others
-// hold nothing and rest on nothing.
-func (p Phone) there() map[android.PackageName]*android.Package {
-	out := make(map[android.PackageName]*android.Package, len(p.Packages))
-	for i := range p.Packages {
-		if one := &p.Packages[i]; one.Installed && one.Enabled.On() {
-			out[one.Name] = one
-		}
-	}
-	return out
+	// Lines are what it was read from, as the phone prints it without what
+	// differs from phone to phone, or who says so; sorted.
+	Lines []string `json:"lines" nullable:"false"`
 }
 
 // readLinks lists what rests on what. A package's links to itself and to
 // packages that are not there are left out.
 func (n *Net) readLinks() []Link {
-	there := n.there
+	there := n.active()
 	providers, declarers, users := map[string]android.PackageName{}, map[string]*declared{}, map[string][]android.PackageName{}
 	for name, one := range there {
 		for _, library := range one.Provides {
 			providers[library] = name
 		}
 		for _, d := range one.Declares {
-			declarers[d.Name] = &declared{name, isSignature(d.Protection)}
+			declarers[d.Name] = &declared{name, d.Protection}
 		}
 		if one.SharedUser != "" {
 			users[one.SharedUser] = append(users[one.SharedUser], name)
@@ -101,32 +63,43 @@ func (n *Net) readLinks() []Link {
 	for name, one := range there {
 		for _, use := range one.Uses {
 			if on, ok := providers[use.Name]; ok {
-				c.add(name, on, Library, strengthOf(use.Kind != "optional"), use.Name)
+				c.add(Link{name, on, Library, strengthOf(use.Kind != "optional"), []string{use.Name},
+					[]string{said(name, usesField[use.Kind], use.Name), said(on, "provides", use.Name)}})
 			}
 		}
 		if _, ok := there[android.PackageName(one.OverlayTarget)]; ok {
-			c.add(name, android.PackageName(one.OverlayTarget), Overlay, Hard, one.OverlayTarget)
+			c.add(Link{name, android.PackageName(one.OverlayTarget), Overlay, Hard, []string{one.OverlayTarget}, []string{said(name, "overlayTarget", one.OverlayTarget)}})
 		}
 		for _, other := range users[one.SharedUser] {
-			c.add(name, other, SharedUID, Soft, one.SharedUser)
+			c.add(Link{name, other, SharedUID, Soft, []string{one.SharedUser}, []string{said(name, "sharedUser", one.SharedUser), said(other, "sharedUser", one.SharedUser)}})
 		}
 		for _, request := range one.Requests {
 			if d, ok := declarers[request]; ok {
-				c.add(name, d.by, Permission, strengthOf(d.signature), request)
+				c.add(Link{name, d.by, Permission, strengthOf(isSignature(d.protection)), []string{request},
+					[]string{said(name, "requested permissions", request), said(d.by, "declared permissions", request+": prot="+d.protection)}})
 			}
 		}
 	}
 	for _, l := range n.phone.Stated {
 		if there[l.From] != nil && there[l.On] != nil {
-			c.add(l.From, l.On, Stated, l.Strength, l.By...)
+			l.Kind = Stated
+			c.add(l)
 		}
 	}
 	return c.sorted()
 }
 
 type declared struct {
-	by        android.PackageName
-	signature bool
+	by         android.PackageName
+	protection string
+}
+
+// usesField is where the package dump lists the uses of each kind.
+var usesField = map[string]string{"required": "usesLibraries", "optional": "usesOptionalLibraries", "static": "usesStaticLibraries"}
+
+// said is a line of a package dump, led by the package that it stands under.
+func said(name android.PackageName, field, value string) string {
+	return "Package [" + string(name) + "] " + field + ": " + value
 }
 
 // isSignature reports whether a permission is given to packages of the same
@@ -152,31 +125,39 @@ type linkKey struct {
 // way; the hardest counts.
 type collector struct{ links map[linkKey]*Link }
 
-func (c collector) add(from, on android.PackageName, kind Kind, strength Strength, by ...string) {
-	if from == on {
+func (c collector) add(l Link) {
+	if l.From == l.On {
 		return
 	}
-	key := linkKey{from, on, kind}
-	l, ok := c.links[key]
+	key := linkKey{l.From, l.On, l.Kind}
+	known, ok := c.links[key]
 	if !ok {
-		l = &Link{From: from, On: on, Kind: kind, Strength: strength}
-		c.links[key] = l
+		l.By, l.Lines = slices.Clone(l.By), slices.Clone(l.Lines)
+		c.links[key] = &l
+		return
 	}
-	if strength == Hard {
-		l.Strength = Hard
+	if l.Strength == Hard {
+		known.Strength = Hard
 	}
-	l.By = append(l.By, by...)
+	known.By, known.Lines = append(known.By, l.By...), append(known.Lines, l.Lines...)
 }
 
 func (c collector) sorted() []Link {
 	list := make([]Link, 0, len(c.links))
 	for _, l := range c.links {
-		slices.Sort(l.By)
-		l.By = slices.Compact(l.By)
+		l.By, l.Lines = sortedOnce(l.By), sortedOnce(l.Lines)
 		list = append(list, *l)
 	}
-	slices.SortFunc(list, func(a, b Link) int {
-		return cmp.Or(cmp.Compare(a.From, b.From), cmp.Compare(a.On, b.On), cmp.Compare(a.Kind, b.Kind))
-	})
+	slices.SortFunc(list, byEnds)
 	return list
+}
+
+// byEnds orders links by who rests on whom, and by kind.
+func byEnds(a, b Link) int {
+	return cmp.Or(cmp.Compare(a.From, b.From), cmp.Compare(a.On, b.On), cmp.Compare(a.Kind, b.Kind))
+}
+
+func sortedOnce(list []string) []string {
+	slices.Sort(list)
+	return slices.Compact(list)
 }

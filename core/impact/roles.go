@@ -21,9 +21,9 @@ const (
 type Role struct {
 	// Name is the platform's name without its prefix, such as HOME, or one of
 	// the names below for jobs that the platform does not call roles.
-	Name  string
-	Class Class
-	Able  []android.PackageName
+	Name  string                `json:"name"`
+	Class Class                 `json:"class" enum:"vital,wanted,optional"`
+	Able  []android.PackageName `json:"able" nullable:"false"`
 }
 
 // Jobs that the platform gives to packages without calling them roles.
@@ -72,9 +72,10 @@ func (n *Net) readRoles() []Role {
 	for role, names := range platformJobs {
 		able[role] = append(able[role], names...)
 	}
+	active := n.active()
 	list := make([]Role, 0, len(able))
 	for _, name := range slices.Sorted(maps.Keys(able)) {
-		there := slices.DeleteFunc(able[name], func(one android.PackageName) bool { return n.there[one] == nil })
+		there := slices.DeleteFunc(able[name], func(one android.PackageName) bool { return active[one] == nil })
 		if len(there) > 0 {
 			list = append(list, Role{name, classOf(name, n.phone.Form), there})
 		}
