@@ -88,6 +88,7 @@ type dossier struct {
 	Substitutes []change.Substitute `json:"substitutes" nullable:"false"`
 	Countries   []string            `json:"countries" nullable:"false" doc:"Where it makes sense, as ISO 3166 codes; none where nobody has said"`
 	Functions   []string            `json:"functions" nullable:"false"`
+	Links       []change.StatedLink `json:"links" nullable:"false" doc:"What it rests on though no phone tells, as people state"`
 	Origin      string              `json:"origin"`
 	OriginWhy   string              `json:"originWhy"`
 	Grade       grade               `json:"grade"`
@@ -120,7 +121,7 @@ func (s *Server) dossier(ctx context.Context, in *dossierInput) (*dossierOutput,
 	if err != nil {
 		return nil, fmt.Errorf("package %q: %w", in.Name, err)
 	}
-	out := &dossierOutput{dossier{Package: p, Functions: []string{}, Substitutes: []change.Substitute{}, Countries: []string{}, Methods: []byMethod{}, Origin: p.Origin, OriginWhy: "guessed: " + p.OriginReason}}
+	out := &dossierOutput{dossier{Package: p, Functions: []string{}, Links: []change.StatedLink{}, Substitutes: []change.Substitute{}, Countries: []string{}, Methods: []byMethod{}, Origin: p.Origin, OriginWhy: "guessed: " + p.OriginReason}}
 	d := &out.Body
 	for _, load := range []func() error{
 		func() (err error) { d.Labels, d.Aliases, err = s.store.LabelsOf(ctx, p.ID); return },
@@ -150,8 +151,12 @@ func (s *Server) dossier(ctx context.Context, in *dossierInput) (*dossierOutput,
 	if err := d.fromClaims(); err != nil {
 		return nil, err
 	}
+	structure, err := s.store.Structure(ctx, sc, p.Name)
+	if err != nil {
+		return nil, err
+	}
 	f := evidence.Weigh(trials, evidence.Method(in.Method), sc.Target, y)
-	d.Grade, err = gradeAt(d.Claims, sc.Target, evidence.Suggest(f, evidence.Structure{}, y.Thresholds))
+	d.Grade, err = gradeAt(d.Claims, sc.Target, evidence.Suggest(f, structure, y.Thresholds))
 	return out, err
 }
 
@@ -188,6 +193,8 @@ func (d *dossier) fromClaims() error {
 			err = json.Unmarshal(c.Value, &d.Substitutes)
 		case change.Countries:
 			err = json.Unmarshal(c.Value, &d.Countries)
+		case change.Links:
+			err = json.Unmarshal(c.Value, &d.Links)
 		case change.Functions:
 			err = json.Unmarshal(c.Value, &d.Functions)
 		case change.Origin:

@@ -302,7 +302,7 @@ func judgedSide(j *store.Judging, e store.Edit) sideFigures {
 	}
 	from, method := j.Target(e)
 	f := j.Figures(e.PackageID, method, from)
-	return sideFigures{figuresOf(f), j.Gathered(e.PackageID, method).Strip(from), string(evidence.SuggestedLoad(f, j.Yardstick.Thresholds))}
+	return sideFigures{figuresOf(f), j.Gathered(e.PackageID, method).Strip(from), string(j.Suggested(e.PackageID, method, from))}
 }
 
 func sideOf(trials []evidence.Trial, method evidence.Method, target evidence.Firmware, y evidence.Yardstick) sideFigures {

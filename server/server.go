@@ -152,6 +152,7 @@ func (s *Server) routes() {
 	s.benchRoutes()
 	s.linkRoutes()
 	s.captureRoutes()
+	s.impactRoutes()
 	s.publicRoutes()
 	s.plain(http.MethodGet, "/healthz", Public, func(c *gin.Context) { c.String(http.StatusOK, "ok\n") })
 	s.plain(http.MethodGet, "/readyz", Public, s.ready)

@@ -163,6 +163,7 @@ var needs = map[string]string{
 	"POST /api/v1/imports/read": "technician", "POST /api/v1/imports/preview": "technician", "POST /api/v1/imports": "technician", "GET /api/v1/catalogue": "maintainer",
 	"GET /api/v1/audit": "keeper", "GET /api/v1/audit/export": "keeper", "GET /api/v1/audit/proof": "keeper",
 	"POST /api/v1/changes/:id/decisions": "reviewer", "POST /api/v1/changes/:id/take-back": "technician",
+	"GET /api/v1/packages/:name/impact": "technician", "GET /api/v1/builds/:id/links/since/:against": "technician", "POST /api/v1/consequences": "technician",
 	"GET /api/v1/profiles": "technician", "POST /api/v1/profiles": "maintainer", "GET /api/v1/profiles/:id": "technician", "POST /api/v1/profiles/:id/composition": "technician",
 	"PUT /api/v1/profiles/:id/rules": "maintainer", "POST /api/v1/profiles/:id/releases": "maintainer", "GET /api/v1/releases": "technician",
 	"GET /api/v1/benches": "technician", "GET /api/v1/benches/events": "technician", "POST /api/v1/benches": "maintainer", "DELETE /api/v1/benches/:id": "maintainer",

@@ -91,7 +91,19 @@ func (s *Store) AddCapture(ctx context.Context, n NewCapture) (CaptureSummary, e
 		}
 		return store(ctx, tx, n, rows, &sum)
 	})
-	return sum, err
+	if err != nil {
+		return sum, err
+	}
+	// In a transaction of its own: it waits for others of this model, and can
+	// be made good later.
+	var model uuid.UUID
+	if err := s.pool.QueryRow(ctx, `select model_id from builds where id = $1`, sum.BuildID).Scan(&model); err != nil {
+		return sum, err
+	}
+	if err := s.inTx(ctx, func(tx pgx.Tx) error { return s.freshenResting(ctx, tx, []uuid.UUID{model}) }); err != nil {
+		return sum, fmt.Errorf("the capture is stored; counting what rests on what: %w", err)
+	}
+	return sum, nil
 }
 
 // prepare gives each package the identity of its facts and the capture its
@@ -171,10 +183,10 @@ func store(ctx context.Context, tx pgx.Tx, n NewCapture, rows []row, sum *Captur
 			return err
 		}
 	}
-	_, err = tx.CopyFrom(ctx, pgx.Identifier{"sightings"}, []string{"capture_id", "package_id", "facts_id", "installed", "enabled", "installer", "app_bytes", "data_bytes", "cache_bytes"},
+	_, err = tx.CopyFrom(ctx, pgx.Identifier{"sightings"}, []string{"capture_id", "package_id", "facts_id", "installed", "enabled", "installer", "app_bytes", "data_bytes", "cache_bytes", "updated"},
 		pgx.CopyFromSlice(len(rows), func(i int) ([]any, error) {
 			r := rows[i]
-			return []any{sum.ID, r.pkg, r.facts, r.p.Installed, string(r.p.Enabled), r.p.Installer, r.p.AppBytes, r.p.DataBytes, r.p.CacheBytes}, nil
+			return []any{sum.ID, r.pkg, r.facts, r.p.Installed, string(r.p.Enabled), r.p.Installer, r.p.AppBytes, r.p.DataBytes, r.p.CacheBytes, r.p.SystemPath != ""}, nil
 		}))
 	if err != nil {
 		return err

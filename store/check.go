@@ -66,7 +66,7 @@ func (s *Store) CheckSending(ctx context.Context, person uuid.UUID, edits []Edit
 		from, method := now.Target(e)
 		f := then.Figures(e.PackageID, method, from)
 		sending := change.Sending{Field: change.Field(e.Field), Scope: e.Scope(), Value: e.Value, Now: e.Now, Reason: e.Reason, Figures: f,
-			Suggested: evidence.SuggestedLoad(f, now.Yardstick.Thresholds), Near: near(then.Trials(e.PackageID), e.Scope()),
+			Suggested: then.Suggested(e.PackageID, method, from), Near: near(then.Trials(e.PackageID), e.Scope()),
 			Sources: around.sources[e.PackageID], Costs: around.costs[e.PackageID], Open: around.open[e.ID], KnownTrial: around.known[e.ID]}
 		c := now.Circumstance(e, then)
 		c.AuthorChanges = changes

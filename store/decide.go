@@ -119,6 +119,9 @@ func (s *Store) Decide(ctx context.Context, reviewer, id uuid.UUID, revision int
 		if err := recompute(ctx, tx, sortedIDs(touched)); err != nil {
 			return err
 		}
+		if err := s.freshenLinks(ctx, tx, d); err != nil {
+			return err
+		}
 		return d.close(ctx)
 	})
 }

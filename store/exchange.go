@@ -36,7 +36,7 @@ var sections = []section{
 	{name: "people", columns: "id, login, name, role, created_at, removed_at, decided, accepted, changes_accepted", order: "id", plus: map[string]string{"password_hash": "''"}},
 	{name: "facts", columns: "id, package_id, version_code, version_name, path, partition, system, privileged, persistent, shared_user, starts_at_boot, details", order: "id"},
 	{name: "captures", columns: "id, build_id, phone, person_id, source, taken_at, complete, missing, reports, digest, phone_facts", order: "id"},
-	{name: "sightings", columns: "capture_id, package_id, facts_id, installed, enabled, installer, app_bytes, data_bytes, cache_bytes", order: "capture_id, package_id"},
+	{name: "sightings", columns: "capture_id, package_id, facts_id, installed, enabled, installer, app_bytes, data_bytes, cache_bytes, updated", order: "capture_id, package_id"},
 	{name: "presence", columns: "build_id, package_id, switched_off, facts_id", order: "build_id, package_id"},
 	{name: "shipped_by", columns: "model_id, package_id, builds, newest", order: "model_id, package_id"},
 	{name: "package_files", columns: "package_id, version_code, signer, labels, icon, icon_type, problem, read_at", order: "package_id, version_code, signer"},
@@ -173,6 +173,9 @@ func (s *Store) Import(ctx context.Context, next func() (section string, row jso
 		y, _, err := yardstick(ctx, tx)
 		if err == nil {
 			err = recomputeAll(ctx, tx, y)
+		}
+		if err == nil {
+			err = s.freshenResting(ctx, tx, nil)
 		}
 		if err != nil {
 			return err

@@ -82,7 +82,7 @@ func (s *Store) KnownTo(ctx context.Context, names []string, title string, at ca
 	from := j.firmwares[at.ID]
 	for name, k := range out {
 		f := j.Figures(k.ID, evidence.RemoveForUser, from)
-		k.Phones, k.Harmed, k.Suggested = f.Phones, f.HarmedPhones, evidence.SuggestedLoad(f, j.Yardstick.Thresholds)
+		k.Phones, k.Harmed, k.Suggested = f.Phones, f.HarmedPhones, j.Suggested(k.ID, evidence.RemoveForUser, from)
 		value, _ := j.Applying(k.ID, at)
 		k.Load = value.Load
 		out[name] = k

@@ -22,6 +22,7 @@ type Judging struct {
 	trials    map[uuid.UUID][]evidence.Trial
 	loads     map[uuid.UUID][]loadClaim
 	firmwares map[string]evidence.Firmware
+	called    map[uuid.UUID][]calledFor
 	limits    evidence.Limits
 	// without is what this one was made of, and changed the packages whose
 	// trials are others than there: of all else the figures are the same.
@@ -113,6 +114,12 @@ func (j *Judging) Figures(pkg uuid.UUID, method evidence.Method, from evidence.F
 	return f
 }
 
+// calledFor is the load that what rests on a package calls for on a model.
+type calledFor struct {
+	model, maker string
+	load         evidence.Load
+}
+
 // loadClaim is a grade and where it holds.
 type loadClaim struct {
 	scope catalog.Scope
@@ -161,6 +168,18 @@ func judging(ctx context.Context, q querier, packages, places []uuid.UUID) (*Jud
 		j.loads[pkg] = append(j.loads[pkg], claim)
 		return json.Unmarshal(value, &j.loads[pkg][len(j.loads[pkg])-1].value)
 	})
+	if err != nil {
+		return nil, err
+	}
+	j.called = map[uuid.UUID][]calledFor{}
+	rows, err = q.Query(ctx, `
+		select x.package_id, d.id::text, d.maker_id::text, x.called from shipped_by x join models d on d.id = x.model_id
+		where x.package_id = any($1) and x.called <> ''`, packages)
+	if err != nil {
+		return nil, err
+	}
+	var c calledFor
+	_, err = pgx.ForEachRow(rows, []any{&pkg, &c.model, &c.maker, &c.load}, func() error { j.called[pkg] = append(j.called[pkg], c); return nil })
 	return j, err
 }
 
@@ -205,7 +224,7 @@ func (j *Judging) Trials(pkg uuid.UUID) []evidence.Trial { return j.trials[pkg] 
 
 // With is the evidence as it would be with the trials of edits by an author.
 func (j *Judging) With(author uuid.UUID, edits []Edit) *Judging {
-	out := &Judging{Yardstick: j.Yardstick, firmwares: j.firmwares, trials: map[uuid.UUID][]evidence.Trial{}, loads: map[uuid.UUID][]loadClaim{}, without: j, changed: map[uuid.UUID]bool{}}
+	out := &Judging{Yardstick: j.Yardstick, firmwares: j.firmwares, trials: map[uuid.UUID][]evidence.Trial{}, called: j.called, loads: map[uuid.UUID][]loadClaim{}, without: j, changed: map[uuid.UUID]bool{}}
 	for pkg, list := range j.trials {
 		out.trials[pkg] = list[:len(list):len(list)]
 	}
@@ -233,7 +252,7 @@ func (j *Judging) With(author uuid.UUID, edits []Edit) *Judging {
 
 // of is what is known of one package.
 func (j *Judging) of(pkg uuid.UUID) *Judging {
-	return &Judging{Yardstick: j.Yardstick, firmwares: j.firmwares, without: j,
+	return &Judging{Yardstick: j.Yardstick, firmwares: j.firmwares, called: j.called, without: j,
 		trials: map[uuid.UUID][]evidence.Trial{pkg: j.trials[pkg]}, loads: map[uuid.UUID][]loadClaim{pkg: j.loads[pkg]}}
 }
 
@@ -266,9 +285,16 @@ func (j *Judging) setLoad(e Edit) {
 	j.loads[e.PackageID] = kept
 }
 
-// Suggested is what the trials of a package suggest, seen from a firmware.
-func (j *Judging) Suggested(pkg uuid.UUID, from evidence.Firmware) evidence.Load {
-	return evidence.SuggestedLoad(j.Figures(pkg, evidence.RemoveForUser, from), j.Yardstick.Thresholds)
+// Suggested is the load that the trials of a package by a method, seen from a
+// firmware, and what rests on the package there suggest.
+func (j *Judging) Suggested(pkg uuid.UUID, method evidence.Method, from evidence.Firmware) evidence.Load {
+	var called evidence.Load
+	for _, c := range j.called[pkg] {
+		if (from.Model == "" || from.Model == c.model) && (from.Maker == "" || from.Maker == c.maker) && (called == "" || c.load.Rank() > called.Rank()) {
+			called = c.load
+		}
+	}
+	return evidence.Joined(evidence.SuggestedLoad(j.Figures(pkg, method, from), j.Yardstick.Thresholds), called)
 }
 
 // Applying is the load that holds at a scope: the narrowest that somebody set
@@ -277,7 +303,7 @@ func (j *Judging) Applying(pkg uuid.UUID, at catalog.Scope) (value change.LoadVa
 	if value, ok := j.claimed(pkg, at); ok {
 		return value, false
 	}
-	return change.LoadValue{Load: j.Suggested(pkg, j.firmwares[at.ID])}, true
+	return change.LoadValue{Load: j.Suggested(pkg, evidence.RemoveForUser, j.firmwares[at.ID])}, true
 }
 
 // claimed is the narrowest load that somebody set at a scope or wider.
@@ -305,7 +331,7 @@ func (j *Judging) Circumstance(e Edit, then *Judging) change.Circumstance {
 	before, _ := j.Applying(e.PackageID, e.Scope())
 	with := then.of(e.PackageID).With(uuid.Nil, []Edit{e})
 	after, bySuggestion := with.Applying(e.PackageID, e.Scope())
-	c.Before, c.After, c.Suggested = before.Load, after.Load, then.Suggested(e.PackageID, then.firmwares[e.Scope().ID])
+	c.Before, c.After, c.Suggested = before.Load, after.Load, then.Suggested(e.PackageID, evidence.RemoveForUser, then.firmwares[e.Scope().ID])
 	if bySuggestion {
 		c.Suggested = c.After
 	}

@@ -223,7 +223,7 @@ func (k *knocker) candidate(side int, e Edit, p profileRow, method evidence.Meth
 	value, ok := j.claimed(e.PackageID, scopeOf("model", p.ModelID))
 	c.Load, c.Conditions, c.BySuggestion = value.Load, value.Conditions, !ok
 	if !ok {
-		c.Load = evidence.SuggestedLoad(f, j.Yardstick.Thresholds)
+		c.Load = j.Suggested(e.PackageID, method, from)
 	}
 	return c
 }

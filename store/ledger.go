@@ -57,6 +57,10 @@ type LedgerRow struct {
 	Phones   int     `db:"phones" json:"phones"`
 	People   int     `db:"people" json:"people"`
 	Harmed   int     `db:"harmed_phones" json:"harmedPhones"`
+	// Hard and Soft count the packages that rest on it, on the newest build of
+	// the model in scope where most do.
+	Hard int `db:"hard" json:"hard"`
+	Soft int `db:"soft" json:"soft"`
 	// Presence has a letter for each column: F ships it, H ships it switched
 	// off, E does not.
 	Presence string `db:"-" json:"presence"`
@@ -83,6 +87,7 @@ var Sorts = map[string]string{
 	"standing": `-array_position(array['untried','thin','contested','fair','firm'], standing)`,
 	"trials":   `-phones`,
 	"builds":   `-(select k.builds from packages k where k.id = seen.id)`,
+	"resting":  `-coalesce((select max(x.hard * 100000 + x.soft) from shipped_by x where ` + shippedInScope + ` and x.package_id = seen.id), 0)`,
 	"newest":   `-(select coalesce(extract(epoch from k.newest_build), 0) from packages k where k.id = seen.id)`,
 }
 
@@ -113,6 +118,10 @@ func scopeArgs(sc Scope) pgx.NamedArgs {
 	return args
 }
 
+// shippedInScope are the rows x of shipped_by of models in the scope.
+const shippedInScope = `(@maker = '00000000-0000-0000-0000-000000000000'::uuid or x.model_id = @model
+	or @model = '00000000-0000-0000-0000-000000000000'::uuid and x.model_id in (select id from models where maker_id = @maker))`
+
 // inScope is the condition that a build of the scope ships package p.
 func inScope(sc Scope) string {
 	switch {
@@ -131,8 +140,8 @@ func inScope(sc Scope) string {
 func ledgerRows(sc Scope, args pgx.NamedArgs) string {
 	return `
 		select p.id, p.name, coalesce(oc.value #>> '{}', p.origin) as origin,
-			coalesce(g.value ->> 'load', f.suggested, 'unproven') as load, g.value is null as by_suggestion,
-			coalesce(f.suggested, 'unproven') as suggested, coalesce(g.scope_kind, '') as load_scope,
+			coalesce(g.value ->> 'load', suggested_load(f.suggested, ` + called(sc) + `)) as load, g.value is null as by_suggestion,
+			suggested_load(f.suggested, ` + called(sc) + `) as suggested, coalesce(g.scope_kind, '') as load_scope,
 			coalesce(f.strip, '') as strip, coalesce(f.ceiling, 1) as ceiling, coalesce(f.floor, 0) as floor,
 			coalesce(f.standing, 'untried') as standing, coalesce(f.phones, 0) as phones, coalesce(f.people, 0) as people, coalesce(f.harmed_phones, 0) as harmed_phones
 		from packages p
@@ -169,8 +178,9 @@ func (s *Store) Ledger(ctx context.Context, q LedgerQuery) (rows []LedgerRow, fo
 		with seen as materialized (`+ledgerRows(q.Scope, args)+among+`),
 		fitting as materialized (select seen.*, `+group+` as grp, (`+sort+`)::float8 as ord from seen where `+fits+`),
 		page as (select * from fitting`+after+` order by grp collate "C", ord, name limit @limit)
-		select p.*, `+bestLabel+` as label, (select count(*) from fitting)::int as found, (select count(*) from packages p where `+inScope(q.Scope)+`)::int as total
-		from page p order by p.grp collate "C", p.ord, p.name`, args)
+		select p.*, `+bestLabel+` as label, coalesce(n.hard, 0) as hard, coalesce(n.soft, 0) as soft, (select count(*) from fitting)::int as found, (select count(*) from packages p where `+inScope(q.Scope)+`)::int as total
+		from page p left join lateral (select x.hard, x.soft from shipped_by x where `+shippedInScope+` and x.package_id = p.id order by x.hard desc, x.soft desc limit 1) n on true
+		order by p.grp collate "C", p.ord, p.name`, args)
 	if err != nil {
 		return nil, 0, 0, err
 	}

@@ -102,17 +102,17 @@ func (s *Store) SetRules(ctx context.Context, id uuid.UUID, revision int, purpos
 // each preinstalled package that a build of the model ships, with its
 // effective load and its figures for the method.
 func (s *Store) Candidates(ctx context.Context, sc Scope, method string) ([]profile.Candidate, error) {
-	return candidates(ctx, s.pool, sc, method)
+	return candidates(ctx, s.pool, sc, method, nil)
 }
 
-func candidates(ctx context.Context, q querier, sc Scope, method string) ([]profile.Candidate, error) {
+func candidates(ctx context.Context, q querier, sc Scope, method string, names []string) ([]profile.Candidate, error) {
 	args := scopeArgs(sc)
-	args["method"] = method
+	args["method"], args["names"] = method, names
 	rows, err := q.Query(ctx, `
 		select p.name,
 			`+bestLabel+`,
 			coalesce((select value #>> '{}' from claims where package_id = p.id and field = 'origin' and scope_kind = 'everywhere'), p.origin),
-			coalesce(g.value ->> 'load', f.suggested, 'unproven'), g.value is null,
+			coalesce(g.value ->> 'load', suggested_load(f.suggested, `+called(sc)+`)), g.value is null,
 			coalesce(array(select jsonb_array_elements_text(g.value -> 'conditions')), '{}'),
 			array(select distinct t.function from trials t where t.package_id = p.id and t.outcome = 'function-lost' and t.function <> '' order by 1),
 			coalesce(f.ceiling, 1), coalesce(f.floor, 0), coalesce(f.standing, 'untried'), coalesce(f.phones, 0), coalesce(f.people, 0), coalesce(f.harmed_phones, 0),
@@ -122,7 +122,7 @@ func candidates(ctx context.Context, q querier, sc Scope, method string) ([]prof
 		from packages p
 		`+figuresJoin(sc, args)+`
 		`+claimJoin(sc, "load", "g")+`
-		where `+inScope(sc), args)
+		where (@names::text[] is null or p.name = any(@names)) and `+inScope(sc), args)
 	if err != nil {
 		return nil, err
 	}

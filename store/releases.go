@@ -103,7 +103,7 @@ func (s *Store) Publish(ctx context.Context, id uuid.UUID, revision int, person 
 		if h.Builds, err = documentBuilds(ctx, tx, model); err != nil {
 			return err
 		}
-		found, err := candidates(ctx, tx, sc, string(rules.Method))
+		found, err := candidates(ctx, tx, sc, string(rules.Method), nil)
 		if err != nil {
 			return err
 		}

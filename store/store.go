@@ -9,11 +9,14 @@ import (
 	"time"
 
 	"github.com/google/uuid"
+	lru "github.com/hashicorp/golang-lru/v2"
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/jackc/tern/v2/migrate"
 	pgxuuid "github.com/vgarvardt/pgx-google-uuid/v5"
+
+	"roster/core/impact"
 )
 
 //go:embed migrations/*.sql
@@ -22,6 +25,7 @@ var migrations embed.FS
 // Store is Roster's database. It is safe for many goroutines.
 type Store struct {
 	pool *pgxpool.Pool
+	kept *lru.Cache[netKey, *impact.Net]
 }
 
 // Errors that callers tell apart. Every other error is the database's.
@@ -56,7 +60,8 @@ func New(ctx context.Context, url string) (*Store, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Store{pool}, nil
+	kept, err := lru.New[netKey, *impact.Net](keptNets)
+	return &Store{pool, kept}, err
 }
 
 // Close ends all connections.
@@ -106,7 +111,10 @@ func (s *Store) Migrate(ctx context.Context) error {
 	if err := m.Migrate(ctx); err != nil {
 		return err
 	}
-	return s.FreshenFigures(ctx)
+	if err := s.FreshenFigures(ctx); err != nil {
+		return err
+	}
+	return s.inTx(ctx, func(tx pgx.Tx) error { return s.freshenResting(ctx, tx, nil) })
 }
 
 // inTx runs f in a transaction, which is committed when f returns nil.

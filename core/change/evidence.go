@@ -12,6 +12,7 @@ import (
 
 	"roster/core/android"
 	"roster/core/evidence"
+	"roster/core/impact"
 )
 
 // Whether a removal lasted, and what it took to undo it.
@@ -156,6 +157,35 @@ func checkSubstitutes(value json.RawMessage) error {
 		}
 		if s.First != "" && !goodName(s.First) {
 			return fmt.Errorf("what must be in place before %s takes over: one line of at most 200 bytes", s.Name)
+		}
+	}
+	return nil
+}
+
+// StatedLink says that a package rests on another, as no phone tells.
+type StatedLink struct {
+	On       string          `json:"on" minLength:"1" maxLength:"255"`
+	Strength impact.Strength `json:"strength" enum:"hard,soft"`
+	Why      string          `json:"why" minLength:"1" maxLength:"200" doc:"What shows it, in one line"`
+}
+
+func checkLinks(value json.RawMessage) error {
+	var v []StatedLink
+	if err := strict(value, &v); err != nil {
+		return err
+	}
+	if len(v) > 50 {
+		return errors.New("more than 50 links")
+	}
+	for _, l := range v {
+		if _, err := android.ParsePackageName(l.On); err != nil {
+			return fmt.Errorf("what it rests on: %w", err)
+		}
+		if l.Strength != impact.Hard && l.Strength != impact.Soft {
+			return fmt.Errorf("how %s carries it: %q is neither hard nor soft", l.On, l.Strength)
+		}
+		if !goodName(l.Why) {
+			return fmt.Errorf("how you know that it rests on %s: one line of at most 200 bytes", l.On)
 		}
 	}
 	return nil

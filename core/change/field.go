@@ -29,6 +29,7 @@ const (
 	Aliases     Field = "aliases"
 	Substitutes Field = "substitutes"
 	Countries   Field = "countries"
+	Links       Field = "links"
 )
 
 // Adds reports whether an edit of the field adds to what is there instead of
@@ -79,6 +80,7 @@ var checks = map[Field]func(json.RawMessage) error{
 	Trial:       checkTrial,
 	Source:      checkSource,
 	Substitutes: checkSubstitutes,
+	Links:       checkLinks,
 	Labels:      checkLabels,
 	Description: checkDescription,
 	Origin:      checkOrigin,

@@ -50,6 +50,30 @@ type Structure struct {
 	HoldsRole string
 }
 
+// Called is the load that structure alone calls for, "" where it calls for
+// none.
+func (s Structure) Called() Load {
+	switch {
+	case s.EmptiesVitalRole != "" || s.BreaksBootLink != "":
+		return LoadBearing
+	case s.BreaksHardLink != "":
+		return TiedIn
+	case s.HoldsRole != "":
+		return LeanedOn
+	}
+	return ""
+}
+
+// Joined is the load that Suggest suggests, from what trials suggest and what
+// structure calls for.
+func Joined(trials, called Load) Load {
+	heavy := func(l Load) bool { return l != Loose && l != Unproven && l != "" }
+	if called == "" || heavy(trials) && trials.Rank() > called.Rank() {
+		return trials
+	}
+	return called
+}
+
 // Reason is why a load is suggested, with the trials that it rests on.
 type Reason struct {
 	Load   Load     `json:"load"`

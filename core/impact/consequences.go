@@ -185,12 +185,7 @@ func (w *worker) purposeless() {
 	}
 }
 
-// serves reports whether a link tells what a package is there for: a permission
-// that anybody may ask for does not, nor does a shared user.
-func (w *worker) serves(l int32) bool {
-	link := &w.Links[l]
-	return link.Kind != SharedUID && (link.Kind != Permission || link.Strength == Hard)
-}
+func (w *worker) serves(l int32) bool { return w.Links[l].Serves() }
 
 // experience adds what loads and trials say.
 func (w *worker) experience() {

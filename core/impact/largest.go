@@ -41,7 +41,7 @@ func (n *Net) Largest(candidates []android.PackageName, trials map[android.Packa
 	}
 	for i, r := range n.Roles {
 		if _, held := before.Held[r.Name]; !held && r.Class == Vital && !slices.ContainsFunc(n.able[i], func(j int32) bool { return !goes[j] }) {
-			drop(n.number[keeper(n.phone, r, trials)], "the phone needs somebody for the role "+r.Name)
+			drop(n.number[n.keeper(r, trials)], "the phone needs somebody for the role "+r.Name)
 		}
 	}
 	// What is dropped keeps what it rests on, and so on: each package is
@@ -72,16 +72,10 @@ func (n *Net) Largest(candidates []android.PackageName, trials map[android.Packa
 }
 
 // keeper is who keeps a role where everybody who could would go.
-func keeper(p Phone, r Role, trials map[android.PackageName]int) android.PackageName {
-	holds := func(name android.PackageName) bool {
-		if held := p.Facts.Role(r.Name); held != nil && slices.Contains(held.Holders, name) {
-			return true
-		}
-		return r.Name == Keyboard && slices.ContainsFunc(p.Facts.Keyboards, func(k android.Keyboard) bool { return k.Package == name && k.Default })
-	}
+func (n *Net) keeper(r Role, trials map[android.PackageName]int) android.PackageName {
 	platform := func(name android.PackageName) bool { return strings.HasPrefix(string(name), "com.android.") }
 	return slices.MinFunc(r.Able, func(a, b android.PackageName) int {
-		return cmp.Or(first(holds(a), holds(b)), first(platform(a), platform(b)), cmp.Compare(trials[b], trials[a]), strings.Compare(string(a), string(b)))
+		return cmp.Or(first(n.Holds(a, r.Name), n.Holds(b, r.Name)), first(platform(a), platform(b)), cmp.Compare(trials[b], trials[a]), strings.Compare(string(a), string(b)))
 	})
 }
 

@@ -43,6 +43,13 @@ type Link struct {
 	Lines []string `json:"lines" nullable:"false"`
 }
 
+// Serves reports whether a link tells what the package that it leads to is
+// there for: a permission that anybody may ask for does not, nor does a shared
+// user.
+func (l *Link) Serves() bool {
+	return l.Kind != SharedUID && (l.Kind != Permission || l.Strength == Hard)
+}
+
 // readLinks lists what rests on what. A package's links to itself and to
 // packages that are not there are left out.
 func (n *Net) readLinks() []Link {

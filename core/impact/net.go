@@ -110,6 +110,15 @@ func (n *Net) active() map[android.PackageName]*android.Package {
 	return out
 }
 
+// Names lists the installed packages in the order of their names.
+func (n *Net) Names() []android.PackageName {
+	list := make([]android.PackageName, len(n.packages))
+	for i, one := range n.packages {
+		list[i] = one.Name
+	}
+	return list
+}
+
 // Has reports whether a package is installed.
 func (n *Net) Has(name android.PackageName) bool {
 	_, ok := n.number[name]
@@ -120,6 +129,24 @@ func (n *Net) Has(name android.PackageName) bool {
 func (n *Net) Administrator(name android.PackageName) bool {
 	i, ok := n.number[name]
 	return ok && n.admin[i]
+}
+
+// Holds reports whether a package holds a role now, as one of several perhaps:
+// of jobs that the platform does not call roles whoever could do them does.
+func (n *Net) Holds(name android.PackageName, role string) bool {
+	if held := n.phone.Facts.Role(role); held != nil {
+		return slices.Contains(held.Holders, name)
+	}
+	if role == Keyboard {
+		return slices.ContainsFunc(n.phone.Facts.Keyboards, func(k android.Keyboard) bool { return k.Package == name && k.Default })
+	}
+	return slices.ContainsFunc(n.Roles, func(r Role) bool { return r.Name == role && slices.Contains(r.Able, name) })
+}
+
+// RolesUnknown reports whether the phone told neither who holds its roles nor
+// which keyboards it has: then nobody can say which removal would empty one.
+func (n *Net) RolesUnknown() bool {
+	return len(n.phone.Facts.Roles) == 0 && len(n.phone.Facts.Keyboards) == 0
 }
 
 // Around lists a package's links: those by which it rests on others, and those

@@ -168,6 +168,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/builds/{id}/links/since/{against}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What rests on what in a build and not in another
+         * @description For: technician.
+         */
+        get: operations["linkDifferences"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/builds/{id}/phones": {
         parameters: {
             query?: never;
@@ -466,6 +486,26 @@ export interface paths {
          * @description For: technician.
          */
         post: operations["takeBackChange"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/consequences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What removing packages together leads to; nothing is written
+         * @description For: technician.
+         */
+        post: operations["consequences"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1006,6 +1046,26 @@ export interface paths {
          * @description For: technician.
          */
         get: operations["getPackage"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/packages/{name}/impact": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What a package rests on, what rests on it, and what its removal leads to
+         * @description For: technician.
+         */
+        get: operations["packageImpact"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1592,6 +1652,21 @@ export interface components {
             displaced: components["schemas"]["Displaced"][];
             items: string[];
         };
+        Around: {
+            administrators: string[];
+            /** @description The build that it was read from; none where no capture in scope has the package */
+            build?: components["schemas"]["Build"];
+            consequences: components["schemas"]["Consequence"][];
+            from: components["schemas"]["Neighbour"][];
+            /** @description Firmware with which its links changed */
+            news: components["schemas"]["LinkNews"][];
+            /** @description What was asked for and is not on the build */
+            notInstalled: string[];
+            on: components["schemas"]["Neighbour"][];
+            roles: components["schemas"]["HeldRole"][];
+            /** @description No capture of the build told who holds which role */
+            rolesUnknown: boolean;
+        };
         AskInputBody: {
             person: string;
             words: string;
@@ -1876,6 +1951,25 @@ export interface components {
             steps: number[];
             stopped?: string;
         };
+        Consequence: {
+            /** Format: int64 */
+            bytes?: number;
+            code: string;
+            packages: string[];
+            role?: string;
+            /** @enum {string} */
+            severity: "stops" | "costs" | "note";
+            stay: string[];
+            why: string;
+        };
+        ConsequencesInputBody: {
+            /**
+             * @default remove-for-user
+             * @enum {string}
+             */
+            method: "disable" | "remove-for-user" | "remove-from-image";
+            packages: string[];
+        };
         Created: {
             id: string;
         };
@@ -1904,6 +1998,11 @@ export interface components {
             after: string;
             before: string;
             what: string;
+        };
+        Differences: {
+            gained: components["schemas"]["Link"][];
+            lost: components["schemas"]["Link"][];
+            roles: components["schemas"]["RoleMove"][];
         };
         Displaced: {
             field: string;
@@ -1960,6 +2059,8 @@ export interface components {
             labels: {
                 [key: string]: string;
             };
+            /** @description What it rests on though no phone tells, as people state */
+            links: components["schemas"]["StatedLink"][];
             methods: components["schemas"]["ByMethod"][];
             origin: string;
             originWhy: string;
@@ -2017,7 +2118,7 @@ export interface components {
         EditInput: {
             at?: components["schemas"]["ScopeNames"];
             /** @enum {string} */
-            field: "load" | "trial" | "source" | "description" | "origin" | "functions" | "labels" | "aliases" | "substitutes" | "countries";
+            field: "load" | "trial" | "source" | "description" | "origin" | "functions" | "labels" | "aliases" | "substitutes" | "countries" | "links";
             package: string;
             reason?: string;
             scope?: components["schemas"]["Scope"];
@@ -2062,6 +2163,14 @@ export interface components {
             reasons: components["schemas"]["Reason"][];
             /** @enum {string} */
             suggested: "loose" | "leaned-on" | "tied-in" | "load-bearing" | "unproven";
+        };
+        HeldRole: {
+            able: string[];
+            /** @enum {string} */
+            class: "vital" | "wanted" | "optional";
+            /** @description It holds the role now; else it could */
+            holds: boolean;
+            name: string;
         };
         ImportPreview: {
             problems: components["schemas"]["Trouble"][];
@@ -2183,6 +2292,8 @@ export interface components {
             floor: number;
             group: string;
             /** Format: int64 */
+            hard: number;
+            /** Format: int64 */
             harmedPhones: number;
             id: string;
             label: string;
@@ -2196,6 +2307,8 @@ export interface components {
             /** Format: int64 */
             phones: number;
             presence: string;
+            /** Format: int64 */
+            soft: number;
             standing: string;
             strip: string;
             suggested: string;
@@ -2208,6 +2321,14 @@ export interface components {
         Line: {
             cells: string[];
             place: string;
+        };
+        Link: {
+            by: string[];
+            from: string;
+            kind: string;
+            lines: string[];
+            on: string;
+            strength: string;
         };
         LinkCancel: {
             id: string;
@@ -2225,6 +2346,12 @@ export interface components {
         };
         LinkNames: {
             names: components["schemas"]["Named"][] | null;
+        };
+        LinkNews: {
+            build: components["schemas"]["Build"];
+            gained: components["schemas"]["Link"][];
+            lost: components["schemas"]["Link"][];
+            since: components["schemas"]["Build"];
         };
         LinkRequest: {
             id: string;
@@ -2391,6 +2518,17 @@ export interface components {
             signer: string;
             /** Format: int64 */
             versionCode: number;
+        };
+        Neighbour: {
+            by: string[];
+            from: string;
+            kind: string;
+            label: string;
+            lines: string[];
+            /** @enum {string} */
+            load: "loose" | "leaned-on" | "tied-in" | "load-bearing" | "unproven";
+            on: string;
+            strength: string;
         };
         NewBenchInputBody: {
             /** @description What the bench is called */
@@ -2859,6 +2997,13 @@ export interface components {
             /** @enum {string} */
             role: "technician" | "reviewer" | "maintainer" | "keeper";
         };
+        RoleMove: {
+            after: string[];
+            before: string[];
+            /** @enum {string} */
+            class: "vital" | "wanted" | "optional";
+            role: string;
+        };
         Row: {
             bySuggestion: boolean;
             /** Format: double */
@@ -3059,6 +3204,13 @@ export interface components {
             stuck: string;
             /** @description The build that waits to be installed */
             update: string;
+        };
+        StatedLink: {
+            on: string;
+            /** @enum {string} */
+            strength: "hard" | "soft";
+            /** @description What shows it, in one line */
+            why: string;
         };
         Substitute: {
             first?: string;
@@ -3519,6 +3671,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Created"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    linkDifferences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                against: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Differences"];
                 };
             };
             /** @description Error */
@@ -4054,6 +4238,46 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    consequences: {
+        parameters: {
+            query?: {
+                /** @description Slug of the maker; empty for everywhere */
+                maker?: string;
+                /** @description Slug of the model */
+                model?: string;
+                /** @description Id of the build */
+                build?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConsequencesInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Around"];
+                };
             };
             /** @description Error */
             default: {
@@ -5043,6 +5267,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Dossier"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    packageImpact: {
+        parameters: {
+            query?: {
+                /** @description Slug of the maker; empty for everywhere */
+                maker?: string;
+                /** @description Slug of the model */
+                model?: string;
+                /** @description Id of the build */
+                build?: string;
+                method?: "disable" | "remove-for-user" | "remove-from-image";
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Around"];
                 };
             };
             /** @description Error */

@@ -50,6 +50,12 @@ const text = computed(() => {
         .map((s) => s.name + (s.first ? ` (first: ${s.first})` : ''))
         .join(', ') || 'none'
     )
+  if (props.field === 'links' && Array.isArray(v))
+    return (
+      (v as { on: string; strength: string; why: string }[])
+        .map((l) => `${l.on} (${l.strength}: ${l.why})`)
+        .join(', ') || 'nothing'
+    )
   if (Array.isArray(v)) return v.length ? v.map((s) => slugWords(String(s))).join(', ') : 'none'
   return Object.entries(v as Record<string, string>)
     .map(([lang, label]) => `${label} (${lang})`)

@@ -59,6 +59,7 @@ export const fieldWord: Record<string, string> = {
   source: 'source',
   substitutes: 'substitutes',
   countries: 'countries',
+  links: 'what it rests on',
 }
 
 // ceiling rounds up: a ceiling is never shown lower than it is.

@@ -1,49 +1,26 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import { useEvidenceDialogs, type Subject } from '@/evidence/dialogs'
-import { count, slugWords } from '@/evidence/words'
+import ConsequenceList from '@/evidence/ConsequenceList.vue'
+import { slugWords } from '@/evidence/words'
+import { buildName } from '@/shell/scope'
 import type { Dossier } from './dossier'
+import type { Around } from './impact'
 
-const props = defineProps<{ d: Dossier; subject: Subject }>()
+const props = defineProps<{ d: Dossier; around?: Around; subject: Subject }>()
 const dialogs = useEvidenceDialogs()
 const mine = computed(() => props.d.trials.filter((t) => t.method === 'remove-for-user'))
 const lost = computed(() => [
   ...new Set(mine.value.filter((t) => t.outcome === 'function-lost').map((t) => slugWords(t.function))),
 ])
-const refusals = computed(() => mine.value.filter((t) => t.outcome === 'refused'))
-const back = computed(() => mine.value.filter((t) => t.persistence.startsWith('back')))
-const boot = computed(() => props.d.ships.filter((s) => s.ships && s.boot).length)
 </script>
 
 <template>
   <h1>If it goes</h1>
-  <p class="second">removed for the user, as trials and captures tell</p>
+  <p class="second">removed for the user{{ around?.build ? `, from ${buildName(around.build)}` : '' }}</p>
+  <ConsequenceList v-if="around?.build" :consequences="around.consequences" one />
   <h2 :class="{ harm: lost.length }">Missed by people</h2>
-  <p>{{ lost.length ? lost.join(', ') : 'Nothing so far.' }}</p>
-  <h2>Gained</h2>
-  <p>{{ boot ? `one fewer starter at boot, on ${count(boot, 'build')}` : 'it does not start at boot' }}</p>
-  <p class="second">nothing on the system partition</p>
-  <h2>Will the phone refuse?</h2>
-  <p>
-    {{
-      refusals.length
-        ? `${refusals.length} of ${mine.length} tries were refused.`
-        : mine.length
-          ? `Not in ${count(mine.length, 'try', 'tries')}.`
-          : 'Not known.'
-    }}
-  </p>
-  <p v-if="refusals[0]?.note" class="mono second">{{ refusals[0].note }}</p>
-  <h2>Will it come back?</h2>
-  <p>
-    {{
-      back.length
-        ? `It did, ${count(back.length, 'time')} in ${mine.length}.`
-        : mine.length
-          ? 'Not where it was watched.'
-          : 'Not known.'
-    }}
-  </p>
+  <p>{{ lost.length ? lost.join(', ') : mine.length ? 'Nothing so far.' : 'Nobody has tried.' }}</p>
   <h2>In releases</h2>
   <ul v-if="d.releases.length">
     <li v-for="r in d.releases" :key="r.id">
@@ -58,7 +35,7 @@ const boot = computed(() => props.d.ships.filter((s) => s.ships && s.boot).lengt
     <button class="act" @click="dialogs.load([subject])">Propose a load</button>
   </div>
   <div class="keys">
-    <span><kbd>t</kbd> trial</span><span><kbd>1</kbd>–<kbd>4</kbd> load</span><span><kbd>h</kbd> history</span
+    <span><kbd>t</kbd> trial</span><span><kbd>1</kbd>–<kbd>4</kbd> load</span><span><kbd>g</kbd> neighbours</span
     ><span><kbd>u</kbd> back</span>
   </div>
 </template>

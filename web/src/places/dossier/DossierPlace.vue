@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { words } from '@/api/client'
 import { useEvidenceDialogs } from '@/evidence/dialogs'
@@ -8,18 +8,23 @@ import LoadMark from '@/marks/LoadMark.vue'
 import PackageName from '@/marks/PackageName.vue'
 import { useKeys } from '@/shell/keys'
 import { useScope } from '@/shell/scope'
+import DossierGraded from './DossierGraded.vue'
 import DossierHappened from './DossierHappened.vue'
 import DossierHistory from './DossierHistory.vue'
 import DossierMargin from './DossierMargin.vue'
+import DossierRests from './DossierRests.vue'
 import DossierShips from './DossierShips.vue'
 import DossierWhat from './DossierWhat.vue'
 import { useDossier } from './dossier'
+import { useImpact } from './impact'
 
 const route = useRoute()
 const router = useRouter()
 const { scope, query } = useScope()
 const name = computed(() => String(route.params.name))
 const dossier = useDossier(name, scope)
+const impact = useImpact(name, scope)
+const rests = ref<InstanceType<typeof DossierRests>>()
 const d = computed(() => dossier.data.value)
 const label = computed(() => d.value?.labels.en ?? Object.values(d.value?.labels ?? {})[0] ?? '')
 const subject = computed(() => ({ name: name.value, label: label.value }))
@@ -47,6 +52,7 @@ useKeys([
     does: 'propose a load, 0 for Unproven',
     run: (e) => dialogs.load([subject.value], e.key === '0' ? 'unproven' : loads[Number(e.key) - 1]!),
   },
+  { keys: ['g'], does: 'to its neighbours; the arrows walk, Enter goes there', run: () => rests.value?.focus() },
   { keys: ['s'], does: 'add a source', run: () => dialogs.source(subject.value) },
   {
     keys: ['u', 'Escape'],
@@ -85,11 +91,14 @@ useKeys([
         <p v-if="d.grade.moreLenient" class="ochre">More lenient than the evidence suggests.</p>
       </div>
     </header>
-    <DossierWhat :d="d" :subject="subject" />
+    <DossierWhat :d="d" :subject="subject"
+      ><DossierRests ref="rests" :d="d" :around="impact.data.value" :subject="subject"
+    /></DossierWhat>
+    <DossierGraded :d="d" />
     <DossierHappened :d="d" :subject="subject" />
     <section class="part"><DossierShips :d="d" /></section>
     <section class="part last"><DossierHistory :d="d" /></section>
-    <Teleport defer to="#margin"><DossierMargin :d="d" :subject="subject" /></Teleport>
+    <Teleport defer to="#margin"><DossierMargin :d="d" :around="impact.data.value" :subject="subject" /></Teleport>
   </div>
 </template>
 

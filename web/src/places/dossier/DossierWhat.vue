@@ -4,9 +4,8 @@ import FieldDialog from '@/evidence/FieldDialog.vue'
 import type { Subject } from '@/evidence/dialogs'
 import ProseText from '@/evidence/ProseText.vue'
 import SubstitutesDialog from '@/evidence/SubstitutesDialog.vue'
-import { country, loadWord, originWord, slugWords } from '@/evidence/words'
-import { facts, type Dossier } from './dossier'
-import GradeList from './GradeList.vue'
+import { country, originWord, slugWords } from '@/evidence/words'
+import type { Dossier } from './dossier'
 
 const props = defineProps<{ d: Dossier; subject: Subject }>()
 const editing = ref<'' | 'description' | 'functions' | 'origin' | 'labels' | 'aliases' | 'countries' | 'substitutes'>(
@@ -28,7 +27,6 @@ const value = computed(() => {
       return props.d.aliases
   }
 })
-const differing = computed(() => facts(props.d.ships))
 </script>
 
 <template>
@@ -97,29 +95,7 @@ const differing = computed(() => facts(props.d.ships))
         @close="editing = ''"
       />
     </div>
-    <div class="half">
-      <h2>Graded</h2>
-      <GradeList :d="d" />
-      <h2 class="later">Why {{ loadWord[d.grade.suggested] }} is suggested</h2>
-      <ul class="reasons">
-        <li v-for="(r, i) in d.grade.reasons" :key="i">{{ r.text }}</li>
-      </ul>
-      <h2 class="later">Facts from captures</h2>
-      <dl class="facts">
-        <template v-for="f in differing" :key="f.name">
-          <dt>{{ f.name }}</dt>
-          <dd>
-            <p v-for="v in f.values.slice(0, 4)" :key="v.value" class="fact">
-              <span :class="{ mono: f.name === 'Lies at' }">{{ v.value }}</span>
-              <span v-if="f.values.length > 1" class="second" :title="v.on.join(', ')">{{
-                v.on.length === 1 ? v.on[0] : `on ${v.on.length} builds`
-              }}</span>
-            </p>
-            <p v-if="f.values.length > 4" class="second">and {{ f.values.length - 4 }} more</p>
-          </dd>
-        </template>
-      </dl>
-    </div>
+    <div class="half"><slot /></div>
   </section>
 </template>
 
@@ -133,9 +109,6 @@ const differing = computed(() => facts(props.d.ships))
 }
 h2 {
   margin-bottom: 4px;
-}
-.later {
-  margin-top: 14px;
 }
 dl {
   display: grid;
@@ -156,19 +129,5 @@ dt {
 }
 .also {
   margin-left: 8px;
-}
-.reasons li {
-  padding: 1px 0;
-}
-.facts {
-  margin-top: 0;
-}
-.fact {
-  display: flex;
-  justify-content: space-between;
-  gap: 12px;
-}
-.fact .mono {
-  overflow-wrap: anywhere;
 }
 </style>

@@ -38,6 +38,14 @@ defineEmits<{ open: [] }>()
       row.standing === 'untried' ? '' : `≤ ${ceiling(row.ceiling)}`
     }}</span>
     <span v-if="has('standing')" role="gridcell" class="second">{{ row.standing }}</span>
+    <span
+      v-if="has('resting')"
+      role="gridcell"
+      class="second"
+      :title="`${row.hard} cannot do without it, ${row.soft} can in part`"
+      ><b v-if="row.hard">{{ row.hard }}</b
+      >{{ row.soft ? `${row.hard ? ' + ' : ''}${row.soft}` : '' }}</span
+    >
     <span v-if="has('phones')" role="gridcell" class="second">{{
       row.phones ? `${row.phones} by ${row.people}` : ''
     }}</span>

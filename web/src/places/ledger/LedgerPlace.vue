@@ -14,6 +14,7 @@ import LedgerBar from './LedgerBar.vue'
 import LedgerLine from './LedgerLine.vue'
 import LedgerMargin from './LedgerMargin.vue'
 import MarkedBar from './MarkedBar.vue'
+import MarkedMargin from './MarkedMargin.vue'
 import { useMarked } from './marked'
 
 const router = useRouter()
@@ -149,8 +150,8 @@ useKeys([
       <div class="head cols" aria-hidden="true">
         <span>Load</span><span>Package</span><span v-if="has('label')">Label</span
         ><span v-if="has('trials')">Trials, near to far</span><span v-if="has('ceiling')">Harmed</span
-        ><span v-if="has('standing')">Standing</span><span v-if="has('phones')">Phones</span
-        ><span v-if="has('origin')">Put there by</span>
+        ><span v-if="has('standing')">Standing</span><span v-if="has('resting')">Rests on it</span
+        ><span v-if="has('phones')">Phones</span><span v-if="has('origin')">Put there by</span>
         <span v-if="has('builds')" class="builds">
           <i
             v-for="b in columns"
@@ -209,7 +210,11 @@ useKeys([
     <button class="act" @click="filter = ''">Show all</button>
   </div>
   <Teleport defer to="#margin"
-    ><LedgerMargin v-if="current" :row="current" :marked="marked.has(current.name)" @mark="mark([current])"
+    ><MarkedMargin v-if="marked.size" :marked="[...marked.values()]" /><LedgerMargin
+      v-else-if="current"
+      :row="current"
+      :marked="marked.has(current.name)"
+      @mark="mark([current])"
   /></Teleport>
 </template>
 

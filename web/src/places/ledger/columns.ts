@@ -7,6 +7,7 @@ const widths = {
   trials: '138px',
   ceiling: '56px',
   standing: '68px',
+  resting: '64px',
   phones: '84px',
   origin: '92px',
   builds: 'auto',
@@ -18,12 +19,13 @@ export const columnWord: Record<Column, string> = {
   trials: 'trials, near to far',
   ceiling: 'harm ceiling',
   standing: 'standing',
+  resting: 'rests on it',
   phones: 'phones and people',
   origin: 'who put it there',
   builds: 'builds that ship it',
 }
 
-const usual: Column[] = ['label', 'trials', 'ceiling', 'standing', 'builds']
+const usual: Column[] = ['label', 'trials', 'ceiling', 'standing', 'resting', 'builds']
 const stored = useLocalStorage<Column[]>('roster-ledger-columns', usual)
 
 // useColumns is which columns this browser's person wants to see; it is

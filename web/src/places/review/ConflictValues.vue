@@ -57,7 +57,7 @@ function write() {
       <button class="act" @click.stop="now">Keep now</button>
       <button class="act" @click.stop="theirs">Take theirs</button>
       <button
-        v-if="edit.field !== 'substitutes'"
+        v-if="edit.field !== 'substitutes' && edit.field !== 'links'"
         class="act quiet"
         :aria-expanded="writing"
         @click.stop="writing = !writing"
