@@ -210,14 +210,27 @@ func TestSeed(t *testing.T) {
 		t.Errorf("%d trials", trials)
 	}
 	r, err := st.Release(ctx, "brannock", "lyra-5", "quiet-phone", 0)
-	if err != nil || r.Number != 1 || r.Steps < 8 {
+	if err != nil || r.Number != 4 || r.Steps < 8 {
 		t.Fatalf("%+v, %v", r.ReleaseLine, err)
+	}
+	releases, err := st.Releases(ctx, store.Scope{}, 100)
+	if err != nil || len(releases) != 11 {
+		t.Errorf("%d releases, %v", len(releases), err)
+	}
+	withdrawn := 0
+	for _, r := range releases {
+		if r.State == "withdrawn" && r.Reason != "" {
+			withdrawn++
+		}
+	}
+	if withdrawn != 1 {
+		t.Errorf("%d releases are withdrawn", withdrawn)
 	}
 	var doc profile.Document
 	if err := json.Unmarshal(r.Document, &doc); err != nil {
 		t.Fatal(err)
 	}
-	for _, step := range doc.Steps {
+	for _, step := range doc.Removals() {
 		if step.Load == evidence.LoadBearing || step.Load == evidence.TiedIn || step.Load == evidence.Unproven {
 			t.Errorf("the sample release takes %s, which is %s", step.Package, step.Load)
 		}

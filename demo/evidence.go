@@ -120,9 +120,9 @@ func (s *seeder) words(name string, p said) (edits []store.NewEdit, err error) {
 		add(change.Countries, everywhere, p.Countries, "asked at the counter")
 	}
 	if len(p.Instead) > 0 {
-		list := make([]change.Substitute, len(p.Instead))
+		list := make([]catalog.Substitute, len(p.Instead))
 		for i, x := range p.Instead {
-			list[i] = change.Substitute(x)
+			list[i] = catalog.Substitute(x)
 		}
 		add(change.Substitutes, everywhere, list, "what took over on the phones here")
 	}

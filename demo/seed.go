@@ -18,7 +18,6 @@ import (
 	"roster/core/android"
 	"roster/core/catalog"
 	"roster/core/change"
-	"roster/core/profile"
 	"roster/phone"
 	"roster/store"
 )
@@ -56,13 +55,7 @@ type sample struct {
 	} `yaml:"people"`
 	Packages map[string]said `yaml:"packages"`
 	Changes  []sampleChange  `yaml:"changes"`
-	Profiles []struct {
-		Model   string  `yaml:"model"`
-		Name    string  `yaml:"name"`
-		Purpose string  `yaml:"purpose"`
-		Ceiling float64 `yaml:"ceiling"`
-		Publish bool    `yaml:"publish"`
-	} `yaml:"profiles"`
+	Profiles []sampleProfile `yaml:"profiles"`
 }
 
 // seeder fills one empty installation.
@@ -277,32 +270,6 @@ func (s *seeder) scope(kind string) catalog.Scope {
 		return catalog.Scope{Kind: catalog.OfMaker, ID: s.makers["brannock"].String()}
 	}
 	return everywhere
-}
-
-func (s *seeder) addProfiles() error {
-	for _, p := range s.sample.Profiles {
-		person := s.people["maintainer"]
-		id, err := s.Store.AddProfile(s.ctx, s.models[p.Model], p.Name, p.Purpose, person.ID)
-		if err != nil {
-			return err
-		}
-		rules := profile.DefaultRules
-		rules.HighestCeiling = p.Ceiling
-		if err := s.Store.SetRules(s.ctx, id, 1, p.Purpose, rules, person.ID); err != nil {
-			return err
-		}
-		if !p.Publish {
-			continue
-		}
-		sign, err := s.Signer(s.ctx)
-		if err != nil {
-			return err
-		}
-		if _, err := s.Store.Publish(s.ctx, id, 2, person, sign); err != nil {
-			return err
-		}
-	}
-	return nil
 }
 
 func sorted[V any](m map[string]V) []string {

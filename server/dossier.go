@@ -84,14 +84,14 @@ type dossier struct {
 	Aliases     []string          `json:"aliases" nullable:"false"`
 	Description string            `json:"description" doc:"CommonMark"`
 	// Prose is the description as HTML that holds nothing but text and links.
-	Prose       string              `json:"prose"`
-	Substitutes []change.Substitute `json:"substitutes" nullable:"false"`
-	Countries   []string            `json:"countries" nullable:"false" doc:"Where it makes sense, as ISO 3166 codes; none where nobody has said"`
-	Functions   []string            `json:"functions" nullable:"false"`
-	Links       []change.StatedLink `json:"links" nullable:"false" doc:"What it rests on though no phone tells, as people state"`
-	Origin      string              `json:"origin"`
-	OriginWhy   string              `json:"originWhy"`
-	Grade       grade               `json:"grade"`
+	Prose       string               `json:"prose"`
+	Substitutes []catalog.Substitute `json:"substitutes" nullable:"false"`
+	Countries   []string             `json:"countries" nullable:"false" doc:"Where it makes sense, as ISO 3166 codes; none where nobody has said"`
+	Functions   []string             `json:"functions" nullable:"false"`
+	Links       []change.StatedLink  `json:"links" nullable:"false" doc:"What it rests on though no phone tells, as people state"`
+	Origin      string               `json:"origin"`
+	OriginWhy   string               `json:"originWhy"`
+	Grade       grade                `json:"grade"`
 	// Methods has the method asked for and every other one that something is
 	// known of.
 	Methods     []byMethod          `json:"methods" nullable:"false"`
@@ -121,7 +121,7 @@ func (s *Server) dossier(ctx context.Context, in *dossierInput) (*dossierOutput,
 	if err != nil {
 		return nil, fmt.Errorf("package %q: %w", in.Name, err)
 	}
-	out := &dossierOutput{dossier{Package: p, Functions: []string{}, Links: []change.StatedLink{}, Substitutes: []change.Substitute{}, Countries: []string{}, Methods: []byMethod{}, Origin: p.Origin, OriginWhy: "guessed: " + p.OriginReason}}
+	out := &dossierOutput{dossier{Package: p, Functions: []string{}, Links: []change.StatedLink{}, Substitutes: []catalog.Substitute{}, Countries: []string{}, Methods: []byMethod{}, Origin: p.Origin, OriginWhy: "guessed: " + p.OriginReason}}
 	d := &out.Body
 	for _, load := range []func() error{
 		func() (err error) { d.Labels, d.Aliases, err = s.store.LabelsOf(ctx, p.ID); return },

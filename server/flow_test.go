@@ -137,9 +137,9 @@ func TestFromTrialToRelease(t *testing.T) {
 	rules := map[string]any{"method": "remove-for-user", "highestLoad": "leaned-on", "highestCeiling": 0.6, "pins": []any{}}
 	composition := decode[struct {
 		Goes, Cut int
-		Steps     []float64
+		LineStops []float64
 	}](s, s.do(technician, "POST", path+"/composition", rules), 200)
-	if composition.Goes != 1 || len(composition.Steps) != 3 {
+	if composition.Goes != 1 || len(composition.LineStops) != 3 {
 		t.Errorf("%+v", composition)
 	}
 	put := map[string]any{"purpose": "For tests.", "rules": rules}
@@ -153,10 +153,19 @@ func TestFromTrialToRelease(t *testing.T) {
 	if a := s.do(maintainer, "PUT", path+"/rules", bad, "If-Match", `"2"`); a.status != 422 {
 		t.Errorf("a hostile pin: %d %s", a.status, a.body)
 	}
-	release := decode[struct {
+	type released struct {
 		Number int
 		Path   string
-	}](s, s.do(maintainer, "POST", path+"/releases", nil, "If-Match", `"2"`), 201)
+	}
+	asked := decode[id](s, s.do(maintainer, "POST", path+"/publications", map[string]any{"changes": []string{" First  of all. ", ""}, "words": "please"}, "If-Match", `"2"`), 201)
+	if a := s.do(maintainer, "POST", "/api/v1/publications/"+asked.ID+"/decision", map[string]any{"verdict": "published"}); kind(a) != "own-change" {
+		t.Errorf("published by the one who asked: %d %s", a.status, a.body)
+	}
+	keeper = s.signIn("keeper")
+	if a := s.do(keeper, "POST", "/api/v1/publications/"+asked.ID+"/decision", map[string]any{"verdict": "returned"}); a.status != 422 {
+		t.Errorf("returned without a word: %d %s", a.status, a.body)
+	}
+	release := decode[released](s, s.do(keeper, "POST", "/api/v1/publications/"+asked.ID+"/decision", map[string]any{"verdict": "published"}), 200)
 	if release.Number != 1 || release.Path != "/r/brannock/lyra-5/lending-desk/1" {
 		t.Fatalf("%+v", release)
 	}
@@ -164,9 +173,8 @@ func TestFromTrialToRelease(t *testing.T) {
 
 	// The next one replaces it; the first stays as it was, byte by byte.
 	first := s.do(nil, "GET", release.Path+".json", nil).body
-	if a := s.do(maintainer, "POST", path+"/releases", nil, "If-Match", `"3"`); a.status != 201 {
-		t.Fatalf("%d %s", a.status, a.body)
-	}
+	asked = decode[id](s, s.do(maintainer, "POST", path+"/publications", map[string]any{"changes": []string{"The same again."}, "words": ""}, "If-Match", `"3"`), 201)
+	decode[released](s, s.do(keeper, "POST", "/api/v1/publications/"+asked.ID+"/decision", map[string]any{"verdict": "published"}), 200)
 	if again := s.do(nil, "GET", release.Path+".json", nil).body; !bytes.Equal(first, again) {
 		t.Error("a release has changed")
 	}

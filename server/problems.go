@@ -117,7 +117,11 @@ func (s *Server) explain(ctx context.Context, err error) error {
 		return problem(http.StatusUnprocessableEntity, "bad-request", err.Error()+". Nothing was written.")
 	case errors.As(err, &unpublishable):
 		return problem(http.StatusConflict, "unpublishable", err.Error()+".")
-	case errors.Is(err, store.ErrEditionTaken), errors.Is(err, store.ErrEmptyTray), errors.Is(err, store.ErrLoginTaken), errors.Is(err, store.ErrLastKeeper), errors.Is(err, store.ErrNotAlone), errors.Is(err, store.ErrNothingStands):
+	case errors.Is(err, store.ErrMoved):
+		return problem(http.StatusPreconditionFailed, "stale", "What this takes off has changed since it was asked for. Nothing was published; look at it, and have it asked for again.")
+	case errors.Is(err, store.ErrNoSister):
+		return badRequest(err)
+	case errors.Is(err, store.ErrAsked), errors.Is(err, store.ErrEditionTaken), errors.Is(err, store.ErrEmptyTray), errors.Is(err, store.ErrLoginTaken), errors.Is(err, store.ErrLastKeeper), errors.Is(err, store.ErrNotAlone), errors.Is(err, store.ErrNothingStands):
 		return problem(http.StatusConflict, "taken", err.Error()+".")
 	case errors.Is(err, context.Canceled) && ctx.Err() != nil:
 		return problem(499, "left", "You left before the answer was ready.")

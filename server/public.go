@@ -205,7 +205,7 @@ func (s *Server) publicKey(c *gin.Context) {
 		s.publicProblem(c, ".pub", err)
 		return
 	}
-	c.String(http.StatusOK, "untrusted comment: minisign public key %s\n%s\n", k.ID, k.Public)
+	c.Data(http.StatusOK, "text/plain; charset=utf-8", KeyFile(k.ID, k.Public))
 }
 
 func (s *Server) page(c *gin.Context, status int, name string, data any) {

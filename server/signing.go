@@ -7,6 +7,7 @@ import (
 	"fmt"
 
 	"aead.dev/minisign"
+	"github.com/google/uuid"
 
 	"roster/core/profile"
 	"roster/store"
@@ -25,13 +26,9 @@ func Signer(ctx context.Context, st *store.Store, secret Secret) (store.Sign, er
 	if err != nil {
 		return nil, err
 	}
-	plain, err := secret.open(k.Sealed)
+	private, err := openKey(k, secret)
 	if err != nil {
 		return nil, err
-	}
-	var private minisign.PrivateKey
-	if err := private.UnmarshalText(plain); err != nil {
-		return nil, fmt.Errorf("signing key %s: %w", k.ID, err)
 	}
 	return func(canonical []byte, d *profile.Document) (string, string, error) {
 		trusted := fmt.Sprintf("%s/%s/%s no. %d, published %s, sha256 %s", d.Maker.Slug, d.Model.Slug, d.Edition.Slug, d.Number, d.Published, profile.Digest(canonical))
@@ -40,18 +37,64 @@ func Signer(ctx context.Context, st *store.Store, secret Secret) (store.Sign, er
 	}, nil
 }
 
+func openKey(k store.SigningKey, secret Secret) (private minisign.PrivateKey, err error) {
+	plain, err := secret.open(k.Sealed)
+	if err != nil {
+		return private, err
+	}
+	if err := private.UnmarshalText(plain); err != nil {
+		return private, fmt.Errorf("signing key %s: %w", k.ID, err)
+	}
+	return private, nil
+}
+
 func makeKey(ctx context.Context, st *store.Store, secret Secret) error {
-	public, private, err := minisign.GenerateKey(rand.Reader)
+	k, err := newKey(secret)
 	if err != nil {
 		return err
+	}
+	return st.AddKey(ctx, k)
+}
+
+func newKey(secret Secret) (k store.SigningKey, err error) {
+	public, private, err := minisign.GenerateKey(rand.Reader)
+	if err != nil {
+		return k, err
 	}
 	text, err := private.MarshalText()
 	if err != nil {
+		return k, err
+	}
+	k = store.SigningKey{ID: fmt.Sprintf("%016X", public.ID()), Public: public.String()}
+	k.Sealed, err = secret.seal(text)
+	return k, err
+}
+
+// RotateKey retires the key in use and makes a new one, whose public half the
+// old one signs. Where the old one can no longer be opened, as of an imported
+// catalogue, the new one stands for itself.
+func RotateKey(ctx context.Context, st *store.Store, secret Secret, why string, person uuid.UUID) error {
+	if _, err := Signer(ctx, st, secret); err != nil {
 		return err
 	}
-	sealed, err := secret.seal(text)
+	old, err := st.KeyInUse(ctx)
 	if err != nil {
 		return err
 	}
-	return st.AddKey(ctx, store.SigningKey{ID: fmt.Sprintf("%016X", public.ID()), Public: public.String(), Sealed: sealed})
+	private, err := openKey(old, secret)
+	if err != nil {
+		return err
+	}
+	k, err := newKey(secret)
+	if err != nil {
+		return err
+	}
+	k.EndorsedBy = old.ID
+	k.Endorsement = string(minisign.SignWithComments(private, KeyFile(k.ID, k.Public), "key "+k.ID+" takes the place of "+old.ID, "signature of a Roster key, by key "+old.ID))
+	return st.RotateKey(ctx, old.ID, k, why, person)
+}
+
+// KeyFile is a public key as minisign reads it.
+func KeyFile(id, public string) []byte {
+	return []byte(fmt.Sprintf("untrusted comment: minisign public key %s\n%s\n", id, public))
 }

@@ -10,6 +10,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"roster/core/change"
+	"roster/core/profile"
 	"roster/store"
 )
 
@@ -126,7 +127,7 @@ func reviewWorld(b *testing.B) *world {
 	}
 	w.accept("other", edits...)
 	for n := range 40 {
-		if _, err := w.AddProfile(w.ctx, w.scope("").Model.ID, fmt.Sprint("Edition ", n), "", w.people["main"].ID); err != nil {
+		if _, err := w.AddProfile(w.ctx, store.NewProfile{Model: w.scope("").Model.ID, Name: fmt.Sprint("Edition ", n), Rules: profile.DefaultRules}, w.people["main"].ID); err != nil {
 			b.Fatal(err)
 		}
 	}

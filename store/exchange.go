@@ -51,9 +51,10 @@ var sections = []section{
 	{name: "sources", columns: "id, package_id, scope_kind, scope_id, title, link, quote, claim, load, attachment_id, person_id, at, change_id", order: "id"},
 	{name: "history", columns: "id, at, author_id, accepted_by, change_id, edit_id, package_id, field, scope_kind, scope_id, before, after, reason, alone", order: "id"},
 	{name: "profiles", columns: "id, model_id, slug, name, purpose, rules, revision, changed_by, changed_at", order: "id"},
+	{name: "profile_sisters", columns: "profile_id, model_id", order: "profile_id, model_id"},
 	// A private key never leaves: at the other end these keys only verify.
-	{name: "signing_keys", columns: "id, public_key, created_at", order: "id", plus: map[string]string{"sealed": "''::bytea", "retired_at": "now()"}},
-	{name: "releases", columns: "id, profile_id, number, document, sha256, signature, key_id, state, withdrawn_reason, published_by, published_at", order: "id"},
+	{name: "signing_keys", columns: "id, public_key, created_at, retired_at, retired_why, endorsement", order: "id", plus: map[string]string{"sealed": "''::bytea", "retired_at": "coalesce(retired_at, now())"}},
+	{name: "releases", columns: "id, profile_id, number, document, sha256, signature, key_id, state, withdrawn_reason, published_by, published_at, withdrawn_by, withdrawn_at, asked_by", order: "id"},
 	{name: "release_packages", columns: "release_id, package_id", order: "release_id, package_id"},
 	{name: "settings", columns: "key, value, changed_at, revision", order: "key", where: "key in ('yardstick', 'review rules')"},
 }
@@ -193,12 +194,17 @@ func (p section) insert(ctx context.Context, tx pgx.Tx, rows []json.RawMessage) 
 	if err != nil {
 		return fmt.Errorf("section %s: %w", p.name, err)
 	}
-	columns, values := p.columns, p.columns
+	var columns, values []string
+	for column := range strings.SplitSeq(p.columns, ", ") {
+		if _, ok := p.plus[column]; !ok {
+			columns, values = append(columns, column), append(values, column)
+		}
+	}
 	for _, column := range sortedKeys(p.plus) {
-		columns, values = columns+", "+column, values+", "+p.plus[column]
+		columns, values = append(columns, column), append(values, p.plus[column])
 	}
 	// Attachments have no order to refer to themselves by, changes may.
-	_, err = tx.Exec(ctx, `insert into `+p.name+` (`+columns+`) overriding system value select `+values+` from jsonb_populate_recordset(null::`+p.name+`, $1::jsonb)`, string(raw))
+	_, err = tx.Exec(ctx, `insert into `+p.name+` (`+strings.Join(columns, ", ")+`) overriding system value select `+strings.Join(values, ", ")+` from jsonb_populate_recordset(null::`+p.name+`, $1::jsonb)`, string(raw))
 	if err != nil {
 		return fmt.Errorf("section %s: %w", p.name, err)
 	}

@@ -217,8 +217,8 @@ func (k *knocker) candidate(side int, e Edit, p profileRow, method evidence.Meth
 	}
 	from := j.firmwares[p.ModelID.String()]
 	f := j.Figures(e.PackageID, method, from)
-	c := profile.Candidate{Package: android.PackageName(e.Package), Label: e.Label, Lost: k.lost[side][e.PackageID], Ceiling: f.Ceiling, Floor: f.Floor, Standing: f.Standing,
-		Phones: f.Phones, People: f.People, Harmed: f.HarmedPhones}
+	c := profile.Candidate{Package: android.PackageName(e.Package), Label: e.Label, Lost: k.lost[side][e.PackageID],
+		Figures: profile.Figures{Ceiling: f.Ceiling, Floor: f.Floor, Standing: f.Standing, Phones: f.Phones, People: f.People, Harmed: f.HarmedPhones}}
 	// What nobody set is suggested by what the profile's own method showed.
 	value, ok := j.claimed(e.PackageID, scopeOf("model", p.ModelID))
 	c.Load, c.Conditions, c.BySuggestion = value.Load, value.Conditions, !ok

@@ -1,7 +1,6 @@
 package store_test
 
 import (
-	"encoding/json"
 	"fmt"
 	"math/rand/v2"
 	"slices"
@@ -25,19 +24,19 @@ func TestKnockOn(t *testing.T) {
 	main, model := w.people["main"].ID, w.scope("").Model.ID
 	var profiles []uuid.UUID
 	for i, r := range []profile.Rules{{Method: evidence.RemoveForUser, HighestLoad: evidence.LeanedOn, HighestCeiling: 0.9}, {Method: evidence.Disable, HighestLoad: evidence.Loose, HighestCeiling: 0.5, Pins: []profile.Pin{{Package: "com.brannock.p003", Goes: true, Reason: "asked"}}}} {
-		id, err := w.AddProfile(w.ctx, model, fmt.Sprint("Edition ", i), "", main)
+		id, err := w.AddProfile(w.ctx, store.NewProfile{Model: model, Name: fmt.Sprint("Edition ", i)}, main)
 		w.must(err)
-		w.must(w.SetRules(w.ctx, id, 1, "", r, main))
+		w.must(w.SetRules(w.ctx, id, 1, "", nil, r, main))
 		profiles = append(profiles, id)
 	}
 	compose := func(id uuid.UUID) (map[string]profile.Row, profile.Composition) {
 		p, err := w.Profile(w.ctx, id)
 		w.must(err)
-		var rules profile.Rules
-		w.must(json.Unmarshal(p.Rules, &rules))
-		list, err := w.Candidates(w.ctx, w.scope(""), string(rules.Method))
+		rules, err := profile.ParseRules(p.Rules)
 		w.must(err)
-		c := profile.Compose(list, rules)
+		basis, err := w.Basis(w.ctx, p, rules)
+		w.must(err)
+		c := profile.Compose(basis, rules)
 		rows := map[string]profile.Row{}
 		for _, r := range c.Rows {
 			rows[string(r.Package)] = r
@@ -46,11 +45,7 @@ func TestKnockOn(t *testing.T) {
 	}
 	rng := rand.New(rand.NewPCG(3, 3))
 	w.accept("tech", w.edit("com.brannock.p000", change.Load, everywhere, `{"load":"loose"}`), w.trial("com.brannock.p000", "x", "clean"), w.trial("com.brannock.p000", "y", "clean"), w.trial("com.brannock.p000", "z", "clean"))
-	_, err := w.Publish(w.ctx, profiles[0], 2, w.people["main"], func([]byte, *profile.Document) (string, string, error) {
-		w.must(w.AddKey(w.ctx, store.SigningKey{ID: "k", Public: "p", Sealed: []byte{1}}))
-		return "s", "k", nil
-	})
-	w.must(err)
+	w.released(profiles[0], 2)
 	gains := 0
 	for round := range 25 {
 		var edits []store.NewEdit

@@ -12,15 +12,18 @@ import (
 // Notice is something that a person is told.
 type Notice struct {
 	ID uuid.UUID `db:"id" json:"id"`
-	// Kind is decided, comment, asked, revised or conflict.
+	// Kind is decided, comment, asked, revised, conflict, publish-asked,
+	// publish-published, publish-returned or withdrawn.
 	Kind     string     `db:"kind" json:"kind"`
 	ChangeID *uuid.UUID `db:"change_id" json:"changeId,omitempty"`
 	Change   int64      `db:"change" json:"change"`
 	Title    string     `db:"title" json:"title"`
-	By       string     `db:"by" json:"by"`
-	Words    string     `db:"words" json:"words"`
-	At       time.Time  `db:"at" json:"at"`
-	Read     bool       `db:"read" json:"read"`
+	// Profile is what it is about where that is not a change.
+	ProfileID *uuid.UUID `db:"profile_id" json:"profileId,omitempty"`
+	By        string     `db:"by" json:"by"`
+	Words     string     `db:"words" json:"words"`
+	At        time.Time  `db:"at" json:"at"`
+	Read      bool       `db:"read" json:"read"`
 }
 
 // tell leaves a notice for people; those who caused it are left out.
@@ -35,8 +38,9 @@ func tell(ctx context.Context, tx pgx.Tx, people []uuid.UUID, kind string, chang
 }
 
 const noticeColumns = `
-	select n.id, n.kind, n.change_id, coalesce(c.number, 0) as change, coalesce(c.title, '') as title, coalesce(b.name, '') as by, n.words, n.at, n.read_at is not null as read
-	from notices n left join changes c on c.id = n.change_id left join people b on b.id = n.by_id`
+	select n.id, n.kind, n.change_id, coalesce(c.number, 0) as change, coalesce(c.title, d.name || ': ' || f.name, '') as title, n.profile_id, coalesce(b.name, '') as by, n.words, n.at, n.read_at is not null as read
+	from notices n left join changes c on c.id = n.change_id left join people b on b.id = n.by_id
+		left join profiles f on f.id = n.profile_id left join models d on d.id = f.model_id`
 
 // Notices lists what a person was told, newest first.
 func (s *Store) Notices(ctx context.Context, person uuid.UUID, limit int) ([]Notice, error) {

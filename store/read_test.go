@@ -269,12 +269,16 @@ func TestCandidates(t *testing.T) {
 	lost := w.edit("com.brannock.p001", change.Trial, everywhere, fmt.Sprintf(`{"build":%q,"phone":"a","method":"remove-for-user","outcome":"function-lost","function":"weather","persistence":"back-after-restart","recovery":"put-back","watchedDays":1}`, w.build))
 	refused := w.edit("com.brannock.p002", change.Trial, everywhere, fmt.Sprintf(`{"build":%q,"phone":"a","method":"remove-for-user","outcome":"refused","persistence":"not-watched","recovery":"not-tried","watchedDays":0,"note":"Failure"}`, w.build))
 	w.accept("tech", lost, refused, w.edit("com.brannock.p003", change.Load, everywhere, `{"load":"tied-in","conditions":["not at night"]}`), w.edit("com.brannock.p003", change.Origin, everywhere, `"region"`))
-	list, err := w.Candidates(w.ctx, w.scope(""), "remove-for-user")
-	if err != nil || len(list) != 5 {
-		t.Fatalf("%d, %v", len(list), err)
+	sc := w.scope("")
+	basis, err := w.Basis(w.ctx, store.Profile{Maker: sc.Maker.Slug, Model: sc.Model.Slug, ModelID: sc.Model.ID}, profile.DefaultRules)
+	if err != nil || len(basis.Candidates) != 5 || len(basis.Builds) != 1 {
+		t.Fatalf("%+v, %v", basis, err)
+	}
+	if tried := basis.Builds[0].Tried; len(tried) != 1 || len(tried["com.brannock.p001"]) != 1 || !basis.Builds[0].Net.Has("com.brannock.p004") {
+		t.Errorf("%v", tried)
 	}
 	by := map[string]profile.Candidate{}
-	for _, c := range list {
+	for _, c := range basis.Candidates {
 		by[string(c.Package)] = c
 	}
 	one, two, three, four := by["com.brannock.p001"], by["com.brannock.p002"], by["com.brannock.p003"], by["com.brannock.p004"]
@@ -295,22 +299,24 @@ func TestCandidates(t *testing.T) {
 func TestProfiles(t *testing.T) {
 	w := newWorld(t)
 	main, model := w.people["main"].ID, w.scope("").Model.ID
-	id, err := w.AddProfile(w.ctx, model, "Quiet phone", "For calls.", main)
+	id, err := w.AddProfile(w.ctx, store.NewProfile{Model: model, Name: "Quiet phone", Purpose: "For calls.", Rules: profile.DefaultRules}, main)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := w.AddProfile(w.ctx, model, "Quiet  Phone", "", main); !errors.Is(err, store.ErrEditionTaken) {
+	if _, err := w.AddProfile(w.ctx, store.NewProfile{Model: model, Name: "Quiet  Phone"}, main); !errors.Is(err, store.ErrEditionTaken) {
 		t.Errorf("%v", err)
 	}
-	if err := w.SetRules(w.ctx, id, 5, "", profile.DefaultRules, main); !errors.Is(err, store.ErrStale) {
+	if err := w.SetRules(w.ctx, id, 5, "", nil, profile.DefaultRules, main); !errors.Is(err, store.ErrStale) {
 		t.Errorf("%v", err)
 	}
-	if err := w.SetRules(w.ctx, uuid.New(), 1, "", profile.DefaultRules, main); !errors.Is(err, store.ErrNotFound) {
+	if err := w.SetRules(w.ctx, uuid.New(), 1, "", nil, profile.DefaultRules, main); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("%v", err)
 	}
-	sign := func([]byte, *profile.Document) (string, string, error) { return "", "", errors.New("no key") }
+	if err := w.SetRules(w.ctx, id, 1, "", []uuid.UUID{model}, profile.DefaultRules, main); !errors.Is(err, store.ErrNoSister) {
+		t.Errorf("its own sister: %v", err)
+	}
 	var unpublishable *store.UnpublishableError
-	if _, err := w.Publish(w.ctx, id, 1, w.people["main"], sign); !errors.As(err, &unpublishable) || !strings.Contains(err.Error(), "nothing goes") {
+	if _, err := w.AskPublication(w.ctx, id, 1, []string{"x"}, "", main); !errors.As(err, &unpublishable) || !strings.Contains(err.Error(), "nothing goes") {
 		t.Errorf("an empty profile: %v", err)
 	}
 	if _, err := w.Release(w.ctx, "brannock", "lyra-5", "quiet-phone", 0); !errors.Is(err, store.ErrNotFound) {

@@ -312,14 +312,10 @@ func TestQueue(t *testing.T) {
 	w := newWorld(t)
 	model := w.scope("").Model.ID
 	w.accept("tech", w.edit("com.brannock.p004", change.Load, everywhere, `{"load":"loose"}`), w.trial("com.brannock.p004", "x", "clean"))
-	id, err := w.AddProfile(w.ctx, model, "E", "", w.people["main"].ID)
+	id, err := w.AddProfile(w.ctx, store.NewProfile{Model: model, Name: "E"}, w.people["main"].ID)
 	w.must(err)
-	w.must(w.SetRules(w.ctx, id, 1, "", profile.Rules{Method: evidence.RemoveForUser, HighestLoad: evidence.Loose, HighestCeiling: 1}, w.people["main"].ID))
-	_, err = w.Publish(w.ctx, id, 2, w.people["main"], func([]byte, *profile.Document) (string, string, error) {
-		w.must(w.AddKey(w.ctx, store.SigningKey{ID: "k", Public: "p", Sealed: []byte{1}}))
-		return "s", "k", nil
-	})
-	w.must(err)
+	w.must(w.SetRules(w.ctx, id, 1, "", nil, profile.Rules{Method: evidence.RemoveForUser, HighestLoad: evidence.Loose, HighestCeiling: 1}, w.people["main"].ID))
+	w.released(id, 2)
 	newcomer, _ := w.send("other", w.edit("com.brannock.p001", change.Description, everywhere, `"a"`))
 	known, _ := w.send("tech", w.edit("com.brannock.p002", change.Description, everywhere, `"b"`))
 	old, _ := w.send("other", w.edit("com.brannock.p003", change.Description, everywhere, `"c"`))

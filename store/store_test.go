@@ -366,25 +366,36 @@ func (w *world) publish(t *testing.T) int {
 			t.Fatal(err)
 		}
 	}
-	id, err := w.AddProfile(w.ctx, sc.Model.ID, "Lending desk", "For tests.", main.ID)
+	id, err := w.AddProfile(w.ctx, store.NewProfile{Model: sc.Model.ID, Name: "Lending desk", Purpose: "For tests."}, main.ID)
 	if err != nil {
 		t.Fatal(err)
 	}
 	rules := profile.DefaultRules
 	rules.HighestCeiling = 0.5
-	if err := w.SetRules(w.ctx, id, 1, "For tests.", rules, main.ID); err != nil {
+	if err := w.SetRules(w.ctx, id, 1, "For tests.", nil, rules, main.ID); err != nil {
 		t.Fatal(err)
 	}
 	sign := func(raw []byte, _ *profile.Document) (string, string, error) { return "signature", "KEY", nil }
 	if err := w.AddKey(w.ctx, store.SigningKey{ID: "KEY", Public: "p", Sealed: []byte("s")}); err != nil {
 		t.Fatal(err)
 	}
+	asked, err := w.AskPublication(w.ctx, id, 2, []string{"The first."}, "", main.ID)
+	w.must(err)
+	if _, err := w.AskPublication(w.ctx, id, 2, []string{"Again."}, "", main.ID); !errors.Is(err, store.ErrAsked) {
+		t.Errorf("asked twice: %v", err)
+	}
+	if _, err := w.DecidePublication(w.ctx, asked, main, store.Verdict{State: "published"}, sign); !errors.Is(err, store.ErrOwn) {
+		t.Errorf("published by the one who asked: %v", err)
+	}
 	errs := make(chan error, 2)
 	for range 2 {
-		go func() { _, err := w.Publish(w.ctx, id, 2, main, sign); errs <- err }()
+		go func() {
+			_, err := w.DecidePublication(w.ctx, asked, w.people["rev"], store.Verdict{State: "published"}, sign)
+			errs <- err
+		}()
 	}
 	a, b := <-errs, <-errs
-	if (a == nil) == (b == nil) || !errors.Is(errors.Join(a, b), store.ErrStale) {
+	if (a == nil) == (b == nil) || !errors.Is(errors.Join(a, b), store.ErrState) {
 		t.Fatalf("two publishers: %v, %v", a, b)
 	}
 	r, err := w.Release(w.ctx, "brannock", "lyra-5", "lending-desk", 0)
@@ -392,6 +403,18 @@ func (w *world) publish(t *testing.T) int {
 		t.Fatalf("%+v, %v", r.ReleaseLine, err)
 	}
 	return r.Number
+}
+
+// released publishes a profile as it is.
+func (w *world) released(id uuid.UUID, revision int) {
+	w.t.Helper()
+	asked, err := w.AskPublication(w.ctx, id, revision, []string{"New."}, "", w.people["main"].ID)
+	w.must(err)
+	_, err = w.DecidePublication(w.ctx, asked, w.people["rev"], store.Verdict{State: "published"}, func([]byte, *profile.Document) (string, string, error) {
+		w.must(w.AddKey(w.ctx, store.SigningKey{ID: "k", Public: "p", Sealed: []byte{1}}))
+		return "s", "k", nil
+	})
+	w.must(err)
 }
 
 func TestSessions(t *testing.T) {

@@ -122,7 +122,8 @@ func KnockOn(p Profile) Effect {
 
 func rowsByName(candidates []profile.Candidate, rules profile.Rules) map[android.PackageName]profile.Row {
 	rows := map[android.PackageName]profile.Row{}
-	for _, row := range profile.Compose(candidates, rules).Rows {
+	ranked, _ := profile.Rank(candidates, rules)
+	for _, row := range ranked {
 		rows[row.Package] = row
 	}
 	return rows

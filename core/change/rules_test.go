@@ -91,7 +91,7 @@ func TestQuestions(t *testing.T) {
 
 func TestKnockOnOfOneProfile(t *testing.T) {
 	candidate := func(name string, load evidence.Load, ceiling float64, lost ...string) profile.Candidate {
-		return profile.Candidate{Package: android.PackageName("a." + name), Load: load, Ceiling: ceiling, Standing: evidence.Fair, Lost: lost}
+		return profile.Candidate{Package: android.PackageName("a." + name), Load: load, Lost: lost, Figures: profile.Figures{Ceiling: ceiling, Standing: evidence.Fair}}
 	}
 	p := Profile{
 		Rules:   profile.Rules{Method: evidence.RemoveForUser, HighestLoad: evidence.LeanedOn, HighestCeiling: 0.3},

@@ -76,10 +76,13 @@ func (n *Net) Consequences(set Removal, known Known) []Consequence {
 	w.experience()
 	w.background()
 	w.bytes()
-	slices.SortStableFunc(w.out, func(a, b Consequence) int {
-		return cmp.Or(cmp.Compare(severities[a.Severity], severities[b.Severity]), cmp.Compare(a.Code, b.Code), slices.Compare(a.Packages, b.Packages))
-	})
+	slices.SortStableFunc(w.out, BySeverity)
 	return w.out
+}
+
+// BySeverity orders consequences: what stops first, then by code and packages.
+func BySeverity(a, b Consequence) int {
+	return cmp.Or(cmp.Compare(severities[a.Severity], severities[b.Severity]), cmp.Compare(a.Code, b.Code), slices.Compare(a.Packages, b.Packages))
 }
 
 var severities = map[Severity]int{Stops: 0, Costs: 1, Notes: 2}
@@ -231,28 +234,41 @@ func (w *worker) background() {
 	}
 }
 
-// bytes adds what each method frees: from the image all of it, for the user
-// its data and what was updated onto the data partition, and by disabling its
-// cache alone.
+// bytes adds what is freed.
 func (w *worker) bytes() {
 	var freed int64
 	names := make([]android.PackageName, 0, len(w.all))
 	for _, i := range w.all {
-		one := w.packages[i]
-		names = append(names, one.Name)
-		switch w.goes[i] {
-		case evidence.RemoveFromImage:
-			freed += one.AppBytes + one.DataBytes + one.CacheBytes
-		case evidence.RemoveForUser:
-			freed += one.DataBytes + one.CacheBytes
-			if strings.HasPrefix(one.Path, "/data/") {
-				freed += one.AppBytes
-			}
-		default:
-			freed += one.CacheBytes
-		}
+		names = append(names, w.name(i))
+		freed += frees(w.packages[i], w.goes[i])
 	}
 	if freed > 0 {
 		w.add("bytes-freed", Notes, "as the phone counts", names...).Bytes = freed
 	}
+}
+
+// Freed is how many bytes a removal frees.
+func (n *Net) Freed(set Removal) (bytes int64) {
+	for name, method := range set {
+		if i, ok := n.number[name]; ok {
+			bytes += frees(n.packages[i], method)
+		}
+	}
+	return bytes
+}
+
+// frees is what a package's going frees: from the image all of it, for the
+// user its data and what was updated onto the data partition, and by disabling
+// its cache alone.
+func frees(one *android.Package, method evidence.Method) int64 {
+	switch method {
+	case evidence.RemoveFromImage:
+		return one.AppBytes + one.DataBytes + one.CacheBytes
+	case evidence.RemoveForUser:
+		if strings.HasPrefix(one.Path, "/data/") {
+			return one.AppBytes + one.DataBytes + one.CacheBytes
+		}
+		return one.DataBytes + one.CacheBytes
+	}
+	return one.CacheBytes
 }

@@ -222,7 +222,7 @@ func TestOrder(t *testing.T) {
 			names = append(names, x.Name)
 		}
 		at, n := map[android.PackageName]int{}, 0
-		for i, group := range Read(p).Order(names) {
+		for i, group := range Order(Read(p).Links, names) {
 			for _, name := range group {
 				at[name] = i
 				n++
@@ -237,12 +237,12 @@ func TestOrder(t *testing.T) {
 			}
 		}
 	}
-	got := Read(world()).Order([]android.PackageName{"a.suite", "a.themes", "a.vibrate", "a.home", "a.night", "a.keys"})
+	got := Order(Read(world()).Links, []android.PackageName{"a.suite", "a.themes", "a.vibrate", "a.home", "a.night", "a.keys"})
 	if want := "[[a.home] [a.keys] [a.night] [a.themes] [a.vibrate] [a.suite]]"; fmt.Sprint(got) != want {
 		t.Errorf("%v, want %s", got, want)
 	}
 	circle := Phone{Packages: []android.Package{pkg("c.a", provides("a"), uses("b", "required")), pkg("c.b", provides("b"), uses("a", "required")), pkg("c.c", uses("a", "required"))}}
-	if got := Read(circle).Order([]android.PackageName{"c.b", "c.a", "c.c"}); fmt.Sprint(got) != "[[c.c] [c.a c.b]]" {
+	if got := Order(Read(circle).Links, []android.PackageName{"c.b", "c.a", "c.c"}); fmt.Sprint(got) != "[[c.c] [c.a c.b]]" {
 		t.Errorf("%v", got)
 	}
 }

@@ -10,10 +10,10 @@ import (
 	"roster/core/android"
 )
 
-// Order puts what goes into the order of removal: whatever rests on another
-// before it, ties by name. Packages that rest on each other in a circle go as
-// one group.
-func (n *Net) Order(goes []android.PackageName) [][]android.PackageName {
+// Order puts what goes into the order of removal, by links of one phone or of
+// several: whatever rests on another before it, ties by name. Packages that
+// rest on each other in a circle go as one group.
+func Order(links []Link, goes []android.PackageName) [][]android.PackageName {
 	names := slices.Clone(goes)
 	slices.Sort(names)
 	names = slices.Compact(names)
@@ -23,7 +23,7 @@ func (n *Net) Order(goes []android.PackageName) [][]android.PackageName {
 		number[name] = int64(i)
 		graph.AddNode(simple.Node(i))
 	}
-	for _, l := range n.Links {
+	for _, l := range links {
 		from, ok1 := number[l.From]
 		on, ok2 := number[l.On]
 		if ok1 && ok2 && l.Kind != SharedUID {

@@ -9,11 +9,13 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"github.com/gowebpki/jcs"
 
 	"roster/core/android"
+	"roster/core/catalog"
 	"roster/core/evidence"
 )
 
@@ -28,18 +30,63 @@ var Schema []byte
 // Document is a release: everything that scripts, lists and pages are
 // rendered from, and what is signed.
 type Document struct {
-	Format  string  `json:"format"`
-	Maker   Maker   `json:"maker"`
-	Model   Model   `json:"model"`
+	Format string `json:"format"`
+	Maker  Maker  `json:"maker"`
+	Model  Model  `json:"model"`
+	// Sisters are other models of the maker that it is for, too.
+	Sisters []Model `json:"sisters,omitempty"`
 	Edition Edition `json:"edition"`
 	Number  int     `json:"number"`
 	// Published is RFC 3339 in UTC, to the second.
-	Published string  `json:"published"`
-	Publisher string  `json:"publisher"`
-	Rules     Summary `json:"rules"`
-	// Builds are the firmwares whose captures the release was made from.
+	Published string `json:"published"`
+	Publisher string `json:"publisher"`
+	// Approver is the second person who looked before it was published.
+	Approver string  `json:"approver,omitempty"`
+	Rules    Summary `json:"rules"`
+	// Builds are the firmwares that the release is for.
 	Builds []Build `json:"builds"`
-	Steps  []Step  `json:"steps"`
+	// Steps are in the order in which they are done.
+	Steps []Step `json:"steps"`
+	// Costs are the functions that go, with the packages that carried them.
+	Costs []Loss `json:"costs,omitempty"`
+	// Stays are the model's packages that are left on it, and why.
+	Stays []Stay `json:"stays,omitempty"`
+	// Changes say what is new since the release before, in a person's words.
+	Changes []string `json:"changes,omitempty"`
+}
+
+// Removals are the steps that take a package off, in their order.
+func (d *Document) Removals() []Step { return d.in(Removing) }
+
+// Phase lists the steps of a phase, in their order.
+func (d *Document) in(p Phase) (list []Step) {
+	for _, s := range d.Steps {
+		if s.In() == p {
+			list = append(list, s)
+		}
+	}
+	return list
+}
+
+// Before, After and Checks are what a person does or a script sees to before
+// the removal, what is done after it, and what is tried by hand.
+func (d *Document) Before() []Step { return d.in(Before) }
+
+// After lists what is done when all has gone.
+func (d *Document) After() []Step { return d.in(After) }
+
+// Checks lists what is tried by hand afterwards.
+func (d *Document) Checks() []Step { return d.in(Afterward) }
+
+// Models are all models that the release is for, its own first.
+func (d *Document) Models() []Model { return append([]Model{d.Model}, d.Sisters...) }
+
+// Stay is a package that is left on the phone.
+type Stay struct {
+	Package android.PackageName `json:"package"`
+	Label   string              `json:"label,omitempty"`
+	Load    evidence.Load       `json:"load"`
+	Why     string              `json:"why"`
 }
 
 // Maker is the maker as its phones name it and as people do.
@@ -66,9 +113,13 @@ type Edition struct {
 
 // Summary is the rules that drew the cut line.
 type Summary struct {
-	Method         evidence.Method `json:"method"`
-	HighestLoad    evidence.Load   `json:"highestLoad"`
-	HighestCeiling float64         `json:"highestCeiling"`
+	Method         evidence.Method                   `json:"method"`
+	Methods        map[evidence.Load]evidence.Method `json:"methods,omitempty"`
+	HighestLoad    evidence.Load                     `json:"highestLoad"`
+	HighestCeiling float64                           `json:"highestCeiling"`
+	LeastStanding  evidence.Standing                 `json:"leastStanding,omitempty"`
+	Keep           []string                          `json:"keep,omitempty"`
+	Origins        []catalog.Origin                  `json:"origins,omitempty"`
 }
 
 // Build is a firmware in a release.
@@ -79,76 +130,60 @@ type Build struct {
 	SecurityPatch string `json:"securityPatch,omitempty"`
 	Carrier       string `json:"carrier,omitempty"`
 	Region        string `json:"region,omitempty"`
-}
-
-// Step is one thing to do to the phone. Number counts from 1.
-type Step struct {
-	Number  int                 `json:"number"`
-	Kind    string              `json:"kind"`
-	Method  evidence.Method     `json:"method"`
-	Package android.PackageName `json:"package"`
-	Label   string              `json:"label,omitempty"`
-	Load    evidence.Load       `json:"load"`
-	// Costs are the functions that people missed without the package.
-	Costs []string `json:"costs"`
-	// Pinned is the reason where a person put the package in by hand.
-	Pinned   string   `json:"pinned,omitempty"`
-	Evidence Evidence `json:"evidence"`
-}
-
-// Evidence is what was known when the release was made.
-type Evidence struct {
-	Ceiling  float64           `json:"ceiling"`
-	Floor    float64           `json:"floor"`
-	Standing evidence.Standing `json:"standing"`
-	Phones   int               `json:"phones"`
-	People   int               `json:"people"`
+	// Model is the slug of the sister that it is a firmware of, "" for the
+	// release's own model.
+	Model string `json:"model,omitempty"`
+	// Proof is how much was known of the release there when it was made.
+	Proof Proof `json:"proof,omitempty"`
 }
 
 // Heading is what a document says before its steps.
 type Heading struct {
 	Maker     Maker
 	Model     Model
+	Sisters   []Model
 	Edition   Edition
 	Number    int
 	Published time.Time
 	Publisher string
-	Builds    []Build
+	Approver  string
+	Changes   []string
 }
 
-// Compile makes the release document of a composition. It fails where the
-// composition is stopped or a name in it breaks the platform's grammar.
+// Compile makes the release document of a composition. It fails where
+// something stops it or a name in it breaks the platform's grammar.
 func Compile(h Heading, rules Rules, c Composition) (*Document, error) {
-	if c.Stopped != "" {
-		return nil, errors.New(c.Stopped)
-	}
-	if len(h.Builds) == 0 {
-		return nil, errors.New("no firmware of this model was captured: there is nothing to make a release from")
+	if len(c.Stops) > 0 {
+		return nil, errors.New(strings.Join(c.Stops, "; "))
 	}
 	d := &Document{
-		Format: DocumentFormat, Maker: h.Maker, Model: h.Model, Edition: h.Edition, Number: h.Number,
-		Published: h.Published.UTC().Truncate(time.Second).Format(time.RFC3339), Publisher: h.Publisher,
-		Rules:  Summary{rules.Method, rules.HighestLoad, rules.HighestCeiling},
-		Builds: slices.Clone(h.Builds),
+		Format: DocumentFormat, Maker: h.Maker, Model: h.Model, Sisters: h.Sisters, Edition: h.Edition, Number: h.Number,
+		Published: h.Published.UTC().Truncate(time.Second).Format(time.RFC3339), Publisher: h.Publisher, Approver: h.Approver,
+		Rules: Summary{rules.Method, rules.Methods, rules.HighestLoad, rules.HighestCeiling, rules.LeastStanding, rules.Keep, rules.Origins},
+		Steps: c.Steps, Costs: c.Lost, Changes: h.Changes,
+	}
+	for _, claim := range c.Builds {
+		if claim.Claimed {
+			build := claim.Build
+			if claim.Model != h.Model.Slug {
+				build.Model = claim.Model
+			}
+			d.Builds = append(d.Builds, build)
+		}
+	}
+	if len(d.Builds) == 0 {
+		return nil, errors.New("no firmware of this model was captured: there is nothing to make a release from")
 	}
 	slices.SortFunc(d.Builds, func(a, b Build) int { return cmp.Compare(a.Fingerprint, b.Fingerprint) })
 	for _, row := range c.Rows {
-		if !row.Goes {
-			continue
-		}
 		if !row.Package.Valid() {
 			return nil, fmt.Errorf("%q is not a package name", row.Package)
 		}
-		costs := slices.Clone(row.Lost)
-		if costs == nil {
-			costs = []string{}
+		if !row.Goes {
+			d.Stays = append(d.Stays, Stay{row.Package, row.Label, row.Load, row.Why})
 		}
-		d.Steps = append(d.Steps, Step{
-			Number: len(d.Steps) + 1, Kind: "remove", Method: rules.Method, Package: row.Package, Label: row.Label,
-			Load: row.Load, Costs: costs, Pinned: row.Pin,
-			Evidence: Evidence{row.Ceiling, roundLimit(row.Floor), row.Standing, row.Phones, row.People},
-		})
 	}
+	slices.SortFunc(d.Stays, func(a, b Stay) int { return cmp.Compare(a.Package, b.Package) })
 	return d, nil
 }
 
@@ -179,12 +214,45 @@ func ParseDocument(raw []byte) (*Document, error) {
 		return nil, fmt.Errorf("format %q: this program reads %s", android.Printable(d.Format, 40), DocumentFormat)
 	}
 	for i, s := range d.Steps {
-		if s.Kind != "remove" || (s.Method != evidence.RemoveForUser && s.Method != evidence.Disable) {
-			return nil, fmt.Errorf("step %d: kind %q with method %q is not known here", i+1, s.Kind, s.Method)
-		}
-		if _, err := android.ParsePackageName(string(s.Package)); err != nil {
+		if err := s.check(); err != nil {
 			return nil, fmt.Errorf("step %d: %w", i+1, err)
 		}
 	}
+	for i, b := range d.Builds {
+		if !goodFingerprint(b.Fingerprint) {
+			return nil, fmt.Errorf("build %d: %q is not a fingerprint", i+1, android.Printable(b.Fingerprint, 60))
+		}
+	}
 	return &d, nil
+}
+
+// goodFingerprint reports whether a fingerprint is what a build's can be: one
+// word of printable ASCII.
+func goodFingerprint(s string) bool {
+	return s != "" && len(s) <= 512 && strings.IndexFunc(s, func(r rune) bool { return r <= ' ' || r > '~' }) < 0
+}
+
+// check holds what scripts rely on.
+func (s Step) check() error {
+	switch s.Kind {
+	case Remove:
+		if s.Method != evidence.RemoveForUser && s.Method != evidence.Disable {
+			return fmt.Errorf("method %q is not known here", s.Method)
+		}
+	case Setting, HoldUpdates:
+		return Extra{Kind: Setting, Namespace: s.Namespace, Key: s.Key, Value: s.Value}.check()
+	case Wait:
+		return Extra{Kind: Wait, Seconds: s.Seconds}.check()
+	case PutIn, WithdrawAdmin, Check:
+		if s.Role != "" && !roleName.MatchString(s.Role) {
+			return fmt.Errorf("%q is not a role", s.Role)
+		}
+		if s.Package == "" && s.Kind != WithdrawAdmin {
+			return nil
+		}
+	default:
+		return fmt.Errorf("kind %q is not known here", s.Kind)
+	}
+	_, err := android.ParsePackageName(string(s.Package))
+	return err
 }

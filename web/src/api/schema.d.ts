@@ -734,6 +734,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The keys that releases are and were signed with
+         * @description For: technician.
+         */
+        get: operations["listKeys"];
+        put?: never;
+        /**
+         * Retire the signing key and make a new one, signed with the old
+         * @description For: keeper.
+         */
+        post: operations["rotateKey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/ledger": {
         parameters: {
             query?: never;
@@ -1152,7 +1176,7 @@ export interface paths {
         get: operations["listProfiles"];
         put?: never;
         /**
-         * Make a profile for a model
+         * Make a profile for a model and its sisters
          * @description For: maintainer.
          */
         post: operations["addProfile"];
@@ -1182,6 +1206,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/profiles/{id}/adopted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What would carry over from a profile to another model
+         * @description For: technician.
+         */
+        get: operations["adoptProfile"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/profiles/{id}/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How a profile, as it stands, differs from a release of it or from another profile
+         * @description For: technician.
+         */
+        get: operations["compareProfile"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/profiles/{id}/composition": {
         parameters: {
             query?: never;
@@ -1202,7 +1266,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/profiles/{id}/releases": {
+    "/api/v1/profiles/{id}/publications": {
         parameters: {
             query?: never;
             header?: never;
@@ -1212,10 +1276,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Sign and publish the next release of a profile
+         * Ask for a profile to be published; another person decides
          * @description For: maintainer.
          */
-        post: operations["publish"];
+        post: operations["askPublication"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1231,7 +1295,7 @@ export interface paths {
         };
         get?: never;
         /**
-         * Set a profile's rules, pins and purpose
+         * Set a profile's rules, pins, steps, sisters and purpose
          * @description For: maintainer.
          */
         put: operations["setRules"];
@@ -1262,6 +1326,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/publications/{id}/decision": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sign and publish what somebody asked for, return it, or take one's own back
+         * @description For: maintainer.
+         */
+        post: operations["decidePublication"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/releases": {
         parameters: {
             query?: never;
@@ -1276,6 +1360,26 @@ export interface paths {
         get: operations["listReleases"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/releases/{id}/withdrawal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take a release out of use, with a reason that everybody is shown
+         * @description For: maintainer.
+         */
+        post: operations["withdrawRelease"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1652,6 +1756,12 @@ export interface components {
             displaced: components["schemas"]["Displaced"][];
             items: string[];
         };
+        Adopted: {
+            absent: string[];
+            carries: string[];
+            rules: components["schemas"]["Rules"];
+            unproven: components["schemas"]["Offer"][];
+        };
         Around: {
             administrators: string[];
             /** @description The build that it was read from; none where no capture in scope has the package */
@@ -1669,6 +1779,12 @@ export interface components {
         };
         AskInputBody: {
             person: string;
+            words: string;
+        };
+        AskPublicationInputBody: {
+            /** @description The change log, a line each */
+            changes: string[];
+            /** @description For whoever looks at it */
             words: string;
         };
         Asked: {
@@ -1868,6 +1984,12 @@ export interface components {
             /** @description Cursor of the next page, empty on the last */
             next: string;
         };
+        CheckRow: {
+            function?: string;
+            out?: boolean;
+            own?: boolean;
+            text: string;
+        };
         Checked: {
             edits: components["schemas"]["CheckedEdit"][];
             /** Format: int64 */
@@ -1906,6 +2028,18 @@ export interface components {
             /** @description The edit's thread; none for the change as a whole */
             thread?: string;
         };
+        Comparison: {
+            added: components["schemas"]["Moved"][];
+            changed: components["schemas"]["Moved"][];
+            /** @description The same as lines of a change log, for a person to edit */
+            log: string[];
+            removed: components["schemas"]["Moved"][];
+            /** Format: int64 */
+            same: number;
+            steps: string[];
+            /** @description What it is compared with, in words; empty where nothing was published yet */
+            with: string;
+        };
         Completion: {
             /** Format: int64 */
             end: number;
@@ -1915,8 +2049,6 @@ export interface components {
             text: string;
         };
         Composed: {
-            /** @description Builds of the model that it is made from */
-            builds: components["schemas"]["Build"][];
             /** Format: date-time */
             changedAt: string;
             changedBy: string;
@@ -1925,31 +2057,45 @@ export interface components {
             maker: string;
             makerName: string;
             model: string;
+            modelId: string;
             modelName: string;
             name: string;
             /** Format: int64 */
             newest: number;
+            /** @description What was asked to be published, newest first */
+            publications: components["schemas"]["Publication"][];
             purpose: string;
             /** @description What was published of it, newest first */
             releases: components["schemas"]["ReleaseLine"][];
             /** Format: int64 */
             revision: number;
             rules: components["schemas"]["Rules"];
+            sisters: components["schemas"]["ProfileModel"][];
             slug: string;
         };
         Composition: {
+            builds: components["schemas"]["ForBuild"][];
+            checks: components["schemas"]["CheckRow"][];
+            consequences: components["schemas"]["OnBuilds"][];
             /** Format: int64 */
             cut: number;
             /** Format: int64 */
+            dropped: number;
+            freed: components["schemas"]["Freed"][];
+            functions: string[];
+            /** Format: int64 */
             goes: number;
+            jobs: components["schemas"]["RoleThen"][];
+            lineStops: number[];
             lost: components["schemas"]["Loss"][];
+            offers: components["schemas"]["Offer"][];
             rows: components["schemas"]["Row"][];
             /** Format: int64 */
             startsAtBoot: number;
             /** Format: int64 */
             stays: number;
-            steps: number[];
-            stopped?: string;
+            steps: components["schemas"]["Step"][];
+            stops: string[];
         };
         Consequence: {
             /** Format: int64 */
@@ -2135,6 +2281,31 @@ export interface components {
             /** @description The value at the given location */
             value?: unknown;
         };
+        Evidence: {
+            /** Format: double */
+            ceiling: number;
+            /** Format: double */
+            floor: number;
+            /** Format: int64 */
+            people: number;
+            /** Format: int64 */
+            phones: number;
+            standing: string;
+        };
+        Extra: {
+            key?: string;
+            /** @enum {string} */
+            kind: "put-in" | "setting" | "hold-updates" | "wait";
+            label?: string;
+            /** @enum {string} */
+            namespace?: "global" | "secure" | "system";
+            package?: string;
+            role?: string;
+            /** Format: int64 */
+            seconds?: number;
+            value?: string;
+            why?: string;
+        };
         FeedOutputBody: {
             /** @description The address of your feed. It is a secret, shown this once; a new one ends the old. */
             path: string;
@@ -2144,11 +2315,34 @@ export interface components {
             items: components["schemas"]["Completion"][];
             mistake?: components["schemas"]["Mistake"];
         };
+        ForBuild: {
+            android: string;
+            carrier?: string;
+            claimed: boolean;
+            fingerprint: string;
+            model: string;
+            /** Format: int64 */
+            near: number;
+            proof?: string;
+            region?: string;
+            rolesUnknown: boolean;
+            securityPatch?: string;
+            /** Format: int64 */
+            ships: number;
+            /** Format: int64 */
+            tried: number;
+            version: string;
+        };
         Foreseen: {
             after: components["schemas"]["SideFigures"];
             before: components["schemas"]["SideFigures"];
             contradictions: string[];
             package: string;
+        };
+        Freed: {
+            /** Format: int64 */
+            bytes: number;
+            method: string;
         };
         Grade: {
             applies?: components["schemas"]["Claim"];
@@ -2400,6 +2594,9 @@ export interface components {
         ListProfile: {
             items: components["schemas"]["Profile"][];
         };
+        ListPublicKey: {
+            items: components["schemas"]["PublicKey"][];
+        };
         ListReleaseLine: {
             items: components["schemas"]["ReleaseLine"][];
         };
@@ -2425,7 +2622,8 @@ export interface components {
         };
         Loss: {
             function: string;
-            packages: string[] | null;
+            packages: string[];
+            seen: boolean;
         };
         MadeToken: {
             /** Format: date-time */
@@ -2508,6 +2706,12 @@ export interface components {
             standingAfter: string;
             standingBefore: string;
         };
+        Moved: {
+            label: string;
+            load: string;
+            package: string;
+            what: string;
+        };
         Named: {
             icon?: string;
             labels: {
@@ -2540,12 +2744,16 @@ export interface components {
             token: string;
         };
         NewProfileInputBody: {
+            /** @description The profile to start from */
+            from?: string;
             maker: string;
             model: string;
             /** @description The edition, such as Lending desk */
             name: string;
             /** @description For whom it is, in a sentence */
             purpose: string;
+            /** @description Other models of the maker that it is for, too */
+            sisters?: string[] | null;
         };
         NewTokenInputBody: {
             /**
@@ -2578,9 +2786,29 @@ export interface components {
             changeId?: string;
             id: string;
             kind: string;
+            profileId?: string;
             read: boolean;
             title: string;
             words: string;
+        };
+        Offer: {
+            label: string;
+            load: string;
+            package: string;
+            why: string;
+        };
+        OnBuilds: {
+            /** @description Fingerprints */
+            builds: string[];
+            /** Format: int64 */
+            bytes?: number;
+            code: string;
+            packages: string[];
+            role?: string;
+            /** @enum {string} */
+            severity: "stops" | "costs" | "note";
+            stay: string[];
+            why: string;
         };
         Opened: {
             component: string;
@@ -2745,6 +2973,7 @@ export interface components {
             maker: string;
             makerName: string;
             model: string;
+            modelId: string;
             modelName: string;
             name: string;
             /** Format: int64 */
@@ -2752,6 +2981,7 @@ export interface components {
             purpose: string;
             /** Format: int64 */
             revision: number;
+            sisters: components["schemas"]["ProfileModel"][];
             slug: string;
         };
         ProfileEffect: {
@@ -2772,6 +3002,13 @@ export interface components {
             wantedBefore: boolean;
             wantsNumber: boolean;
         };
+        ProfileModel: {
+            device: string;
+            form: string;
+            id: string;
+            name: string;
+            slug: string;
+        };
         ProseInputBody: {
             text: string;
         };
@@ -2779,11 +3016,37 @@ export interface components {
             /** @description Free of scripts, styles and pictures */
             html: string;
         };
-        PublishOutputBody: {
+        PublicKey: {
+            /** Format: date-time */
+            createdAt: string;
+            endorsedBy?: string;
+            /** @description minisign signature of the public key's line, by the key before */
+            endorsement?: string;
+            id: string;
+            publicKey: string;
             /** Format: int64 */
-            number: number;
-            /** @description Where the release's public page is */
-            path: string;
+            releases: number;
+            /** Format: date-time */
+            retiredAt?: string;
+            retiredWhy?: string;
+        };
+        Publication: {
+            answer: string;
+            /** Format: date-time */
+            askedAt: string;
+            askedBy: string;
+            askedById: string;
+            changes: string[];
+            /** Format: date-time */
+            decidedAt?: string;
+            decidedBy: string;
+            id: string;
+            profileId: string;
+            /** Format: int64 */
+            revision: number;
+            /** @enum {string} */
+            state: "open" | "published" | "returned" | "taken-back";
+            words: string;
         };
         Question: {
             kind: string;
@@ -2836,6 +3099,9 @@ export interface components {
             state: "current" | "replaced" | "withdrawn";
             /** Format: int64 */
             steps: number;
+            /** Format: date-time */
+            withdrawnAt?: string;
+            withdrawnBy?: string;
             withdrawnReason: string;
         };
         Report: {
@@ -3004,6 +3270,18 @@ export interface components {
             class: "vital" | "wanted" | "optional";
             role: string;
         };
+        RoleThen: {
+            by: string[];
+            /** @enum {string} */
+            class: "vital" | "wanted" | "optional";
+            role: string;
+            /** @enum {string} */
+            state: "kept" | "put-in" | "emptied" | "unknown";
+        };
+        RotateInputBody: {
+            /** @description Why the key in use is retired; everybody is shown this */
+            why: string;
+        };
         Row: {
             bySuggestion: boolean;
             /** Format: double */
@@ -3011,15 +3289,18 @@ export interface components {
             /** Format: int64 */
             comesBack: number;
             conditions?: string[] | null;
+            dropped?: boolean;
             eligible: boolean;
             /** Format: double */
             floor: number;
+            functions?: string[] | null;
             goes: boolean;
             /** Format: int64 */
             harmed: number;
             label: string;
             load: string;
             lost?: string[] | null;
+            method: string;
             origin: string;
             package: string;
             /** Format: int64 */
@@ -3031,20 +3312,37 @@ export interface components {
             refused: number;
             standing: string;
             startsAtBoot: boolean;
+            strip: string;
+            substitutes?: components["schemas"]["Substitute"][] | null;
             why: string;
         };
         Rules: {
+            checks?: string[] | null;
+            extras?: components["schemas"]["Extra"][] | null;
             /** Format: double */
             highestCeiling: number;
             /** @enum {string} */
             highestLoad: "loose" | "leaned-on";
+            keep?: string[] | null;
+            /** @enum {string} */
+            leastStanding?: "thin" | "contested" | "fair" | "firm";
             /** @enum {string} */
             method: "disable" | "remove-for-user";
+            /** @description Another method for all packages of a load */
+            methods?: {
+                [key: string]: string;
+            };
+            notChecks?: string[] | null;
+            notFor?: string[] | null;
+            origins?: string[] | null;
             pins: components["schemas"]["Pin"][];
+            /** @enum {string} */
+            unproven?: "by-hand" | "never";
         };
         RulesInputBody: {
             purpose: string;
             rules: components["schemas"]["Rules"];
+            sisters?: string[] | null;
         };
         SavedView: {
             by: string;
@@ -3212,6 +3510,31 @@ export interface components {
             /** @description What shows it, in one line */
             why: string;
         };
+        Step: {
+            conditions?: string[] | null;
+            costs?: string[] | null;
+            evidence?: components["schemas"]["Evidence"];
+            /** Format: int64 */
+            group?: number;
+            key?: string;
+            /** @enum {string} */
+            kind: "put-in" | "withdraw-admin" | "setting" | "hold-updates" | "remove" | "wait" | "check";
+            label?: string;
+            load?: string;
+            method?: string;
+            namespace?: string;
+            /** Format: int64 */
+            number: number;
+            package?: string;
+            /** @enum {string} */
+            phase?: "before" | "remove" | "after" | "check";
+            pinned?: string;
+            role?: string;
+            /** Format: int64 */
+            seconds?: number;
+            text?: string;
+            value?: string;
+        };
         Substitute: {
             first?: string;
             for?: string;
@@ -3319,6 +3642,20 @@ export interface components {
             /** Format: int64 */
             packages: number;
         };
+        VerdictInputBody: {
+            /** @description For the one who asked; a return needs it */
+            answer?: string;
+            /** @description Another change log */
+            changes?: string[] | null;
+            /** @enum {string} */
+            verdict: "published" | "returned" | "taken-back";
+        };
+        VerdictOutputBody: {
+            /** Format: int64 */
+            number?: number;
+            /** @description Where the release's public page is */
+            path?: string;
+        };
         View: {
             /** @description The adb server's; empty without one */
             address: string;
@@ -3361,6 +3698,10 @@ export interface components {
             title: string;
             /** @description Why the whole is sent */
             words?: string;
+        };
+        WithdrawInputBody: {
+            /** @description Why nobody should use it; everybody is shown this */
+            reason: string;
         };
         Yardstick: {
             thresholds: components["schemas"]["Thresholds"];
@@ -4715,6 +5056,68 @@ export interface operations {
             };
         };
     };
+    listKeys: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListPublicKey"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rotateKey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RotateInputBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PublicKey"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     getLedger: {
         parameters: {
             query?: {
@@ -5542,6 +5945,76 @@ export interface operations {
             };
         };
     };
+    adoptProfile: {
+        parameters: {
+            query: {
+                maker: string;
+                model: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Adopted"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    compareProfile: {
+        parameters: {
+            query?: {
+                /** @description The number of the release to compare with; 0 for the newest that is not withdrawn */
+                release?: number;
+                /** @description Or the profile to compare with */
+                profile?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Comparison"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     composeProfile: {
         parameters: {
             query?: never;
@@ -5577,7 +6050,7 @@ export interface operations {
             };
         };
     };
-    publish: {
+    askPublication: {
         parameters: {
             query?: never;
             header: {
@@ -5588,7 +6061,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskPublicationInputBody"];
+            };
+        };
         responses: {
             /** @description Created */
             201: {
@@ -5596,7 +6073,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PublishOutputBody"];
+                    "application/json": components["schemas"]["Created"];
                 };
             };
             /** @description Error */
@@ -5681,6 +6158,41 @@ export interface operations {
             };
         };
     };
+    decidePublication: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VerdictInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VerdictOutputBody"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     listReleases: {
         parameters: {
             query?: {
@@ -5705,6 +6217,39 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ListReleaseLine"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    withdrawRelease: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WithdrawInputBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

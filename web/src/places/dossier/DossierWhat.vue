@@ -102,7 +102,7 @@ const value = computed(() => {
 <style scoped>
 .band {
   display: grid;
-  grid-template-columns: 1fr 1fr;
+  grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
   gap: 0 28px;
   padding: 14px 18px 18px;
   border-bottom: 1px solid var(--hair);

@@ -186,6 +186,16 @@ li a .mono {
   direction: rtl;
   text-align: left;
 }
+li a > svg {
+  flex: none;
+  width: 15px;
+  min-width: 0;
+  max-width: none;
+}
+li a .cut {
+  flex: 1;
+  min-width: 0;
+}
 li a:hover .mono {
   text-decoration: underline;
 }
@@ -196,6 +206,9 @@ li p {
   white-space: nowrap;
   overflow: hidden;
   text-overflow: ellipsis;
+}
+.rest li {
+  break-inside: avoid;
 }
 .rest {
   columns: 2;

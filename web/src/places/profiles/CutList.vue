@@ -5,6 +5,7 @@ import { computed, ref } from 'vue'
 import { ceiling, loadWord, slugWords } from '@/evidence/words'
 import LoadMark from '@/marks/LoadMark.vue'
 import PackageName from '@/marks/PackageName.vue'
+import TrialStrip from '@/marks/TrialStrip.vue'
 import type { Composition, Row, Rules } from './profile'
 
 const props = defineProps<{ composition: Composition; rules: Rules; editable: boolean }>()
@@ -21,8 +22,16 @@ const headHeight = 27
 const list = ref<HTMLElement>()
 const dragging = ref(false)
 const eligible = computed(() => props.composition.rows.filter((r) => r.eligible).length)
-const above = computed(() => props.composition.rows.slice(0, props.composition.cut))
-const below = computed(() => props.composition.rows.slice(props.composition.cut))
+const sought = ref('')
+// The places of rows in the ranking stay as they are while only some are shown.
+const shown = computed(() => {
+  const wanted = sought.value.trim().toLowerCase()
+  return props.composition.rows
+    .map((row, index) => ({ row, index }))
+    .filter(({ row: r }) => !wanted || `${r.package} ${r.label} ${r.why}`.toLowerCase().includes(wanted))
+})
+const above = computed(() => shown.value.filter((r) => r.index < props.composition.cut))
+const below = computed(() => shown.value.filter((r) => r.index >= props.composition.cut))
 
 function drag(e: PointerEvent) {
   if (!dragging.value || !list.value) return
@@ -46,9 +55,17 @@ function costs(r: Row): string {
 
 <template>
   <section class="cutlist" aria-label="Ranked packages">
+    <label class="seek"
+      ><input
+        v-model="sought"
+        class="field"
+        type="search"
+        aria-label="Find in the list, by name or by why it stays"
+        placeholder="find by name, or by why it goes or stays"
+    /></label>
     <div ref="list" class="rows" tabindex="0" role="region" aria-label="Packages, ranked">
       <div class="head cols" aria-hidden="true">
-        <span>Load</span><span>Goes, safest first</span><span>Harmed</span><span>Phones</span><span>Costs</span>
+        <span>Load</span><span>Goes, safest first</span><span>Trials</span><span>Harmed</span><span>Costs</span>
       </div>
       <template v-for="(part, p) in [above, below]" :key="p">
         <div
@@ -77,19 +94,19 @@ function costs(r: Row): string {
           <span class="hint"><kbd>⇧↑</kbd> <kbd>⇧↓</kbd></span>
         </div>
         <div
-          v-for="(r, i) in part"
-          :id="`cut-${i + p * above.length}`"
+          v-for="{ row: r, index } in part"
+          :id="`cut-${index}`"
           :key="r.package"
           class="row cols"
-          :class="{ stays: !r.goes, picked: i + p * above.length === at, pinned: !!r.pin, unreachable: !r.eligible }"
+          :class="{ stays: !r.goes, picked: index === at, pinned: !!r.pin || r.dropped, unreachable: !r.eligible }"
           :title="r.why"
-          @click="at = i + p * above.length"
+          @click="at = index"
         >
           <LoadMark :load="r.load" />
           <PackageName :name="r.package" />
+          <span><TrialStrip :strip="r.strip" :most="56" /></span>
           <span>{{ r.standing === 'untried' ? '' : `≤ ${ceiling(r.ceiling)}` }}</span>
-          <span class="second">{{ r.phones || '' }}</span>
-          <span class="cost">{{ r.pin ? r.why : r.goes ? costs(r) : costs(r) || r.why }}</span>
+          <span class="cost">{{ r.pin || r.dropped ? r.why : r.goes ? costs(r) : costs(r) || r.why }}</span>
           <span class="do">
             <button v-if="editable && r.pin" class="link" @click.stop="emit('unpin', r)">unpin</button>
             <button v-else-if="editable && r.load !== 'load-bearing'" class="link pin" @click.stop="emit('pin', r)">
@@ -112,7 +129,7 @@ function costs(r: Row): string {
 }
 .cols {
   display: grid;
-  grid-template-columns: 30px minmax(150px, 1.3fr) 56px 46px minmax(90px, 1fr) 46px;
+  grid-template-columns: 30px minmax(150px, 1.3fr) 86px 56px minmax(80px, 1fr) 40px;
   gap: 0 8px;
   align-items: center;
   padding: 0 14px;
@@ -132,6 +149,15 @@ function costs(r: Row): string {
   overflow-y: scroll;
   scrollbar-width: thin;
   padding-bottom: 40px;
+}
+.seek {
+  display: flex;
+  padding: 3px 14px;
+  border-bottom: 1px solid var(--row);
+}
+.seek .field {
+  flex: 1;
+  border-color: transparent;
 }
 .rows:focus-visible {
   outline-offset: -2px;
@@ -218,7 +244,7 @@ function costs(r: Row): string {
   .cols {
     grid-template-columns: 30px minmax(130px, 1.4fr) 56px minmax(56px, 1fr) 40px;
   }
-  .cols > :nth-child(4),
+  .cols > :nth-child(3),
   .hint {
     display: none;
   }

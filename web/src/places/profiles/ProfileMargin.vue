@@ -1,49 +1,130 @@
 <script setup lang="ts">
+// What the owner will notice, what keeps the phone whole, and how much is
+// known of it on which firmware.
+import { computed } from 'vue'
 import type { Schemas } from '@/api/client'
-import { ago, ceiling, exactTime, loadWord, people, slugWords, count } from '@/evidence/words'
+import { ago, ceiling, count, exactTime, loadWord, people, roleName, slugWords } from '@/evidence/words'
 import LoadMark from '@/marks/LoadMark.vue'
 import PackageName from '@/marks/PackageName.vue'
 import { buildName } from '@/shell/scope'
-import type { Composition, Row } from './profile'
+import { proofWord, type Composition, type Row, type Rules } from './profile'
 
-defineProps<{ profile: Schemas['Composed']; composition: Composition; row?: Row }>()
+const props = defineProps<{
+  profile: Schemas['Composed']
+  composition: Composition
+  rules: Rules
+  row?: Row
+  editable: boolean
+}>()
+const emit = defineEmits<{ rules: [part: Partial<Rules>]; take: [row: Row] }>()
+const dropped = computed(() => props.composition.rows.filter((r) => r.dropped))
+const stops = computed(() => props.composition.stops)
+const jobState: Record<string, string> = {
+  kept: 'kept',
+  'put-in': 'put in first',
+  emptied: 'nobody',
+  unknown: 'not told',
+}
+// The jobs that everybody thinks of, and whatever is not as it was.
+const usual = ['HOME', 'KEYBOARD', 'DIALER', 'SMS', 'WEB_VIEW']
+const jobs = computed(() => props.composition.jobs.filter((j) => j.state !== 'kept' || usual.includes(j.role)))
+const otherJobs = computed(() => props.composition.jobs.length - jobs.value.length)
+const putIn = computed(() => props.composition.steps.find((s) => s.kind === 'put-in' && s.role)?.number)
+const row = (name: string) => props.composition.rows.find((r) => r.package === name)
+function claim(fingerprint: string) {
+  const not = props.rules.notFor ?? []
+  emit('rules', { notFor: not.includes(fingerprint) ? not.filter((f) => f !== fingerprint) : [...not, fingerprint] })
+}
+const modelOf = (slug: string) => props.profile.sisters.find((s) => s.slug === slug)?.name
 </script>
 
 <template>
   <h1>What the owner will notice</h1>
   <p v-if="composition.lost.length">
-    {{ composition.lost.map((l) => slugWords(l.function)).join(', ') }} will be gone.
+    <template v-for="(l, i) in composition.lost" :key="l.function"
+      >{{ i ? ', ' : '' }}<span :title="l.packages.join(', ')">{{ slugWords(l.function) }}</span></template
+    >
+    will be gone.
   </p>
   <p v-else class="second">Nothing, as far as trials tell.</p>
   <p class="second">{{ count(composition.startsAtBoot, 'package') }} fewer start by themselves.</p>
-  <template v-if="row">
+  <template v-if="stops.length">
+    <h2 class="ochre">It cannot be published</h2>
+    <p v-for="s in stops.slice(0, 6)" :key="s" class="break">{{ s }}.</p>
+  </template>
+  <template v-if="props.row">
     <h2>Under the cursor</h2>
     <p>
-      <b>{{ row.label }}</b> <PackageName :name="row.package" />
+      <b>{{ props.row.label }}</b> <PackageName :name="props.row.package" />
     </p>
     <div class="mark">
-      <LoadMark :load="row.load" :size="26" /><span
-        >{{ loadWord[row.load] }}{{ row.bySuggestion ? ', by suggestion' : '' }}</span
+      <LoadMark :load="props.row.load" :size="26" /><span
+        >{{ loadWord[props.row.load] }}{{ props.row.bySuggestion ? ', by suggestion' : '' }}</span
       >
     </div>
-    <p v-if="row.phones" class="second">
-      at most {{ ceiling(row.ceiling) }} harmed, from {{ count(row.phones, 'phone') }} and {{ people(row.people) }}
+    <p v-if="props.row.phones" class="second">
+      at most {{ ceiling(props.row.ceiling) }} harmed, from {{ count(props.row.phones, 'phone') }} and
+      {{ people(props.row.people) }}
     </p>
-    <p>{{ row.goes ? 'Goes' : 'Stays' }}: {{ row.why }}.</p>
-    <p v-for="c in row.conditions ?? []" :key="c" class="ochre">{{ c }}</p>
+    <p class="break">{{ props.row.goes ? 'Goes' : 'Stays' }}: {{ props.row.why }}.</p>
+    <p v-for="c in props.row.conditions ?? []" :key="c" class="ochre">only if: {{ c }}</p>
   </template>
-  <h2>Firmware it is made from</h2>
-  <ul>
-    <li v-for="b in profile.builds" :key="b.id">
-      {{ buildName(b) }} <span class="second">Android {{ b.release }}, {{ count(b.packages, 'package') }}</span>
-    </li>
-  </ul>
+  <h2>Jobs on the phone</h2>
+  <dl class="pairs">
+    <template v-for="j in jobs" :key="j.role">
+      <dt :title="j.by.join(', ')">{{ j.role ? roleName(j.role) : 'who holds which' }}</dt>
+      <dd :class="{ ochre: j.state !== 'kept' }">
+        {{ j.state === 'put-in' && putIn ? `after step ${putIn}` : jobState[j.state] }}
+      </dd>
+    </template>
+  </dl>
+  <p v-if="otherJobs" class="second">and {{ otherJobs }} more, all kept</p>
+  <template v-if="dropped.length">
+    <h2>Kept against the cut</h2>
+    <p v-for="r in dropped.slice(0, 8)" :key="r.package" class="break">
+      <PackageName :name="r.package" /> <span class="second">{{ r.why }}</span>
+    </p>
+    <p v-if="dropped.length > 8" class="second">and {{ dropped.length - 8 }} more, marked in the list</p>
+  </template>
+  <template v-if="composition.offers.length">
+    <h2>Left with no purpose</h2>
+    <p v-for="o in composition.offers.slice(0, 6)" :key="o.package" class="break">
+      <PackageName :name="o.package" /> <span class="second">{{ o.why }}; {{ loadWord[o.load] }}.</span>
+      <button
+        v-if="editable && row(o.package)"
+        class="link"
+        :aria-label="`Take ${o.package}, too`"
+        @click="emit('take', row(o.package)!)"
+      >
+        take it, too
+      </button>
+    </p>
+  </template>
+  <h2>Firmware it is for</h2>
+  <dl class="pairs builds">
+    <template v-for="b in composition.builds" :key="b.fingerprint">
+      <dt :class="{ not: !b.claimed }">
+        <label
+          ><input type="checkbox" :checked="b.claimed" :disabled="!editable" @change="claim(b.fingerprint)" />
+          {{ modelOf(b.model) ? `${modelOf(b.model)} ` : '' }}{{ buildName({ ...b, carrier: b.carrier ?? '' }) }}</label
+        >
+      </dt>
+      <dd
+        :class="{ ochre: b.claimed && b.proof === 'not-known' }"
+        :title="`${b.tried} of the ${b.ships} that go were taken off phones of this build, ${b.near} off phones of the model${b.rolesUnknown ? '; no capture told who holds which job' : ''}`"
+      >
+        {{ b.claimed ? proofWord[b.proof ?? 'not-known'] : 'not for it' }}
+        <span class="second">{{ b.tried }}/{{ b.ships }}</span>
+      </dd>
+    </template>
+  </dl>
   <h2>Releases</h2>
   <ul v-if="profile.releases.length">
-    <li v-for="r in profile.releases" :key="r.id">
+    <li v-for="r in profile.releases.slice(0, 8)" :key="r.id">
       <a :href="`/r/${r.maker}/${r.model}/${r.edition}/${r.number}`" target="_blank">no. {{ r.number }}</a>
       <span class="second said" :title="exactTime(r.publishedAt)">
-        {{ r.state }}, {{ count(r.steps, 'package') }}, {{ ago(r.publishedAt) }}</span
+        <span :class="{ harm: r.state === 'withdrawn' }">{{ r.state }}</span>, {{ count(r.steps, 'package') }},
+        {{ ago(r.publishedAt) }}</span
       >
     </li>
   </ul>
@@ -62,5 +143,23 @@ defineProps<{ profile: Schemas['Composed']; composition: Composition; row?: Row 
   gap: 10px;
   align-items: end;
   margin: 6px 0;
+}
+.break {
+  overflow-wrap: anywhere;
+}
+.pairs {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) auto;
+  gap: 1px 8px;
+}
+.pairs dt {
+  color: var(--second);
+}
+.builds label {
+  display: flex;
+  gap: 6px;
+}
+.not {
+  text-decoration: line-through;
 }
 </style>

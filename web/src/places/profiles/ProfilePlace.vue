@@ -1,25 +1,42 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { words } from '@/api/client'
-import { ceiling } from '@/evidence/words'
+import { useQuery } from '@tanstack/vue-query'
+import { api, ask, words } from '@/api/client'
+import { ceiling, megabytes } from '@/evidence/words'
 import FootBar from '@/shell/FootBar.vue'
 import { useKeys } from '@/shell/keys'
-import { useScope } from '@/shell/scope'
+import { useModels, useScope } from '@/shell/scope'
 import { useSession } from '@/shell/session'
+import AskDialog from './AskDialog.vue'
+import ComparedSheet from './ComparedSheet.vue'
 import CutList from './CutList.vue'
 import PinDialog from './PinDialog.vue'
 import { useProfile, type Row, type Rules } from './profile'
 import ProfileMargin from './ProfileMargin.vue'
-import PublishDialog from './PublishDialog.vue'
+import PublicationBar from './PublicationBar.vue'
+import RulesSheet from './RulesSheet.vue'
 import RunSheet from './RunSheet.vue'
 
 const route = useRoute()
 const router = useRouter()
 const { query: scopeQuery } = useScope()
-const { may } = useSession()
+const { may, person } = useSession()
 const id = computed(() => String(route.params.id))
-const { query, profile, rules, composition, dirty, wrong, busy, change, save, publish } = useProfile(id)
+const { query, profile, rules, sisters, composition, dirty, wrong, busy, open, change, save, askFor, decide } =
+  useProfile(id)
+const models = useModels(() => profile.value?.maker)
+const siblings = useQuery({
+  queryKey: computed(() => ['profiles', 'of', profile.value?.maker]),
+  enabled: computed(() => !!profile.value),
+  queryFn: () =>
+    ask(api.GET('/api/v1/profiles', { params: { query: { maker: profile.value!.maker } } })).then((r) =>
+      r.items.filter((p) => p.id !== id.value),
+    ),
+})
+const sheets = { run: 'Run sheet', rules: 'Rules', compared: 'Compared' } as const
+const sheet = ref<keyof typeof sheets>('run')
+const freed = computed(() => composition.value?.freed.reduce((n, f) => n + f.bytes, 0) ?? 0)
 const editable = computed(() => may('maintainer'))
 const at = ref(0)
 const pinning = ref<Row>()
@@ -30,7 +47,7 @@ const set = (part: Partial<Rules>) => rules.value && editable.value && void chan
 
 // The line moves from one ceiling that a package has to the next.
 function step(by: 1 | -1) {
-  const steps = composition.value?.steps
+  const steps = composition.value?.lineStops
   if (!steps || !rules.value) return
   const now = rules.value.highestCeiling
   const to = by > 0 ? steps.find((s) => s > now) : steps.findLast((s) => s < (steps.findLast((x) => x <= now) ?? now))
@@ -80,9 +97,13 @@ useKeys([
       void router.push({ name: 'dossier', params: { name: current.value.package }, query: scopeQuery.value }),
   },
 ])
-async function doPublish() {
-  confirming.value = false
-  published.value = await publish()
+async function askToPublish(changes: string[], to: string) {
+  await askFor(changes, to)
+  if (!wrong.value) confirming.value = false
+}
+async function settle(verdict: 'published' | 'returned' | 'taken-back', answer: string) {
+  const made = await decide(open.value!.id, verdict, answer)
+  if (made?.path) published.value = { number: made.number!, path: made.path }
 }
 </script>
 
@@ -97,7 +118,7 @@ async function doPublish() {
       <div class="title">
         <h1 dir="auto">{{ profile.name }}</h1>
         <p class="second" dir="auto">
-          {{ profile.modelName }}. {{ profile.purpose }}
+          {{ [profile.modelName, ...profile.sisters.map((x) => x.name)].join(', ') }}. {{ profile.purpose }}
           {{ profile.newest ? `Draft after no. ${profile.newest}.` : 'Never published.' }}
         </p>
       </div>
@@ -114,9 +135,17 @@ async function doPublish() {
           <dd>{{ composition.lost.length }}</dd>
           <dt>functions lost</dt>
         </div>
+        <div v-if="composition.dropped">
+          <dd>{{ composition.dropped }}</dd>
+          <dt>have to stay</dt>
+        </div>
         <div>
           <dd>{{ composition.startsAtBoot }}</dd>
           <dt>start at boot, fewer</dt>
+        </div>
+        <div v-if="freed" :title="composition.freed.map((f) => `${f.method}: ${megabytes(f.bytes)}`).join(', ')">
+          <dd>{{ megabytes(freed) }}</dd>
+          <dt>freed</dt>
         </div>
       </dl>
     </header>
@@ -124,6 +153,16 @@ async function doPublish() {
       No. {{ published.number }} is published and signed:
       <a :href="published.path" target="_blank">{{ published.path }}</a>
     </p>
+    <PublicationBar
+      v-if="open"
+      :publication="open"
+      :own="open.askedById === person?.id"
+      :may="editable"
+      :number="profile.newest + 1"
+      :busy="busy"
+      :dirty="dirty"
+      @decide="settle"
+    />
     <div class="two">
       <CutList
         v-model:at="at"
@@ -135,7 +174,31 @@ async function doPublish() {
         @pin="pinning = $event"
         @unpin="unpin"
       />
-      <RunSheet :composition="composition" :rules="rules" :editable="editable" @rules="set($event)" />
+      <div class="side">
+        <nav aria-label="Sheets">
+          <button v-for="(name, key) in sheets" :key="key" :aria-current="sheet === key" @click="sheet = key">
+            {{ name }}
+          </button>
+        </nav>
+        <RunSheet
+          v-if="sheet === 'run'"
+          :composition="composition"
+          :rules="rules"
+          :editable="editable"
+          @rules="set($event)"
+        />
+        <RulesSheet
+          v-else-if="sheet === 'rules'"
+          v-model:sisters="sisters"
+          :composition="composition"
+          :rules="rules"
+          :editable="editable"
+          :models="models.data.value ?? []"
+          :own="profile.modelId"
+          @rules="set($event)"
+        />
+        <ComparedSheet v-else :profile="profile" :others="siblings.data.value ?? []" :dirty="dirty" />
+      </div>
     </div>
     <PinDialog
       v-if="pinning"
@@ -143,15 +206,24 @@ async function doPublish() {
       @close="pinning = undefined"
       @pin="(goes, reason) => pin(pinning!, goes, reason)"
     />
-    <PublishDialog
+    <AskDialog
       v-if="confirming"
       :profile="profile"
       :composition="composition"
+      :busy="busy"
+      :wrong="wrong"
       @close="confirming = false"
-      @publish="doPublish"
+      @ask="askToPublish"
     />
     <Teleport defer to="#margin"
-      ><ProfileMargin :profile="profile" :composition="composition" :row="current"
+      ><ProfileMargin
+        :profile="profile"
+        :composition="composition"
+        :rules="rules"
+        :row="current"
+        :editable="editable"
+        @rules="set($event)"
+        @take="pinning = $event"
     /></Teleport>
     <Teleport defer to="#foot">
       <FootBar name="Profile">
@@ -166,12 +238,13 @@ async function doPublish() {
         <template v-if="editable">
           <button class="go plain" :disabled="!dirty || busy" @click="save">Keep the rules</button>
           <button
+            v-if="!open"
             class="go"
-            :disabled="busy || !!composition.stopped"
-            :title="composition.stopped"
+            :disabled="busy || composition.stops.length > 0"
+            :title="composition.stops.join('; ')"
             @click="confirming = true"
           >
-            Publish no. {{ profile.newest + 1 }}
+            Ask to publish no. {{ profile.newest + 1 }}
           </button>
         </template>
       </FootBar>
@@ -190,13 +263,14 @@ header {
 }
 dl {
   display: flex;
-  gap: 24px;
+  gap: 20px;
 }
 dl div {
   display: flex;
   flex-direction: column;
 }
 dd {
+  white-space: nowrap;
   font-size: 20px;
   font-weight: 650;
   line-height: 1.15;
@@ -209,6 +283,29 @@ dt {
   flex: 1;
   min-height: 0;
   display: grid;
-  grid-template-columns: minmax(0, 1fr) 264px;
+  grid-template-columns: minmax(0, 1fr) 284px;
+}
+.side {
+  display: flex;
+  flex-direction: column;
+  min-height: 0;
+}
+.side > :last-child {
+  flex: 1;
+  min-height: 0;
+}
+nav {
+  display: flex;
+  gap: 16px;
+  height: 27px;
+  align-items: center;
+  padding: 0 14px;
+  border-bottom: 1px solid var(--ink);
+  font-size: 12px;
+  color: var(--second);
+}
+nav button[aria-current='true'] {
+  color: var(--ink);
+  font-weight: 650;
 }
 </style>

@@ -5,6 +5,9 @@ import { api, ask, words, type Schemas } from '@/api/client'
 export type Rules = Schemas['Rules']
 export type Composition = Schemas['Composition']
 export type Row = Schemas['Row']
+export type Step = Schemas['Step']
+export type Extra = Schemas['Extra']
+export type Publication = Schemas['Publication']
 
 // useProfile holds a profile and its rules as they are being changed; the
 // server composes what they would make, nothing is written until keep.
@@ -15,20 +18,29 @@ export function useProfile(id: Ref<string>) {
     queryFn: () => ask(api.GET('/api/v1/profiles/{id}', { params: { path: { id: id.value } } })),
   })
   const rules = ref<Rules>()
+  const sisters = ref<string[]>([])
   const composition = shallowRef<Composition>()
   const wrong = ref('')
   const busy = ref(false)
   const profile = computed(() => query.data.value)
+  const kept = computed(() => profile.value?.sisters.map((s) => s.id) ?? [])
   watch(
     profile,
     (p) => {
       if (!p) return
       rules.value = JSON.parse(JSON.stringify(p.rules)) as Rules
+      sisters.value = [...kept.value]
       composition.value = p.composition
     },
     { immediate: true },
   )
-  const dirty = computed(() => !!profile.value && JSON.stringify(rules.value) !== JSON.stringify(profile.value.rules))
+  const dirty = computed(
+    () =>
+      !!profile.value &&
+      (JSON.stringify(rules.value) !== JSON.stringify(profile.value.rules) ||
+        [...sisters.value].sort().join() !== [...kept.value].sort().join()),
+  )
+  const open = computed(() => profile.value?.publications.find((p) => p.state === 'open'))
 
   // One request at a time; what was changed meanwhile is asked for next.
   let asking = false
@@ -54,13 +66,14 @@ export function useProfile(id: Ref<string>) {
       asking = false
     }
   }
+  const matching = () => ({ path: { id: id.value }, header: { 'If-Match': `"${profile.value!.revision}"` } })
   async function keep() {
     const p = profile.value
     if (!p || !rules.value) return
     await ask(
       api.PUT('/api/v1/profiles/{id}/rules', {
-        params: { path: { id: id.value }, header: { 'If-Match': `"${p.revision}"` } },
-        body: { purpose: p.purpose, rules: rules.value },
+        params: matching(),
+        body: { purpose: p.purpose, rules: rules.value, sisters: sisters.value },
       }),
     )
     await query.refetch()
@@ -78,12 +91,21 @@ export function useProfile(id: Ref<string>) {
     }
   }
   const save = () => guarded(keep)
-  const publish = () =>
+  // askFor asks another person to publish the profile as it is.
+  const askFor = (changes: string[], wordsTo: string) =>
     guarded(async () => {
       if (dirty.value) await keep()
+      await ask(
+        api.POST('/api/v1/profiles/{id}/publications', { params: matching(), body: { changes, words: wordsTo } }),
+      )
+      await query.refetch()
+    })
+  const decide = (publication: string, verdict: 'published' | 'returned' | 'taken-back', answer: string) =>
+    guarded(async () => {
       const made = await ask(
-        api.POST('/api/v1/profiles/{id}/releases', {
-          params: { path: { id: id.value }, header: { 'If-Match': `"${profile.value!.revision}"` } },
+        api.POST('/api/v1/publications/{id}/decision', {
+          params: { path: { id: publication } },
+          body: { verdict, answer },
         }),
       )
       await Promise.all([
@@ -93,5 +115,32 @@ export function useProfile(id: Ref<string>) {
       ])
       return made
     })
-  return { query, profile, rules, composition, dirty, wrong, busy, change, save, publish }
+  return { query, profile, rules, sisters, composition, dirty, wrong, busy, open, change, save, askFor, decide }
+}
+
+// useComparison tells how the profile, as it is kept, differs from a release
+// of it (the newest by default) or from another profile.
+export function useComparison(id: Ref<string>, revision: Ref<number>, other: Ref<string>) {
+  return useQuery({
+    queryKey: computed(() => ['comparison', id.value, revision.value, other.value]),
+    queryFn: () =>
+      ask(
+        api.GET('/api/v1/profiles/{id}/comparison', {
+          params: {
+            path: { id: id.value },
+            query: other.value.startsWith('no.')
+              ? { release: Number(other.value.slice(3)) }
+              : other.value
+                ? { profile: other.value }
+                : {},
+          },
+        }),
+      ),
+  })
+}
+
+export const proofWord: Record<string, string> = {
+  proven: 'proven',
+  'carried-over': 'carried over',
+  'not-known': 'not known',
 }

@@ -1,0 +1,282 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
+
+	"roster/core/profile"
+)
+
+// Publication is a profile that somebody asks to be published.
+type Publication struct {
+	ID        uuid.UUID  `db:"id" json:"id"`
+	ProfileID uuid.UUID  `db:"profile_id" json:"profileId"`
+	Revision  int        `db:"revision" json:"revision"`
+	Changes   []string   `db:"changes" json:"changes" nullable:"false"`
+	Words     string     `db:"words" json:"words"`
+	State     string     `db:"state" json:"state" enum:"open,published,returned,taken-back"`
+	AskedByID uuid.UUID  `db:"asked_by_id" json:"askedById"`
+	AskedBy   string     `db:"asked_by" json:"askedBy"`
+	AskedAt   time.Time  `db:"asked_at" json:"askedAt"`
+	DecidedBy string     `db:"decided_by" json:"decidedBy"`
+	DecidedAt *time.Time `db:"decided_at" json:"decidedAt,omitempty"`
+	Answer    string     `db:"answer" json:"answer"`
+	digest    string
+}
+
+// Errors of publishing.
+var (
+	// ErrAsked says that the profile waits to be published already.
+	ErrAsked = errors.New("somebody has asked to publish this already")
+	// ErrMoved says that what would be published is not what was asked for.
+	ErrMoved = errors.New("what this takes off has changed since it was asked for: look at it and ask again")
+)
+
+// UnpublishableError says why a profile can't be published as it is.
+type UnpublishableError struct{ Why error }
+
+func (e *UnpublishableError) Error() string { return "this can't be published: " + e.Why.Error() }
+
+func (e *UnpublishableError) Unwrap() error { return e.Why }
+
+const publicationColumns = `
+	select u.id, u.profile_id, u.revision, u.changes, u.words, u.state, u.asked_by as asked_by_id, a.name as asked_by, u.asked_at,
+		coalesce(d.name, '') as decided_by, u.decided_at, u.answer
+	from publications u join people a on a.id = u.asked_by left join people d on d.id = u.decided_by`
+
+// Publications lists what was asked of a profile, newest first.
+func (s *Store) Publications(ctx context.Context, profile uuid.UUID, limit int) ([]Publication, error) {
+	rows, err := s.pool.Query(ctx, publicationColumns+` where u.profile_id = $1 order by u.asked_at desc limit $2`, profile, limit)
+	return all[Publication](rows, err)
+}
+
+// ProfileOfPublication reads the profile that a publication is of.
+func (s *Store) ProfileOfPublication(ctx context.Context, id uuid.UUID) (Profile, error) {
+	rows, err := s.pool.Query(ctx, profileColumns+` where p.id = (select profile_id from publications where id = $1)`, id)
+	return one[Profile](rows, err)
+}
+
+// AskPublication asks for a profile to be published as it is; revision is the
+// one that was looked at. Another person then decides.
+func (s *Store) AskPublication(ctx context.Context, id uuid.UUID, revision int, changes []string, words string, person uuid.UUID) (uuid.UUID, error) {
+	asked := NewID()
+	return asked, s.inTx(ctx, func(tx pgx.Tx) error {
+		p, err := lockProfile(ctx, tx, id, revision)
+		if err != nil {
+			return err
+		}
+		d, err := s.compile(ctx, tx, p, profile.Heading{Number: p.Newest + 1, Published: time.Now(), Changes: changes})
+		if err != nil {
+			return err
+		}
+		_, err = tx.Exec(ctx, `insert into publications (id, profile_id, revision, digest, changes, words, asked_by) values ($1, $2, $3, $4, $5, $6, $7)`,
+			asked, id, revision, profile.StepsDigest(d.Steps), changes, words, person)
+		if violates(err, "one_open_publication") {
+			err = ErrAsked
+		}
+		if err != nil {
+			return err
+		}
+		if err := tellMaintainers(ctx, tx, "publish-asked", id, person, words); err != nil {
+			return err
+		}
+		return record(ctx, tx, Act{Person: person, Action: "publication.asked", Subject: asked.String(), Detail: map[string]any{"profile": id, "revision": revision}})
+	})
+}
+
+// lockProfile reads a profile of which nobody else changes anything meanwhile.
+// ErrStale where it is no longer at the revision.
+func lockProfile(ctx context.Context, tx pgx.Tx, id uuid.UUID, revision int) (Profile, error) {
+	if _, err := tx.Exec(ctx, `select from profiles where id = $1 for update`, id); err != nil {
+		return Profile{}, err
+	}
+	p, err := readProfile(ctx, tx, id)
+	if err == nil && p.Revision != revision {
+		err = ErrStale
+	}
+	return p, err
+}
+
+// compile composes a profile from what is known now and makes its document.
+func (s *Store) compile(ctx context.Context, q querier, p Profile, h profile.Heading) (*profile.Document, error) {
+	rules, err := profile.ParseRules(p.Rules)
+	if err != nil {
+		return nil, err
+	}
+	b, err := s.basis(ctx, q, p, rules)
+	if err != nil {
+		return nil, err
+	}
+	err = q.QueryRow(ctx, `select m.slug, m.name, m.manufacturer, d.slug, d.name, d.device, d.form from models d join makers m on m.id = d.maker_id where d.id = $1`, p.ModelID).
+		Scan(&h.Maker.Slug, &h.Maker.Name, &h.Maker.Manufacturer, &h.Model.Slug, &h.Model.Name, &h.Model.Device, &h.Model.Form)
+	if err != nil {
+		return nil, err
+	}
+	for _, m := range p.Sisters {
+		h.Sisters = append(h.Sisters, profile.Model{Slug: m.Slug, Name: m.Name, Device: m.Device, Form: m.Form})
+	}
+	h.Edition = profile.Edition{Slug: p.Slug, Name: p.Name, Purpose: p.Purpose}
+	d, err := profile.Compile(h, rules, profile.Compose(b, rules))
+	if err != nil {
+		return nil, &UnpublishableError{err}
+	}
+	return d, nil
+}
+
+// Sign makes a signature of canonical bytes: minisign text and the key's id.
+type Sign func(canonical []byte, d *profile.Document) (signature, key string, err error)
+
+// Verdict is what a second person makes of a publication: published, returned
+// with words, or taken back by the one who asked.
+type Verdict struct {
+	State string
+	// Answer goes to the one who asked; a return needs it.
+	Answer string
+	// Changes take the place of the change log that was asked for; nil leaves
+	// it.
+	Changes []string
+}
+
+// DecidePublication publishes what somebody asked for, or does not. What is
+// published has to be what was asked for: ErrMoved where the evidence has
+// moved a package since. The one who asked can't publish (ErrOwn), unless the
+// rules of review allow it and nobody else could.
+func (s *Store) DecidePublication(ctx context.Context, id uuid.UUID, person Person, v Verdict, sign Sign) (number int, err error) {
+	err = s.inTx(ctx, func(tx pgx.Tx) error {
+		u, err := lockPublication(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		if own := u.AskedByID == person.ID; own != (v.State == "taken-back") {
+			alone, err := mayDecideAlone(ctx, tx, person.ID)
+			if err != nil {
+				return err
+			}
+			if !own || v.State != "published" || !alone {
+				return ErrOwn
+			}
+		}
+		if v.Changes == nil {
+			v.Changes = u.Changes
+		}
+		if v.State == "published" {
+			if number, err = s.publish(ctx, tx, u, person, v.Changes, sign); err != nil {
+				return err
+			}
+		}
+		_, err = tx.Exec(ctx, `update publications set state = $2, decided_by = $3, decided_at = now(), answer = $4, changes = $5 where id = $1`, id, v.State, person.ID, v.Answer, v.Changes)
+		if err != nil {
+			return err
+		}
+		if v.State != "taken-back" {
+			if err := tellOf(ctx, tx, []uuid.UUID{u.AskedByID}, "publish-"+v.State, u.ProfileID, person.ID, v.Answer); err != nil {
+				return err
+			}
+		}
+		return record(ctx, tx, Act{Person: person.ID, Action: "publication." + v.State, Subject: id.String(), Detail: map[string]any{"profile": u.ProfileID, "number": number}})
+	})
+	return number, err
+}
+
+func lockPublication(ctx context.Context, tx pgx.Tx, id uuid.UUID) (Publication, error) {
+	var digest string
+	if err := tx.QueryRow(ctx, `select digest from publications where id = $1 for update`, id).Scan(&digest); err != nil {
+		if isNone(err) {
+			err = ErrNotFound
+		}
+		return Publication{}, err
+	}
+	rows, err := tx.Query(ctx, publicationColumns+` where u.id = $1`, id)
+	u, err := one[Publication](rows, err)
+	u.digest = digest
+	if err == nil && u.State != "open" {
+		err = ErrState
+	}
+	return u, err
+}
+
+// mayDecideAlone reports whether a person may publish what they asked for.
+func mayDecideAlone(ctx context.Context, q querier, person uuid.UUID) (alone bool, err error) {
+	rules, _, err := reviewRules(ctx, q)
+	if err != nil || !rules.Alone {
+		return false, err
+	}
+	err = q.QueryRow(ctx, `select not exists (select from people where id <> $1 and removed_at is null and role in ('maintainer', 'keeper'))`, person).Scan(&alone)
+	return alone, err
+}
+
+// publish compiles, signs and stores the next release of a profile.
+func (s *Store) publish(ctx context.Context, tx pgx.Tx, u Publication, person Person, changes []string, sign Sign) (int, error) {
+	p, err := lockProfile(ctx, tx, u.ProfileID, u.Revision)
+	if err != nil {
+		return 0, err
+	}
+	d, err := s.compile(ctx, tx, p, profile.Heading{Number: p.Newest + 1, Published: time.Now(), Publisher: u.AskedBy, Approver: person.Name, Changes: changes})
+	if err != nil {
+		return 0, err
+	}
+	if profile.StepsDigest(d.Steps) != u.digest {
+		return 0, ErrMoved
+	}
+	if u.AskedByID == person.ID {
+		d.Approver = ""
+	}
+	canonical, err := d.Canonical()
+	if err != nil {
+		return 0, err
+	}
+	signature, key, err := sign(canonical, d)
+	if err != nil {
+		return 0, err
+	}
+	if _, err := tx.Exec(ctx, `update releases set state = 'replaced' where profile_id = $1 and state = 'current'`, p.ID); err != nil {
+		return 0, err
+	}
+	release, names := NewID(), []string{}
+	_, err = tx.Exec(ctx, `
+		insert into releases (id, profile_id, number, document, sha256, signature, key_id, published_by, asked_by)
+		values ($1, $2, $3, $4, $5, $6, $7, $8, $9)`, release, p.ID, d.Number, canonical, profile.Digest(canonical), signature, key, person.ID, u.AskedByID)
+	if err != nil {
+		return 0, err
+	}
+	for _, step := range d.Removals() {
+		names = append(names, string(step.Package))
+	}
+	if _, err := tx.Exec(ctx, `insert into release_packages (release_id, package_id) select $1, id from packages where name = any($2)`, release, names); err != nil {
+		return 0, err
+	}
+	// A profile's revision stands for what was published of it, too.
+	if _, err := tx.Exec(ctx, `update profiles set revision = revision + 1 where id = $1`, p.ID); err != nil {
+		return 0, err
+	}
+	return d.Number, notify(ctx, tx, Event{Topic: "releases"})
+}
+
+// tellMaintainers tells all who can publish of something about a profile.
+func tellMaintainers(ctx context.Context, tx pgx.Tx, kind string, profile, by uuid.UUID, words string) error {
+	rows, err := tx.Query(ctx, `select id from people where role in ('maintainer', 'keeper') and removed_at is null`)
+	if err != nil {
+		return err
+	}
+	people, err := pgx.CollectRows(rows, pgx.RowTo[uuid.UUID])
+	if err != nil {
+		return err
+	}
+	return tellOf(ctx, tx, people, kind, profile, by, words)
+}
+
+// tellOf leaves a notice about a profile for people; who caused it is left
+// out.
+func tellOf(ctx context.Context, tx pgx.Tx, people []uuid.UUID, kind string, profile, by uuid.UUID, words string) error {
+	_, err := tx.Exec(ctx, `
+		insert into notices (id, person_id, kind, profile_id, by_id, words)
+		select gen_random_uuid(), p.id, $2, $3, $4, $5 from people p where p.id = any($1) and p.id <> $4 and p.removed_at is null`, people, kind, profile, by, words)
+	if err != nil {
+		return err
+	}
+	return notify(ctx, tx, Event{Topic: "notices"})
+}
