@@ -1,6 +1,8 @@
 package render
 
 import (
+	"bytes"
+	"encoding/csv"
 	"fmt"
 	"os"
 	"os/exec"
@@ -18,6 +20,7 @@ func document(names ...string) *profile.Document {
 	d := &profile.Document{
 		Format: profile.DocumentFormat, Maker: profile.Maker{Slug: "m", Name: "Maker", Manufacturer: "Maker"}, Model: profile.Model{Slug: "d", Name: "Model", Device: "dev", Form: "phone"},
 		Edition: profile.Edition{Slug: "e", Name: "Edition", Purpose: "For tests."}, Number: 1, Published: "2026-11-23T08:00:00Z", Publisher: "Somebody",
+		Builds: []profile.Build{{Fingerprint: "b/p/d:1/i/2:user/k", Version: "1", Android: "1"}},
 	}
 	for i, n := range names {
 		d.Steps = append(d.Steps, profile.Step{Number: i + 1, Kind: "remove", Method: evidence.RemoveForUser, Package: android.PackageName(n)})
@@ -28,7 +31,7 @@ func document(names ...string) *profile.Document {
 // shells is every POSIX shell that this machine has.
 func shells(t testing.TB) []string {
 	var found []string
-	for _, s := range []string{"dash", "bash", "sh"} {
+	for _, s := range []string{"dash", "bash", "sh", "busybox"} {
 		if path, err := exec.LookPath(s); err == nil {
 			found = append(found, path)
 		}
@@ -39,6 +42,23 @@ func shells(t testing.TB) []string {
 	return found
 }
 
+// with are the arguments for a shell; busybox holds one among others.
+func with(shell string, args ...string) []string {
+	if filepath.Base(shell) == "busybox" {
+		return append([]string{"sh"}, args...)
+	}
+	return args
+}
+
+// about is what the tests' forms say of their release.
+var about = About{Digest: "0123", File: "model-edition-1", Where: "https://roster.example/r/m/d/e/1"}
+
+// forms are all scripts.
+var forms = map[string]func(*profile.Document, About) ([]byte, error){
+	"sh": Shell, "undo.sh": ShellUndo, "phone.sh": PhoneShell, "phone.undo.sh": PhoneShellUndo,
+	"ps1": PowerShell, "undo.ps1": PowerShellUndo, "bat": Batch, "undo.bat": BatchUndo,
+}
+
 var hostile = []string{
 	"'", "''", `"`, "`id`", "$(id)", "$HOME", "a b", "a;id", "a|id", "a&id", "a\nid", "\\", "\\'", "'; id; '", "*", "~", "-n", "--", "{a,b}", "!!", "#x", "\t",
 	"\u202eabc", "ü", strings.Repeat("'x", 5000), "a\rb",
@@ -47,7 +67,7 @@ var hostile = []string{
 func TestQuote(t *testing.T) {
 	for _, shell := range shells(t) {
 		for _, word := range hostile {
-			out, err := exec.Command(shell, "-c", "printf %s "+Quote(word)).Output()
+			out, err := exec.Command(shell, with(shell, "-c", "printf %s "+Quote(word))...).Output()
 			if err != nil || string(out) != word {
 				t.Errorf("%s: %.40q came back as %.40q (%v)", shell, word, out, err)
 			}
@@ -64,7 +84,7 @@ func FuzzQuote(f *testing.F) {
 		if strings.ContainsRune(word, 0) || len(word) > 20_000 {
 			t.Skip() // no shell can carry it
 		}
-		out, err := exec.Command(shell, "-c", "printf %s "+Quote(word)).Output()
+		out, err := exec.Command(shell, with(shell, "-c", "printf %s "+Quote(word))...).Output()
 		if err != nil || string(out) != word {
 			t.Fatalf("%q came back as %q (%v)", word, out, err)
 		}
@@ -80,8 +100,17 @@ func TestScriptsAreClean(t *testing.T) {
 	for _, text := range []*string{&d.Edition.Name, &d.Edition.Purpose, &d.Publisher, &d.Maker.Name, &d.Model.Name, &d.Published} {
 		*text = "x\nreboot\r; $(reboot) `reboot` \u2028reboot\u202e"
 	}
-	for name, render := range map[string]func(*profile.Document, string) ([]byte, error){"remove.sh": Shell, "undo.sh": ShellUndo} {
-		script, err := render(d, "0123")
+	d.Builds = []profile.Build{{Fingerprint: "b/p/d:1/'$(reboot)/2:user/k"}}
+	d.Steps = append(d.Steps, profile.Step{Number: 3, Kind: profile.Check, Phase: profile.Before, Text: "x\nreboot $(reboot)"}, profile.Step{Number: 4, Kind: profile.Setting, Phase: profile.Before, Namespace: "global", Key: "a", Value: "1"},
+		profile.Step{Number: 5, Kind: profile.Wait, Phase: profile.After, Seconds: 1, Text: "x\nreboot"}, profile.Step{Number: 6, Kind: profile.Check, Phase: profile.Afterward, Text: "'\nreboot"})
+	d.Steps[0].Conditions = []string{"not lock-code-set"}
+	for name, render := range forms {
+		if !strings.HasSuffix(name, ".sh") && name != "sh" {
+			continue
+		}
+		a := about
+		a.Withdrawn, a.Reason = strings.HasPrefix(name, "phone"), "x\nreboot '; reboot"
+		script, err := render(d, a)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -95,11 +124,11 @@ func TestScriptsAreClean(t *testing.T) {
 			t.Fatal(err)
 		}
 		for _, shell := range shells(t) {
-			if out, err := exec.Command(shell, "-n", file).CombinedOutput(); err != nil {
+			if out, err := exec.Command(shell, with(shell, "-n", file)...).CombinedOutput(); err != nil {
 				t.Errorf("%s %s: %s", shell, name, out)
 			}
 		}
-		if out, err := exec.Command("shellcheck", "-s", "sh", file).CombinedOutput(); err != nil {
+		if out, err := exec.Command("shellcheck", "-s", "sh", "-e", "SC2016", file).CombinedOutput(); err != nil {
 			t.Errorf("shellcheck %s: %v\n%s", name, err, out)
 		}
 	}
@@ -108,8 +137,8 @@ func TestScriptsAreClean(t *testing.T) {
 func TestHostileNames(t *testing.T) {
 	for _, name := range append(slices.Clone(hostile), "a.b;reboot", "a.b\nreboot", "a.$(reboot)", "a.b'", strings.Repeat("a", 10_000)+".b") {
 		d := document("com.example.good", name)
-		for form, render := range map[string]func(*profile.Document, string) ([]byte, error){"sh": Shell, "undo.sh": ShellUndo} {
-			if out, err := render(d, ""); err == nil {
+		for form, render := range forms {
+			if out, err := render(d, about); err == nil {
 				t.Errorf("%s took the name %.40q: %.200s", form, name, out)
 			}
 		}
@@ -126,8 +155,8 @@ func TestOrder(t *testing.T) {
 		}
 		return names
 	}
-	remove, _ := Shell(d, "")
-	undo, _ := ShellUndo(d, "")
+	remove, _ := Shell(d, about)
+	undo, _ := ShellUndo(d, about)
 	if got := calls(remove, "remove"); fmt.Sprint(got) != "[one two three]" {
 		t.Errorf("removes %v", got)
 	}
@@ -136,5 +165,57 @@ func TestOrder(t *testing.T) {
 	}
 	if got := string(Names(d)); got != "a.one\na.two\na.three\n" {
 		t.Errorf("%q", got)
+	}
+	if got := string(NamesUndo(d)); got != "a.three\na.two\na.one\n" {
+		t.Errorf("%q", got)
+	}
+}
+
+// TestWindowsText holds that nothing from outside gets out of its place in a
+// script for Windows.
+func TestWindowsText(t *testing.T) {
+	for _, word := range hostile {
+		if got := batchText(word); strings.ContainsAny(got, "%!^&|<>\"()\r\n`$") {
+			t.Errorf("%.40q came to %.40q", word, got)
+		}
+		got := QuotePowerShell(word)
+		inside := got[1 : len(got)-1]
+		for _, quote := range []string{"'", "\u2018", "\u2019", "\u201a", "\u201b"} {
+			inside = strings.ReplaceAll(inside, quote+quote, "")
+			if strings.Contains(inside, quote) || strings.ContainsAny(got, "\r\n") {
+				t.Errorf("%.40q came to %.40q", word, got)
+			}
+		}
+	}
+	d := document("a.one")
+	d.Model.Device = "dev%PATH%"
+	if _, err := Batch(d, about); err == nil {
+		t.Error("a hostile device name was written into a batch file")
+	}
+	d = document("a.one")
+	d.Builds = []profile.Build{{Fingerprint: `a"&reboot&"`}}
+	if _, err := PowerShell(d, about); err == nil {
+		t.Error("a hostile fingerprint was written into a script for Windows")
+	}
+	if _, err := Shell(document("a.one"), About{File: "x; reboot", Digest: "0"}); err == nil {
+		t.Error("a hostile file name was written into a script")
+	}
+}
+
+// TestTables reads the table and the text back, with hostile words in them.
+func TestTables(t *testing.T) {
+	d := document("a.one", "a.two")
+	d.Steps[0].Label, d.Steps[1].Label = "=HYPERLINK(1)", "a|b\n# c <script>"
+	raw, err := CSV(d)
+	if err != nil {
+		t.Fatal(err)
+	}
+	rows, err := csv.NewReader(bytes.NewReader(raw)).ReadAll()
+	if err != nil || len(rows) != 3 || rows[1][4] != "'=HYPERLINK(1)" || rows[1][14] != "pm uninstall --user 0 a.one" || rows[1][15] != "cmd package install-existing --user 0 a.one" {
+		t.Errorf("%q, %v", rows, err)
+	}
+	text := string(Markdown(d, About{Withdrawn: true, Reason: "[x](javascript:1)"}))
+	if strings.Contains(text, "<script") || strings.Contains(text, "](java") || strings.Contains(text, "\n# c") || !strings.Contains(text, "Withdrawn") || !strings.Contains(text, "| `a.two` |") {
+		t.Errorf("%s", text)
 	}
 }

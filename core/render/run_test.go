@@ -9,6 +9,7 @@ import (
 	"testing"
 
 	"roster/core/evidence"
+	"roster/core/profile"
 )
 
 // fakeADB is an adb program made of shell: it plays a phone whose answers are
@@ -28,6 +29,13 @@ esac
 printf '%s\n' "$2" >>"$dir/asked"
 [ -f "$dir/gone" ] && { echo "error: device '(null)' not found" >&2; exit 1; }
 case $2 in
+"getprop ro.build.fingerprint") cat "$dir/build" 2>/dev/null || echo b/p/d:1/i/2:user/k ;;
+"settings get "*) cat "$dir/setting" ;;
+"settings put "*) printf '%s' "$2" | sed "s/.*'\(.*\)'/\1/" >"$dir/setting" ;;
+"settings delete "*) echo null >"$dir/setting" ;;
+"locksettings verify") cat "$dir/lock" ;;
+"ime list -s -a") sed 's#$#/.Service#' "$dir/keyboards" ;;
+"cmd package query-activities"*) printf '1 activities found:\r\n  Activity #0:\r\n    priority=0 preferredOrder=0\r\n'; sed 's#^#    #; s#$#/.Main#' "$dir/homes" ;;
 "getprop ro.product.device") printf '%s\r\n' "$(cat "$dir/device")" ;;
 "pm list packages -u --user 0") sed 's/^/package:/; s/$/\r/' "$dir/known" ;;
 "pm list packages --user 0") sed 's/^/package:/; s/$/\r/' "$dir/installed" ;;
@@ -64,6 +72,10 @@ func newPhone(t *testing.T, known, installed, disabled string) phone {
 		t.Fatal(err)
 	}
 	p.set("device", "dev")
+	p.set("homes", "com.android.launcher\n")
+	p.set("keyboards", "com.android.keys\n")
+	p.set("setting", "1.0\n")
+	p.set("lock", "Lock credential verified successfully\n")
 	for name, list := range map[string]string{"known": known, "installed": installed, "disabled": disabled} {
 		text := ""
 		for n := range strings.FieldsSeq(list) {
@@ -87,7 +99,8 @@ func (p phone) run(shell string, script []byte, args ...string) (out string, cod
 	p.t.Helper()
 	os.Remove(filepath.Join(p.dir, "asked"))
 	p.set("script", string(script))
-	cmd := exec.Command(shell, append([]string{filepath.Join(p.dir, "script")}, args...)...)
+	cmd := exec.Command(shell, with(shell, append([]string{filepath.Join(p.dir, "script")}, args...)...)...)
+	cmd.Dir = p.dir
 	cmd.Env = append(os.Environ(), "ADB="+filepath.Join(p.dir, "adb"))
 	raw, err := cmd.CombinedOutput()
 	if _, failed := err.(*exec.ExitError); err != nil && !failed {
@@ -96,7 +109,7 @@ func (p phone) run(shell string, script []byte, args ...string) (out string, cod
 	asked, _ := os.ReadFile(filepath.Join(p.dir, "asked"))
 	for line := range strings.Lines(string(asked)) {
 		line = strings.TrimSpace(line)
-		if !strings.HasPrefix(line, "pm list") && !strings.HasPrefix(line, "getprop") {
+		if !strings.HasPrefix(line, "pm list") && !strings.HasPrefix(line, "getprop") && !strings.HasPrefix(line, "ime ") && !strings.HasPrefix(line, "cmd package query") && !strings.HasPrefix(line, "settings get") && !strings.HasPrefix(line, "locksettings") {
 			did = append(did, line)
 		}
 	}
@@ -106,7 +119,7 @@ func (p phone) run(shell string, script []byte, args ...string) (out string, cod
 func TestRemoveRuns(t *testing.T) {
 	d := document("a.one", "a.two", "a.three", "a.four", "a.five")
 	d.Steps[3].Method = evidence.Disable
-	script, err := Shell(d, "x")
+	script, err := Shell(d, about)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -120,7 +133,7 @@ func TestRemoveRuns(t *testing.T) {
 		lines := strings.Split(strings.TrimRight(out, "\n"), "\n")
 		for i, want := range []string{"  1/5  done     a.one  Success", "  2/5  already  a.two  gone before", "  3/5  absent   a.three  not on this phone",
 			"  4/5  done     a.four  Package a.four new state: disabled-user", "  5/5  refused  a.five  Failure [DELETE_FAILED_DEVICE_POLICY_MANAGER] (a device administrator guards it",
-			"2 done, 1 already gone, 1 absent, 1 refused, of 5"} {
+			"2 done, 1 already gone, 1 absent, 1 refused, 0 skipped, of 5"} {
 			if i >= len(lines) || !strings.HasPrefix(lines[i], want) {
 				t.Errorf("%s, line %d: want %q in\n%s", shell, i+1, want, out)
 				break
@@ -141,7 +154,7 @@ func TestRemoveRuns(t *testing.T) {
 func TestUndoRuns(t *testing.T) {
 	d := document("a.one", "a.two", "a.three", "a.four")
 	d.Steps[3].Method = evidence.Disable
-	script, err := ShellUndo(d, "x")
+	script, err := ShellUndo(d, about)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -156,7 +169,7 @@ func TestUndoRuns(t *testing.T) {
 
 func TestScriptStops(t *testing.T) {
 	d := document("a.one", "a.two", "a.three")
-	script, err := Shell(d, "x")
+	script, err := Shell(d, about)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -173,7 +186,7 @@ func TestScriptStops(t *testing.T) {
 
 	p = newPhone(t, all, all, "")
 	p.set("device", "another")
-	if out, code, did := p.run(shell, script); code != 4 || len(did) != 0 || !strings.Contains(out, "This is for the model dev, and the phone says that it is another") {
+	if out, code, did := p.run(shell, script); code != 4 || len(did) != 0 || !strings.Contains(out, "This is for Model, and the phone says that it is another.") {
 		t.Errorf("another model: code %d, did %v\n%s", code, did, out)
 	}
 	if _, code, did := p.run(shell, script, "--anyway"); code != 0 || len(did) != 3 {
@@ -203,11 +216,102 @@ func TestScriptStops(t *testing.T) {
 	}
 }
 
+// TestGuards holds that no run leaves a phone without a home screen, a keyboard
+// or a dialler, whatever was published and whatever it is told.
+func TestGuards(t *testing.T) {
+	d := document("a.home", "a.keys", "a.other")
+	script, err := Shell(d, about)
+	if err != nil {
+		t.Fatal(err)
+	}
+	all := "a.home a.keys a.other"
+	for _, shell := range shells(t) {
+		for what, file := range map[string]string{"home screen": "homes", "keyboard": "keyboards"} {
+			p := newPhone(t, all, all, "")
+			p.set(file, map[string]string{"homes": "a.home\n", "keyboards": "a.keys\n"}[file])
+			if out, code, did := p.run(shell, script, "--anyway"); code != 5 || len(did) != 0 || !strings.Contains(out, "without a "+what) {
+				t.Errorf("%s, the only %s: code %d, did %v\n%s", shell, what, code, did, out)
+			}
+			// With another one there, its own may go.
+			p.set(file, map[string]string{"homes": "a.home\norg.open.home\n", "keyboards": "a.keys\norg.open.keys\n"}[file])
+			if out, code, did := p.run(shell, script); code != 0 || len(did) != 3 {
+				t.Errorf("%s, another %s: code %d, did %v\n%s", shell, what, code, did, out)
+			}
+			p.set(file, "")
+			if out, code, did := p.run(shell, script); code != 5 || len(did) != 0 || !strings.Contains(out, "does not say") {
+				t.Errorf("%s, no word about the %s: code %d, did %v\n%s", shell, what, code, did, out)
+			}
+		}
+	}
+}
+
+// TestLogAndUndo rehearses, runs with settings and a condition, and puts back
+// from the log what that run did and nothing else.
+func TestLogAndUndo(t *testing.T) {
+	d := document("a.one", "a.two", "a.three")
+	d.Steps[1].Method = evidence.Disable
+	d.Steps[2].Conditions = []string{"not lock-code-set"}
+	d.Steps = append(d.Steps, profile.Step{Number: 4, Kind: profile.Setting, Phase: profile.Before, Namespace: "global", Key: "window_animation_scale", Value: "0.5", Text: "Faster"},
+		profile.Step{Number: 5, Kind: profile.Check, Phase: profile.Afterward, Text: "Call somebody"})
+	run, err := Shell(d, about)
+	undo, err2 := ShellUndo(d, about)
+	if err != nil || err2 != nil {
+		t.Fatal(err, err2)
+	}
+	for _, shell := range shells(t) {
+		p := newPhone(t, "a.one a.two a.three", "a.one a.two a.three", "")
+		p.set("lock", "Old password provided but user has no password\nfailed\n")
+		if out, code, did := p.run(shell, run, "--rehearse"); code != 0 || len(did) != 0 || !strings.Contains(out, "2 would go, 0 already gone, 0 absent, 1 skipped") || !strings.Contains(out, "0.5 instead of 1.0") {
+			t.Errorf("%s, rehearsed: code %d, did %v\n%s", shell, code, did, out)
+		}
+		if logs, _ := filepath.Glob(filepath.Join(p.dir, "*.log")); len(logs) != 0 {
+			t.Errorf("a rehearsal wrote %v", logs)
+		}
+		out, code, did := p.run(shell, run, "--log", "it.log")
+		if code != 0 || fmt.Sprint(did) != "[settings put global window_animation_scale '0.5' pm uninstall --user 0 a.one pm disable-user --user 0 a.two]" || !strings.Contains(out, "skipped  a.three  only if: not lock-code-set") || !strings.Contains(out, "Call somebody") {
+			t.Errorf("%s: code %d, did %q\n%s", shell, code, did, out)
+		}
+		// Since then somebody took a.three off by hand: that stays off.
+		p.set("installed", "a.two\n")
+		p.set("disabled", "a.two\n")
+		out, code, did = p.run(shell, undo, "--log", "it.log")
+		if code != 0 || fmt.Sprint(did) != "[pm enable --user 0 a.two cmd package install-existing --user 0 a.one settings put global window_animation_scale '1.0']" {
+			t.Errorf("%s, undone: code %d, did %q\n%s", shell, code, did, out)
+		}
+		// A log is not trusted.
+		p.set("bad.log", "# roster-log/1\ndone\tremove-for-user\ta.one;reboot\t\ndone\tremove-for-user\t$(reboot)\t\nsetting\tglobal\tx\t1'; reboot; '\nsetting\tglobal;reboot\tx\t1\n")
+		if out, _, did := p.run(shell, undo, "--log", "bad.log"); len(did) != 0 {
+			t.Errorf("%s did %q from a hostile log\n%s", shell, did, out)
+		}
+		for file, text := range map[string]string{"none.log": "", "other.log": "hello\n"} {
+			if text != "" {
+				p.set(file, text)
+			}
+			if out, code, did := p.run(shell, undo, "--log", file); code != 2 || len(did) != 0 {
+				t.Errorf("%s, %s: code %d\n%s", shell, file, code, out)
+			}
+		}
+	}
+	p := newPhone(t, "a.one", "a.one", "")
+	a := about
+	a.Withdrawn, a.Reason = true, "two people lost their balance"
+	if run, err = Shell(d, a); err != nil {
+		t.Fatal(err)
+	}
+	if out, code, did := p.run(shells(t)[0], run); code != 6 || len(did) != 0 || !strings.Contains(out, "two people lost") {
+		t.Errorf("withdrawn: code %d, did %v\n%s", code, did, out)
+	}
+	p.set("build", "b/p/d:2/i/9:user/k\n")
+	if out, code, did := p.run(shells(t)[0], run, "--anyway"); code != 0 || len(did) != 2 || !strings.Contains(out, "not made for the phone's firmware") {
+		t.Errorf("another build, anyway: code %d, did %v\n%s", code, did, out)
+	}
+}
+
 // TestRefusalsAreExplained holds the words for each refusal that phones are
 // known to give.
 func TestRefusalsAreExplained(t *testing.T) {
 	d := document("a.one")
-	script, err := Shell(d, "x")
+	script, err := Shell(d, about)
 	if err != nil {
 		t.Fatal(err)
 	}
