@@ -4,7 +4,6 @@ import (
 	"context"
 	"crypto/rand"
 	"encoding/base64"
-	"encoding/xml"
 	"net/http"
 	"strings"
 	"time"
@@ -12,6 +11,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gin-gonic/gin"
 
+	"roster/server/atom"
 	"roster/store"
 )
 
@@ -180,34 +180,6 @@ func (s *Server) changePassword(ctx context.Context, in *passwordInput) (*struct
 	return nil, s.store.SetPassword(ctx, p.ID, hash, connectionOf(ctx).token)
 }
 
-// Atom, as RFC 4287 has it.
-type atomFeed struct {
-	XMLName xml.Name    `xml:"http://www.w3.org/2005/Atom feed"`
-	ID      string      `xml:"id"`
-	Title   string      `xml:"title"`
-	Updated string      `xml:"updated"`
-	Author  atomAuthor  `xml:"author"`
-	Links   []atomLink  `xml:"link"`
-	Entries []atomEntry `xml:"entry"`
-}
-
-type atomAuthor struct {
-	Name string `xml:"name"`
-}
-
-type atomLink struct {
-	Rel  string `xml:"rel,attr,omitempty"`
-	Href string `xml:"href,attr"`
-}
-
-type atomEntry struct {
-	ID      string   `xml:"id"`
-	Title   string   `xml:"title"`
-	Updated string   `xml:"updated"`
-	Link    atomLink `xml:"link"`
-	Content string   `xml:"content,omitempty"`
-}
-
 // feed is a person's own feed; its key is in the address, since feed readers
 // do not sign in.
 func (s *Server) feed(c *gin.Context) {
@@ -227,30 +199,38 @@ func (s *Server) feed(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
-	base := "http://" + c.Request.Host
-	if connectionOf(ctx).secure {
-		base = "https://" + c.Request.Host
-	}
-	f := atomFeed{ID: "urn:uuid:" + p.ID.String(), Title: "Roster, for " + p.Name, Author: atomAuthor{"Roster"}, Links: []atomLink{{Rel: "alternate", Href: base + "/"}}}
-	f.Updated = time.Unix(0, 0).UTC().Format(time.RFC3339)
-	if len(list) > 0 {
-		f.Updated = list[0].At.UTC().Format(time.RFC3339)
-	}
+	base := s.base(c)
+	f := atom.Feed{ID: "urn:uuid:" + p.ID.String(), Title: "Roster, for " + p.Name, Author: atom.Author{Name: "Roster"}, Links: []atom.Link{{Rel: "alternate", Href: base + "/"}}}
 	for _, n := range list {
-		e := atomEntry{ID: "urn:uuid:" + n.ID.String(), Title: noticeSentence(n), Updated: n.At.UTC().Format(time.RFC3339), Content: n.Words}
-		e.Link = atomLink{Rel: "alternate", Href: base + "/"}
-		if n.ChangeID != nil {
+		e := atom.Entry{ID: "urn:uuid:" + n.ID.String(), Title: noticeSentence(n), Updated: atom.Time(n.At), Content: n.Words}
+		e.Link = atom.Link{Rel: "alternate", Href: base + "/"}
+		switch {
+		case n.ChangeID != nil:
 			e.Link.Href = base + "/review/" + n.ChangeID.String()
+		case n.ProfileID != nil:
+			e.Link.Href = base + "/profiles/" + n.ProfileID.String()
 		}
 		f.Entries = append(f.Entries, e)
 	}
-	raw, err := xml.MarshalIndent(f, "", "  ")
+	raw, err := f.Marshal()
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
 	c.Header("Cache-Control", "private, max-age=300")
-	c.Data(http.StatusOK, "application/atom+xml; charset=utf-8", append([]byte(xml.Header), raw...))
+	c.Data(http.StatusOK, atom.ContentType, raw)
+}
+
+// base is where the installation is reached: as it was told, or as this
+// request reached it.
+func (s *Server) base(c *gin.Context) string {
+	switch {
+	case s.config.PublicURL != "":
+		return s.config.PublicURL
+	case connectionOf(c.Request.Context()).secure:
+		return "https://" + c.Request.Host
+	}
+	return "http://" + c.Request.Host
 }
 
 // noticeSentence says a notice in a sentence.
@@ -265,6 +245,14 @@ func noticeSentence(n store.Notice) string {
 		return n.By + " asks you to look at " + about
 	case "revised":
 		return n.By + " sent " + about + " again"
+	case "publish-asked":
+		return n.By + " asks to publish " + about
+	case "publish-published":
+		return n.By + " published " + about
+	case "publish-returned":
+		return n.By + " wants something changed before " + about + " is published: " + n.Words
+	case "withdrawn":
+		return n.By + " withdrew a release of " + about + ": " + n.Words
 	}
 	return about
 }

@@ -12,13 +12,19 @@ import (
 	"roster/web"
 )
 
-// application serves the built browser application: its files, and its page
-// for every address that is nothing else's.
-func (s *Server) application() {
+// Assets are the files of the built browser application.
+func Assets() fs.FS {
 	dist, err := fs.Sub(web.Dist, "dist")
 	if err != nil {
 		panic(err) // the folder is embedded
 	}
+	return dist
+}
+
+// application serves the built browser application: its files, and its page
+// for every address that is nothing else's.
+func (s *Server) application() {
+	dist := Assets()
 	page, err := fs.ReadFile(dist, "index.html")
 	if err != nil {
 		page = []byte("<!doctype html><title>Roster</title><p>The browser application is not built into this program. Run scripts/build.\n")

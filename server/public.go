@@ -2,224 +2,144 @@ package server
 
 import (
 	"bytes"
+	"compress/gzip"
 	"context"
-	"embed"
+	"crypto/sha256"
 	"errors"
 	"fmt"
-	"html/template"
 	"net/http"
-	"slices"
 	"strconv"
 	"strings"
-	"time"
+	"sync"
 
 	"github.com/gin-gonic/gin"
 
-	"roster/core/android"
-	"roster/core/evidence"
-	"roster/core/profile"
-	"roster/core/render"
+	"roster/server/site"
 	"roster/store"
 )
 
-//go:embed pages
-var pageFiles embed.FS
-
-var pages = template.Must(template.New("").Funcs(template.FuncMap{
-	"percent":  evidence.Percent,
-	"loadWord": func(l evidence.Load) string { return loadWords[l] },
-	"date":     func(t time.Time) string { return t.UTC().Format("2 January 2006") },
-	"words":    func(slug string) string { return strings.ReplaceAll(slug, "-", " ") },
-	"front":    front,
-	"back":     func(name string) string { return strings.TrimPrefix(name, front(name)) },
-	"breaks":   breaks,
-}).ParseFS(pageFiles, "pages/*.html"))
-
-var loadWords = map[evidence.Load]string{
-	evidence.Loose: "Loose", evidence.LeanedOn: "Leaned on", evidence.TiedIn: "Tied in",
-	evidence.LoadBearing: "Load-bearing", evidence.Unproven: "Unproven",
+// pressed is a public file as it is sent, plain and compressed.
+type pressed struct {
+	site.File
+	gzipped          []byte
+	etag, gzipEtag   string
+	length, gzLength string
 }
 
-// front is the shared namespace of a package name, which is shown dimmed.
-func front(name string) string {
-	parts := strings.Split(name, ".")
-	n := min(2, len(parts)-1)
-	if n < 1 {
-		return ""
+// press keeps public files ready to be sent. They are written anew after
+// anything was published, withdrawn or signed with another key: events of this
+// kind reach every server of the installation.
+type press struct {
+	site  *site.Site
+	mu    sync.RWMutex
+	files map[string]*pressed
+	// edition counts how often everything was thrown away, so that a file
+	// that was written before is not kept after.
+	edition int
+}
+
+// maxPressed bounds what is kept; there is no end to wrong addresses, but those
+// are never kept.
+const maxPressed = 20_000
+
+func (p *press) forget() {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.files, p.edition = map[string]*pressed{}, p.edition+1
+}
+
+// file finds what stands at an address.
+func (p *press) file(ctx context.Context, path string) (*pressed, error) {
+	p.mu.RLock()
+	f, edition := p.files[path], p.edition
+	p.mu.RUnlock()
+	if f != nil {
+		return f, nil
 	}
-	return strings.Join(parts[:n], ".") + "."
+	plain, err := p.site.File(ctx, path)
+	if err != nil {
+		return nil, err
+	}
+	sum := sha256.Sum256(plain.Body)
+	var b bytes.Buffer
+	w, err := gzip.NewWriterLevel(&b, gzip.BestCompression)
+	if err != nil {
+		return nil, err
+	}
+	if _, err := w.Write(plain.Body); err != nil {
+		return nil, err
+	}
+	if err := w.Close(); err != nil {
+		return nil, err
+	}
+	f = &pressed{File: plain, gzipped: b.Bytes(), etag: fmt.Sprintf(`"%x"`, sum[:12]), gzipEtag: fmt.Sprintf(`"%x-z"`, sum[:12]), length: strconv.Itoa(len(plain.Body)), gzLength: strconv.Itoa(b.Len())}
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if p.edition == edition && len(p.files) < maxPressed {
+		p.files[path] = f
+	}
+	return f, nil
 }
 
-// breaks lets a package name break behind its dots and nowhere else.
-func breaks(name string) template.HTML {
-	return template.HTML(strings.ReplaceAll(template.HTMLEscapeString(name), ".", ".<wbr>"))
-}
-
-func releasePath(maker, model, edition string, number int) string {
-	return fmt.Sprintf("/r/%s/%s/%s/%d", maker, model, edition, number)
-}
-
-// form is one way in which a release is handed out.
-type form struct {
-	contentType string
-	render      func(store.Release, *profile.Document) ([]byte, error)
-}
-
-// forms by the ending of the address, the longest first.
-var forms = []struct {
-	ending string
-	form
-}{
-	{".json.minisig", form{"text/plain; charset=utf-8", func(r store.Release, _ *profile.Document) ([]byte, error) { return []byte(r.Signature), nil }}},
-	{".undo.sh", form{"text/x-shellscript; charset=utf-8", func(r store.Release, d *profile.Document) ([]byte, error) { return render.ShellUndo(d, r.SHA256) }}},
-	{".json", form{"application/json", func(r store.Release, _ *profile.Document) ([]byte, error) { return r.Document, nil }}},
-	{".sh", form{"text/x-shellscript; charset=utf-8", func(r store.Release, d *profile.Document) ([]byte, error) { return render.Shell(d, r.SHA256) }}},
-	{".txt", form{"text/plain; charset=utf-8", func(_ store.Release, d *profile.Document) ([]byte, error) { return render.Names(d), nil }}},
+// watch throws away what may no longer be so, until ctx ends.
+func (s *Server) watchPress(ctx context.Context) {
+	changes, end := s.events.watch()
+	defer end()
+	for {
+		select {
+		case e := <-changes:
+			if e.Topic == "" || e.Topic == "releases" {
+				s.press.forget()
+			}
+		case <-ctx.Done():
+			return
+		}
+	}
 }
 
 func (s *Server) publicRoutes() {
 	for _, method := range []string{http.MethodGet, http.MethodHead} {
-		s.plain(method, "/r/*address", Public, s.release)
-		s.plain(method, "/r", Public, s.releaseIndex)
-		s.plain(method, "/schema/release.json", Public, func(c *gin.Context) {
-			c.Data(http.StatusOK, "application/schema+json", profile.Schema)
-		})
-		s.plain(method, "/schema/capture.json", Public, func(c *gin.Context) {
-			c.Data(http.StatusOK, "application/schema+json", android.CaptureSchema)
-		})
-		s.plain(method, "/minisign.pub", Public, s.publicKey)
-	}
-}
-
-// address takes /maker/model/edition[/number][ending] apart.
-func address(path string) (maker, model, edition string, number int, ending string, ok bool) {
-	path = strings.Trim(path, "/")
-	for _, f := range forms {
-		if rest, found := strings.CutSuffix(path, f.ending); found {
-			path, ending = rest, f.ending
-			break
+		for _, path := range []string{"/r", "/r.json", "/r/*address", "/feed.atom", "/minisign.pub", "/keys", "/keys.json", "/keys/*key", "/schema/release.json", "/schema/capture.json"} {
+			s.plain(method, path, Public, s.public)
 		}
 	}
-	parts := strings.Split(path, "/")
-	if len(parts) < 3 || len(parts) > 4 {
-		return "", "", "", 0, "", false
-	}
-	if len(parts) == 4 {
-		n, err := strconv.Atoi(parts[3])
-		if err != nil || n < 1 || n > 1_000_000 {
-			return "", "", "", 0, "", false
-		}
-		number = n
-	}
-	return parts[0], parts[1], parts[2], number, ending, true
 }
 
-func (s *Server) release(c *gin.Context) {
-	if strings.Trim(c.Param("address"), "/") == "" {
-		s.releaseIndex(c)
-		return
+// public hands out a public file. Any cache may keep it and ask whether it is
+// still so: a withdrawal has to be seen.
+func (s *Server) public(c *gin.Context) {
+	path := c.Request.URL.Path
+	if len(path) > 2 {
+		path = strings.TrimRight(path, "/")
 	}
-	maker, model, edition, number, ending, ok := address(c.Param("address"))
-	if !ok {
-		s.publicProblem(c, ending, store.ErrNotFound)
-		return
-	}
-	r, err := s.store.Release(c.Request.Context(), maker, model, edition, number)
+	f, err := s.press.file(c.Request.Context(), path)
 	if err != nil {
-		s.publicProblem(c, ending, err)
+		s.publicProblem(c, site.Ending(path), err)
 		return
 	}
-	doc, err := profile.ParseDocument(r.Document)
-	if err != nil {
-		s.publicProblem(c, ending, err)
+	h := c.Writer.Header()
+	h.Set("Cache-Control", "public, no-cache")
+	h.Set("Vary", "Accept-Encoding")
+	body, etag, length := f.Body, f.etag, f.length
+	if strings.Contains(c.GetHeader("Accept-Encoding"), "gzip") {
+		body, etag, length = f.gzipped, f.gzipEtag, f.gzLength
+		h.Set("Content-Encoding", "gzip")
+	}
+	h.Set("ETag", etag)
+	if match := c.GetHeader("If-None-Match"); match != "" && (match == "*" || strings.Contains(match, etag)) {
+		h.Del("Content-Encoding")
+		c.Writer.WriteHeader(http.StatusNotModified)
 		return
 	}
-	c.Header("ETag", fmt.Sprintf(`"%s-%s%s"`, r.SHA256[:16], r.State, ending))
-	c.Header("Cache-Control", "no-cache")
-	if ending == "" {
-		s.page(c, http.StatusOK, "release.html", pageOf(r, doc))
-		return
+	h.Set("Content-Type", f.Type)
+	h.Set("Content-Length", length)
+	if f.Name != "" {
+		h.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", f.Name))
 	}
-	at := slices.IndexFunc(forms, func(f struct {
-		ending string
-		form
-	}) bool {
-		return f.ending == ending
-	})
-	body, err := forms[at].render(r, doc)
-	if err != nil {
-		s.publicProblem(c, ending, err)
-		return
+	c.Writer.WriteHeader(http.StatusOK)
+	if c.Request.Method != http.MethodHead {
+		_, _ = c.Writer.Write(body)
 	}
-	c.Header("Content-Type", forms[at].contentType)
-	c.Header("Content-Disposition", fmt.Sprintf(`attachment; filename="%s-%s-%d%s"`, model, edition, r.Number, ending))
-	http.ServeContent(c.Writer, c.Request, "", time.Time{}, bytes.NewReader(body))
-}
-
-// releasePage is what the page of a release shows.
-type releasePage struct {
-	store.Release
-	Doc   *profile.Document
-	Path  string
-	File  string
-	Costs []cost
-}
-
-// cost is a function that goes, with what takes it.
-type cost struct {
-	Function string
-	Steps    []profile.Step
-}
-
-func pageOf(r store.Release, d *profile.Document) releasePage {
-	p := releasePage{Release: r, Doc: d, Path: releasePath(r.Maker, r.Model, r.Edition, r.Number), File: fmt.Sprintf("%s-%s-%d", r.Model, r.Edition, r.Number)}
-	at := map[string]int{}
-	for _, step := range d.Steps {
-		for _, f := range step.Costs {
-			i, ok := at[f]
-			if !ok {
-				i = len(p.Costs)
-				at[f] = i
-				p.Costs = append(p.Costs, cost{Function: f})
-			}
-			p.Costs[i].Steps = append(p.Costs[i].Steps, step)
-		}
-	}
-	return p
-}
-
-func (s *Server) releaseIndex(c *gin.Context) {
-	list, err := s.store.Releases(c.Request.Context(), store.Scope{}, maxList)
-	if err != nil {
-		s.publicProblem(c, "", err)
-		return
-	}
-	list = slices.DeleteFunc(list, func(r store.ReleaseLine) bool { return r.State == "replaced" })
-	c.Header("Cache-Control", "no-cache")
-	s.page(c, http.StatusOK, "releases.html", list)
-}
-
-func (s *Server) publicKey(c *gin.Context) {
-	k, err := s.store.KeyInUse(c.Request.Context())
-	if err != nil {
-		s.publicProblem(c, ".pub", err)
-		return
-	}
-	c.Data(http.StatusOK, "text/plain; charset=utf-8", KeyFile(k.ID, k.Public))
-}
-
-func (s *Server) page(c *gin.Context, status int, name string, data any) {
-	var b bytes.Buffer
-	if err := pages.ExecuteTemplate(&b, name, data); err != nil {
-		s.log.Error("a page could not be written", "page", name, "err", err)
-		c.String(http.StatusInternalServerError, "The page could not be written.\n")
-		return
-	}
-	if etag := c.Writer.Header().Get("ETag"); etag != "" && c.GetHeader("If-None-Match") == etag {
-		c.Status(http.StatusNotModified)
-		return
-	}
-	c.Data(status, "text/html; charset=utf-8", b.Bytes())
 }
 
 // publicProblem answers a person with a page, a program with words.
@@ -229,9 +149,16 @@ func (s *Server) publicProblem(c *gin.Context, ending string, err error) {
 	if errors.Is(err, store.ErrNotFound) {
 		p = problem(http.StatusNotFound, "not-found", "There is no release at this address.")
 	}
+	c.Header("Cache-Control", "no-store")
 	if ending != "" {
 		c.String(p.Status, "%s\n", p.Detail)
 		return
 	}
-	s.page(c, p.Status, "problem.html", p)
+	page, err := site.Problem(p.Title, p.Detail)
+	if err != nil {
+		s.log.Error("a page could not be written", "err", err)
+		c.String(http.StatusInternalServerError, "The page could not be written.\n")
+		return
+	}
+	c.Data(p.Status, "text/html; charset=utf-8", page)
 }

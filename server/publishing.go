@@ -2,6 +2,7 @@ package server
 
 import (
 	"context"
+	"fmt"
 	"net/http"
 	"strconv"
 	"strings"
@@ -74,6 +75,7 @@ func (s *Server) publishingRoutes() {
 			if reason == "" {
 				return nil, problem(http.StatusUnprocessableEntity, "bad-request", "Say why, for everybody who has run it.")
 			}
+			defer s.press.forget()
 			return nil, s.store.Withdraw(ctx, in.ID, reason, personOf(ctx).ID)
 		})
 	route(s, Technician, huma.Operation{OperationID: "listReleases", Method: http.MethodGet, Path: "/api/v1/releases", Summary: "Releases in scope, newest first"},
@@ -94,6 +96,7 @@ func (s *Server) publishingRoutes() {
 			if why == "" {
 				return nil, problem(http.StatusUnprocessableEntity, "bad-request", "Say why, for everybody who checks signatures.")
 			}
+			defer s.press.forget()
 			if err := RotateKey(ctx, s.store, s.secret, why, personOf(ctx).ID); err != nil {
 				return nil, err
 			}
@@ -140,6 +143,9 @@ func (s *Server) decidePublication(ctx context.Context, in *verdictInput) (*verd
 	if err != nil {
 		return nil, err
 	}
+	// Other servers hear of it; whoever reads here at once must not be told of
+	// what was before.
+	defer s.press.forget()
 	number, err := s.store.DecidePublication(ctx, in.ID, personOf(ctx), v, sign)
 	if err != nil {
 		return nil, err
@@ -153,7 +159,7 @@ func (s *Server) decidePublication(ctx context.Context, in *verdictInput) (*verd
 		return nil, err
 	}
 	s.log.Info("a release was published", "maker", p.Maker, "model", p.Model, "edition", p.Slug, "number", number)
-	out.Body.Number, out.Body.Path = number, releasePath(p.Maker, p.Model, p.Slug, number)
+	out.Body.Number, out.Body.Path = number, fmt.Sprintf("/r/%s/%s/%s/%d", p.Maker, p.Model, p.Slug, number)
 	return out, nil
 }
 

@@ -13,7 +13,6 @@ import (
 
 	"github.com/jackc/pgx/v5/pgconn"
 
-	"roster/core/evidence"
 	"roster/store"
 )
 
@@ -111,28 +110,6 @@ func TestExplain(t *testing.T) {
 	}
 }
 
-func TestAddress(t *testing.T) {
-	for path, want := range map[string]string{
-		"/brannock/lyra-5/lending-desk":              "brannock lyra-5 lending-desk 0 ",
-		"/brannock/lyra-5/lending-desk/":             "brannock lyra-5 lending-desk 0 ",
-		"/brannock/lyra-5/lending-desk/3":            "brannock lyra-5 lending-desk 3 ",
-		"/brannock/lyra-5/lending-desk/3.undo.sh":    "brannock lyra-5 lending-desk 3 .undo.sh",
-		"/brannock/lyra-5/lending-desk.json.minisig": "brannock lyra-5 lending-desk 0 .json.minisig",
-		"/brannock/lyra-5/lending-desk/3.txt":        "brannock lyra-5 lending-desk 3 .txt",
-	} {
-		maker, model, edition, number, ending, ok := address(path)
-		got := strings.Join([]string{maker, model, edition, string(rune('0' + number)), ending}, " ")
-		if !ok || got != want {
-			t.Errorf("%s: %q, %v", path, got, ok)
-		}
-	}
-	for _, bad := range []string{"", "/", "/a", "/a/b", "/a/b/c/d", "/a/b/c/0", "/a/b/c/1/2", "/a/b/c/1000001", "/a/b/c/1.exe"} {
-		if _, _, _, _, _, ok := address(bad); ok {
-			t.Errorf("%q was taken", bad)
-		}
-	}
-}
-
 func TestAccess(t *testing.T) {
 	for _, c := range []struct {
 		access Access
@@ -149,17 +126,6 @@ func TestAccess(t *testing.T) {
 }
 
 func TestWords(t *testing.T) {
-	if front("com.brannock.voice.wake") != "com.brannock." || front("android") != "" || front("a.b") != "a." {
-		t.Error("the shared namespace of a name")
-	}
-	if got := breaks(`a.<b>.c`); got != "a.<wbr>&lt;b&gt;.<wbr>c" {
-		t.Errorf("%s", got)
-	}
-	for _, l := range evidence.Loads {
-		if loadWords[l] == "" {
-			t.Errorf("%s has no word", l)
-		}
-	}
 	for etag, want := range map[string]int{`"3"`: 3, "7": 7} {
 		if n, err := revisionOf(etag); err != nil || n != want {
 			t.Errorf("%s: %d, %v", etag, n, err)

@@ -17,6 +17,7 @@ import (
 
 	"roster/bench"
 	"roster/bench/adb"
+	"roster/server/site"
 	"roster/store"
 )
 
@@ -31,6 +32,9 @@ type Config struct {
 	ADBProgram string
 	// StandIns are simulated phones whose hands this server may lead.
 	StandIns []bench.Hand
+	// PublicURL is where the installation is reached from outside, such as
+	// https://roster.example, without a slash at its end.
+	PublicURL string
 	// Version is shown and written into the API's description.
 	Version string
 	// Demo, when not empty, is shown on the sign-in page.
@@ -53,6 +57,7 @@ type Server struct {
 	engine  *gin.Engine
 	api     huma.API
 	events  *hub
+	press   *press
 	station *bench.Station
 	// previewing is held while another yardstick is tried out: that takes all
 	// trials there are, and more than one at a time would keep people waiting.
@@ -68,6 +73,7 @@ func New(c Config) *Server {
 	s := build(c)
 	s.background(func(ctx context.Context) { s.migrate(ctx) })
 	s.background(func(ctx context.Context) { s.store.Listen(ctx, s.events.tell) })
+	s.background(s.watchPress)
 	s.background(s.endSilentJobs)
 	if c.ADB != "" {
 		s.background(s.station.Watch)
@@ -82,6 +88,7 @@ func build(c Config) *Server {
 	s := &Server{store: c.Store, secret: c.Secret, log: c.Log, config: c, engine: gin.New(), events: newHub()}
 	s.ctx, s.stop = context.WithCancel(context.Background())
 	s.station = bench.NewStation(&adb.Client{Address: c.ADB}, c.ADBProgram, c.Secret.derive("handles"), c.StandIns, c.Log)
+	s.press = &press{site: &site.Site{Store: c.Store, Base: c.PublicURL}, files: map[string]*pressed{}}
 	s.middleware()
 	s.routes()
 	return s
@@ -121,6 +128,8 @@ func (s *Server) middleware() {
 	e.HandleMethodNotAllowed = true
 	e.ForwardedByClientIP = false
 	e.Use(s.recover, s.logRequests, securityHeaders)
+	// What is public is pressed already, and the same for everybody.
+	s.publicRoutes()
 	e.Use(gzip.Gzip(gzip.BestSpeed, gzip.WithExcludedPathsRegexs([]string{`/events$`, `/link/requests$`, `\.woff2$`, `^/assets/.*\.js$`, `^/assets/.*\.css$`})))
 	e.Use(s.crossOrigin, s.whoIsIt)
 }
@@ -153,7 +162,6 @@ func (s *Server) routes() {
 	s.linkRoutes()
 	s.captureRoutes()
 	s.impactRoutes()
-	s.publicRoutes()
 	s.plain(http.MethodGet, "/healthz", Public, func(c *gin.Context) { c.String(http.StatusOK, "ok\n") })
 	s.plain(http.MethodGet, "/readyz", Public, s.ready)
 	s.plain(http.MethodGet, "/metrics", Public, gin.WrapH(promhttp.Handler()))

@@ -10,6 +10,7 @@ import (
 	"github.com/google/uuid"
 
 	"roster/core/profile"
+	"roster/server/site"
 	"roster/store"
 )
 
@@ -90,11 +91,6 @@ func RotateKey(ctx context.Context, st *store.Store, secret Secret, why string, 
 		return err
 	}
 	k.EndorsedBy = old.ID
-	k.Endorsement = string(minisign.SignWithComments(private, KeyFile(k.ID, k.Public), "key "+k.ID+" takes the place of "+old.ID, "signature of a Roster key, by key "+old.ID))
+	k.Endorsement = string(minisign.SignWithComments(private, site.KeyFile(k.ID, k.Public), "key "+k.ID+" takes the place of "+old.ID, "signature of a Roster key, by key "+old.ID))
 	return st.RotateKey(ctx, old.ID, k, why, person)
-}
-
-// KeyFile is a public key as minisign reads it.
-func KeyFile(id, public string) []byte {
-	return []byte(fmt.Sprintf("untrusted comment: minisign public key %s\n%s\n", id, public))
 }

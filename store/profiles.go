@@ -41,10 +41,13 @@ type Profile struct {
 	Newest int `db:"newest" json:"newest"`
 }
 
+// sistersOf are the sister models of profile p.
+const sistersOf = `coalesce((select jsonb_agg(jsonb_build_object('id', x.id, 'slug', x.slug, 'name', x.name, 'device', x.device, 'form', x.form) order by x.name)
+			from profile_sisters y join models x on x.id = y.model_id where y.profile_id = p.id), '[]')`
+
 const profileColumns = `
 	select p.id, m.slug as maker, m.name as maker_name, d.slug as model, d.id as model_id, d.name as model_name, p.slug,
-		coalesce((select jsonb_agg(jsonb_build_object('id', x.id, 'slug', x.slug, 'name', x.name, 'device', x.device, 'form', x.form) order by x.name)
-			from profile_sisters y join models x on x.id = y.model_id where y.profile_id = p.id), '[]') as sisters, p.name, p.purpose, p.rules, p.revision,
+		` + sistersOf + ` as sisters, p.name, p.purpose, p.rules, p.revision,
 		w.name as changed_by, p.changed_at, coalesce((select max(number) from releases where profile_id = p.id), 0) as newest
 	from profiles p join models d on d.id = p.model_id join makers m on m.id = d.maker_id join people w on w.id = p.changed_by`
 

@@ -27,12 +27,14 @@ type ReleaseLine struct {
 	Steps       int        `db:"steps" json:"steps"`
 	WithdrawnAt *time.Time `db:"withdrawn_at" json:"withdrawnAt,omitempty"`
 	WithdrawnBy string     `db:"withdrawn_by" json:"withdrawnBy,omitempty"`
+	// Sisters are other models that it is for.
+	Sisters []ProfileModel `db:"sisters" json:"sisters" nullable:"false"`
 }
 
 const releaseLines = `
 	select r.id, m.slug as maker, m.name as maker_name, d.slug as model, d.name as model_name, p.slug as edition, p.name as edition_name,
 		r.number, r.state, r.withdrawn_reason, r.sha256, r.published_at, w.name as published_by,
-		(select count(*) from release_packages x where x.release_id = r.id)::int as steps, r.withdrawn_at, coalesce(q.name, '') as withdrawn_by
+		(select count(*) from release_packages x where x.release_id = r.id)::int as steps, r.withdrawn_at, coalesce(q.name, '') as withdrawn_by, ` + sistersOf + ` as sisters
 	from releases r join profiles p on p.id = r.profile_id join models d on d.id = p.model_id join makers m on m.id = d.maker_id
 		join people w on w.id = r.published_by left join people q on q.id = r.withdrawn_by`
 

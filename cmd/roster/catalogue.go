@@ -9,6 +9,8 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"roster/server"
+	"roster/server/site"
 	"roster/store"
 	"roster/store/exchange"
 )
@@ -33,16 +35,36 @@ func openStore(c *cobra.Command, database string) (*store.Store, error) {
 	return st, nil
 }
 
+// exportSite writes everything public into a folder.
+func exportSite(c *cobra.Command, st *store.Store, folder, public string) error {
+	if public == "" {
+		return usageError{fmt.Errorf("say with --public-url where the pages will be reached: scripts and QR codes name it")}
+	}
+	n, err := (&site.Site{Store: st, Base: strings.TrimRight(public, "/")}).Export(c.Context(), folder, server.Assets())
+	if err != nil {
+		return fmt.Errorf("%d files were written to %s; then: %w", n, folder, err)
+	}
+	fmt.Fprintf(c.OutOrStdout(), "%d files written to %s\n", n, folder)
+	return nil
+}
+
 func exportCommand() *cobra.Command {
-	var database string
+	var database, folder, public string
 	c := &cobra.Command{
-		Use: "export FILE", Short: "Write the whole catalogue into a file: JSON, or CSV tables in a .zip", Example: "  roster export catalogue.json\n  roster export catalogue.zip", Args: wantArgs(1, 1, "one file"),
+		Use: "export FILE | export --site FOLDER", Short: "Write the whole catalogue into a file: JSON, or CSV tables in a .zip; or all public pages into a folder",
+		Example: "  roster export catalogue.json\n  roster export catalogue.zip\n  roster export --site public --public-url https://roster.example", Args: wantArgs(0, 1, "one file, or none with --site"),
 		RunE: func(c *cobra.Command, args []string) error {
+			if (folder == "") == (len(args) == 0) {
+				return usageError{fmt.Errorf("name a file for the catalogue, or a folder for the public pages with --site")}
+			}
 			st, err := openStore(c, database)
 			if err != nil {
 				return err
 			}
 			defer st.Close()
+			if folder != "" {
+				return exportSite(c, st, folder, public)
+			}
 			// Half a file must never stand where a whole one stood.
 			file, err := os.CreateTemp(filepath.Dir(args[0]), ".roster-export-*")
 			if err != nil {
@@ -65,6 +87,8 @@ func exportCommand() *cobra.Command {
 			return st.Record(c.Context(), store.Act{Action: "catalogue.exported", Subject: store.CatalogueFormat})
 		},
 	}
+	c.Flags().StringVar(&folder, "site", "", "write all public pages, scripts, feeds and keys into this folder, for any static host")
+	c.Flags().StringVar(&public, "public-url", env("ROSTER_PUBLIC_URL", ""), "where the pages will be reached, such as https://roster.example (ROSTER_PUBLIC_URL)")
 	databaseFlag(c, &database)
 	return c
 }

@@ -2,7 +2,10 @@ package main
 
 import (
 	"fmt"
+	"maps"
 	"os"
+	"slices"
+	"strings"
 
 	"aead.dev/minisign"
 	"github.com/spf13/cobra"
@@ -11,8 +14,19 @@ import (
 	"roster/core/render"
 )
 
+// forms are what a release can be written as.
+var forms = map[string]func(*profile.Document, render.About) ([]byte, error){
+	"sh": render.Shell, "undo.sh": render.ShellUndo, "phone.sh": render.PhoneShell, "phone.undo.sh": render.PhoneShellUndo,
+	"ps1": render.PowerShell, "undo.ps1": render.PowerShellUndo, "bat": render.Batch, "undo.bat": render.BatchUndo,
+	"txt":      func(d *profile.Document, _ render.About) ([]byte, error) { return render.Names(d), nil },
+	"undo.txt": func(d *profile.Document, _ render.About) ([]byte, error) { return render.NamesUndo(d), nil },
+	"csv":      func(d *profile.Document, _ render.About) ([]byte, error) { return render.CSV(d) },
+	"md":       func(d *profile.Document, a render.About) ([]byte, error) { return render.Markdown(d, a), nil },
+}
+
 func renderCommand() *cobra.Command {
 	var form string
+	var about render.About
 	c := &cobra.Command{
 		Use:     "render RELEASE.json",
 		Short:   "Write a release as a script or a list",
@@ -27,17 +41,12 @@ func renderCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			var out []byte
-			switch form {
-			case "sh":
-				out, err = render.Shell(doc, profile.Digest(raw))
-			case "undo.sh":
-				out, err = render.ShellUndo(doc, profile.Digest(raw))
-			case "txt":
-				out = render.Names(doc)
-			default:
-				return usageError{fmt.Errorf("form %q: want sh, undo.sh or txt", form)}
+			render := forms[form]
+			if render == nil {
+				return usageError{fmt.Errorf("form %q: want %s", form, strings.Join(slices.Sorted(maps.Keys(forms)), ", "))}
 			}
+			about.Digest, about.File = profile.Digest(raw), fmt.Sprintf("%s-%s-%d", doc.Model.Slug, doc.Edition.Slug, doc.Number)
+			out, err := render(doc, about)
 			if err != nil {
 				return err
 			}
@@ -45,7 +54,8 @@ func renderCommand() *cobra.Command {
 			return err
 		},
 	}
-	c.Flags().StringVar(&form, "form", "sh", "sh, undo.sh or txt")
+	c.Flags().StringVar(&form, "form", "sh", strings.Join(slices.Sorted(maps.Keys(forms)), ", "))
+	c.Flags().StringVar(&about.Where, "where", "", "the address at which one sees whether it was withdrawn; the form states it")
 	return c
 }
 
@@ -80,7 +90,7 @@ func verifyCommand() *cobra.Command {
 				return err
 			}
 			fmt.Fprintf(c.OutOrStdout(), "good signature: %s %s, %s, no. %d, %d packages, sha256 %s\n",
-				doc.Maker.Name, doc.Model.Name, doc.Edition.Name, doc.Number, len(doc.Steps), profile.Digest(raw))
+				doc.Maker.Name, doc.Model.Name, doc.Edition.Name, doc.Number, len(doc.Removals()), profile.Digest(raw))
 			return nil
 		},
 	}

@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -19,9 +20,9 @@ import (
 
 // settings are what serve and demo are told by flags or the environment.
 type settings struct {
-	listen, database, adb, adbProgram, secret string
-	standIns                                  []string
-	hands                                     []bench.Hand
+	listen, database, adb, adbProgram, secret, public string
+	standIns                                          []string
+	hands                                             []bench.Hand
 }
 
 func (s *settings) flags(c *cobra.Command) {
@@ -31,6 +32,7 @@ func (s *settings) flags(c *cobra.Command) {
 	}
 	f := c.Flags()
 	f.StringVar(&s.listen, "listen", env("ROSTER_LISTEN", "127.0.0.1:8420"), "address to serve on (ROSTER_LISTEN)")
+	f.StringVar(&s.public, "public-url", env("ROSTER_PUBLIC_URL", ""), "where people reach it from outside, such as https://roster.example; scripts, QR codes and feeds say so (ROSTER_PUBLIC_URL)")
 	f.StringVar(&s.database, "database", env("ROSTER_DATABASE_URL", ""), "address of the PostgreSQL database (ROSTER_DATABASE_URL)")
 	f.StringVar(&s.adb, "adb", env("ROSTER_ADB", "127.0.0.1:5037"), "address of the adb server, empty for none (ROSTER_ADB)")
 	f.StringVar(&s.adbProgram, "adb-program", env("ROSTER_ADB_PROGRAM", "adb"), "program that starts an adb server where none answers")
@@ -85,7 +87,7 @@ func (s *settings) serve(ctx context.Context, demo []server.DemoSignIn, prepare 
 	if err != nil {
 		return fmt.Errorf("%w; choose another address with --listen", err)
 	}
-	srv := server.New(server.Config{Store: st, Secret: secret, Log: log, ADB: s.adb, ADBProgram: s.adbProgram, StandIns: append(hands, s.hands...), Version: version, Demo: demo})
+	srv := server.New(server.Config{Store: st, Secret: secret, Log: log, ADB: s.adb, ADBProgram: s.adbProgram, StandIns: append(hands, s.hands...), Version: version, Demo: demo, PublicURL: s.publicURL()})
 	h := &http.Server{Handler: srv, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute}
 	log.Info("serving", "address", "http://"+ln.Addr().String())
 	failed := make(chan error, 1)
@@ -101,4 +103,13 @@ func (s *settings) serve(ctx context.Context, demo []server.DemoSignIn, prepare 
 	defer cancel()
 	srv.Close() // ends event streams, which Shutdown would wait for
 	return h.Shutdown(end)
+}
+
+// publicURL is where people reach the installation; where nobody said, the
+// address that it listens on.
+func (s *settings) publicURL() string {
+	if s.public != "" {
+		return strings.TrimRight(s.public, "/")
+	}
+	return "http://" + s.listen
 }

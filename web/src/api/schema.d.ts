@@ -3095,6 +3095,7 @@ export interface components {
             publishedAt: string;
             publishedBy: string;
             sha256: string;
+            sisters: components["schemas"]["ProfileModel"][];
             /** @enum {string} */
             state: "current" | "replaced" | "withdrawn";
             /** Format: int64 */

@@ -1,0 +1,53 @@
+package site
+
+import (
+	"context"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+)
+
+// Export writes every public file into a folder, as a static host hands them
+// out: a page at an address lies in index.html of a folder of that name. The
+// fonts come from assets, the files of the browser application. It returns how
+// many files were written.
+func (s *Site) Export(ctx context.Context, folder string, assets fs.FS) (n int, err error) {
+	paths, err := s.Paths(ctx)
+	if err != nil {
+		return 0, err
+	}
+	for _, path := range paths {
+		f, err := s.File(ctx, path)
+		if err != nil {
+			return n, fmt.Errorf("%s: %w", path, err)
+		}
+		name := filepath.FromSlash(strings.TrimPrefix(path, "/"))
+		if strings.HasPrefix(f.Type, "text/html") && !strings.HasSuffix(name, ".html") {
+			name = filepath.Join(name, "index.html")
+		}
+		if err := write(filepath.Join(folder, name), f.Body); err != nil {
+			return n, err
+		}
+		n++
+	}
+	for _, font := range []string{"assets/fonts/next.woff2", "assets/fonts/mono.woff2"} {
+		raw, err := fs.ReadFile(assets, font)
+		if err != nil {
+			return n, err
+		}
+		if err := write(filepath.Join(folder, filepath.FromSlash(font)), raw); err != nil {
+			return n, err
+		}
+		n++
+	}
+	return n, nil
+}
+
+func write(name string, raw []byte) error {
+	if err := os.MkdirAll(filepath.Dir(name), 0o755); err != nil {
+		return err
+	}
+	return os.WriteFile(name, raw, 0o644)
+}

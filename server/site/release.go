@@ -1,0 +1,222 @@
+package site
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"html/template"
+	"strconv"
+	"strings"
+
+	"rsc.io/qr"
+
+	"roster/core/profile"
+	"roster/core/render"
+	"roster/server/atom"
+	"roster/store"
+)
+
+// form is one way in which a release is handed out.
+type form struct {
+	ending, contentType string
+	// looked is true for what is looked at, not saved.
+	looked bool
+	render func(store.Release, *profile.Document, render.About) ([]byte, error)
+}
+
+const (
+	shellScript = "text/x-shellscript; charset=utf-8"
+	plainText   = "text/plain; charset=utf-8"
+)
+
+// script is a form that core/render writes.
+func script(ending, contentType string, f func(*profile.Document, render.About) ([]byte, error)) form {
+	return form{ending, contentType, false, func(_ store.Release, d *profile.Document, a render.About) ([]byte, error) { return f(d, a) }}
+}
+
+// forms by the ending of the address: of two that fit the longer stands first.
+var forms = []form{
+	{".json.minisig", plainText, false, func(r store.Release, _ *profile.Document, _ render.About) ([]byte, error) {
+		return []byte(r.Signature), nil
+	}},
+	{".status.json", "application/json", true, func(r store.Release, _ *profile.Document, _ render.About) ([]byte, error) {
+		f, err := asJSON(listedOf(r.ReleaseLine))
+		return f.Body, err
+	}},
+	{".json", "application/json", false, func(r store.Release, _ *profile.Document, _ render.About) ([]byte, error) { return r.Document, nil }},
+	script(".phone.undo.sh", shellScript, render.PhoneShellUndo),
+	script(".phone.sh", shellScript, render.PhoneShell),
+	script(".undo.sh", shellScript, render.ShellUndo),
+	script(".sh", shellScript, render.Shell),
+	script(".undo.ps1", plainText, render.PowerShellUndo),
+	script(".ps1", plainText, render.PowerShell),
+	script(".undo.bat", plainText, render.BatchUndo),
+	script(".bat", plainText, render.Batch),
+	script(".undo.txt", plainText, func(d *profile.Document, _ render.About) ([]byte, error) { return render.NamesUndo(d), nil }),
+	script(".txt", plainText, func(d *profile.Document, _ render.About) ([]byte, error) { return render.Names(d), nil }),
+	script(".csv", "text/csv; charset=utf-8", func(d *profile.Document, _ render.About) ([]byte, error) { return render.CSV(d) }),
+	script(".md", "text/markdown; charset=utf-8", func(d *profile.Document, a render.About) ([]byte, error) { return render.Markdown(d, a), nil }),
+	{".sheet.html", "text/html; charset=utf-8", true, runSheet},
+	{".qr.svg", "image/svg+xml", true, func(_ store.Release, _ *profile.Document, a render.About) ([]byte, error) { return QR(a.Where) }},
+}
+
+// address takes maker/model/edition[/number][ending] apart.
+func address(path string) (maker, model, edition string, number int, f *form, ok bool) {
+	for i := range forms {
+		if rest, found := strings.CutSuffix(path, forms[i].ending); found {
+			path, f = rest, &forms[i]
+			break
+		}
+	}
+	parts := strings.Split(path, "/")
+	if len(parts) < 3 || len(parts) > 4 {
+		return "", "", "", 0, nil, false
+	}
+	if len(parts) == 4 {
+		n, err := strconv.Atoi(parts[3])
+		if err != nil || n < 1 || n > 1_000_000 || strconv.Itoa(n) != parts[3] {
+			return "", "", "", 0, nil, false
+		}
+		number = n
+	}
+	return parts[0], parts[1], parts[2], number, f, true
+}
+
+// Ending is the ending of a public address that is a form of a release, "" for
+// pages.
+func Ending(path string) string {
+	for _, f := range forms {
+		if strings.HasSuffix(path, f.ending) {
+			return f.ending
+		}
+	}
+	return ""
+}
+
+func (s *Site) release(ctx context.Context, path string) (File, error) {
+	maker, model, edition, number, f, ok := address(path)
+	if !ok {
+		return File{}, store.ErrNotFound
+	}
+	r, err := s.Store.Release(ctx, maker, model, edition, number)
+	if err != nil {
+		return File{}, err
+	}
+	d, err := profile.ParseDocument(r.Document)
+	if err != nil {
+		return File{}, err
+	}
+	a := render.About{Digest: r.SHA256, File: fmt.Sprintf("%s-%s-%d", model, edition, r.Number), Where: s.Base + Path(r.ReleaseLine), Withdrawn: r.State == "withdrawn", Reason: r.Reason}
+	if f == nil {
+		return s.page("release.html", pageOf(r, d, a))
+	}
+	body, err := f.render(r, d, a)
+	if err != nil {
+		return File{}, err
+	}
+	file := File{Type: f.contentType, Body: body}
+	if !f.looked {
+		file.Name = a.File + f.ending
+	}
+	return file, nil
+}
+
+// releasePage is what the page and the run sheet of a release show.
+type releasePage struct {
+	store.Release
+	Doc       *profile.Document
+	Path      string
+	Edition   string
+	File      string
+	Where     string
+	Published string
+	QR        template.HTML
+	Costs     []cost
+	// Groups are the steps that go, each with its commands.
+	Goes []goes
+}
+
+// cost is a function that goes, with what takes it.
+type cost struct {
+	Function string
+	Names    []string
+	Seen     bool
+}
+
+type goes struct {
+	profile.Step
+	Off, Back string
+}
+
+func pageOf(r store.Release, d *profile.Document, a render.About) releasePage {
+	p := releasePage{Release: r, Doc: d, Path: Path(r.ReleaseLine), Edition: EditionPath(r.ReleaseLine), File: a.File, Where: a.Where, Published: atom.Time(r.PublishedAt)}
+	names := map[string]string{}
+	for _, s := range d.Removals() {
+		off, back := render.Commands(s)
+		p.Goes = append(p.Goes, goes{s, off, back})
+		names[string(s.Package)] = s.Label
+	}
+	losses := d.Costs
+	if losses == nil {
+		losses = lossesOf(d)
+	}
+	for _, l := range losses {
+		c := cost{Function: l.Function, Seen: l.Seen}
+		for _, name := range l.Packages {
+			if label := names[string(name)]; label != "" {
+				c.Names = append(c.Names, label)
+			} else {
+				c.Names = append(c.Names, string(name))
+			}
+		}
+		p.Costs = append(p.Costs, c)
+	}
+	if svg, err := QR(a.Where); err == nil {
+		p.QR = template.HTML(svg)
+	}
+	return p
+}
+
+// lossesOf gathers what releases of older programs tell with each step alone.
+func lossesOf(d *profile.Document) (list []profile.Loss) {
+	at := map[string]int{}
+	for _, s := range d.Removals() {
+		for _, f := range s.Costs {
+			i, ok := at[f]
+			if !ok {
+				i = len(list)
+				at[f] = i
+				list = append(list, profile.Loss{Function: f, Seen: true})
+			}
+			list[i].Packages = append(list[i].Packages, s.Package)
+		}
+	}
+	return list
+}
+
+// runSheet is the page that is printed and ticked off beside the phone.
+func runSheet(r store.Release, d *profile.Document, a render.About) ([]byte, error) {
+	var b bytes.Buffer
+	err := pages.ExecuteTemplate(&b, "sheet.html", pageOf(r, d, a))
+	return b.Bytes(), err
+}
+
+// QR draws an address as an SVG, dark on light whatever stands around it.
+func QR(text string) ([]byte, error) {
+	code, err := qr.Encode(text, qr.M)
+	if err != nil {
+		return nil, err
+	}
+	var b bytes.Buffer
+	n := code.Size + 8
+	fmt.Fprintf(&b, `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 %d %d" width="132" height="132" role="img" aria-label="QR code of this page's address"><rect width="%d" height="%d" fill="#fff"/><path fill="#15202B" d="`, n, n, n, n)
+	for y := range code.Size {
+		for x := range code.Size {
+			if code.Black(x, y) {
+				fmt.Fprintf(&b, "M%d %dh1v1h-1z", x+4, y+4)
+			}
+		}
+	}
+	b.WriteString(`"/></svg>`)
+	return b.Bytes(), nil
+}

@@ -1,0 +1,354 @@
+package site
+
+import (
+	"bytes"
+	"context"
+	"embed"
+	"encoding/json"
+	"fmt"
+	"html/template"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"roster/core/android"
+	"roster/core/evidence"
+	"roster/core/profile"
+	"roster/server/atom"
+	"roster/store"
+)
+
+//go:embed pages
+var pageFiles embed.FS
+
+var pages = template.Must(template.New("").Funcs(template.FuncMap{
+	"percent":  evidence.Percent,
+	"loadWord": func(l evidence.Load) string { return LoadWords[l] },
+	"date":     date,
+	"words":    func(slug string) string { return strings.ReplaceAll(slug, "-", " ") },
+	"front":    front,
+	"back":     func(name string) string { return strings.TrimPrefix(name, front(name)) },
+	"breaks":   breaks,
+}).ParseFS(pageFiles, "pages/*.html"))
+
+// date writes the day of a time.Time or of a pointer to one.
+func date(v any) string {
+	switch t := v.(type) {
+	case time.Time:
+		return t.UTC().Format("2 January 2006")
+	case *time.Time:
+		if t != nil {
+			return t.UTC().Format("2 January 2006")
+		}
+	}
+	return ""
+}
+
+// LoadWords are the loads as people read them.
+var LoadWords = map[evidence.Load]string{
+	evidence.Loose: "Loose", evidence.LeanedOn: "Leaned on", evidence.TiedIn: "Tied in",
+	evidence.LoadBearing: "Load-bearing", evidence.Unproven: "Unproven",
+}
+
+// front is the shared namespace of a package name, which is shown dimmed.
+func front(name string) string {
+	parts := strings.Split(name, ".")
+	n := min(2, len(parts)-1)
+	if n < 1 {
+		return ""
+	}
+	return strings.Join(parts[:n], ".") + "."
+}
+
+// breaks lets a package name break behind its dots and nowhere else.
+func breaks(name string) template.HTML {
+	return template.HTML(strings.ReplaceAll(template.HTMLEscapeString(name), ".", ".<wbr>"))
+}
+
+// Site writes the public files of one installation.
+type Site struct {
+	Store *store.Store
+	// Base is where the installation is reached from outside, such as
+	// https://roster.example, without a slash at its end.
+	Base string
+}
+
+// File is what one address holds.
+type File struct {
+	Type string
+	Body []byte
+	// Name is what it is saved as, "" for what is looked at.
+	Name string
+}
+
+// maxReleases bounds the lists.
+const maxReleases = 5000
+
+// Schemas are the published JSON Schemas by their address.
+var Schemas = map[string][]byte{"/schema/release.json": profile.Schema, "/schema/capture.json": android.CaptureSchema}
+
+// File writes what stands at an address; store.ErrNotFound where nothing does.
+func (s *Site) File(ctx context.Context, path string) (File, error) {
+	if schema, ok := Schemas[path]; ok {
+		return File{Type: "application/schema+json", Body: schema}, nil
+	}
+	switch {
+	case path == "/r" || path == "/r.json" || path == "/feed.atom":
+		return s.list(ctx, path)
+	case path == "/minisign.pub" || path == "/keys" || path == "/keys.json" || strings.HasPrefix(path, "/keys/"):
+		return s.keys(ctx, path)
+	}
+	rest, ok := strings.CutPrefix(path, "/r/")
+	if !ok {
+		return File{}, store.ErrNotFound
+	}
+	switch parts := strings.Split(rest, "/"); len(parts) {
+	case 1:
+		return s.maker(ctx, parts[0])
+	case 2:
+		return s.model(ctx, parts[0], parts[1])
+	}
+	return s.release(ctx, rest)
+}
+
+// Paths lists every address that holds something: those of all releases, and
+// what leads to them.
+func (s *Site) Paths(ctx context.Context) ([]string, error) {
+	list, err := s.Store.LatelyReleased(ctx, maxReleases)
+	if err != nil {
+		return nil, err
+	}
+	paths := []string{"/r", "/r.json", "/feed.atom", "/keys", "/keys.json"}
+	for path := range Schemas {
+		paths = append(paths, path)
+	}
+	for _, r := range list {
+		maker, edition := "/r/"+r.Maker, EditionPath(r)
+		paths = append(paths, maker, maker+"/"+r.Model, edition, Path(r))
+		for _, sister := range r.Sisters {
+			paths = append(paths, maker+"/"+sister.Slug)
+		}
+		for _, f := range forms {
+			paths = append(paths, edition+f.ending, Path(r)+f.ending)
+		}
+	}
+	keys, err := s.Store.PublicKeys(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for _, k := range keys {
+		paths = append(paths, "/keys/"+k.ID+".pub")
+		if k.RetiredAt == nil {
+			paths = append(paths, "/minisign.pub")
+		}
+		if k.Endorsement != "" {
+			paths = append(paths, "/keys/"+k.ID+".pub.minisig")
+		}
+	}
+	slices.Sort(paths)
+	return slices.Compact(paths), nil
+}
+
+// EditionPath is the address that always leads to an edition's current
+// release, Path that of one release.
+func EditionPath(r store.ReleaseLine) string {
+	return fmt.Sprintf("/r/%s/%s/%s", r.Maker, r.Model, r.Edition)
+}
+
+// Path is the address of one release.
+func Path(r store.ReleaseLine) string { return EditionPath(r) + "/" + strconv.Itoa(r.Number) }
+
+// shown are the releases that lists lead to: of each edition the current one,
+// or the newest where none is current.
+func shown(list []store.ReleaseLine) []store.ReleaseLine {
+	best := map[string]store.ReleaseLine{}
+	for _, r := range list {
+		old, ok := best[EditionPath(r)]
+		if !ok || r.State == "current" || old.State != "current" && r.Number > old.Number {
+			best[EditionPath(r)] = r
+		}
+	}
+	out := make([]store.ReleaseLine, 0, len(best))
+	for _, r := range best {
+		out = append(out, r)
+	}
+	slices.SortFunc(out, func(a, b store.ReleaseLine) int {
+		return strings.Compare(a.MakerName+"\x00"+a.ModelName+"\x00"+a.EditionName, b.MakerName+"\x00"+b.ModelName+"\x00"+b.EditionName)
+	})
+	return out
+}
+
+// listed is a release in a list for programs.
+type listed struct {
+	Maker     string `json:"maker"`
+	Model     string `json:"model"`
+	Edition   string `json:"edition"`
+	Number    int    `json:"number"`
+	State     string `json:"state"`
+	Reason    string `json:"reason,omitempty"`
+	Published string `json:"published"`
+	Withdrawn string `json:"withdrawn,omitempty"`
+	SHA256    string `json:"sha256"`
+	Packages  int    `json:"packages"`
+	Document  string `json:"document"`
+}
+
+func listedOf(r store.ReleaseLine) listed {
+	l := listed{r.Maker, r.Model, r.Edition, r.Number, r.State, r.Reason, atom.Time(r.PublishedAt), "", r.SHA256, r.Steps, Path(r) + ".json"}
+	if r.WithdrawnAt != nil {
+		l.Withdrawn = atom.Time(*r.WithdrawnAt)
+	}
+	return l
+}
+
+func (s *Site) list(ctx context.Context, path string) (File, error) {
+	list, err := s.Store.LatelyReleased(ctx, maxReleases)
+	if err != nil {
+		return File{}, err
+	}
+	switch path {
+	case "/r.json":
+		all := make([]listed, len(list))
+		for i, r := range list {
+			all[i] = listedOf(r)
+		}
+		return asJSON(map[string]any{"releases": all})
+	case "/feed.atom":
+		return s.feed(list)
+	}
+	return s.page("releases.html", index{Title: "Releases", List: shown(list), Base: s.Base})
+}
+
+// feed tells of releases and withdrawals, the latest first.
+func (s *Site) feed(list []store.ReleaseLine) (File, error) {
+	f := atom.Feed{ID: s.Base + "/feed.atom", Title: "Roster: releases", Author: atom.Author{Name: "Roster"}, Links: []atom.Link{{Rel: "alternate", Href: s.Base + "/r"}, {Rel: "self", Href: s.Base + "/feed.atom"}}}
+	for _, r := range list[:min(len(list), 200)] {
+		name := fmt.Sprintf("%s %s: %s, no. %d", r.MakerName, r.ModelName, r.EditionName, r.Number)
+		e := atom.Entry{ID: "urn:uuid:" + r.ID.String(), Title: name, Updated: atom.Time(r.PublishedAt), Link: atom.Link{Rel: "alternate", Href: s.Base + Path(r)}, Content: fmt.Sprintf("%d packages go.", r.Steps)}
+		if r.WithdrawnAt != nil {
+			e.ID, e.Title, e.Updated, e.Content = e.ID+":withdrawn", "Withdrawn: "+name, atom.Time(*r.WithdrawnAt), r.Reason
+		}
+		f.Entries = append(f.Entries, e)
+	}
+	raw, err := f.Marshal()
+	return File{Type: atom.ContentType, Body: raw}, err
+}
+
+// index is what a list of releases shows.
+type index struct {
+	Title string
+	List  []store.ReleaseLine
+	Base  string
+	// Up leads one level up, "" from the top.
+	Up, UpName string
+	// Builds are the firmwares that the releases of a model are for.
+	Builds []profile.Build
+}
+
+func (s *Site) maker(ctx context.Context, maker string) (File, error) {
+	list, err := s.Store.LatelyReleased(ctx, maxReleases)
+	if err != nil {
+		return File{}, err
+	}
+	list = slices.DeleteFunc(shown(list), func(r store.ReleaseLine) bool { return r.Maker != maker })
+	if len(list) == 0 {
+		return File{}, store.ErrNotFound
+	}
+	return s.page("releases.html", index{Title: list[0].MakerName, List: list, Base: s.Base, Up: "/r", UpName: "All makers"})
+}
+
+func (s *Site) model(ctx context.Context, maker, model string) (File, error) {
+	list, err := s.Store.LatelyReleased(ctx, maxReleases)
+	if err != nil {
+		return File{}, err
+	}
+	name := ""
+	list = slices.DeleteFunc(shown(list), func(r store.ReleaseLine) bool {
+		if r.Maker != maker {
+			return true
+		}
+		if r.Model == model {
+			name = r.ModelName
+			return false
+		}
+		i := slices.IndexFunc(r.Sisters, func(m store.ProfileModel) bool { return m.Slug == model })
+		if i >= 0 {
+			name = r.Sisters[i].Name
+		}
+		return i < 0
+	})
+	if len(list) == 0 {
+		return File{}, store.ErrNotFound
+	}
+	p := index{Title: list[0].MakerName + " " + name, List: list, Base: s.Base, Up: "/r/" + maker, UpName: list[0].MakerName}
+	for _, line := range list {
+		r, err := s.Store.ReleaseByID(ctx, line.ID)
+		if err != nil {
+			return File{}, err
+		}
+		d, err := profile.ParseDocument(r.Document)
+		if err != nil {
+			return File{}, err
+		}
+		for _, b := range d.Builds {
+			of := b.Model
+			if of == "" {
+				of = d.Model.Slug
+			}
+			if of == model && !slices.ContainsFunc(p.Builds, func(x profile.Build) bool { return x.Fingerprint == b.Fingerprint }) {
+				p.Builds = append(p.Builds, b)
+			}
+		}
+	}
+	slices.SortFunc(p.Builds, func(a, b profile.Build) int {
+		return strings.Compare(a.Carrier+"\x00"+a.SecurityPatch, b.Carrier+"\x00"+b.SecurityPatch)
+	})
+	return s.page("releases.html", p)
+}
+
+// KeyFile is a public key as minisign reads it.
+func KeyFile(id, public string) []byte {
+	return []byte(fmt.Sprintf("untrusted comment: minisign public key %s\n%s\n", id, public))
+}
+
+func (s *Site) keys(ctx context.Context, path string) (File, error) {
+	list, err := s.Store.PublicKeys(ctx)
+	if err != nil {
+		return File{}, err
+	}
+	text := func(raw []byte) (File, error) { return File{Type: "text/plain; charset=utf-8", Body: raw}, nil }
+	switch path {
+	case "/keys":
+		return s.page("keys.html", map[string]any{"List": list, "Base": s.Base})
+	case "/keys.json":
+		return asJSON(map[string]any{"keys": list})
+	}
+	for _, k := range list {
+		switch {
+		case path == "/minisign.pub" && k.RetiredAt == nil, path == "/keys/"+k.ID+".pub":
+			return text(KeyFile(k.ID, k.Public))
+		case path == "/keys/"+k.ID+".pub.minisig" && k.Endorsement != "":
+			return text([]byte(k.Endorsement))
+		}
+	}
+	return File{}, store.ErrNotFound
+}
+
+func asJSON(v any) (File, error) {
+	raw, err := json.MarshalIndent(v, "", "  ")
+	return File{Type: "application/json", Body: append(raw, '\n')}, err
+}
+
+func (s *Site) page(name string, data any) (File, error) {
+	var b bytes.Buffer
+	err := pages.ExecuteTemplate(&b, name, data)
+	return File{Type: "text/html; charset=utf-8", Body: b.Bytes()}, err
+}
+
+// Problem is the page that says why there is none.
+func Problem(title, detail string) ([]byte, error) {
+	var b bytes.Buffer
+	err := pages.ExecuteTemplate(&b, "problem.html", struct{ Title, Detail string }{title, detail})
+	return b.Bytes(), err
+}
