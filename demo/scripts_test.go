@@ -1,0 +1,259 @@
+package demo
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"net"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"roster/core/android"
+	"roster/core/evidence"
+	"roster/core/profile"
+	"roster/core/render"
+	"roster/phone"
+)
+
+// attached is a stand-in phone at a real adb server, with the scripts of a
+// release that was made for it.
+type attached struct {
+	t             *testing.T
+	phone         *phone.Phone
+	dir           string
+	port, address string
+	about         render.About
+	doc           *profile.Document
+}
+
+// attach plays a build of a sample model; what goes are names, the first
+// disabled.
+func attach(t *testing.T, port, model, build string, names ...string) *attached {
+	t.Helper()
+	s, err := phone.Of(World, "models/"+model+".yaml", build, "SCRIPT-"+model)
+	if err != nil {
+		t.Fatal(err)
+	}
+	s.Prompt = "none"
+	a := &attached{t: t, phone: phone.New(s, slog.New(slog.DiscardHandler)), dir: t.TempDir(), port: port, about: render.About{Digest: "0123", File: model + "-test-1"}}
+	ctx, cancel := context.WithCancel(context.Background())
+	t.Cleanup(cancel)
+	if a.address, err = a.phone.Listen(ctx, "127.0.0.1:0"); err != nil {
+		t.Fatal(err)
+	}
+	a.connect()
+	t.Cleanup(func() { a.adb("disconnect", a.address) })
+	a.doc = &profile.Document{Format: profile.DocumentFormat, Maker: profile.Maker{Slug: "m", Name: "M"}, Model: profile.Model{Slug: "d", Name: "D", Device: a.adb("-s", a.address, "shell", "getprop ro.product.device"), Form: map[bool]string{true: "television", false: "phone"}[model == "view-43"]},
+		Edition: profile.Edition{Slug: "test", Name: "Test"}, Number: 1, Builds: []profile.Build{{Fingerprint: a.adb("-s", a.address, "shell", "getprop ro.build.fingerprint"), Version: build}},
+		Steps: []profile.Step{{Number: 1, Kind: profile.Setting, Phase: profile.Before, Namespace: "global", Key: "window_animation_scale", Value: "0.5", Text: "Faster"}}}
+	for i, name := range names {
+		step := profile.Step{Number: i + 2, Kind: profile.Remove, Method: evidence.RemoveForUser, Package: android.PackageName(name), Load: evidence.Loose}
+		if i == 0 {
+			step.Method = evidence.Disable
+		}
+		a.doc.Steps = append(a.doc.Steps, step)
+	}
+	return a
+}
+
+func (a *attached) adb(args ...string) string {
+	raw, _ := exec.Command("adb", append([]string{"-P", a.port}, args...)...).CombinedOutput()
+	return strings.TrimSpace(string(raw))
+}
+
+// connect attaches the phone, again where it was gone.
+func (a *attached) connect() {
+	a.t.Helper()
+	for range 100 {
+		a.adb("connect", a.address)
+		if a.adb("-s", a.address, "get-state") == "device" {
+			return
+		}
+		a.adb("disconnect", a.address)
+		time.Sleep(50 * time.Millisecond)
+	}
+	a.t.Fatalf("%s does not come: %s", a.address, a.adb("devices"))
+}
+
+// state is everything on the phone that scripts change.
+func (a *attached) state() string {
+	return fmt.Sprint(a.phone.InstalledNames(), a.adb("-s", a.address, "shell", "pm list packages -d --user 0"), a.adb("-s", a.address, "shell", "settings get global window_animation_scale"))
+}
+
+// onPhone are the programs that a shell on the phone has, each handed on to the
+// phone over adb.
+func (a *attached) onPhone() string {
+	bin := filepath.Join(a.dir, "bin")
+	if err := os.MkdirAll(bin, 0o755); err != nil {
+		a.t.Fatal(err)
+	}
+	for _, program := range []string{"pm", "cmd", "getprop", "settings", "ime", "dumpsys", "locksettings"} {
+		text := fmt.Sprintf("#!/bin/sh\nexec adb -P %s -s %s shell \"%s $*\"\n", a.port, a.address, program)
+		if err := os.WriteFile(filepath.Join(bin, program), []byte(text), 0o755); err != nil {
+			a.t.Fatal(err)
+		}
+	}
+	return bin
+}
+
+// run runs a form of the release with a shell.
+func (a *attached) run(shell []string, form func(*profile.Document, render.About) ([]byte, error), args ...string) (out string, code int) {
+	a.t.Helper()
+	script, err := form(a.doc, a.about)
+	if err != nil {
+		a.t.Fatal(err)
+	}
+	if err := os.WriteFile(filepath.Join(a.dir, "script.sh"), script, 0o644); err != nil {
+		a.t.Fatal(err)
+	}
+	cmd := exec.Command(shell[0], append(append(shell[1:], "script.sh"), args...)...)
+	cmd.Dir = a.dir
+	cmd.Env = append(os.Environ(), "ANDROID_ADB_SERVER_PORT="+a.port, "ANDROID_SERIAL="+a.address, "PATH="+a.onPhone()+":"+os.Getenv("PATH"))
+	raw, err := cmd.CombinedOutput()
+	if _, failed := err.(*exec.ExitError); err != nil && !failed {
+		a.t.Fatal(err)
+	}
+	return string(raw), cmd.ProcessState.ExitCode()
+}
+
+// TestScripts runs the shell forms with every shell through the real adb
+// against stand-ins of three Android releases: refused, wrong phone, a role
+// about to be emptied, a cable that falls out, and everything put back.
+func TestScripts(t *testing.T) {
+	ln, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, port, _ := net.SplitHostPort(ln.Addr().String())
+	ln.Close()
+	if out, err := exec.Command("adb", "-P", port, "start-server").CombinedOutput(); err != nil {
+		t.Fatalf("%v: %s; these tests need Debian's package adb", err, out)
+	}
+	t.Cleanup(func() { exec.Command("adb", "-P", port, "kill-server").Run() })
+	shells := [][]string{}
+	for _, s := range []string{"dash", "bash", "busybox"} {
+		path, err := exec.LookPath(s)
+		if err != nil {
+			t.Fatalf("%v: scripts/test installs it", err)
+		}
+		shells = append(shells, map[bool][]string{true: {path, "sh"}, false: {path}}[s == "busybox"])
+	}
+	for i, c := range []struct {
+		model, build    string
+		names           []string
+		refused         string
+		home, otherHome string
+	}{
+		{"lyra-5", "15.0.0", []string{"com.brannock.weather.widget", "com.brannock.tips", "com.brannock.devicecare", "app.basketree.shop", "com.brannock.video"}, "com.brannock.devicecare", "com.brannock.home", ""},
+		{"nib-2", "Lakeline 11.2.0", []string{"app.basketree.shop", "com.sorrel.simplehome", "news.morrow.reader"}, "", "com.sorrel.launcher", "com.sorrel.simplehome"},
+		{"view-43", "12.4.0", []string{"news.morrow.tv", "tv.pellmont.home.nowhere"}, "", "tv.pellmont.home", ""},
+	} {
+		t.Run(c.model, func(t *testing.T) {
+			a := attach(t, port, c.model, c.build, c.names...)
+			for n, shell := range shells {
+				a.both(shell, c.names, c.refused, []string{"on a computer", "on the phone"}[(i+n)%2])
+			}
+			a.guarded(shells[0], c.home, c.otherHome)
+		})
+	}
+	t.Run("a cable that falls out", func(t *testing.T) {
+		a := attach(t, port, "lyra-5-mini", "15.0.0", "com.brannock.weather.widget", "com.brannock.tips", "com.brannock.video", "app.basketree.shop")
+		for _, shell := range shells {
+			a.interrupted(shell)
+		}
+	})
+}
+
+// both rehearses, runs and puts back from the log.
+func (a *attached) both(shell []string, names []string, refused, where string) {
+	a.t.Helper()
+	run, undo := render.Shell, render.ShellUndo
+	if where == "on the phone" {
+		run, undo = render.PhoneShell, render.PhoneShellUndo
+	}
+	before := a.state()
+	if out, code := a.run(shell, run, "--rehearse"); code != 0 || a.state() != before {
+		a.t.Errorf("%s %s, rehearsed: code %d\n%s", shell, where, code, out)
+	}
+	out, code := a.run(shell, run, "--log", "run.log")
+	if want := map[bool]int{true: 0, false: 1}[refused == ""]; code != want || refused != "" && !strings.Contains(out, "refused  "+refused) {
+		a.t.Errorf("%s %s: code %d\n%s", shell, where, code, out)
+	}
+	for _, name := range names[1:] {
+		if installed, known := a.phone.Installed(name); known && installed != (name == refused) {
+			a.t.Errorf("%s %s: %s installed: %t\n%s", shell, where, name, installed, out)
+		}
+	}
+	if strings.Contains(a.state(), "1.0") && !strings.Contains(a.state(), "0.5") {
+		a.t.Errorf("%s %s: the setting was not made\n%s", shell, where, out)
+	}
+	if out, code := a.run(shell, undo, "--log", "run.log"); code != 0 || a.state() != before {
+		a.t.Errorf("%s %s, put back: code %d\n%s\n%s\nwas\n%s", shell, where, code, out, a.state(), before)
+	}
+	os.Remove(filepath.Join(a.dir, "run.log"))
+}
+
+// guarded tries to take the last home screen, and to run on another phone.
+func (a *attached) guarded(shell []string, home, otherHome string) {
+	a.t.Helper()
+	before, steps := a.state(), slices.Clone(a.doc.Steps)
+	for _, name := range []string{home, otherHome} {
+		if name != "" {
+			a.doc.Steps = append(a.doc.Steps, profile.Step{Number: 99, Kind: profile.Remove, Method: evidence.RemoveForUser, Package: android.PackageName(name)})
+		}
+	}
+	// The platform's own settings answer as a home screen of last resort.
+	for _, last := range []string{"com.android.settings", "com.android.tv.settings"} {
+		a.doc.Steps = append(a.doc.Steps, profile.Step{Number: 99, Kind: profile.Remove, Method: evidence.RemoveForUser, Package: android.PackageName(last)})
+	}
+	if out, code := a.run(shell, render.Shell, "--anyway"); code != 5 || !strings.Contains(out, "without a home screen") || a.state() != before {
+		a.t.Errorf("the last home screen: code %d\n%s", code, out)
+	}
+	a.doc.Steps = steps
+	device, fingerprint := a.doc.Model.Device, a.doc.Builds[0].Fingerprint
+	a.doc.Model.Device = "another"
+	if out, code := a.run(shell, render.Shell); code != 4 || a.state() != before {
+		a.t.Errorf("another model: code %d\n%s", code, out)
+	}
+	a.doc.Model.Device, a.doc.Builds[0].Fingerprint = device, "a/b/c:1/d/2:user/k"
+	if out, code := a.run(shell, render.Shell); code != 4 || !strings.Contains(out, "not made for the phone's firmware") || a.state() != before {
+		a.t.Errorf("another firmware: code %d\n%s", code, out)
+	}
+	a.doc.Builds[0].Fingerprint = fingerprint
+}
+
+// interrupted pulls the cable in mid-run, goes on, and puts everything back
+// from the two logs.
+func (a *attached) interrupted(shell []string) {
+	a.t.Helper()
+	before := a.state()
+	if err := a.phone.Do("loosen", "13"); err != nil {
+		a.t.Fatal(err)
+	}
+	out, code := a.run(shell, render.Shell, "--log", "first.log")
+	if code != 3 || !strings.Contains(out, "no longer there") {
+		a.t.Fatalf("%s: code %d\n%s", shell, code, out)
+	}
+	a.phone.Plug()
+	a.connect()
+	if a.state() == before {
+		a.t.Errorf("%s: the cable fell out before anything was done\n%s", shell, out)
+	}
+	if out, code = a.run(shell, render.Shell, "--log", "second.log"); code != 0 {
+		a.t.Errorf("%s, continued: code %d\n%s", shell, code, out)
+	}
+	for _, log := range []string{"second.log", "first.log"} {
+		if out, code = a.run(shell, render.ShellUndo, "--log", log); code != 0 {
+			a.t.Errorf("%s, %s put back: code %d\n%s", shell, log, code, out)
+		}
+		os.Remove(filepath.Join(a.dir, log))
+	}
+	if a.state() != before {
+		a.t.Errorf("%s: %s\nwas\n%s", shell, a.state(), before)
+	}
+}
