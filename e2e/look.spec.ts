@@ -74,6 +74,11 @@ for (const colorScheme of ['light', 'dark'] as const) {
     await page.getByRole('link', { name: /Quiet phone/ }).click()
     await expect(page.getByRole('slider')).toBeVisible()
     await clean(page, 'profile')
+    await page.getByRole('button', { name: 'Rules', exact: true }).click()
+    await clean(page, 'rules of a profile')
+    await page.getByRole('button', { name: 'Compared' }).click()
+    await expect(page.getByRole('region', { name: 'Compared' })).toContainText('the same as in no. 4')
+    await clean(page, 'profile compared')
     await page.goto(`${world.url}/bench${lyra}`)
     await expect(page.getByRole('button', { name: /^Capture/ })).toBeEnabled()
     await clean(page, 'bench')
@@ -91,6 +96,10 @@ for (const colorScheme of ['light', 'dark'] as const) {
     await clean(page, 'releases')
     await page.goto(`${world.url}/r/brannock/lyra-5/quiet-phone`)
     await clean(page, 'public page')
+    for (const path of ['/r', '/r/brannock', '/r/brannock/lyra-5', '/keys', '/r/brannock/lyra-5/quiet-phone/3', '/r/brannock/lyra-5/quiet-phone/4.sheet.html']) {
+      await page.goto(world.url + path)
+      await clean(page, path)
+    }
     expect(errors).toEqual([])
   })
 }

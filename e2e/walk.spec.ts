@@ -147,7 +147,7 @@ async function profile(page: Page, world: World): Promise<string> {
   await page.mouse.move(box.x + 300, 140, { steps: 8 })
   await page.mouse.up()
   await expect(goes).toHaveText('0')
-  await expect(page.getByRole('button', { name: 'Publish no. 1' })).toBeDisabled()
+  await expect(page.getByRole('button', { name: 'Ask to publish no. 1' })).toBeDisabled()
   for (let i = 0; i < before + 2; i++) {
     const was = Number(await goes.textContent())
     if (was >= before + 2) break
@@ -160,9 +160,34 @@ async function profile(page: Page, world: World): Promise<string> {
   await care.getByRole('button', { name: 'take' }).click()
   await page.getByRole('dialog').getByLabel(/Why/).fill('To see what the phone says.')
   await page.getByRole('dialog').getByRole('button', { name: 'Take it' }).click()
-  await expect(page.getByRole('region', { name: 'Run sheet' })).toContainText('To see what the phone says.')
-  await page.getByRole('button', { name: 'Publish no. 1' }).click()
-  await page.getByRole('dialog').getByRole('button', { name: 'Sign and publish' }).click()
+  await expect(care).toContainText('To see what the phone says.')
+  // A setting, a wait and a check of one's own.
+  await page.getByRole('button', { name: 'add a step' }).click()
+  await dialog.getByLabel('Kind of step').selectOption('setting')
+  await dialog.getByLabel('Why, in one line').fill('Windows open faster')
+  await dialog.getByRole('button', { name: 'Add it' }).click()
+  await page.getByRole('button', { name: 'add a step' }).click()
+  await dialog.getByLabel('Kind of step').selectOption('wait')
+  await dialog.getByLabel('Seconds').fill('1')
+  await dialog.getByRole('button', { name: 'Add it' }).click()
+  await page.getByLabel('Another thing to try').fill('Look at the torch')
+  await page.getByLabel('Another thing to try').press('Enter')
+  const sheet = page.getByRole('region', { name: 'Run sheet' })
+  await expect(sheet).toContainText('Windows open faster')
+  await expect(sheet).toContainText('Wait 1 s')
+  await expect(sheet).toContainText('Look at the torch')
+  await page.getByRole('button', { name: 'Ask to publish no. 1' }).click()
+  await expect(dialog.getByLabel('What is new, a line each')).toHaveValue('The first release.')
+  await dialog.getByLabel('For whoever looks at it').fill('Please look at the torch.')
+  await dialog.getByRole('button', { name: 'Ask for it' }).click()
+  const waiting = page.getByRole('region', { name: 'Waiting to be published' })
+  await expect(waiting).toContainText('Another maintainer has to look at it')
+  await expect(waiting.getByRole('button', { name: /Sign and publish/ })).toHaveCount(0)
+  const address = page.url()
+  await as(page, world, 'keeper')
+  await page.goto(address)
+  await expect(waiting).toContainText('Please look at the torch.')
+  await waiting.getByRole('button', { name: 'Sign and publish no. 1' }).click()
   const published = page.getByRole('status')
   await expect(published).toContainText('No. 1 is published and signed')
   return (await published.getByRole('link').getAttribute('href'))!
@@ -179,7 +204,7 @@ async function publicPage(page: Page, world: World, path: string) {
   await page.context().clearCookies()
   await page.goto(world.url + path)
   await expect(page.getByRole('heading', { level: 1 })).toHaveText('Brannock Lyra 5: Lending desk')
-  for (const form of ['.sh', '.undo.sh', '.txt', '.json', '.json.minisig']) await expect(page.locator(`a[href="${path}${form}"]`)).toBeVisible()
+  for (const form of ['.sh', '.undo.sh', '.phone.sh', '.ps1', '.bat', '.txt', '.csv', '.md', '.sheet.html', '.json', '.json.minisig']) await expect(page.locator(`a[href="${path}${form}"]`)).toBeVisible()
 }
 
 async function verify(page: Page, world: World, path: string) {
@@ -192,7 +217,7 @@ async function verify(page: Page, world: World, path: string) {
   expect(judge(world.file('changed.json', changed)).status).not.toBe(0)
   const cli = spawnSync(process.env.ROSTER_PROGRAM!, ['verify', document, '--key', key], { encoding: 'utf8' })
   expect(cli.stdout).toContain('good signature: Brannock Lyra 5, Lending desk, no. 1')
-  const rendered = execFileSync(process.env.ROSTER_PROGRAM!, ['render', document, '--form', 'sh'])
+  const rendered = execFileSync(process.env.ROSTER_PROGRAM!, ['render', document, '--form', 'sh', '--where', world.url + path])
   expect(rendered.equals(await download(world, `${path}.sh`))).toBe(true)
 }
 
@@ -201,10 +226,11 @@ async function runOnPhone(world: World, path: string) {
   const refused = ['com.brannock.devicecare', 'com.brannock.retaildemo'].filter((n) => names.includes(n))
   const remove = world.file('remove.sh', await download(world, `${path}.sh`))
   const undo = world.file('undo.sh', await download(world, `${path}.undo.sh`))
-  expect(execFileSync('shellcheck', ['-s', 'sh', remove, undo]).toString()).toBe('')
+  expect(execFileSync('shellcheck', ['-s', 'sh', '-e', 'SC2016', remove, undo]).toString()).toBe('')
   const script = (file: string, ...args: string[]) =>
     spawnSync('dash', [file, ...args], {
       encoding: 'utf8',
+      cwd: world.folder,
       env: {
         ...process.env,
         ANDROID_ADB_SERVER_PORT: String(world.adbPort),
@@ -219,15 +245,19 @@ async function runOnPhone(world: World, path: string) {
   expect(gone).toEqual(expected)
   expect(after.filter((n) => !before.includes(n))).toEqual([])
   expect(first.status).toBe(1) // something was refused
-  const lines = first.stdout.trim().split('\n')
+  const lines = first.stdout.split('\n').filter((l) => / \d+\/\d+ /.test(l))
   for (const [i, name] of names.entries()) expect(lines[i]).toContain(name)
+  expect(first.stdout).toContain('0.5 instead of 1.0')
+  expect(first.stdout).toContain('Look at the torch')
+  const log = first.stdout.match(/--log (\S+\.log)/)![1]!
   expect(first.stdout).toContain('refused  com.brannock.devicecare  Failure [DELETE_FAILED_INTERNAL_ERROR] (the maker protects it)')
-  expect(lines.at(-1)).toMatch(new RegExp(`^${expected.length} done, 0 already gone, \\d+ absent, ${refused.length} refused, of ${names.length}$`))
+  expect(first.stdout).toMatch(new RegExp(`\n${expected.length} done, 0 already gone, \\d+ absent, ${refused.length} refused, 0 skipped, of ${names.length}\n`))
   const second = script(remove)
   expect(second.stdout).toContain('Nothing was changed.')
   expect(second.stdout).toContain(`${expected.length} already gone`)
   expect(world.installed()).toEqual(after)
-  const back = script(undo)
+  const back = script(undo, '--log', log)
+  expect(back.stdout).toContain('back to 1.0')
   expect(back.status).toBe(0)
   expect(world.installed()).toEqual(before)
   const again = script(undo)

@@ -25,6 +25,10 @@ const did: Record<string, string> = {
   comment: 'said something about',
   asked: 'asks you to look at',
   revised: 'sent again',
+  'publish-asked': 'asks to publish',
+  'publish-published': 'published',
+  'publish-returned': 'wants something changed in',
+  withdrawn: 'withdrew a release of',
 }
 </script>
 
@@ -39,6 +43,12 @@ const did: Record<string, string> = {
           <router-link v-if="n.changeId" class="link" :to="{ name: 'change', params: { id: n.changeId }, query }">{{
             n.title
           }}</router-link>
+          <router-link
+            v-else-if="n.profileId"
+            class="link"
+            :to="{ name: 'profile', params: { id: n.profileId }, query }"
+            >{{ n.title }}</router-link
+          >
           <span class="second when" :title="exactTime(n.at)">{{ ago(n.at) }}</span>
         </p>
         <p v-if="n.words" class="said" dir="auto">{{ n.kind === 'decided' ? n.words : `“${n.words}”` }}</p>

@@ -5,6 +5,7 @@ import { useRouter } from 'vue-router'
 import { api, ask, words } from '@/api/client'
 import SheetDialog from '@/evidence/SheetDialog.vue'
 import { ago, exactTime } from '@/evidence/words'
+import PackageName from '@/marks/PackageName.vue'
 import { useKeys } from '@/shell/keys'
 import { useModels, useScope } from '@/shell/scope'
 import { useSession } from '@/shell/session'
@@ -25,6 +26,23 @@ const making = ref(false)
 const name = ref('')
 const purpose = ref('')
 const wrong = ref('')
+const from = ref('')
+const sources = useQuery({
+  queryKey: ['profiles', 'all'],
+  enabled: making,
+  queryFn: () => ask(api.GET('/api/v1/profiles', { params: { query: {} } })).then((r) => r.items),
+})
+// What would become of the other profile's packages on this model.
+const adopted = useQuery({
+  queryKey: computed(() => ['adopted', from.value, scope.value]),
+  enabled: computed(() => making.value && from.value !== ''),
+  queryFn: () =>
+    ask(
+      api.GET('/api/v1/profiles/{id}/adopted', {
+        params: { path: { id: from.value }, query: { maker: scope.value.maker!, model: scope.value.model! } },
+      }),
+    ),
+})
 const open = (id: string) => router.push({ name: 'profile', params: { id }, query: query.value })
 
 async function make() {
@@ -36,6 +54,7 @@ async function make() {
           model: scope.value.model!,
           name: name.value.trim(),
           purpose: purpose.value.trim(),
+          from: from.value || undefined,
         },
       }),
     )
@@ -77,7 +96,7 @@ useKeys([
           ><b dir="auto">{{ p.name }}</b
           ><span class="second" dir="auto">{{ p.purpose }}</span></span
         >
-        <span>{{ p.makerName }} {{ p.modelName }}</span>
+        <span>{{ p.makerName }} {{ [p.modelName, ...p.sisters.map((x) => x.name)].join(', ') }}</span>
         <span>{{ p.newest ? `no. ${p.newest} is out` : 'never published' }}</span>
         <span class="second" :title="exactTime(p.changedAt)">{{ ago(p.changedAt) }} by {{ p.changedBy }}</span>
       </router-link>
@@ -107,6 +126,23 @@ useKeys([
       placeholder="For a phone that goes to a stranger for a month."
       maxlength="500"
     />
+    <label class="from"
+      >Start from
+      <select v-model="from" class="field" aria-label="The profile to start from">
+        <option value="">cautious rules</option>
+        <option v-for="p in sources.data.value ?? []" :key="p.id" :value="p.id">{{ p.modelName }}: {{ p.name }}</option>
+      </select></label
+    >
+    <div v-if="from && adopted.data.value" role="status">
+      <p>
+        <b>{{ adopted.data.value.carries.length }}</b> of its packages go here, too;
+        {{ adopted.data.value.absent.length }} are not on this model; {{ adopted.data.value.unproven.length }} are not
+        proven here.
+      </p>
+      <p v-for="u in adopted.data.value.unproven.slice(0, 5)" :key="u.package" class="second">
+        <PackageName :name="u.package" /> {{ u.why }}
+      </p>
+    </div>
     <template #note>It starts with cautious rules; you move the cut line next.</template>
   </SheetDialog>
   <Teleport defer to="#margin">
@@ -145,6 +181,11 @@ li.picked {
 }
 a:focus-visible {
   outline-offset: -2px;
+}
+.from {
+  display: flex;
+  gap: 10px;
+  align-items: baseline;
 }
 .title {
   display: flex;

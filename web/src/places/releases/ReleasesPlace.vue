@@ -1,9 +1,13 @@
 <script setup lang="ts">
-import { useQuery } from '@tanstack/vue-query'
-import { computed } from 'vue'
-import { api, ask, words } from '@/api/client'
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { computed, ref } from 'vue'
+import { api, ask, words, type Schemas } from '@/api/client'
+import SheetDialog from '@/evidence/SheetDialog.vue'
 import { ago, count, exactTime } from '@/evidence/words'
+import { useDoing } from '@/shell/doing'
 import { useScope } from '@/shell/scope'
+import { useSession } from '@/shell/session'
+import SigningKeys from './SigningKeys.vue'
 
 const { scope, query } = useScope()
 const releases = useQuery({
@@ -11,6 +15,23 @@ const releases = useQuery({
   queryFn: () => ask(api.GET('/api/v1/releases', { params: { query: { ...scope.value } } })).then((r) => r.items),
 })
 const list = computed(() => releases.data.value ?? [])
+const { may } = useSession()
+const client = useQueryClient()
+const withdrawing = ref<Schemas['ReleaseLine']>()
+const reason = ref('')
+const { busy, wrong, run } = useDoing()
+const withdraw = () =>
+  run(async () => {
+    await ask(
+      api.POST('/api/v1/releases/{id}/withdrawal', {
+        params: { path: { id: withdrawing.value!.id } },
+        body: { reason: reason.value.trim() },
+      }),
+    )
+    await Promise.all(['releases', 'profile', 'dossier'].map((key) => client.invalidateQueries({ queryKey: [key] })))
+    withdrawing.value = undefined
+    reason.value = ''
+  })
 </script>
 
 <template>
@@ -26,6 +47,17 @@ const list = computed(() => releases.data.value ?? [])
       <span>{{ count(r.steps, 'package') }}</span>
       <span class="second" :title="exactTime(r.publishedAt)">{{ ago(r.publishedAt) }} by {{ r.publishedBy }}</span>
       <span class="mono second" :title="r.sha256">{{ r.sha256.slice(0, 12) }}</span>
+      <span
+        ><button
+          v-if="may('maintainer') && r.state !== 'withdrawn'"
+          class="link second"
+          :aria-label="`Withdraw ${r.modelName}: ${r.editionName}, no. ${r.number}`"
+          @click="withdrawing = r"
+        >
+          withdraw
+        </button></span
+      >
+      <p v-if="r.state === 'withdrawn'" class="second why">{{ r.withdrawnBy }}: {{ r.withdrawnReason }}</p>
     </li>
   </ol>
   <div v-else-if="!releases.isPending.value" class="empty">
@@ -33,6 +65,23 @@ const list = computed(() => releases.data.value ?? [])
     <p class="second">A release comes out of a profile: compose one and publish it.</p>
     <router-link class="act" :to="{ path: '/profiles', query }">To the profiles</router-link>
   </div>
+  <SheetDialog
+    v-if="withdrawing"
+    :title="`Withdraw ${withdrawing.modelName}: ${withdrawing.editionName}, no. ${withdrawing.number}`"
+    action="Withdraw it"
+    :ready="reason.trim() !== ''"
+    :busy="busy"
+    :wrong="wrong"
+    @close="withdrawing = undefined"
+    @act="withdraw"
+  >
+    <p>
+      Its page, its feed and every script downloaded from now on say so first, and the scripts refuse to run. It stays
+      where it is, for those who have run it.
+    </p>
+    <v-textarea v-model="reason" v-focus label="Why, for everybody who has run it" maxlength="1000" rows="3" />
+    <template #note>This can not be taken back; publish another number.</template>
+  </SheetDialog>
   <Teleport defer to="#margin">
     <h1>Releases</h1>
     <p class="second">What people run on their phones. They need no sign-in: send them the page.</p>
@@ -41,6 +90,7 @@ const list = computed(() => releases.data.value ?? [])
     <p>Each is signed. Its page shows the line to type, and no connection is needed for it.</p>
     <h2>Undone by anyone</h2>
     <p>Every script has an undo beside it.</p>
+    <SigningKeys />
   </Teleport>
 </template>
 
@@ -54,7 +104,7 @@ ol {
 }
 li {
   display: grid;
-  grid-template-columns: 1fr 52px 78px 96px 210px 100px;
+  grid-template-columns: minmax(0, 1fr) 46px 74px 88px 186px 96px 58px;
   gap: 12px;
   padding: 8px 18px;
   border-bottom: 1px solid var(--row);
@@ -65,6 +115,9 @@ li a {
 }
 li.old a {
   font-weight: 400;
+}
+.why {
+  grid-column: 1 / -1;
 }
 .list {
   margin-top: 8px;
