@@ -92,7 +92,7 @@ for (const colorScheme of ['light', 'dark'] as const) {
     await expect(page.getByRole('region', { name: 'Intake' })).toContainText('com.example.a')
     await clean(page, 'intake')
     await page.goto(`${world.url}/releases`)
-    await expect(page.getByRole('link', { name: /Quiet phone/ })).toBeVisible()
+    await expect(page.getByRole('link', { name: /Quiet phone/ }).first()).toBeVisible()
     await clean(page, 'releases')
     await page.goto(`${world.url}/r/brannock/lyra-5/quiet-phone`)
     await clean(page, 'public page')

@@ -3,6 +3,7 @@ package render
 import (
 	"bytes"
 	"encoding/csv"
+	"flag"
 	"fmt"
 	"os"
 	"os/exec"
@@ -224,5 +225,40 @@ func TestTables(t *testing.T) {
 	text := string(Markdown(d, About{Withdrawn: true, Reason: "[x](javascript:1)"}))
 	if strings.Contains(text, "<script") || strings.Contains(text, "](java") || strings.Contains(text, "\n# c") || !strings.Contains(text, "Withdrawn") || !strings.Contains(text, "| `a.two` |") {
 		t.Errorf("%s", text)
+	}
+}
+
+var update = flag.Bool("update", false, "write the golden files anew")
+
+// TestGolden compares the scripts that no test here can run with what was
+// looked at: the batch files were run by hand under Wine, the PowerShell ones
+// are read by a parser in the browser tests. See docs/forms.md.
+func TestGolden(t *testing.T) {
+	d := document("a.one", "a.two", "a.three")
+	d.Steps[1].Method = evidence.Disable
+	d.Steps = append(d.Steps, profile.Step{Number: 4, Kind: profile.Setting, Phase: profile.Before, Namespace: "global", Key: "window_animation_scale", Value: "0.5", Text: "Windows open faster"},
+		profile.Step{Number: 5, Kind: profile.Check, Phase: profile.Before, Text: "Pocket goes only if: no card is in it"}, profile.Step{Number: 6, Kind: profile.Wait, Phase: profile.After, Seconds: 20, Text: "Wait 20 s"},
+		profile.Step{Number: 7, Kind: profile.Check, Phase: profile.Afterward, Text: "Call, and be called; it's loud"})
+	for name, render := range forms {
+		if !strings.HasSuffix(name, "ps1") && !strings.HasSuffix(name, "bat") {
+			continue
+		}
+		got, err := render(d, about)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if bytes.Contains(bytes.ReplaceAll(got, []byte("\r\n"), nil), []byte("\n")) {
+			t.Errorf("%s: a line does not end as lines do on Windows", name)
+		}
+		file := filepath.Join("testdata", "release."+name)
+		if *update {
+			if err := os.WriteFile(file, got, 0o644); err != nil {
+				t.Fatal(err)
+			}
+		}
+		want, err := os.ReadFile(file)
+		if err != nil || !bytes.Equal(got, want) {
+			t.Errorf("%s is not what it was (%v); look at the difference, run it by hand as docs/forms.md says, then go test ./core/render -update", file, err)
+		}
 	}
 }

@@ -1,0 +1,153 @@
+# Maker Model, Edition, no. 1
+# Published 2026-11-23T08:00:00Z by Somebody. SHA-256 of the release: 0123
+# Whether it was withdrawn since: https://roster.example/r/m/d/e/1
+# Runs on a computer that has adb: powershell -ExecutionPolicy Bypass -File SCRIPT
+# Exit code: 0 all is well, 1 the phone refused something, 3 no phone or it
+# vanished, 4 another model or firmware, 5 it would have no home screen,
+# keyboard or dialler, 6 withdrawn.
+param(
+    [string]$Serial = '',
+    [switch]$Anyway,
+    [switch]$Rehearse,
+    [string]$Log = ''
+)
+$ErrorActionPreference = 'Continue'
+$adb = if ($env:ADB) { $env:ADB } else { 'adb' }
+if ($Serial -ne '') { $env:ANDROID_SERIAL = $Serial }
+$devices = @('dev')
+$builds = @(
+    'b/p/d:1/i/2:user/k'
+)
+$steps = @(
+    @{ Method = 'remove-for-user'; Name = 'a.three' },
+    @{ Method = 'disable'; Name = 'a.two' },
+    @{ Method = 'remove-for-user'; Name = 'a.one' }
+)
+[array]::Reverse($steps)
+$settings = @(
+    @{ Namespace = 'global'; Key = 'window_animation_scale'; Value = '0.5' }
+)
+$guards = @(
+    @{ Job = 'home screen'; Question = 'cmd package query-activities --brief -a android.intent.action.MAIN -c android.intent.category.HOME' },
+    @{ Job = 'keyboard'; Question = 'ime list -s -a' },
+    @{ Job = 'dialler'; Question = 'cmd package query-activities --brief -a android.intent.action.DIAL' }
+)
+$count = @{ Done = 0; Already = 0; Absent = 0; Refused = 0 }
+$step = 0
+$goodValue = '^[A-Za-z0-9_.:,/ -]{1,200}$'
+
+# Runs a command on the phone and gives back the phone's words.
+function Ask([string]$Command) {
+    $answer = & $adb shell $Command 2>&1 | Out-String
+    return $answer.Replace("`r", '').Trim()
+}
+
+function Vanished {
+    $state = & $adb get-state 2>$null | Out-String
+    return $state.Trim() -ne 'device'
+}
+
+function Stop-With([int]$Code, [string]$Words) {
+    [Console]::Error.WriteLine($Words)
+    exit $Code
+}
+
+function Names([string]$Command) {
+    $set = @{}
+    foreach ($line in (Ask $Command).Split("`n")) {
+        if ($line.StartsWith('package:')) { $set[$line.Substring(8).Trim()] = $true }
+    }
+    return $set
+}
+
+# What a known refusal means.
+function Explain([string]$Words) {
+    switch -Wildcard ($Words) {
+        '*DEVICE_POLICY_MANAGER*' { return 'a device administrator guards it: withdraw that in the settings of the phone first' }
+        '*DELETE_FAILED_INTERNAL_ERROR*' { return 'the maker protects it' }
+        '*protected package*' { return 'the maker protects it' }
+        '*USER_RESTRICTED*' { return 'this user may not remove apps' }
+        '*OWNER_BLOCKED*' { return 'the owner of the phone or a company blocks it' }
+        '*USED_SHARED_LIBRARY*' { return 'another app still uses a library of it' }
+        '*APP_PINNED*' { return 'it is pinned on the screen' }
+        '*NameNotFound*' { return 'the image holds no copy of it' }
+        '*find service*' { return 'the system of the phone is not up yet' }
+    }
+    return 'the phone does not say why'
+}
+
+function Tell([string]$State, [string]$Name, [string]$Words) {
+    Write-Output ('{0,3}/{1}  {2,-8} {3}  {4}' -f $script:step, $steps.Count, $State, $Name, $Words)
+}
+
+function Note([string]$State, [string]$Kind, [string]$Name, [string]$Rest) {
+    if (-not $Rehearse -and -not $undo) { Add-Content -LiteralPath $Log -Value ($State + "`t" + $Kind + "`t" + $Name + "`t" + $Rest) }
+}
+
+function Total {
+    Write-Output ('{0} done, {1} already, {2} absent, {3} refused, of {4}' -f $count.Done, $count.Already, $count.Absent, $count.Refused, $steps.Count)
+}
+
+$undo = $false
+if (Vanished) { Stop-With 3 'No phone answers. Attach one phone, turn on USB debugging and accept this computer on its screen; see: adb devices -l' }
+$device = Ask 'getprop ro.product.device'
+if ($devices -notcontains $device -and -not $Anyway) { Stop-With 4 ('This is for another model: the phone says that it is ' + $device + '. Nothing was done; -Anyway goes on all the same.') }
+$build = Ask 'getprop ro.build.fingerprint'
+if ($build -eq '') { $build = Ask 'getprop ro.system.build.fingerprint' }
+if ($builds -notcontains $build -and -not $Anyway) { Stop-With 4 ('This was not made for the firmware of the phone: ' + $build + '. Nothing was done; -Anyway goes on all the same.') }
+$known = Names 'pm list packages -u --user 0'
+$installed = Names 'pm list packages --user 0'
+$disabled = Names 'pm list packages -d --user 0'
+if ($installed.Count -eq 0) { Stop-With 3 'The phone does not list its packages.' }
+if ($Rehearse) { Write-Output 'Rehearsing: nothing is changed.' }
+
+foreach ($guard in $guards) {
+    $able = @([regex]::Matches((Ask $guard.Question), '(?m)^ *([A-Za-z][A-Za-z0-9_.]*)/[^ =]*$') | ForEach-Object { $_.Groups[1].Value })
+    if ($able.Count -eq 0) {
+        if ($Anyway) { continue }
+        Stop-With 5 ('The phone does not say who can be its ' + $guard.Job + '. Nothing was done; -Anyway goes on all the same.')
+    }
+    $stays = @($able | Where-Object { @($steps | ForEach-Object { $_.Name }) -notcontains $_ })
+    if ($stays.Count -eq 0) { Stop-With 5 ('This would leave the phone without a ' + $guard.Job + ': all that can do it would go. Nothing was done. Put another one in first.') }
+}
+if (-not $Rehearse) {
+    if ($Log -eq '') { $Log = Join-Path (Get-Location) ('model-edition-1' + '-' + (Get-Date -Format 'yyyyMMddTHHmmss') + '.log') }
+    try { Set-Content -LiteralPath $Log -Value @('# roster-log/1', '# release 0123', ('# firmware ' + $build)) -ErrorAction Stop }
+    catch { Stop-With 2 ('The log ' + $Log + ' can not be written. Nothing was done; name another with -Log.') }
+}
+Write-Output 'To see to before: Pocket goes only if: no card is in it'
+foreach ($one in $settings) {
+    $before = Ask ('settings get ' + $one.Namespace + ' ' + $one.Key)
+    if ($before -eq $one.Value -or $before -cnotmatch $goodValue) { continue }
+    if ($Rehearse) { Write-Output ('would set ' + $one.Key + ' to ' + $one.Value); continue }
+    Note 'setting' $one.Namespace $one.Key $before
+    [void](Ask ('settings put ' + $one.Namespace + ' ' + $one.Key + " '" + $one.Value + "'"))
+    Write-Output ('set ' + $one.Key + ' to ' + $one.Value + ' instead of ' + $before)
+}
+foreach ($one in $steps) {
+    $step++
+    $name = $one.Name
+    $off = $one.Method -eq 'disable'
+    if (-not $known.ContainsKey($name)) { $count.Absent++; Tell 'absent' $name 'not on this phone'; continue }
+    if (-not $installed.ContainsKey($name) -or ($off -and $disabled.ContainsKey($name))) { $count.Already++; Tell 'already' $name 'gone before'; continue }
+    if ($Rehearse) { $count.Done++; Tell 'would' $name $one.Method; continue }
+    Note 'sent' $one.Method $name ''
+    $words = if ($off) { Ask ('pm disable-user --user 0 ' + $name) } else { Ask ('pm uninstall --user 0 ' + $name) }
+    if ($words -like '*Success*' -or $words -like '*new state: disabled*') { $count.Done++; Note 'done' $one.Method $name ''; Tell 'done' $name $words; continue }
+    if ($words -like '*not installed for*') { $count.Already++; Note 'already' $one.Method $name ''; Tell 'already' $name $words; continue }
+    if (Vanished) {
+        Note 'unknown' $one.Method $name ''
+        Tell 'failed' $name $words
+        Total
+        Stop-With 3 'The phone is no longer there. What was done stays done: attach it and run this again to go on.'
+    }
+    $count.Refused++
+    Note 'refused' $one.Method $name ''
+    Tell 'refused' $name ($words + ' (' + (Explain $words) + ')')
+}
+if (-not $Rehearse) { Write-Output 'Wait 20 s'; Start-Sleep -Seconds 20 }
+Total
+if (-not $Rehearse) { Write-Output ('Written down in ' + $Log + '; to put it back: ' + 'model-edition-1.undo.ps1' + ' -Log ' + $Log) }
+Write-Output 'To try now, and again in a week: Call, and be called; it''s loud'
+if ($count.Refused -gt 0) { exit 1 }
+exit 0

@@ -1,0 +1,129 @@
+# Puts back: Maker Model, Edition, no. 1
+# Published 2026-11-23T08:00:00Z by Somebody. SHA-256 of the release: 0123
+# Whether it was withdrawn since: https://roster.example/r/m/d/e/1
+# Runs on a computer that has adb: powershell -ExecutionPolicy Bypass -File SCRIPT
+# Exit code: 0 all is well, 1 the phone refused something, 3 no phone or it
+# vanished, 4 another model or firmware, 5 it would have no home screen,
+# keyboard or dialler, 6 withdrawn.
+param(
+    [string]$Serial = '',
+    [switch]$Anyway,
+    [switch]$Rehearse,
+    [string]$Log = ''
+)
+$ErrorActionPreference = 'Continue'
+$adb = if ($env:ADB) { $env:ADB } else { 'adb' }
+if ($Serial -ne '') { $env:ANDROID_SERIAL = $Serial }
+$devices = @('dev')
+$builds = @(
+    'b/p/d:1/i/2:user/k'
+)
+$steps = @(
+    @{ Method = 'remove-for-user'; Name = 'a.three' },
+    @{ Method = 'disable'; Name = 'a.two' },
+    @{ Method = 'remove-for-user'; Name = 'a.one' }
+)
+$count = @{ Done = 0; Already = 0; Absent = 0; Refused = 0 }
+$step = 0
+$goodValue = '^[A-Za-z0-9_.:,/ -]{1,200}$'
+
+# Runs a command on the phone and gives back the phone's words.
+function Ask([string]$Command) {
+    $answer = & $adb shell $Command 2>&1 | Out-String
+    return $answer.Replace("`r", '').Trim()
+}
+
+function Vanished {
+    $state = & $adb get-state 2>$null | Out-String
+    return $state.Trim() -ne 'device'
+}
+
+function Stop-With([int]$Code, [string]$Words) {
+    [Console]::Error.WriteLine($Words)
+    exit $Code
+}
+
+function Names([string]$Command) {
+    $set = @{}
+    foreach ($line in (Ask $Command).Split("`n")) {
+        if ($line.StartsWith('package:')) { $set[$line.Substring(8).Trim()] = $true }
+    }
+    return $set
+}
+
+# What a known refusal means.
+function Explain([string]$Words) {
+    switch -Wildcard ($Words) {
+        '*DEVICE_POLICY_MANAGER*' { return 'a device administrator guards it: withdraw that in the settings of the phone first' }
+        '*DELETE_FAILED_INTERNAL_ERROR*' { return 'the maker protects it' }
+        '*protected package*' { return 'the maker protects it' }
+        '*USER_RESTRICTED*' { return 'this user may not remove apps' }
+        '*OWNER_BLOCKED*' { return 'the owner of the phone or a company blocks it' }
+        '*USED_SHARED_LIBRARY*' { return 'another app still uses a library of it' }
+        '*APP_PINNED*' { return 'it is pinned on the screen' }
+        '*NameNotFound*' { return 'the image holds no copy of it' }
+        '*find service*' { return 'the system of the phone is not up yet' }
+    }
+    return 'the phone does not say why'
+}
+
+function Tell([string]$State, [string]$Name, [string]$Words) {
+    Write-Output ('{0,3}/{1}  {2,-8} {3}  {4}' -f $script:step, $steps.Count, $State, $Name, $Words)
+}
+
+function Note([string]$State, [string]$Kind, [string]$Name, [string]$Rest) {
+    if (-not $Rehearse -and -not $undo) { Add-Content -LiteralPath $Log -Value ($State + "`t" + $Kind + "`t" + $Name + "`t" + $Rest) }
+}
+
+function Total {
+    Write-Output ('{0} done, {1} already, {2} absent, {3} refused, of {4}' -f $count.Done, $count.Already, $count.Absent, $count.Refused, $steps.Count)
+}
+
+$undo = $true
+if (Vanished) { Stop-With 3 'No phone answers. Attach one phone, turn on USB debugging and accept this computer on its screen; see: adb devices -l' }
+$device = Ask 'getprop ro.product.device'
+if ($devices -notcontains $device -and -not $Anyway) { Stop-With 4 ('This is for another model: the phone says that it is ' + $device + '. Nothing was done; -Anyway goes on all the same.') }
+$build = Ask 'getprop ro.build.fingerprint'
+if ($build -eq '') { $build = Ask 'getprop ro.system.build.fingerprint' }
+if ($builds -notcontains $build -and -not $Anyway) { Stop-With 4 ('This was not made for the firmware of the phone: ' + $build + '. Nothing was done; -Anyway goes on all the same.') }
+$known = Names 'pm list packages -u --user 0'
+$installed = Names 'pm list packages --user 0'
+$disabled = Names 'pm list packages -d --user 0'
+if ($installed.Count -eq 0) { Stop-With 3 'The phone does not list its packages.' }
+if ($Rehearse) { Write-Output 'Rehearsing: nothing is changed.' }
+
+if ($Log -ne '') {
+    if (-not (Test-Path -LiteralPath $Log)) { Stop-With 2 ('There is no log ' + $Log + ' to read. Nothing was done.') }
+    $lines = @(Get-Content -LiteralPath $Log)
+    if ($lines.Count -eq 0 -or -not $lines[0].StartsWith('# roster-log/1')) { Stop-With 2 ($Log + ' is not the log of such a run. Nothing was done.') }
+    [array]::Reverse($lines)
+    $steps = @()
+    foreach ($line in $lines) {
+        $part = $line.Split("`t")
+        if ($part.Count -lt 4) { continue }
+        if (($part[0] -eq 'done' -or $part[0] -eq 'unknown') -and $part[2] -cmatch '^[A-Za-z][A-Za-z0-9_]*(\.[A-Za-z][A-Za-z0-9_]*)*$') {
+            $steps += @{ Method = $part[1]; Name = $part[2] }
+        }
+        if ($part[0] -eq 'setting' -and @('global', 'secure', 'system') -contains $part[1] -and $part[2] -cmatch '^[A-Za-z0-9_.:-]{1,100}$' -and $part[3] -cmatch $goodValue) {
+            if ($Rehearse) { Write-Output ('would set ' + $part[2] + ' back to ' + $part[3]) }
+            elseif ($part[3] -eq 'null') { [void](Ask ('settings delete ' + $part[1] + ' ' + $part[2])); $count.Done++ }
+            else { [void](Ask ('settings put ' + $part[1] + ' ' + $part[2] + " '" + $part[3] + "'")); $count.Done++ }
+        }
+    }
+}
+foreach ($one in $steps) {
+    $step++
+    $name = $one.Name
+    $off = $one.Method -eq 'disable'
+    if (-not $known.ContainsKey($name)) { $count.Absent++; Tell 'absent' $name 'not on this phone'; continue }
+    if ((-not $off -and $installed.ContainsKey($name)) -or ($off -and -not $disabled.ContainsKey($name))) { $count.Already++; Tell 'already' $name 'there'; continue }
+    if ($Rehearse) { $count.Done++; Tell 'would' $name 'come back'; continue }
+    $words = if ($off) { Ask ('pm enable --user 0 ' + $name) } else { Ask ('cmd package install-existing --user 0 ' + $name) }
+    if ($words -like '*installed for user*' -or $words -like '*new state: enabled*') { $count.Done++; Tell 'done' $name $words; continue }
+    if (Vanished) { Tell 'failed' $name $words; Total; Stop-With 3 'The phone is no longer there. Attach it and run this again to go on.' }
+    $count.Refused++
+    Tell 'refused' $name ($words + ' (' + (Explain $words) + ')')
+}
+Total
+if ($count.Refused -gt 0) { exit 1 }
+exit 0
