@@ -96,7 +96,14 @@ for (const colorScheme of ['light', 'dark'] as const) {
     await clean(page, 'releases')
     await page.goto(`${world.url}/r/brannock/lyra-5/quiet-phone`)
     await clean(page, 'public page')
-    for (const path of ['/r', '/r/brannock', '/r/brannock/lyra-5', '/keys', '/r/brannock/lyra-5/quiet-phone/3', '/r/brannock/lyra-5/quiet-phone/4.sheet.html']) {
+    for (const path of [
+      '/r',
+      '/r/brannock',
+      '/r/brannock/lyra-5',
+      '/keys',
+      '/r/brannock/lyra-5/quiet-phone/3',
+      '/r/brannock/lyra-5/quiet-phone/4.sheet.html',
+    ]) {
       await page.goto(world.url + path)
       await clean(page, path)
     }

@@ -204,7 +204,8 @@ async function publicPage(page: Page, world: World, path: string) {
   await page.context().clearCookies()
   await page.goto(world.url + path)
   await expect(page.getByRole('heading', { level: 1 })).toHaveText('Brannock Lyra 5: Lending desk')
-  for (const form of ['.sh', '.undo.sh', '.phone.sh', '.ps1', '.bat', '.txt', '.csv', '.md', '.sheet.html', '.json', '.json.minisig']) await expect(page.locator(`a[href="${path}${form}"]`)).toBeVisible()
+  for (const form of ['.sh', '.undo.sh', '.phone.sh', '.ps1', '.bat', '.txt', '.csv', '.md', '.sheet.html', '.json', '.json.minisig'])
+    await expect(page.locator(`a[href="${path}${form}"]`)).toBeVisible()
 }
 
 async function verify(page: Page, world: World, path: string) {

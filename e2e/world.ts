@@ -31,6 +31,7 @@ export class World {
   readonly folder = mkdtempSync(join(tmpdir(), 'roster-e2e-'))
   private running: ChildProcess[] = []
   url = ''
+  database = ''
   adbPort = 0
   private adbPorts: number[] = []
   phone = ''
@@ -43,6 +44,7 @@ export class World {
     execFileSync('psql', [cluster, '-qc', `create database ${database}`])
     const address = new URL(cluster)
     address.pathname = `/${database}`
+    this.database = address.href
     const port = await freePort()
     this.adbPort = await freePort()
     // The demo takes this port and the three after it: below those that the
