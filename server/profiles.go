@@ -2,9 +2,11 @@ package server
 
 import (
 	"context"
+	"fmt"
 	"net/http"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/google/uuid"
@@ -100,8 +102,11 @@ func (s *Server) profileRoutes() {
 			if err != nil {
 				return nil, err
 			}
-			c, err := s.compose(ctx, p, in.Body)
-			return &compositionOutput{c}, err
+			b, err := s.basis(ctx, p, in.Body)
+			if err != nil {
+				return nil, err
+			}
+			return &compositionOutput{profile.Compose(b, in.Body)}, nil
 		})
 	route(s, Maintainer, huma.Operation{OperationID: "setRules", Method: http.MethodPut, Path: "/api/v1/profiles/{id}/rules", Summary: "Set a profile's rules, pins, steps, sisters and purpose"},
 		func(ctx context.Context, in *rulesInput) (*composedOutput, error) {
@@ -247,6 +252,34 @@ func (s *Server) stepsOfRelease(ctx context.Context, id uuid.UUID, number int) (
 		return "", nil, err
 	}
 	return "no. " + itoa(r.Number), d.Steps, nil
+}
+
+// basisKey is what a profile is composed from while its cut line is moved.
+type basisKey struct {
+	profile  uuid.UUID
+	revision int
+	methods  string
+}
+
+// keptBases bounds the bases that are kept, basisKept for how long: moving the
+// line asks many times in a row.
+const (
+	keptBases = 20
+	basisKept = 15 * time.Second
+)
+
+// basis is what a profile is composed from, as it was a few seconds ago at
+// most.
+func (s *Server) basis(ctx context.Context, p store.Profile, rules profile.Rules) (profile.Basis, error) {
+	key := basisKey{p.ID, p.Revision, fmt.Sprint(rules.AllMethods())}
+	if b, ok := s.bases.Get(key); ok {
+		return b, nil
+	}
+	b, err := s.store.Basis(ctx, p, rules)
+	if err == nil {
+		s.bases.Add(key, b)
+	}
+	return b, err
 }
 
 func (s *Server) compose(ctx context.Context, p store.Profile, rules profile.Rules) (profile.Composition, error) {

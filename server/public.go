@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -21,9 +22,37 @@ import (
 // pressed is a public file as it is sent, plain and compressed.
 type pressed struct {
 	site.File
-	gzipped          []byte
-	etag, gzipEtag   string
-	length, gzLength string
+	gzipped []byte
+	// plain and packed are the headers of both, made once.
+	plain, packed headers
+}
+
+// headers are what is sent with a file, ready to be put into a response: all
+// of them, or those that go with the word that the reader has it already.
+type headers struct {
+	etag       string
+	all, known []header
+}
+
+type header struct {
+	name   string
+	values []string
+}
+
+// headersOf are those of a file's bytes, sent as they are or compressed.
+func headersOf(f site.File, etag string, length int, packed bool) headers {
+	h := headers{etag: etag, known: []header{{"Cache-Control", []string{"public, no-cache"}}, {"Vary", []string{"Accept-Encoding"}}, {"Etag", []string{etag}}}}
+	h.all = append(slices.Clone(h.known), header{"Content-Type", []string{f.Type}}, header{"Content-Length", []string{strconv.Itoa(length)}})
+	for name, value := range securityHeaderValues {
+		h.all = append(h.all, header{name, []string{value}})
+	}
+	if packed {
+		h.all = append(h.all, header{"Content-Encoding", []string{"gzip"}})
+	}
+	if f.Name != "" {
+		h.all = append(h.all, header{"Content-Disposition", []string{fmt.Sprintf("attachment; filename=%q", f.Name)}})
+	}
+	return h
 }
 
 // press keeps public files ready to be sent. They are written anew after
@@ -72,7 +101,8 @@ func (p *press) file(ctx context.Context, path string) (*pressed, error) {
 	if err := w.Close(); err != nil {
 		return nil, err
 	}
-	f = &pressed{File: plain, gzipped: b.Bytes(), etag: fmt.Sprintf(`"%x"`, sum[:12]), gzipEtag: fmt.Sprintf(`"%x-z"`, sum[:12]), length: strconv.Itoa(len(plain.Body)), gzLength: strconv.Itoa(b.Len())}
+	etag := fmt.Sprintf("%x", sum[:12])
+	f = &pressed{File: plain, gzipped: b.Bytes(), plain: headersOf(plain, `"`+etag+`"`, len(plain.Body), false), packed: headersOf(plain, `"`+etag+`-z"`, b.Len(), true)}
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	if p.edition == edition && len(p.files) < maxPressed {
@@ -91,6 +121,9 @@ func (s *Server) watchPress(ctx context.Context) {
 			if e.Topic == "" || e.Topic == "releases" {
 				s.press.forget()
 			}
+			// A cut line is drawn over what was known when it was taken up; a
+			// change or a capture makes that anew.
+			s.bases.Purge()
 		case <-ctx.Done():
 			return
 		}
@@ -117,28 +150,45 @@ func (s *Server) public(c *gin.Context) {
 		s.publicProblem(c, site.Ending(path), err)
 		return
 	}
-	h := c.Writer.Header()
-	h.Set("Cache-Control", "public, no-cache")
-	h.Set("Vary", "Accept-Encoding")
-	body, etag, length := f.Body, f.etag, f.length
-	if strings.Contains(c.GetHeader("Accept-Encoding"), "gzip") {
-		body, etag, length = f.gzipped, f.gzipEtag, f.gzLength
-		h.Set("Content-Encoding", "gzip")
+	f.send(c.Writer, c.Request)
+}
+
+// ready answers a request for a public file that was handed out before, and
+// reports whether it did. Most of what the world asks for ends here.
+func (p *press) ready(w http.ResponseWriter, r *http.Request) bool {
+	if r.Method != http.MethodGet && r.Method != http.MethodHead {
+		return false
 	}
-	h.Set("ETag", etag)
-	if match := c.GetHeader("If-None-Match"); match != "" && (match == "*" || strings.Contains(match, etag)) {
-		h.Del("Content-Encoding")
-		c.Writer.WriteHeader(http.StatusNotModified)
+	p.mu.RLock()
+	f := p.files[r.URL.Path]
+	p.mu.RUnlock()
+	if f == nil {
+		return false
+	}
+	f.send(w, r)
+	return true
+}
+
+// send writes the file, or that the reader has it already.
+func (f *pressed) send(w http.ResponseWriter, r *http.Request) {
+	body, h := f.Body, &f.plain
+	if strings.Contains(r.Header.Get("Accept-Encoding"), "gzip") {
+		body, h = f.gzipped, &f.packed
+	}
+	out := w.Header()
+	if match := r.Header.Get("If-None-Match"); match != "" && (match == "*" || strings.Contains(match, h.etag)) {
+		for _, one := range h.known {
+			out[one.name] = one.values
+		}
+		w.WriteHeader(http.StatusNotModified)
 		return
 	}
-	h.Set("Content-Type", f.Type)
-	h.Set("Content-Length", length)
-	if f.Name != "" {
-		h.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", f.Name))
+	for _, one := range h.all {
+		out[one.name] = one.values
 	}
-	c.Writer.WriteHeader(http.StatusOK)
-	if c.Request.Method != http.MethodHead {
-		_, _ = c.Writer.Write(body)
+	w.WriteHeader(http.StatusOK)
+	if r.Method != http.MethodHead {
+		_, _ = w.Write(body)
 	}
 }
 

@@ -13,10 +13,12 @@ import (
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
 	"github.com/gin-contrib/gzip"
 	"github.com/gin-gonic/gin"
+	"github.com/hashicorp/golang-lru/v2/expirable"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"roster/bench"
 	"roster/bench/adb"
+	"roster/core/profile"
 	"roster/server/site"
 	"roster/store"
 )
@@ -58,6 +60,7 @@ type Server struct {
 	api     huma.API
 	events  *hub
 	press   *press
+	bases   *expirable.LRU[basisKey, profile.Basis]
 	station *bench.Station
 	// previewing is held while another yardstick is tried out: that takes all
 	// trials there are, and more than one at a time would keep people waiting.
@@ -89,6 +92,7 @@ func build(c Config) *Server {
 	s.ctx, s.stop = context.WithCancel(context.Background())
 	s.station = bench.NewStation(&adb.Client{Address: c.ADB}, c.ADBProgram, c.Secret.derive("handles"), c.StandIns, c.Log)
 	s.press = &press{site: &site.Site{Store: c.Store, Base: c.PublicURL}, files: map[string]*pressed{}}
+	s.bases = expirable.NewLRU[basisKey, profile.Basis](keptBases, nil, basisKept)
 	s.middleware()
 	s.routes()
 	return s
@@ -105,7 +109,11 @@ func (s *Server) background(f func(context.Context)) {
 }
 
 // ServeHTTP answers a request.
-func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) { s.engine.ServeHTTP(w, r) }
+func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	if !s.press.ready(w, r) {
+		s.engine.ServeHTTP(w, r)
+	}
+}
 
 // migrate waits for the database and brings it up to date.
 func (s *Server) migrate(ctx context.Context) {
@@ -197,12 +205,18 @@ func (s *Server) Routes() []string {
 	return list
 }
 
+// securityHeaderValues stand in every answer.
+var securityHeaderValues = map[string]string{
+	"X-Content-Type-Options":  "nosniff",
+	"Referrer-Policy":         "same-origin",
+	"X-Frame-Options":         "DENY",
+	"Content-Security-Policy": "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'",
+}
+
 func securityHeaders(c *gin.Context) {
-	h := c.Writer.Header()
-	h.Set("X-Content-Type-Options", "nosniff")
-	h.Set("Referrer-Policy", "same-origin")
-	h.Set("X-Frame-Options", "DENY")
-	h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
+	for name, value := range securityHeaderValues {
+		c.Writer.Header().Set(name, value)
+	}
 	c.Next()
 }
 
