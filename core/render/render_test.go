@@ -262,3 +262,23 @@ func TestGolden(t *testing.T) {
 		}
 	}
 }
+
+// BenchmarkForms writes a release of 90 removals in every form.
+func BenchmarkForms(b *testing.B) {
+	var names []string
+	for i := range 90 {
+		names = append(names, fmt.Sprintf("com.example.p%d", i))
+	}
+	d := document(names...)
+	for b.Loop() {
+		for _, render := range forms {
+			if _, err := render(d, about); err != nil {
+				b.Fatal(err)
+			}
+		}
+		if _, err := CSV(d); err != nil {
+			b.Fatal(err)
+		}
+		Markdown(d, about)
+	}
+}
