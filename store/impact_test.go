@@ -192,6 +192,18 @@ func TestPublishing(t *testing.T) {
 	if err := w.Withdraw(w.ctx, uuid.New(), "x", main.ID); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("%v", err)
 	}
+	// Who could publish is told of a withdrawal, but not who did it.
+	for who, want := range map[string]bool{"main": false, "keep": true} {
+		person, ok := w.people[who]
+		if !ok {
+			continue
+		}
+		list, err := w.Notices(w.ctx, person.ID, 20)
+		w.must(err)
+		if got := slices.ContainsFunc(list, func(n store.Notice) bool { return n.Kind == "withdrawn" && n.Words == "it was wrong" }); got != want {
+			t.Errorf("%s was told of the withdrawal: %t", who, got)
+		}
+	}
 	lately, err := w.LatelyReleased(w.ctx, 10)
 	if err != nil || len(lately) != 1 || lately[0].State != "withdrawn" || lately[0].WithdrawnBy != main.Name || lately[0].WithdrawnAt == nil {
 		t.Errorf("%+v, %v", lately, err)
@@ -213,5 +225,45 @@ func TestKeys(t *testing.T) {
 	}
 	if k, err := w.KeyInUse(w.ctx); err != nil || k.ID != "C" {
 		t.Errorf("%s, %v", k.ID, err)
+	}
+}
+
+// TestSisters composes for two models: of what both ship the more cautious word
+// stands, and what one of them has to keep stays on both.
+func TestSisters(t *testing.T) {
+	w := newWorld(t)
+	w.linked("1", func(c *android.Capture) { c.Packages[3].Uses = nil })
+	w.linked("2", func(c *android.Capture) {
+		c.Identity.Device, c.Identity.Model, c.Identity.MarketName = "lyra5mini", "Lyra 5 mini", "Lyra 5 mini"
+		c.Packages = append(c.Packages, android.Package{Name: "l.mini", Installed: true, Enabled: android.EnabledDefault, System: true, Path: "/product/app/l.mini", VersionName: "2", Signer: "s"})
+	})
+	sister, err := w.FindScope(w.ctx, "brannock", "lyra-5-mini", "")
+	w.must(err)
+	w.accept("tech", w.edit("l.lib", change.Load, everywhere, `{"load":"loose"}`), w.edit("l.other", change.Load, everywhere, `{"load":"loose"}`), w.edit("l.other", change.Load, sister.Claims(), `{"load":"leaned-on"}`))
+	rules := profile.DefaultRules
+	rules.Pins = []profile.Pin{{Package: "l.lib", Goes: true, Reason: "x"}, {Package: "l.other", Goes: true, Reason: "x"}, {Package: "l.mini", Goes: true, Reason: "x"}}
+	id, err := w.AddProfile(w.ctx, store.NewProfile{Model: w.scope("").Model.ID, Sisters: []uuid.UUID{sister.Model.ID}, Name: "Both", Rules: rules}, w.people["main"].ID)
+	w.must(err)
+	p, err := w.Profile(w.ctx, id)
+	w.must(err)
+	b, err := w.Basis(w.ctx, p, rules)
+	if err != nil || len(b.Builds) != 3 || b.Builds[2].Model != "lyra-5-mini" {
+		t.Fatalf("%+v, %v", b.Builds, err)
+	}
+	rows := map[string]profile.Row{}
+	for _, r := range profile.Compose(b, rules).Rows {
+		rows[string(r.Package)] = r
+	}
+	if rows["l.other"].Load != evidence.LeanedOn || !rows["l.other"].Goes || !rows["l.mini"].Goes {
+		t.Errorf("%+v", rows["l.other"])
+	}
+	if r := rows["l.lib"]; r.Goes || !r.Dropped || !strings.Contains(r.Why, "l.user stays") {
+		t.Errorf("what the mini has to keep goes: %+v", r)
+	}
+	// It is found from either model.
+	for _, sc := range []store.Scope{w.scope(""), sister} {
+		if list, err := w.Profiles(w.ctx, sc, 10); err != nil || len(list) != 1 || len(list[0].Sisters) != 1 {
+			t.Errorf("%s: %+v, %v", sc.Model.Name, list, err)
+		}
 	}
 }

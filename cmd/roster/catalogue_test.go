@@ -49,7 +49,18 @@ func TestCatalogueByHand(t *testing.T) {
 	if _, _, err := call(t, "", "audit", "--head", strings.Repeat("0", 64), "--database", second); err == nil || isUsage(err) {
 		t.Errorf("%v", err)
 	}
-	for _, args := range [][]string{{"export", "x.json", "--database", ""}, {"import", "/no/such/file", "--database", first}, {"audit", "extra"}} {
+	// Everything public goes into a folder, even where nothing is published yet.
+	folder := filepath.Join(t.TempDir(), "public")
+	if out := must("", "export", "--site", folder, "--public-url", "https://roster.example/", "--database", first); !strings.Contains(out, "files written to "+folder) {
+		t.Errorf("%q", out)
+	}
+	for _, name := range []string{"r/index.html", "r.json", "feed.atom", "keys/index.html", "schema/release.json"} {
+		raw, err := os.ReadFile(filepath.Join(folder, name))
+		if err != nil || len(raw) == 0 || name == "feed.atom" && !strings.Contains(string(raw), `href="https://roster.example/r"`) {
+			t.Errorf("%s: %v\n%s", name, err, raw)
+		}
+	}
+	for _, args := range [][]string{{"export", "--database", first}, {"export", "x.json", "--site", folder, "--database", first}, {"export", "--site", folder, "--database", first}, {"export", "x.json", "--database", ""}, {"import", "/no/such/file", "--database", first}, {"audit", "extra"}} {
 		if _, _, err := call(t, "", args...); !isUsage(err) {
 			t.Errorf("%v: %v", args, err)
 		}

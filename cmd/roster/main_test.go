@@ -119,10 +119,21 @@ func release(t *testing.T) []byte {
 
 func TestRender(t *testing.T) {
 	path := file(t, "r.json", string(release(t)))
-	for form, want := range map[string]string{"sh": "\nremove com.example.a\n", "undo.sh": "\nrestore com.example.a\n", "txt": "com.example.a\n"} {
-		out, _, err := call(t, "", "render", path, "--form", form)
+	want := map[string]string{
+		"sh": "\nremove com.example.a\n", "undo.sh": "\nrestore com.example.a\n", "phone.sh": "\nremove com.example.a\n", "phone.undo.sh": "\nrestore com.example.a\n",
+		"ps1": "Name = 'com.example.a'", "undo.ps1": "install-existing", "bat": "call :remove com.example.a", "undo.bat": "call :restore com.example.a",
+		"txt": "com.example.a\n", "undo.txt": "com.example.a\n", "csv": "pm uninstall --user 0 com.example.a", "md": "| `com.example.a` |",
+	}
+	if len(want) != len(forms) {
+		t.Errorf("%d forms, and %d are expected", len(forms), len(want))
+	}
+	for form, want := range want {
+		out, _, err := call(t, "", "render", path, "--form", form, "--where", "https://roster.example/r/b/d/e/3")
 		if err != nil || !strings.Contains("\n"+out, want) {
 			t.Errorf("%s: %v\n%s", form, err, out)
+		}
+		if says := strings.Contains(out, "https://roster.example/r/b/d/e/3"); says == (form == "txt" || form == "undo.txt" || form == "csv") {
+			t.Errorf("%s states where to look: %t", form, says)
 		}
 	}
 	if _, _, err := call(t, "", "render", path, "--form", "exe"); !isUsage(err) {

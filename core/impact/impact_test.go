@@ -312,6 +312,48 @@ func TestCompare(t *testing.T) {
 	}
 }
 
+// TestStructure holds what the phone's own words call for, of one package alone.
+func TestStructure(t *testing.T) {
+	p := world()
+	p.Packages = append(p.Packages, pkg("a.core", provides("a.boot")), pkg("a.init", uses("a.boot", "required"), func(p *android.Package) { p.Persistent = true }))
+	n := Read(p)
+	for name, want := range map[string]evidence.Load{
+		"a.keys": evidence.LoadBearing, "a.core": evidence.LoadBearing, "a.suite": evidence.TiedIn, "a.themes": evidence.TiedIn,
+		"a.home": evidence.LeanedOn, "a.maybe": evidence.LeanedOn, "a.night": "", "a.vibrate": "", "a.off": "", "a.gone": "", "no.such": "",
+	} {
+		if got := n.Structure(android.PackageName(name)).Called(); got != want {
+			t.Errorf("%s calls for %q, want %q", name, got, want)
+		}
+	}
+	for _, c := range []struct{ trials, called, want evidence.Load }{
+		{evidence.Loose, "", evidence.Loose}, {evidence.Loose, evidence.TiedIn, evidence.TiedIn}, {evidence.Unproven, evidence.LeanedOn, evidence.LeanedOn},
+		{evidence.LoadBearing, evidence.LeanedOn, evidence.LoadBearing}, {evidence.LeanedOn, evidence.TiedIn, evidence.TiedIn}, {evidence.Unproven, "", evidence.Unproven},
+	} {
+		if got := evidence.Joined(c.trials, c.called); got != c.want {
+			t.Errorf("%s and %q come to %s, want %s", c.trials, c.called, got, c.want)
+		}
+	}
+	if n.RolesUnknown() || !Read(Phone{}).RolesUnknown() {
+		t.Error("whether roles are known")
+	}
+}
+
+// TestCircle takes packages that rest on each other: one that stays keeps all,
+// and together they can go.
+func TestCircle(t *testing.T) {
+	circle := Phone{Packages: []android.Package{pkg("c.a", provides("a"), uses("b", "required")), pkg("c.b", provides("b"), uses("c", "required")), pkg("c.c", provides("c"), uses("a", "required"))}}
+	n := Read(circle)
+	if kept, dropped := n.Largest([]android.PackageName{"c.a", "c.b", "c.c"}, nil, Before{}); len(kept) != 3 || len(dropped) != 0 {
+		t.Errorf("all of a circle: %v, %v", kept, dropped)
+	}
+	if kept, dropped := n.Largest([]android.PackageName{"c.a", "c.b"}, nil, Before{}); len(kept) != 0 || len(dropped) != 2 || dropped[1].Why == "" {
+		t.Errorf("part of a circle: %v, %v", kept, dropped)
+	}
+	if got := n.Consequences(Removal{"c.a": evidence.Disable, "c.b": evidence.Disable, "c.c": evidence.Disable}, Known{}); len(got) != 0 {
+		t.Errorf("%+v", got)
+	}
+}
+
 // BenchmarkRead reads a phone of 600 packages with 5,000 links.
 func BenchmarkRead(b *testing.B) {
 	p := random(rand.New(rand.NewPCG(1, 1)), 600, 5000)

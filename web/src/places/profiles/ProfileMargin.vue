@@ -40,7 +40,7 @@ const modelOf = (slug: string) => props.profile.sisters.find((s) => s.slug === s
 
 <template>
   <h1>What the owner will notice</h1>
-  <p v-if="composition.lost.length">
+  <p v-if="composition.lost.length" class="lost">
     <template v-for="(l, i) in composition.lost" :key="l.function"
       >{{ i ? ', ' : '' }}<span :title="l.packages.join(', ')">{{ slugWords(l.function) }}</span></template
     >
@@ -135,6 +135,9 @@ const modelOf = (slug: string) => props.profile.sisters.find((s) => s.slug === s
 </template>
 
 <style scoped>
+.lost::first-letter {
+  text-transform: uppercase;
+}
 .said {
   margin-left: 8px;
 }

@@ -52,7 +52,7 @@ function addCheck() {
           <li v-for="s in phase(p)" :key="s.number">
             <span class="second">{{ s.number }}</span><span>
               {{ s.text }}
-              <PackageName v-if="s.kind === 'withdraw-admin' && s.package" :name="s.package" />
+              <PackageName v-if="s.kind === 'withdraw-admin' && s.package && s.label" :name="s.package" />
               <span v-if="s.key" class="second mono">{{ s.key }} = {{ s.value }}</span>
               <button
                 v-if="editable && added(s.text) >= 0"
