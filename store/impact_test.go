@@ -267,3 +267,53 @@ func TestSisters(t *testing.T) {
 		}
 	}
 }
+
+// TestKnockOnLeans foretells what becomes of packages that the change does not
+// touch, because they lean on what it does.
+func TestKnockOnLeans(t *testing.T) {
+	w := newWorld(t)
+	w.linked("1", nil)
+	trials := func(name string) []store.NewEdit {
+		list := []store.NewEdit{w.edit(name, change.Load, everywhere, `{"load":"loose"}`)}
+		for _, phone := range []string{"x", "y", "z"} {
+			list = append(list, w.trial(name, phone, "clean"))
+		}
+		return list
+	}
+	w.accept("tech", trials("l.lib")...)
+	rules := profile.DefaultRules
+	rules.HighestCeiling = 0.9
+	id, err := w.AddProfile(w.ctx, store.NewProfile{Model: w.scope("").Model.ID, Name: "E", Rules: rules}, w.people["main"].ID)
+	w.must(err)
+	goes := func() (list []string) {
+		t.Helper()
+		p, err := w.Profile(w.ctx, id)
+		w.must(err)
+		b, err := w.Basis(w.ctx, p, rules)
+		w.must(err)
+		for _, r := range profile.Compose(b, rules).Rows {
+			if r.Goes {
+				list = append(list, string(r.Package))
+			}
+		}
+		slices.Sort(list)
+		return list
+	}
+	if got := goes(); len(got) != 0 {
+		t.Fatalf("%v goes though something that stays rests on it", got)
+	}
+	changeID, ids := w.send("tech", trials("l.user")...)
+	_, edits, err := w.Change(w.ctx, uuid.Nil, changeID)
+	w.must(err)
+	k, err := w.KnockOn(w.ctx, w.people["tech"].ID, edits)
+	w.must(err)
+	var gains []string
+	for _, g := range k.Profiles[0].Gains {
+		gains = append(gains, string(g.Package))
+	}
+	slices.Sort(gains)
+	w.must(w.Decide(w.ctx, w.people["rev"].ID, changeID, 1, verdicts(ids, "accepted")))
+	if now := goes(); !slices.Equal(gains, now) || fmt.Sprint(now) != "[l.lib l.user]" {
+		t.Errorf("foretold %v, came to %v", gains, now)
+	}
+}

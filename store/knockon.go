@@ -105,6 +105,9 @@ func (s *Store) KnockOn(ctx context.Context, author uuid.UUID, edits []Edit) (Kn
 		if err != nil {
 			return out, err
 		}
+		if err := s.recompose(ctx, &k, p, &effect, packages, touched); err != nil {
+			return out, err
+		}
 		if effect.Nothing() {
 			out.Untouched++
 			continue
@@ -186,6 +189,70 @@ func moves(now, then *Judging, edits []Edit) []PlacedMove {
 type knocker struct {
 	now, then *Judging
 	lost      [2]map[uuid.UUID][]string
+}
+
+// recompose composes a profile as a whole, without the edits and with them,
+// where packages change sides on which something leans.
+func (s *Store) recompose(ctx context.Context, k *knocker, p profileRow, effect *change.Effect, packages []uuid.UUID, touched map[uuid.UUID]Edit) error {
+	moved := slices.Concat(effect.Gains, effect.Loses)
+	if len(moved) == 0 {
+		return nil
+	}
+	grounds, err := s.grounds(ctx, s.pool, []uuid.UUID{p.ModelID})
+	if err != nil {
+		return err
+	}
+	leans := slices.ContainsFunc(grounds, func(g profile.Ground) bool {
+		return slices.ContainsFunc(moved, func(m change.Pick) bool { return g.Net.Leans(m.Package) })
+	})
+	if !leans {
+		return nil
+	}
+	full, err := s.Profile(ctx, p.ID)
+	if err != nil {
+		return err
+	}
+	rules, err := profile.ParseRules(p.Rules)
+	if err != nil {
+		return err
+	}
+	basis, err := s.Basis(ctx, full, rules)
+	if err != nil {
+		return err
+	}
+	with := basis
+	with.Candidates = slices.Clone(basis.Candidates)
+	for _, pkg := range packages {
+		c := k.candidate(1, touched[pkg], p, rules.Method)
+		if i := slices.IndexFunc(with.Candidates, func(x profile.Candidate) bool { return x.Package == c.Package }); i >= 0 {
+			old := with.Candidates[i]
+			old.Load, old.BySuggestion, old.Conditions, old.Lost = c.Load, c.BySuggestion, c.Conditions, c.Lost
+			c.Strip, c.ComesBack, c.Refused = old.Strip, old.ComesBack, old.Refused
+			old.Figures = c.Figures
+			with.Candidates[i] = old
+		}
+	}
+	removes, err := s.removesAll(ctx, p.Release)
+	if err != nil {
+		return err
+	}
+	effect.Recompose(profile.Compose(basis, rules), profile.Compose(with, rules), removes)
+	return nil
+}
+
+// removesAll are all packages that a release takes off, nil for none.
+func (s *Store) removesAll(ctx context.Context, release *uuid.UUID) (map[android.PackageName]bool, error) {
+	if release == nil {
+		return nil, nil
+	}
+	rows, err := s.pool.Query(ctx, `select p.name from release_packages x join packages p on p.id = x.package_id where x.release_id = $1`, *release)
+	if err != nil {
+		return nil, err
+	}
+	out := map[android.PackageName]bool{}
+	var name android.PackageName
+	_, err = pgx.ForEachRow(rows, []any{&name}, func() error { out[name] = true; return nil })
+	return out, err
 }
 
 // effectOn is what the edits do to one profile.

@@ -74,9 +74,10 @@ func (e Effect) Nothing() bool {
 	return len(e.Gains)+len(e.Loses)+len(e.Costs)+len(e.Spares)+len(e.Emptied)+len(e.Moves) == 0 && !e.WantsNumber
 }
 
-// KnockOn works out what a change does to a profile. Whether a package goes
-// depends on its own candidate and the rules alone (profile.Compose), so the
-// packages that the change does not touch need not be known.
+// KnockOn works out what a change does to a profile by its rules alone: whether
+// they let a package go depends on its own candidate (profile.Rank), so the
+// packages that the change does not touch need not be known. Where others lean
+// on what changes sides, Recompose says what then becomes of all of them.
 func KnockOn(p Profile) Effect {
 	e := Effect{Gains: []Pick{}, Loses: []Pick{}, Costs: []string{}, Spares: []string{}, Emptied: []string{}, Moves: []Move{}}
 	before, after := rowsByName(p.Before, p.Rules), rowsByName(p.After, p.Rules)
@@ -118,6 +119,64 @@ func KnockOn(p Profile) Effect {
 		}
 	}
 	return e
+}
+
+// Recompose puts the packages that change sides, and what that costs, right by
+// the profile composed as a whole, without the change and with it. Removes are
+// all packages of the current release; nil without one.
+func (e *Effect) Recompose(before, after profile.Composition, removes map[android.PackageName]bool) {
+	e.Gains, e.Loses = []Pick{}, []Pick{}
+	was, will := goesByName(before), goesByName(after)
+	unlike := [2]int{}
+	for _, row := range after.Rows {
+		pick := Pick{row.Package, row.Label, row.Why}
+		switch old, ok := was[row.Package]; {
+		case row.Goes && !old:
+			e.Gains = append(e.Gains, pick)
+		case ok && old && !row.Goes:
+			e.Loses = append(e.Loses, pick)
+		}
+		if removes != nil {
+			for side, goes := range []bool{was[row.Package], will[row.Package]} {
+				if goes != removes[row.Package] {
+					unlike[side]++
+				}
+			}
+		}
+	}
+	e.Costs, e.Spares = append([]string{}, minus(seenLost(after), seenLost(before))...), append([]string{}, minus(seenLost(before), seenLost(after))...)
+	e.Emptied = append([]string{}, minus(emptied(after), emptied(before))...)
+	e.WantedBefore = unlike[0] > 0
+	e.WantsNumber = unlike[1] > 0 && (unlike[0] == 0 || len(e.Gains)+len(e.Loses) > 0)
+}
+
+func goesByName(c profile.Composition) map[android.PackageName]bool {
+	out := make(map[android.PackageName]bool, len(c.Rows))
+	for _, r := range c.Rows {
+		out[r.Package] = r.Goes
+	}
+	return out
+}
+
+// seenLost are the functions that trials found missing.
+func seenLost(c profile.Composition) map[string]bool {
+	out := map[string]bool{}
+	for _, l := range c.Lost {
+		if l.Seen {
+			out[l.Function] = true
+		}
+	}
+	return out
+}
+
+func emptied(c profile.Composition) map[string]bool {
+	out := map[string]bool{}
+	for _, j := range c.Jobs {
+		if j.State == "emptied" {
+			out[j.Role] = true
+		}
+	}
+	return out
 }
 
 func rowsByName(candidates []profile.Candidate, rules profile.Rules) map[android.PackageName]profile.Row {

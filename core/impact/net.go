@@ -149,6 +149,25 @@ func (n *Net) RolesUnknown() bool {
 	return len(n.phone.Facts.Roles) == 0 && len(n.phone.Facts.Keyboards) == 0
 }
 
+// Leans reports whether anything hangs on which side a package is on: a hard
+// link from it or to it, or a vital role that it can hold.
+func (n *Net) Leans(name android.PackageName) bool {
+	i, ok := n.number[name]
+	if !ok {
+		return false
+	}
+	hard := func(l int32) bool { return n.Links[l].Strength == Hard && n.Links[l].Kind != Overlay }
+	if slices.ContainsFunc(n.into[i], hard) || slices.ContainsFunc(n.outOf[i], hard) || n.admin[i] {
+		return true
+	}
+	for r, role := range n.Roles {
+		if role.Class == Vital && slices.Contains(n.able[r], i) {
+			return true
+		}
+	}
+	return false
+}
+
 // Around lists a package's links: those by which it rests on others, and those
 // by which others rest on it.
 func (n *Net) Around(name android.PackageName) (on, from []Link) {
