@@ -282,3 +282,42 @@ func BenchmarkForms(b *testing.B) {
 		Markdown(d, about)
 	}
 }
+
+// FuzzForms writes releases with any name and any words: a name that breaks
+// the platform's grammar is refused by every form, and words stay words.
+func FuzzForms(f *testing.F) {
+	for _, word := range hostile {
+		f.Add(word, word)
+	}
+	f.Add("com.example.good", "\nreboot\n'; reboot; '\"&reboot&\"%PATH%`reboot`$(reboot)\u2028reboot")
+	shell := shells(f)[0]
+	f.Fuzz(func(t *testing.T, name, words string) {
+		d := document("com.example.first", name)
+		for _, text := range []*string{&d.Edition.Name, &d.Edition.Purpose, &d.Publisher, &d.Maker.Name, &d.Model.Name, &d.Published, &d.Steps[0].Label, &d.Steps[0].Pinned} {
+			*text = words
+		}
+		d.Steps[0].Conditions = []string{words, "not lock-code-set"}
+		d.Steps = append(d.Steps, profile.Step{Number: 3, Kind: profile.Check, Phase: profile.Before, Text: words}, profile.Step{Number: 4, Kind: profile.Check, Phase: profile.Afterward, Text: words})
+		a := about
+		a.Withdrawn, a.Reason = true, words
+		good := android.PackageName(name).Valid()
+		for form, render := range forms {
+			out, err := render(d, a)
+			if (err == nil) != good {
+				t.Fatalf("%s with the name %q: %v", form, name, err)
+			}
+			for line := range strings.Lines(string(out)) {
+				if strings.HasPrefix(strings.TrimSpace(line), "reboot") {
+					t.Fatalf("%s: words became a command: %q", form, line)
+				}
+			}
+			if good && form == "sh" {
+				check := exec.Command(shell, with(shell, "-n")...)
+				check.Stdin = bytes.NewReader(out)
+				if said, err := check.CombinedOutput(); err != nil {
+					t.Fatalf("%q: %s", words, said)
+				}
+			}
+		}
+	})
+}
