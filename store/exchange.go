@@ -53,7 +53,7 @@ var sections = []section{
 	{name: "profiles", columns: "id, model_id, slug, name, purpose, rules, revision, changed_by, changed_at", order: "id"},
 	{name: "profile_sisters", columns: "profile_id, model_id", order: "profile_id, model_id"},
 	// A private key never leaves: at the other end these keys only verify.
-	{name: "signing_keys", columns: "id, public_key, created_at, retired_at, retired_why, endorsement", order: "id", plus: map[string]string{"sealed": "''::bytea", "retired_at": "coalesce(retired_at, now())"}},
+	{name: "signing_keys", columns: "id, public_key, created_at, retired_why, endorsement", order: "id", plus: map[string]string{"sealed": "''::bytea", "retired_at": "now()"}},
 	{name: "releases", columns: "id, profile_id, number, document, sha256, signature, key_id, state, withdrawn_reason, published_by, published_at, withdrawn_by, withdrawn_at, asked_by", order: "id"},
 	{name: "release_packages", columns: "release_id, package_id", order: "release_id, package_id"},
 	{name: "settings", columns: "key, value, changed_at, revision", order: "key", where: "key in ('yardstick', 'review rules')"},
@@ -194,12 +194,7 @@ func (p section) insert(ctx context.Context, tx pgx.Tx, rows []json.RawMessage) 
 	if err != nil {
 		return fmt.Errorf("section %s: %w", p.name, err)
 	}
-	var columns, values []string
-	for column := range strings.SplitSeq(p.columns, ", ") {
-		if _, ok := p.plus[column]; !ok {
-			columns, values = append(columns, column), append(values, column)
-		}
-	}
+	columns, values := []string{p.columns}, []string{p.columns}
 	for _, column := range sortedKeys(p.plus) {
 		columns, values = append(columns, column), append(values, p.plus[column])
 	}

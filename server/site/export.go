@@ -2,6 +2,7 @@ package site
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io/fs"
 	"os"
@@ -34,6 +35,9 @@ func (s *Site) Export(ctx context.Context, folder string, assets fs.FS) (n int, 
 	}
 	for _, font := range []string{"assets/fonts/next.woff2", "assets/fonts/mono.woff2"} {
 		raw, err := fs.ReadFile(assets, font)
+		if errors.Is(err, fs.ErrNotExist) {
+			continue // a program without its browser application: pages do with the reader's own fonts
+		}
 		if err != nil {
 			return n, err
 		}

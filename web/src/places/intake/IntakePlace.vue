@@ -9,6 +9,7 @@ import { count } from '@/evidence/words'
 import { useBenches } from '@/places/bench/bench'
 import { useJob } from '@/places/bench/job'
 import ComparisonLanes from './ComparisonLanes.vue'
+import LinkDifferences from './LinkDifferences.vue'
 import PackageTable, { type IntakePackage } from './PackageTable.vue'
 import PhoneFacts from './PhoneFacts.vue'
 import ReadReports from './ReadReports.vue'
@@ -97,7 +98,15 @@ function name() {
       :comparison="i.earlier"
     />
     <ComparisonLanes v-if="i.before" :title="`Since ${edition(i.before)}`" :comparison="i.before" />
-    <p v-else-if="i.newBuild" class="second plain">No older firmware of this edition is known to compare it with.</p>
+    <LinkDifferences
+      v-if="i.before && c.buildId"
+      :build="c.buildId"
+      :since="i.before.id"
+      :title="`What rests on what, since ${edition(i.before)}`"
+    />
+    <p v-if="!i.before && i.newBuild" class="second plain">
+      No older firmware of this edition is known to compare it with.
+    </p>
     <ComparisonLanes v-for="s in i.sisters" :key="s.id" :title="`Beside ${edition(s)}`" :comparison="s" names-only />
 
     <section>
