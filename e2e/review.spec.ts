@@ -123,7 +123,7 @@ test('the tray says what it would do, and is sent in two parts', async ({ page, 
 test('a reviewer sees the knock-on, accepts a part and returns the rest', async ({ page, world }) => {
   await open(page, world, 'reviewer', /Lock pictures, two more/)
   const margin = page.getByRole('complementary', { name: 'Margin' })
-  await expect(margin).toContainText('would want no. 2')
+  await expect(margin).toContainText('would want no. 4')
   await expect(margin).toContainText(frames)
   const line = (await margin
     .getByText(/at most \d+ % → \d+ %/)

@@ -26,7 +26,7 @@ const found = computed(() => effect.data.value)
 </script>
 
 <template>
-  <h1>If these {{ count(marked.length, 'package') }} go</h1>
+  <h1>{{ marked.length === 1 ? 'If it goes' : `If these ${count(marked.length, 'package')} go` }}</h1>
   <p v-if="effect.isError.value" class="notice bad" role="alert">{{ words(effect.error.value) }}</p>
   <template v-else-if="found">
     <p v-if="found.build" class="second">together, removed for the user, from {{ buildName(found.build) }}</p>

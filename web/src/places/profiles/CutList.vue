@@ -242,7 +242,7 @@ function costs(r: Row): string {
 }
 @container (max-width: 520px) {
   .cols {
-    grid-template-columns: 30px minmax(130px, 1.4fr) 56px minmax(56px, 1fr) 40px;
+    grid-template-columns: 30px minmax(120px, 1.4fr) 56px minmax(56px, 1fr) 46px;
   }
   .cols > :nth-child(3),
   .hint {
