@@ -55,6 +55,9 @@ type Composition struct {
 	Builds []ForBuild `json:"builds" nullable:"false"`
 	Freed  []Freed    `json:"freed" nullable:"false"`
 	Steps  []Step     `json:"steps" nullable:"false"`
+	// Extras are the numbers of the steps that each of the rules' extras
+	// became, in their order.
+	Extras []int `json:"extras" nullable:"false"`
 	Checks []CheckRow `json:"checks" nullable:"false"`
 	// Functions are all that the model's packages carry, for the rules.
 	Functions []string `json:"functions" nullable:"false"`
@@ -106,7 +109,7 @@ type Freed struct {
 // what the rest leads to.
 func Compose(b Basis, rules Rules) Composition {
 	w := composer{Basis: b, rules: rules, c: Composition{Lost: []Loss{}, LineStops: []float64{0}, Consequences: []OnBuilds{}, Jobs: []RoleThen{}, Offers: []Offer{}, Builds: []ForBuild{}, Freed: []Freed{},
-		Steps: []Step{}, Checks: []CheckRow{}, Functions: []string{}, Stops: []string{}}}
+		Steps: []Step{}, Extras: make([]int, len(rules.Extras)), Checks: []CheckRow{}, Functions: []string{}, Stops: []string{}}}
 	w.claimed = slices.DeleteFunc(slices.Clone(b.Builds), func(g Ground) bool { return !rules.Claims(g.Fingerprint) })
 	w.c.Rows, w.c.Cut = Rank(b.Candidates, rules)
 	w.consistent()

@@ -205,7 +205,11 @@ func TestRunSheet(t *testing.T) {
 	rules.Extras = []Extra{{Kind: Wait, Seconds: 60}, {Kind: Setting, Namespace: "global", Key: "window_animation_scale", Value: "0.5"}, {Kind: HoldUpdates}}
 	rules.Checks, rules.NotChecks = []string{"The torch"}, []string{"Type in two languages"}
 	var got []string
-	for _, s := range Compose(b, rules).Steps {
+	c := Compose(b, rules)
+	if !reflect.DeepEqual(c.Extras, []int{9, 4, 5}) {
+		t.Errorf("the steps that were added are %v", c.Extras)
+	}
+	for _, s := range c.Steps {
 		got = append(got, strings.TrimSpace(string(s.Phase+" "+Phase(s.Kind)+" "+Phase(s.Package)+Phase(s.Key))))
 		if s.Number != len(got) {
 			t.Errorf("step %d has number %d", len(got), s.Number)

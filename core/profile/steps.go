@@ -96,12 +96,12 @@ func (w *composer) steps() {
 	w.putIns(order)
 	w.administrators(order)
 	w.conditions(order)
-	for _, e := range w.rules.Extras {
+	for i, e := range w.rules.Extras {
 		switch e.Kind {
 		case HoldUpdates:
-			w.step(Step{Kind: HoldUpdates, Phase: Before, Namespace: HoldNamespace, Key: HoldKey, Value: HoldValue, Text: orText(e.Why, "Hold system updates back: one may bring packages back")})
+			w.c.Extras[i] = w.step(Step{Kind: HoldUpdates, Phase: Before, Namespace: HoldNamespace, Key: HoldKey, Value: HoldValue, Text: orText(e.Why, "Hold system updates back: one may bring packages back")})
 		case Setting:
-			w.step(Step{Kind: Setting, Phase: Before, Namespace: e.Namespace, Key: e.Key, Value: e.Value, Text: orText(e.Why, "Set "+e.Key)})
+			w.c.Extras[i] = w.step(Step{Kind: Setting, Phase: Before, Namespace: e.Namespace, Key: e.Key, Value: e.Value, Text: orText(e.Why, "Set "+e.Key)})
 		}
 	}
 	groups := 0
@@ -119,16 +119,18 @@ func (w *composer) steps() {
 			w.step(s)
 		}
 	}
-	for _, e := range w.rules.Extras {
+	for i, e := range w.rules.Extras {
 		if e.Kind == Wait {
-			w.step(Step{Kind: Wait, Phase: After, Seconds: e.Seconds, Text: orText(e.Why, fmt.Sprintf("Wait %d s until the phone settles", e.Seconds))})
+			w.c.Extras[i] = w.step(Step{Kind: Wait, Phase: After, Seconds: e.Seconds, Text: orText(e.Why, fmt.Sprintf("Wait %d s until the phone settles", e.Seconds))})
 		}
 	}
 }
 
-func (w *composer) step(s Step) {
+// step adds a step and returns its number.
+func (w *composer) step(s Step) int {
 	s.Number = len(w.c.Steps) + 1
 	w.c.Steps = append(w.c.Steps, s)
+	return s.Number
 }
 
 func orText(text, or string) string {
@@ -156,7 +158,7 @@ func (w *composer) order() [][]android.PackageName {
 // the catalogue offers for functions that go.
 func (w *composer) putIns(order [][]android.PackageName) {
 	put := map[string]bool{}
-	for _, e := range w.rules.Extras {
+	for i, e := range w.rules.Extras {
 		if e.Kind != PutIn {
 			continue
 		}
@@ -169,7 +171,7 @@ func (w *composer) putIns(order [][]android.PackageName) {
 			text += ": " + e.Why
 		}
 		put[name], put[string(e.Package)] = true, true
-		w.step(Step{Kind: PutIn, Phase: Before, Package: e.Package, Label: e.Label, Role: e.Role, Text: text})
+		w.c.Extras[i] = w.step(Step{Kind: PutIn, Phase: Before, Package: e.Package, Label: e.Label, Role: e.Role, Text: text})
 	}
 	for _, group := range order {
 		for _, name := range group {

@@ -2081,6 +2081,7 @@ export interface components {
             cut: number;
             /** Format: int64 */
             dropped: number;
+            extras: number[];
             freed: components["schemas"]["Freed"][];
             functions: string[];
             /** Format: int64 */

@@ -15,14 +15,9 @@ const phase = (name: string) => props.composition.steps.filter((s) => (s.phase ?
 const removes = computed(() => phase('remove'))
 const groups = computed(() => new Set(removes.value.map((s) => s.group).filter(Boolean)).size)
 const few = 400
-// Each added step can be taken out again; what follows from packages can not.
-const added = (text?: string) =>
-  (props.rules.extras ?? []).findIndex((e) => {
-    if (e.kind === 'setting') return text === (e.why || `Set ${e.key}`)
-    if (e.kind === 'wait') return text === (e.why || `Wait ${e.seconds} s until the phone settles`)
-    if (e.kind === 'hold-updates') return text === (e.why || 'Hold system updates back: one may bring packages back')
-    return text?.startsWith(`Put in ${e.label || e.package}`)
-  })
+// A step that a person added can be taken out again; what follows from packages
+// can not.
+const added = (number: number) => props.composition.extras.indexOf(number)
 function takeOut(i: number) {
   emit('rules', { extras: props.rules.extras!.filter((_, at) => at !== i) })
 }
@@ -55,10 +50,10 @@ function addCheck() {
               <PackageName v-if="s.kind === 'withdraw-admin' && s.package && s.label" :name="s.package" />
               <span v-if="s.key" class="second mono">{{ s.key }} = {{ s.value }}</span>
               <button
-                v-if="editable && added(s.text) >= 0"
+                v-if="editable && added(s.number) >= 0"
                 class="link second out"
                 :aria-label="`Take out: ${s.text}`"
-                @click="takeOut(added(s.text))"
+                @click="takeOut(added(s.number))"
               >
                 take out
               </button>
