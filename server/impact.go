@@ -38,15 +38,14 @@ type heldRole struct {
 // around is what a package rests on, what rests on it, and what its removal
 // leads to, on the build that stands for the scope.
 type around struct {
-	Build          *store.Build         `json:"build,omitempty" doc:"The build that it was read from; none where no capture in scope has the package"`
-	On             []neighbour          `json:"on" nullable:"false"`
-	From           []neighbour          `json:"from" nullable:"false"`
-	Roles          []heldRole           `json:"roles" nullable:"false"`
-	Consequences   []impact.Consequence `json:"consequences" nullable:"false"`
-	News           []store.LinkNews     `json:"news" nullable:"false" doc:"Firmware with which its links changed"`
-	RolesUnknown   bool                 `json:"rolesUnknown" doc:"No capture of the build told who holds which role"`
-	NotInstalled   []string             `json:"notInstalled" nullable:"false" doc:"What was asked for and is not on the build"`
-	Administrators []string             `json:"administrators" nullable:"false"`
+	Build        *store.Build         `json:"build,omitempty" doc:"The build that it was read from; none where no capture in scope has the package"`
+	On           []neighbour          `json:"on" nullable:"false"`
+	From         []neighbour          `json:"from" nullable:"false"`
+	Roles        []heldRole           `json:"roles" nullable:"false"`
+	Consequences []impact.Consequence `json:"consequences" nullable:"false"`
+	News         []store.LinkNews     `json:"news" nullable:"false" doc:"Firmware with which its links changed"`
+	RolesUnknown bool                 `json:"rolesUnknown" doc:"No capture of the build told who holds which role"`
+	NotInstalled []string             `json:"notInstalled" nullable:"false" doc:"What was asked for and is not on the build"`
 }
 
 type aroundOutput struct{ Body around }
@@ -108,7 +107,7 @@ func (s *Server) impactRoutes() {
 // around works out what removing packages leads to on the build that stands
 // for the scope; the net is nil where there is none.
 func (s *Server) around(ctx context.Context, sc store.Scope, names []string, method evidence.Method) (*aroundOutput, *impact.Net, error) {
-	out := &aroundOutput{around{On: []neighbour{}, From: []neighbour{}, Roles: []heldRole{}, Consequences: []impact.Consequence{}, News: []store.LinkNews{}, NotInstalled: []string{}, Administrators: []string{}}}
+	out := &aroundOutput{around{On: []neighbour{}, From: []neighbour{}, Roles: []heldRole{}, Consequences: []impact.Consequence{}, News: []store.LinkNews{}, NotInstalled: []string{}}}
 	build, err := s.store.Standing(ctx, sc, names)
 	if errors.Is(err, store.ErrNotFound) {
 		return out, nil, nil
@@ -128,9 +127,6 @@ func (s *Server) around(ctx context.Context, sc store.Scope, names []string, met
 	for _, name := range names {
 		if pkg := android.PackageName(name); net.Has(pkg) {
 			set[pkg] = method
-			if net.Administrator(pkg) {
-				out.Body.Administrators = append(out.Body.Administrators, name)
-			}
 		} else {
 			out.Body.NotInstalled = append(out.Body.NotInstalled, name)
 		}

@@ -139,9 +139,13 @@ func (s *Server) decidePublication(ctx context.Context, in *verdictInput) (*verd
 			return nil, err
 		}
 	}
-	sign, err := Signer(ctx, s.store, s.secret)
-	if err != nil {
-		return nil, err
+	// Only what is published needs a key, which is made where there is none.
+	var sign store.Sign
+	if v.State == "published" {
+		var err error
+		if sign, err = Signer(ctx, s.store, s.secret); err != nil {
+			return nil, err
+		}
 	}
 	// Other servers hear of it; whoever reads here at once must not be told of
 	// what was before.

@@ -34,7 +34,9 @@ type Consequence struct {
 	// Role is the job that nobody holds any more, "" for other codes.
 	Role  string `json:"role,omitempty"`
 	Bytes int64  `json:"bytes,omitempty"`
-	Why   string `json:"why"`
+	// Permissions are those that are held no more, of permission-gone alone.
+	Permissions []string `json:"permissions,omitempty"`
+	Why         string   `json:"why"`
 }
 
 // Removal is what is to go, each by its method.
@@ -229,7 +231,7 @@ func (w *worker) background() {
 			w.add("starter-gone", Notes, "it starts with the phone", w.name(i))
 		}
 		if len(w.dangerous[i]) > 0 {
-			w.add("permission-gone", Notes, "it asks for "+strings.Join(w.dangerous[i], ", "), w.name(i))
+			w.add("permission-gone", Notes, "it asks for "+strings.Join(w.dangerous[i], ", "), w.name(i)).Permissions = w.dangerous[i]
 		}
 	}
 }

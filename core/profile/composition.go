@@ -57,7 +57,7 @@ type Composition struct {
 	Steps  []Step     `json:"steps" nullable:"false"`
 	// Extras are the numbers of the steps that each of the rules' extras
 	// became, in their order.
-	Extras []int `json:"extras" nullable:"false"`
+	Extras []int      `json:"extras" nullable:"false"`
 	Checks []CheckRow `json:"checks" nullable:"false"`
 	// Functions are all that the model's packages carry, for the rules.
 	Functions []string `json:"functions" nullable:"false"`

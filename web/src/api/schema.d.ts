@@ -1763,7 +1763,6 @@ export interface components {
             unproven: components["schemas"]["Offer"][];
         };
         Around: {
-            administrators: string[];
             /** @description The build that it was read from; none where no capture in scope has the package */
             build?: components["schemas"]["Build"];
             consequences: components["schemas"]["Consequence"][];
@@ -2103,6 +2102,7 @@ export interface components {
             bytes?: number;
             code: string;
             packages: string[];
+            permissions?: string[] | null;
             role?: string;
             /** @enum {string} */
             severity: "stops" | "costs" | "note";
@@ -2805,6 +2805,7 @@ export interface components {
             bytes?: number;
             code: string;
             packages: string[];
+            permissions?: string[] | null;
             role?: string;
             /** @enum {string} */
             severity: "stops" | "costs" | "note";

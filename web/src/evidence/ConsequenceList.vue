@@ -15,9 +15,7 @@ const stops = computed(() => props.consequences.filter((c) => c.severity === 'st
 const costs = computed(() => props.consequences.filter((c) => c.severity === 'costs'))
 const bytes = computed(() => of('bytes-freed').reduce((n, c) => n + (c.bytes ?? 0), 0))
 const starters = computed(() => of('starter-gone').length)
-const permissions = computed(() => [
-  ...new Set(of('permission-gone').flatMap((c) => c.why.replace('it asks for ', '').split(', '))),
-])
+const permissions = computed(() => [...new Set(of('permission-gone').flatMap((c) => c.permissions ?? []))])
 const notes = computed(() =>
   [
     { title: 'Left with no purpose', list: of('no-purpose') },
