@@ -6,6 +6,7 @@ import (
 
 	"roster/bench/adb"
 	"roster/core/android"
+	"roster/core/run"
 )
 
 // Explain says in words why a request could not be done, and what to try.
@@ -13,6 +14,10 @@ func Explain(err error) string {
 	switch {
 	case err == nil:
 		return ""
+	case errors.Is(err, run.ErrSuperseded):
+		return "Somebody else has gone on with it, or ended it."
+	case errors.Is(err, errDisk), errors.Is(err, errNoFolder), errors.Is(err, errJournal):
+		return "It could not go on: " + android.Printable(err.Error(), 400) + "."
 	case errors.Is(err, context.Canceled):
 		return "It was stopped before it was done."
 	case errors.Is(err, adb.ErrGone):

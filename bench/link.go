@@ -19,6 +19,7 @@ import (
 	"github.com/google/uuid"
 
 	"roster/core/android"
+	"roster/core/run"
 )
 
 // ErrRevoked says that the server does not take the token, or no longer.
@@ -68,6 +69,9 @@ type Link struct {
 	Token   string
 	Station *Station
 	Log     *slog.Logger
+	// Journals is the folder in which runs are written down on this computer,
+	// beside what the server keeps.
+	Journals string
 
 	mu      sync.Mutex
 	running map[uuid.UUID]context.CancelFunc
@@ -204,6 +208,9 @@ func (l *Link) work(ctx context.Context, r LinkRequest) {
 	if value != nil {
 		end.Result, _ = json.Marshal(value)
 	}
+	if errors.Is(err, run.ErrSuperseded) {
+		end.Problem = ""
+	}
 	send, cancel := context.WithTimeout(context.Background(), time.Minute)
 	defer cancel()
 	if err := l.postPatiently(send, "jobs/"+r.ID.String()+"/end", end); err != nil {
@@ -233,6 +240,39 @@ func (r linkResults) Named(ctx context.Context, list []Named) error {
 	return r.link.postPatiently(ctx, "jobs/"+r.job.String()+"/names", LinkNames{list})
 }
 
+// Run writes down what it is told, on this computer first; the next steps are
+// written down here too before they are handed on.
+func (r linkResults) Run(ctx context.Context, id uuid.UUID, report run.Report) (run.Orders, error) {
+	j := journal{r.link.Journals, id}
+	if report.Seen != nil && report.Serial != "" {
+		late, err := j.late()
+		if err != nil {
+			return run.Orders{}, err
+		}
+		report.Answers = append(late, report.Answers...)
+	}
+	full := j.answered(report)
+	if full != nil {
+		report.Want, report.End, report.Why = 0, "held", full.Error()
+	}
+	var orders run.Orders
+	if err := r.link.exchange(ctx, "jobs/"+r.job.String()+"/run", report, &orders); err != nil {
+		return orders, err
+	}
+	if full != nil {
+		return orders, full
+	}
+	if err := j.sent(report.Attempt, orders.Steps); err != nil {
+		// What can't be written down is not sent.
+		back := run.Report{Attempt: report.Attempt, Answers: []run.StepAnswer{}, Flying: report.Flying, End: "held", Why: err.Error()}
+		for _, step := range orders.Steps {
+			back.Answers = append(back.Answers, run.StepAnswer{Step: step.Number, State: run.Waiting})
+		}
+		return run.Orders{}, errors.Join(err, r.link.exchange(ctx, "jobs/"+r.job.String()+"/run", back, nil))
+	}
+	return orders, nil
+}
+
 func (l *Link) url(path string) string {
 	return strings.TrimSuffix(l.Server, "/") + "/api/v1/link/" + path
 }
@@ -240,10 +280,15 @@ func (l *Link) url(path string) string {
 // postPatiently tries again while the server is away: storing something twice
 // changes nothing.
 func (l *Link) postPatiently(ctx context.Context, path string, body any) error {
+	return l.exchange(ctx, path, body, nil)
+}
+
+// exchange is postPatiently with an answer.
+func (l *Link) exchange(ctx context.Context, path string, body, into any) error {
 	for wait := time.Second; ; wait = min(2*wait, 10*time.Second) {
-		err := l.post(ctx, path, body)
+		err := l.send(ctx, path, body, into)
 		var answer *answerError
-		if err == nil || ctx.Err() != nil || errors.Is(err, ErrRevoked) || errors.As(err, &answer) && answer.status < 500 {
+		if err == nil || ctx.Err() != nil || errors.Is(err, ErrRevoked) || errors.Is(err, run.ErrSuperseded) || errors.As(err, &answer) && answer.status < 500 {
 			return err
 		}
 		select {
@@ -255,6 +300,10 @@ func (l *Link) postPatiently(ctx context.Context, path string, body any) error {
 }
 
 func (l *Link) post(ctx context.Context, path string, body any) error {
+	return l.send(ctx, path, body, nil)
+}
+
+func (l *Link) send(ctx context.Context, path string, body, into any) error {
 	raw, err := json.Marshal(body)
 	if err != nil {
 		return err
@@ -272,7 +321,10 @@ func (l *Link) post(ctx context.Context, path string, body any) error {
 		return err
 	}
 	defer a.Body.Close()
-	return refused(a)
+	if err := refused(a); err != nil || into == nil {
+		return err
+	}
+	return json.NewDecoder(io.LimitReader(a.Body, 16<<20)).Decode(into)
 }
 
 // answerError is a server's refusal.
@@ -291,6 +343,8 @@ func refused(a *http.Response) error {
 		return nil
 	case a.StatusCode == http.StatusUnauthorized:
 		return ErrRevoked
+	case a.StatusCode == http.StatusGone:
+		return run.ErrSuperseded
 	}
 	raw, _ := io.ReadAll(io.LimitReader(a.Body, 4096))
 	var problem struct {

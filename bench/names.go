@@ -32,12 +32,15 @@ type Named struct {
 // maxPackageFile bounds one package file, in bytes.
 const maxPackageFile = 1 << 30
 
+// maxSplits bounds the files that a package consists of.
+const maxSplits = 200
+
 // ReadNames pulls package files one after another and reads what they are
 // called. Each result is handed to each as it is there, so that whatever was
 // read before an interruption is kept. The error is that the phone went away,
 // ctx's, or each's own.
 func ReadNames(ctx context.Context, client *adb.Client, serial string, wanted []Wanted, each func(i int, n Named) error) error {
-	paths, err := packagePaths(ctx, client, serial, wanted)
+	paths, err := allPaths(ctx, client, serial, wanted)
 	if err != nil {
 		return err
 	}
@@ -45,9 +48,9 @@ func ReadNames(ctx context.Context, client *adb.Client, serial string, wanted []
 	defer p.close()
 	for i, w := range wanted {
 		n := Named{Wanted: w, Labels: map[string]string{}}
-		if path := paths[w.Name]; path == "" {
+		if path := paths[w.Name]; len(path) == 0 {
 			n.Problem = "the phone names no file of it"
-		} else if f, err := p.read(ctx, path); errors.Is(err, adb.ErrGone) || ctx.Err() != nil {
+		} else if f, err := p.read(ctx, path[0]); errors.Is(err, adb.ErrGone) || ctx.Err() != nil {
 			return errors.Join(err, ctx.Err())
 		} else if err != nil {
 			n.Problem = android.Printable(err.Error(), 200)
@@ -63,14 +66,15 @@ func ReadNames(ctx context.Context, client *adb.Client, serial string, wanted []
 	return nil
 }
 
-// packagePaths asks where the package files lie, all in one go.
-func packagePaths(ctx context.Context, client *adb.Client, serial string, wanted []Wanted) (map[android.PackageName]string, error) {
+// allPaths asks where the files of packages lie, all in one go: each package's
+// own file first, its splits after it.
+func allPaths(ctx context.Context, client *adb.Client, serial string, wanted []Wanted) (map[android.PackageName][]string, error) {
 	session, err := client.Open(ctx, serial)
 	if err != nil {
 		return nil, err
 	}
 	defer session.Close()
-	paths := map[android.PackageName]string{}
+	paths := map[android.PackageName][]string{}
 	const atOnce = 100
 	for len(wanted) > 0 {
 		part := wanted[:min(atOnce, len(wanted))]
@@ -92,8 +96,8 @@ func packagePaths(ctx context.Context, client *adb.Client, serial string, wanted
 			text = strings.TrimSpace(text)
 			if rest, ok := strings.CutPrefix(text, "= "); ok {
 				name = android.PackageName(rest)
-			} else if path, ok := strings.CutPrefix(text, "package:"); ok && paths[name] == "" && strings.HasPrefix(path, "/") {
-				paths[name] = path // the first one is the base, splits follow
+			} else if path, ok := strings.CutPrefix(text, "package:"); ok && strings.HasPrefix(path, "/") && len(paths[name]) < maxSplits {
+				paths[name] = append(paths[name], path)
 			}
 		}
 	}

@@ -27,6 +27,9 @@ type Phone struct {
 	Version string `json:"version"`
 	Release string `json:"release"`
 	Carrier string `json:"carrier"`
+	// Device and Fingerprint say exactly which model and firmware.
+	Device      string `json:"device"`
+	Fingerprint string `json:"fingerprint"`
 	// StandIn is true for a simulated phone.
 	StandIn bool `json:"standIn"`
 	// Mark tells phones apart for good: the keyed hash of the serial number,

@@ -37,6 +37,7 @@ type Station struct {
 	hands   []Hand
 	log     *slog.Logger
 	key     []byte // makes handles
+	folder  string // for backups; "" where there is none
 
 	mu      sync.Mutex
 	view    View
@@ -229,7 +230,7 @@ func (s *Station) identify(ctx context.Context, serial string) {
 		phones := slices.Clone(v.Phones) // the old list may be being read
 		for i := range phones {
 			if p := &phones[i]; p.Handle == handle && p.Ready {
-				p.Hardware, p.Maker, p.Version, p.Release, p.Carrier = id.Serial, id.Manufacturer, id.Incremental, id.Release, id.Carrier
+				p.Hardware, p.Maker, p.Version, p.Release, p.Carrier, p.Device, p.Fingerprint = id.Serial, id.Manufacturer, id.Incremental, id.Release, id.Carrier, id.Device, id.Fingerprint
 				if id.MarketName != "" {
 					p.Name = id.MarketName
 				}

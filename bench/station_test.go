@@ -12,9 +12,12 @@ import (
 	"testing"
 	"time"
 
+	"github.com/google/uuid"
+
 	"roster/bench"
 	"roster/bench/adb"
 	"roster/core/android"
+	core "roster/core/run"
 	"roster/demo"
 	"roster/phone"
 )
@@ -47,6 +50,10 @@ func (r *recorder) Named(_ context.Context, list []bench.Named) error {
 	defer r.mu.Unlock()
 	r.names = append(r.names, list...)
 	return nil
+}
+
+func (r *recorder) Run(context.Context, uuid.UUID, core.Report) (core.Orders, error) {
+	return core.Orders{}, core.ErrSuperseded
 }
 
 func (r *recorder) last() any {

@@ -9,15 +9,18 @@ import (
 	"slices"
 	"time"
 
+	"github.com/google/uuid"
+
 	"roster/bench/adb"
 	"roster/core/android"
+	"roster/core/run"
 )
 
 // Request is something that a bench can be asked to do. There is nothing else
 // that it does: a command to run is not among them.
 type Request struct {
 	// Kind is one of the constants below.
-	Kind string `json:"kind" enum:"capture,names,watch,connect,disconnect,pair,hand"`
+	Kind string `json:"kind" enum:"capture,names,watch,connect,disconnect,pair,hand,run,look,backup,verify,restore"`
 	// Phone is the handle of the phone it is about.
 	Phone string `json:"phone,omitempty" maxLength:"64"`
 	// Address and Code are for reaching a phone over the network, and for the
@@ -27,8 +30,18 @@ type Request struct {
 	// Action and With are what a hand does to a stand-in: see phone.Actions.
 	Action string `json:"action,omitempty" maxLength:"20"`
 	With   string `json:"with,omitempty" maxLength:"255"`
-	// Wanted are the packages whose names are to be read.
+	// Wanted are the packages whose names are to be read, or that are to be
+	// backed up or brought back.
 	Wanted []Wanted `json:"wanted,omitempty" maxItems:"20000"`
+	// Run and Attempt are the run that is to be done or looked after, and Keys
+	// the settings that it touches.
+	Run     uuid.UUID `json:"run,omitzero"`
+	Attempt int       `json:"attempt,omitempty"`
+	Keys    []run.Key `json:"keys,omitempty" maxItems:"500"`
+	// Backup names the backup that is made, checked or brought back from;
+	// Settings saves a list of settings with it.
+	Backup   uuid.UUID `json:"backup,omitzero"`
+	Settings bool      `json:"settings,omitempty"`
 }
 
 // The kinds of request.
@@ -40,6 +53,11 @@ const (
 	KindDisconnect = "disconnect"
 	KindPair       = "pair"
 	KindHand       = "hand"
+	KindRun        = "run"
+	KindLook       = "look"
+	KindBackup     = "backup"
+	KindVerify     = "verify"
+	KindRestore    = "restore"
 )
 
 // Results takes what comes of a request while it is being done.
@@ -51,6 +69,10 @@ type Results interface {
 	Captured(ctx context.Context, serial string, c *android.Capture) error
 	// Named takes what some package files said.
 	Named(ctx context.Context, list []Named) error
+	// Run tells what came of steps of a run and takes the next ones, each of
+	// which has been written down before it returns. It fails with
+	// run.ErrSuperseded where the run is no longer this bench's.
+	Run(ctx context.Context, id uuid.UUID, r run.Report) (run.Orders, error)
 }
 
 // NamesProgress says how far reading names is.
@@ -78,12 +100,22 @@ const watchTakes = 10 * time.Minute
 // error says in words why it could not be done.
 func (s *Station) Do(ctx context.Context, r Request, out Results) (any, error) {
 	switch r.Kind {
-	case KindCapture, KindNames, KindWatch:
+	case KindVerify:
+		return s.verify(ctx, r, out)
+	case KindCapture, KindNames, KindWatch, KindRun, KindLook, KindBackup, KindRestore:
 		serial, err := s.serial(r.Phone)
 		if err != nil {
 			return nil, err
 		}
 		switch r.Kind {
+		case KindRun:
+			return s.run(ctx, serial, r, out)
+		case KindLook:
+			return s.lookFor(ctx, serial, r)
+		case KindBackup:
+			return s.backup(ctx, serial, r, out)
+		case KindRestore:
+			return s.restore(ctx, serial, r, out)
 		case KindNames:
 			return s.names(ctx, serial, r.Wanted, out)
 		case KindWatch:

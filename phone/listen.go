@@ -35,7 +35,7 @@ func (p *Phone) Serve(ctx context.Context, ln net.Listener) error {
 			conn.Close()
 			continue
 		}
-		l := &link{phone: p, conn: conn, in: bufio.NewReader(conn), streams: map[uint32]*stream{}, done: make(chan struct{})}
+		l := &link{phone: p, conn: conn, in: bufio.NewReader(conn), streams: map[uint32]*stream{}, done: make(chan struct{}), late: make(chan lateMessage, 1024)}
 		p.mu.Lock()
 		p.links[l] = true
 		p.mu.Unlock()

@@ -47,6 +47,23 @@ func packageFile(a *app) []byte {
 	return b.Bytes()
 }
 
+// splitFile is a split of a package: it holds what the split is for alone.
+func splitFile(a *app, split string) []byte {
+	var b bytes.Buffer
+	z := zip.NewWriter(&b)
+	w, err := z.CreateHeader(&zip.FileHeader{Name: "lib/" + split + ".so", Method: zip.Deflate, Modified: time.Date(2009, 1, 1, 0, 0, 0, 0, time.UTC)})
+	if err == nil {
+		_, err = w.Write(bytes.Repeat([]byte(a.Name+" "+split+"\n"), 100))
+	}
+	if err == nil {
+		err = z.Close()
+	}
+	if err != nil {
+		panic(err) // a buffer takes everything
+	}
+	return b.Bytes()
+}
+
 // picture is a square in a colour of the package's own.
 func picture(name string) []byte {
 	h := hashOf(name)

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"hash/fnv"
 	"log/slog"
+	"maps"
 	"path"
 	"slices"
 	"strconv"
@@ -35,6 +36,8 @@ type Phone struct {
 	holders   map[string]string // who holds a role, where somebody was chosen
 	files     map[string][]byte // what was pushed to it
 	links     map[*link]bool
+	sessions  map[int]map[string][]byte // installs that are being written
+	takenOff  map[string]int            // how often each package went
 }
 
 // app is a package on the phone, with its state for the first user.
@@ -63,11 +66,11 @@ func New(s *Scenario, log *slog.Logger) *Phone {
 		scenario: s, log: log.With("phone", s.Name),
 		byName: map[string]*app{},
 		settings: map[string]map[string]string{
-			"global": {"window_animation_scale": "1.0", "transition_animation_scale": "1.0", "animator_duration_scale": "1.0", "adb_enabled": "1"},
+			"global": {"window_animation_scale": "1.0", "transition_animation_scale": "1.0", "animator_duration_scale": "1.0", "adb_enabled": "1", "boot_count": "1"},
 			"secure": {"user_setup_complete": "1"},
 			"system": {"screen_brightness": "102"},
 		},
-		faults: slices.Clone(s.Faults), happened: map[int]int{}, keys: map[string]bool{}, plugged: !s.Unplugged, lockCode: s.LockCode, holders: map[string]string{}, files: map[string][]byte{}, links: map[*link]bool{},
+		faults: slices.Clone(s.Faults), happened: map[int]int{}, keys: map[string]bool{}, plugged: !s.Unplugged, lockCode: s.LockCode, holders: map[string]string{}, files: map[string][]byte{}, links: map[*link]bool{}, sessions: map[int]map[string][]byte{}, takenOff: map[string]int{},
 	}
 	for _, spec := range s.Packages {
 		p.add(spec)
@@ -191,6 +194,27 @@ func (p *Phone) InstalledNames() []string {
 	return names
 }
 
+// TakenOff counts how often a package was taken off since the phone was made,
+// by whichever command: what a journal is held to.
+func (p *Phone) TakenOff() map[string]int {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return maps.Clone(p.takenOff)
+}
+
+// OffNames lists what is there for the first user and switched off.
+func (p *Phone) OffNames() []string {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	var names []string
+	for _, a := range p.packages {
+		if a.first().installed && a.first().enabled > 1 {
+			names = append(names, a.Name)
+		}
+	}
+	return names
+}
+
 // Unplug pulls the cable: every connection ends and none is taken.
 func (p *Phone) Unplug() {
 	p.mu.Lock()
@@ -230,6 +254,8 @@ func (p *Phone) Restart() {
 // boot is what every start does. The lock is held.
 func (p *Phone) boot() {
 	p.logLines = nil
+	starts, _ := strconv.Atoi(p.settings["global"]["boot_count"])
+	p.settings["global"]["boot_count"] = strconv.Itoa(starts + 1)
 	p.awayUntil = time.Now().Add(p.scenario.RestartTakes)
 	p.stuck = ""
 	needs := slices.Clone(p.scenario.NoStart)

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 )
 
 // pm is the package manager's command line.
@@ -23,6 +24,8 @@ func (p *Phone) pm(c *command) byte {
 		return p.installCommand(rest)
 	case "query-activities", "resolve-activity", "query-services", "query-receivers":
 		return p.query(verb, rest)
+	case "install-create", "install-commit", "install-abandon":
+		return p.installSession(verb, rest)
 	case "uninstall":
 		return p.uninstall(rest)
 	case "disable-user":
@@ -127,7 +130,9 @@ func (p *Phone) path(c *command) byte {
 	if len(names) != 1 || p.byName[names[0]] == nil || !p.byName[names[0]].first().installed {
 		return 1
 	}
-	c.print("package:%s\n", p.byName[names[0]].file())
+	for _, file := range p.byName[names[0]].allFiles() {
+		c.print("package:%s\n", file)
+	}
 	return 0
 }
 
@@ -143,6 +148,7 @@ func (p *Phone) uninstall(c *command) byte {
 	if !ok {
 		return c.fail(255, "Error: java.lang.SecurityException: Shell does not have permission to access user %s", set["--user"])
 	}
+	p.takes(c)
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	a := p.byName[names[0]]
@@ -165,6 +171,7 @@ func (p *Phone) uninstall(c *command) byte {
 		return failure("DELETE_FAILED_USED_SHARED_LIBRARY")
 	}
 	a.users[user].installed, a.Updated = false, false
+	p.takenOff[a.Name]++
 	if a.Owner {
 		p.packages = slices.DeleteFunc(p.packages, func(x *app) bool { return x == a })
 		delete(p.byName, a.Name)
@@ -172,6 +179,16 @@ func (p *Phone) uninstall(c *command) byte {
 	p.logLine("PackageManager", fmt.Sprintf("removed for user %d: %s", user, a.Name))
 	c.print("Success\n")
 	return 0
+}
+
+// takes waits for as long as the phone needs to take a package off.
+func (p *Phone) takes(c *command) {
+	if p.scenario.RemovalTakes > 0 {
+		select {
+		case <-time.After(p.scenario.RemovalTakes):
+		case <-c.ctx.Done():
+		}
+	}
 }
 
 // user is whom a command is about; not ok where the phone has no such user.
@@ -216,6 +233,7 @@ func (p *Phone) setEnabled(c *command, state int, word string) byte {
 	if unknown != "" || len(names) == 0 || !ok {
 		return c.fail(1, "Error: no package or component specified")
 	}
+	p.takes(c)
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	a := p.byName[names[0]]
@@ -226,6 +244,9 @@ func (p *Phone) setEnabled(c *command, state int, word string) byte {
 		return c.fail(255, "Error: java.lang.SecurityException: Cannot disable a protected package: %s", a.Name)
 	}
 	a.users[user].enabled = state
+	if state == 3 {
+		p.takenOff[a.Name]++
+	}
 	c.print("Package %s new state: %s\n", a.Name, word)
 	return 0
 }

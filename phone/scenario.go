@@ -28,8 +28,11 @@ type Scenario struct {
 	// "accept" at once, "ask" and wait for Phone.Accept, or "none" for a
 	// phone that trusts everybody.
 	Prompt string `yaml:"prompt"`
-	// Latency is added to each command.
+	// Latency is how long a question and its answer are under way together:
+	// what the phone says reaches the computer that much later.
 	Latency time.Duration `yaml:"latency"`
+	// RemovalTakes is how long the phone needs to take a package off.
+	RemovalTakes time.Duration `yaml:"removalTakes"`
 	// RestartTakes is how long the phone is away after a reboot.
 	RestartTakes time.Duration `yaml:"restartTakes"`
 	// Protected packages refuse to go; Administrators are active device
@@ -122,6 +125,8 @@ type PackageSpec struct {
 	WebView  bool     `yaml:"webView"`
 	// Wakes are packages that start with it.
 	Wakes []string `yaml:"wakes"`
+	// Splits are further files that the package consists of.
+	Splits []string `yaml:"splits"`
 	// Guard is "protected" or "administrator"; Back is "restart" or "update";
 	// StartNeeds is "always" or "lock-code-set": the phone does not start
 	// without the package. They are what a scenario's lists are, for every

@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"strconv"
 	"strings"
 	"time"
 )
@@ -32,8 +31,8 @@ func (p *Phone) service(name string) func(*stream) {
 		if rest == "sh" {
 			rest = "" // a shell that reads its commands
 		}
-		if size, ok := streamedInstall(rest); ok {
-			return func(s *stream) { p.installStream(s, size) }
+		if size, session, name, ok := streamedInstall(rest); ok {
+			return func(s *stream) { p.installStream(s, size, session, name) }
 		}
 		return func(s *stream) { p.shellV1(s, rest) }
 	case "sync":
@@ -47,21 +46,6 @@ func (p *Phone) service(name string) func(*stream) {
 		return func(s *stream) { io.WriteString(s, "adbd cannot run as root in production builds\n") }
 	}
 	return nil
-}
-
-// streamedInstall reads the size out of "cmd package 'install' … '-S' N".
-func streamedInstall(command string) (size int64, ok bool) {
-	words := strings.Fields(strings.ReplaceAll(command, "'", ""))
-	if len(words) < 4 || words[0] != "cmd" || words[1] != "package" || words[2] != "install" {
-		return 0, false
-	}
-	for i, w := range words {
-		if w == "-S" && i+1 < len(words) {
-			size, err := strconv.ParseInt(words[i+1], 10, 64)
-			return size, err == nil
-		}
-	}
-	return 0, false
 }
 
 // shellV1 mixes output and errors and has no exit code.

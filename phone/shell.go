@@ -140,13 +140,6 @@ func (p *Phone) exec(ctx context.Context, args []string) error {
 		fmt.Fprintf(h.Stderr, "/system/bin/sh: %s: inaccessible or not found\n", args[0])
 		return interp.ExitStatus(127)
 	}
-	if p.scenario.Latency > 0 {
-		select {
-		case <-time.After(p.scenario.Latency):
-		case <-ctx.Done():
-			return ctx.Err()
-		}
-	}
 	if f, ok := h.Stdout.(*faultyWriter); ok {
 		f.begin(strings.Join(args, " "))
 	}

@@ -3,14 +3,10 @@ package phone
 import (
 	"bytes"
 	"encoding/binary"
-	"fmt"
 	"io"
 	"path"
 	"slices"
 	"strings"
-	"time"
-
-	"roster/core/android"
 )
 
 // maxPushed bounds what can be pushed to a phone in all, in bytes.
@@ -40,6 +36,11 @@ func (p *Phone) file(name string) (data []byte, ok bool) {
 			}
 			return a.apk, true
 		}
+		for _, split := range a.Splits {
+			if a.splitFile(split) == name {
+				return splitFile(a, split), true
+			}
+		}
 	}
 	return nil, false
 }
@@ -60,7 +61,9 @@ func (p *Phone) folder(name string) []string {
 		add(file)
 	}
 	for _, a := range p.packages {
-		add(a.file())
+		for _, file := range a.allFiles() {
+			add(file)
+		}
 	}
 	add("/sdcard/Download/.nomedia")
 	add("/data/local/tmp/.keep")
@@ -110,9 +113,6 @@ func (p *Phone) sync(s *stream) {
 		name := make([]byte, size)
 		if _, err := io.ReadFull(s, name); err != nil {
 			return
-		}
-		if p.scenario.Latency > 0 {
-			time.Sleep(p.scenario.Latency)
 		}
 		var err error
 		switch id {
@@ -223,58 +223,4 @@ func (p *Phone) receive(s *stream, spec string) error {
 	p.mu.Unlock()
 	_, err := s.Write(append([]byte("OKAY"), words(0)...))
 	return err
-}
-
-// installStream answers exec:cmd package install -S SIZE, as adb install
-// sends it: the package file follows.
-func (p *Phone) installStream(s *stream, size int64) {
-	if size <= 0 || size > maxPushed {
-		fmt.Fprintln(s, "Failure [INSTALL_FAILED_INSUFFICIENT_STORAGE]")
-		return
-	}
-	data := make([]byte, size)
-	if _, err := io.ReadFull(s, data); err != nil {
-		return
-	}
-	fmt.Fprintln(s, p.install(data))
-}
-
-// installCommand answers pm install PATH for a file that was pushed.
-func (p *Phone) installCommand(c *command) byte {
-	_, names, _ := options(c.args, "-r -t -d -g", "--user -i -S")
-	if len(names) != 1 {
-		return c.fail(1, "Error: no package specified")
-	}
-	data, ok := p.file(names[0])
-	if !ok {
-		return c.fail(1, "Error: failed to open file: %s", names[0])
-	}
-	answer := p.install(data)
-	c.print("%s\n", answer)
-	if answer != "Success" {
-		return 1
-	}
-	return 0
-}
-
-// install puts a package file on the phone and says what came of it.
-func (p *Phone) install(data []byte) string {
-	if p.scenario.DiskFull {
-		return "Failure [INSTALL_FAILED_INSUFFICIENT_STORAGE]"
-	}
-	f, err := android.ReadPackageFile(bytes.NewReader(data), int64(len(data)))
-	if err != nil {
-		return "Failure [INSTALL_PARSE_FAILED_NOT_APK]"
-	}
-	p.mu.Lock()
-	defer p.mu.Unlock()
-	if a := p.byName[string(f.Name)]; a != nil {
-		a.first().installed = true
-		a.apk = data
-		return "Success"
-	}
-	spec := PackageSpec{Name: string(f.Name), Version: f.VersionName, Label: f.Labels[""], Labels: f.Labels, Owner: true}
-	a := p.add(spec)
-	a.versionCode, a.apk = f.VersionCode, data
-	return "Success"
 }

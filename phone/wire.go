@@ -8,6 +8,7 @@ import (
 	"io"
 	"net"
 	"sync"
+	"time"
 )
 
 // The commands of adb's wire protocol.
@@ -80,6 +81,7 @@ type link struct {
 	sums    bool
 
 	write   sync.Mutex
+	late    chan lateMessage // what is on its way over a slow cable
 	mu      sync.Mutex
 	streams map[uint32]*stream
 	last    uint32
@@ -94,19 +96,55 @@ func (l *link) close() {
 	})
 }
 
+// send says something to the computer, at once or, over a slow cable, to
+// arrive later: what is said first arrives first.
 func (l *link) send(m message) error {
+	raw := encode(m, l.sums)
+	if latency := l.phone.scenario.Latency; latency > 0 {
+		select {
+		case l.late <- lateMessage{time.Now().Add(latency), raw}:
+			return nil
+		case <-l.done:
+			return net.ErrClosed
+		}
+	}
 	l.write.Lock()
 	defer l.write.Unlock()
-	_, err := l.conn.Write(encode(m, l.sums))
+	_, err := l.conn.Write(raw)
 	if err != nil {
 		l.close()
 	}
 	return err
 }
 
+// lateMessage is on its way until due.
+type lateMessage struct {
+	due time.Time
+	raw []byte
+}
+
+// deliver hands on what is on its way, when it is due.
+func (l *link) deliver() {
+	for {
+		select {
+		case m := <-l.late:
+			time.Sleep(time.Until(m.due))
+			if _, err := l.conn.Write(m.raw); err != nil {
+				l.close()
+				return
+			}
+		case <-l.done:
+			return
+		}
+	}
+}
+
 // serve runs the connection until it ends.
 func (l *link) serve() error {
 	defer l.close()
+	if l.phone.scenario.Latency > 0 {
+		go l.deliver()
+	}
 	first, err := readMessage(l.in)
 	if err != nil {
 		return err

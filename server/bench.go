@@ -155,6 +155,9 @@ func (s *Server) addBench(ctx context.Context, in *newBenchInput) (*newBenchOutp
 // are those of the phone's latest capture whose files nobody has read.
 func (s *Server) askBench(ctx context.Context, in *benchRequestInput) (*createdOutput, error) {
 	r := in.Body
+	if slices.Contains([]string{bench.KindRun, bench.KindLook, bench.KindBackup, bench.KindVerify, bench.KindRestore}, r.Kind) {
+		return nil, problem(http.StatusUnprocessableEntity, "bad-request", "Runs and backups are asked for as runs and backups.")
+	}
 	if err := s.canDo(ctx, in.ID, r); err != nil {
 		return nil, err
 	}
@@ -187,7 +190,7 @@ func (s *Server) canDo(ctx context.Context, id uuid.UUID, r bench.Request) error
 	if b.Away {
 		return problem(http.StatusConflict, "bench-away", "The bench "+b.Name+" is away. Start it, then try again.")
 	}
-	if !slices.Contains([]string{bench.KindCapture, bench.KindNames, bench.KindWatch}, r.Kind) {
+	if !slices.Contains([]string{bench.KindCapture, bench.KindNames, bench.KindWatch, bench.KindRun, bench.KindLook, bench.KindBackup, bench.KindRestore}, r.Kind) {
 		return nil
 	}
 	var view bench.View

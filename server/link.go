@@ -12,6 +12,7 @@ import (
 
 	"roster/bench"
 	"roster/core/android"
+	"roster/core/run"
 	"roster/store"
 )
 
@@ -24,6 +25,8 @@ type linkJobInput[T any] struct {
 	ID   uuid.UUID `path:"id"`
 	Body T
 }
+
+type ordersOutput struct{ Body run.Orders }
 
 type linkViewInput struct{ Body bench.LinkView }
 
@@ -64,6 +67,22 @@ func (s *Server) linkRoutes() {
 				return nil, err
 			}
 			return nil, r.Named(ctx, in.Body.Names)
+		})
+	route(s, OfBench, huma.Operation{OperationID: "linkRun", Method: http.MethodPost, Path: "/api/v1/link/jobs/{id}/run", Summary: "What came of steps of a run, for the next ones", MaxBodyBytes: 4 << 20},
+		func(ctx context.Context, in *linkJobInput[run.Report]) (*ordersOutput, error) {
+			r, err := s.ofBench(ctx, in.ID)
+			if err != nil {
+				return nil, err
+			}
+			var asked bench.Request
+			if err := json.Unmarshal(r.job.Request, &asked); err != nil {
+				return nil, err
+			}
+			orders, err := r.Run(ctx, asked.Run, in.Body)
+			if errors.Is(err, run.ErrSuperseded) {
+				err = problem(http.StatusGone, "superseded", "This run is no longer this bench's.")
+			}
+			return &ordersOutput{orders}, err
 		})
 	route(s, OfBench, huma.Operation{OperationID: "linkEnd", Method: http.MethodPost, Path: "/api/v1/link/jobs/{id}/end", Summary: "How a request ended", MaxBodyBytes: 4 << 20},
 		func(ctx context.Context, in *linkJobInput[bench.LinkEnd]) (*struct{}, error) {

@@ -34,6 +34,9 @@ type Config struct {
 	ADBProgram string
 	// StandIns are simulated phones whose hands this server may lead.
 	StandIns []bench.Hand
+	// Backups is the folder of this computer in which its bench keeps what it
+	// saves of phones.
+	Backups string
 	// PublicURL is where the installation is reached from outside, such as
 	// https://roster.example, without a slash at its end.
 	PublicURL string
@@ -78,6 +81,7 @@ func New(c Config) *Server {
 	s.background(func(ctx context.Context) { s.store.Listen(ctx, s.events.tell) })
 	s.background(s.watchPress)
 	s.background(s.endSilentJobs)
+	s.background(s.keepRuns)
 	if c.ADB != "" {
 		s.background(s.station.Watch)
 		s.background(s.offerBench)
@@ -91,6 +95,7 @@ func build(c Config) *Server {
 	s := &Server{store: c.Store, secret: c.Secret, log: c.Log, config: c, engine: gin.New(), events: newHub()}
 	s.ctx, s.stop = context.WithCancel(context.Background())
 	s.station = bench.NewStation(&adb.Client{Address: c.ADB}, c.ADBProgram, c.Secret.derive("handles"), c.StandIns, c.Log)
+	s.station.StoreIn(c.Backups)
 	s.press = &press{site: &site.Site{Store: c.Store, Base: c.PublicURL}, files: map[string]*pressed{}}
 	s.bases = expirable.NewLRU[basisKey, profile.Basis](keptBases, nil, basisKept)
 	s.middleware()
@@ -168,6 +173,9 @@ func (s *Server) routes() {
 	s.profileRoutes()
 	s.benchRoutes()
 	s.linkRoutes()
+	s.runRoutes()
+	s.aftermathRoutes()
+	s.backupRoutes()
 	s.captureRoutes()
 	s.impactRoutes()
 	s.plain(http.MethodGet, "/healthz", Public, func(c *gin.Context) { c.String(http.StatusOK, "ok\n") })

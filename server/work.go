@@ -182,6 +182,17 @@ func (r *jobResults) Named(ctx context.Context, list []bench.Named) error {
 
 // endJob writes down how a job ended, saying what was kept.
 func (s *Server) endJob(ctx context.Context, job store.Job, value any, wrong string) {
+	switch job.Kind {
+	case bench.KindLook:
+		if err := s.looked(ctx, job, value); err != nil {
+			s.log.Error("what a look found could not be written down", "job", job.ID, "err", err)
+		}
+		value = nil // it holds the phone's serial number
+	case bench.KindBackup, bench.KindVerify:
+		if err := s.endBackup(ctx, job, value, wrong); err != nil {
+			s.log.Error("what became of a backup could not be written down", "job", job.ID, "err", err)
+		}
+	}
 	state := "done"
 	if wrong != "" {
 		state = "failed"

@@ -86,15 +86,17 @@ type Trial struct {
 	Attachments []uuid.UUID `db:"attachments" json:"attachments" nullable:"false"`
 	At          time.Time   `db:"at" json:"at"`
 	Change      int64       `db:"change" json:"change"`
+	// Run is the number of the run that it was drafted from, 0 for none.
+	Run int64 `db:"run" json:"run"`
 }
 
 // Trials lists a package's trials, newest first.
 func (s *Store) Trials(ctx context.Context, pkg uuid.UUID, limit int) ([]Trial, error) {
 	rows, err := s.pool.Query(ctx, `
 		select t.id, t.phone, p.name as person, m.name as maker, d.name as model, b.version, b.carrier, b.release,
-			t.method, t.outcome, t.function, t.persistence, t.recovery, t.watched_days, t.note, t.tried, t.attachments, t.at, c.number as change
+			t.method, t.outcome, t.function, t.persistence, t.recovery, t.watched_days, t.note, t.tried, t.attachments, t.at, c.number as change, coalesce(r.number, 0) as run
 		from trials t join people p on p.id = t.person_id join builds b on b.id = t.build_id join models d on d.id = b.model_id
-			join makers m on m.id = d.maker_id join changes c on c.id = t.change_id
+			join makers m on m.id = d.maker_id join changes c on c.id = t.change_id left join runs r on r.id = t.run_id
 		where t.package_id = $1 order by t.at desc, t.id desc limit $2`, pkg, limit)
 	return all[Trial](rows, err)
 }

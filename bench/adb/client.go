@@ -202,6 +202,16 @@ func (c *Client) Disconnect(ctx context.Context, address string) error {
 	return err
 }
 
+// Reboot restarts a phone; it is gone for a while then.
+func (c *Client) Reboot(ctx context.Context, serial string) error {
+	conn, err := c.transport(ctx, serial)
+	if err != nil {
+		return err
+	}
+	defer conn.Close()
+	return conn.request("reboot:")
+}
+
 // Device is one line of the server's list.
 type Device struct {
 	// Serial is how the server calls it: a serial number or an address.

@@ -38,6 +38,8 @@ type Session struct {
 	v2     bool
 	errs   bytes.Buffer
 	until  time.Time // when the present command must have finished
+	rest   []byte    // what the phone said after the present command's end
+	ahead  int       // commands whose answers have not been read
 }
 
 // patience is how long a phone may say nothing before the server is asked
@@ -106,27 +108,63 @@ func (s *Session) Run(command string, timeout time.Duration, limit int) (Result,
 // Stream runs one command line and hands its output to w as it comes. What
 // had arrived before an error has been written.
 func (s *Session) Stream(command string, timeout time.Duration, w io.Writer) (code int, err error) {
-	s.errs.Reset()
-	s.until = time.Now().Add(timeout)
-	s.conn.SetDeadline(s.until)
+	if s.ahead > 0 {
+		return 0, errors.New("a command was sent ahead, and its answer has not been read")
+	}
+	if err := s.Ahead(command, timeout); err != nil {
+		return 0, err
+	}
+	return s.answer(timeout, w)
+}
+
+// Ahead sends a command without waiting for its answer, which Answer reads: the
+// phone runs one after another what was sent ahead, and how long a question is
+// under way costs nothing. Standard error of such commands can't be told apart:
+// they join it with their output.
+func (s *Session) Ahead(command string, timeout time.Duration) error {
+	if s.ahead == 0 {
+		s.errs.Reset()
+	}
+	s.conn.SetDeadline(time.Now().Add(timeout))
 	// The command must not read our next lines as its input, and the mark
 	// must follow whatever it prints, even without a line ending.
 	line := "{ " + command + "\n} </dev/null; roster_code=$?; echo; echo " + s.mark + "$roster_code\n"
 	if err := s.send([]byte(line)); err != nil {
-		return 0, s.why(err)
+		return s.why(err)
 	}
+	s.ahead++
+	return nil
+}
+
+// Answer reads the answer to the oldest command that was sent ahead.
+func (s *Session) Answer(timeout time.Duration, limit int) (Result, error) {
+	if s.ahead == 0 {
+		return Result{}, errors.New("no command was sent ahead")
+	}
+	var out bytes.Buffer
+	code, err := s.answer(timeout, &limitedWriter{w: &out, left: limit})
+	return Result{out.Bytes(), bytes.Clone(s.errs.Bytes()), code}, err
+}
+
+func (s *Session) answer(timeout time.Duration, w io.Writer) (code int, err error) {
+	s.until = time.Now().Add(timeout)
+	s.conn.SetDeadline(s.until)
 	tail := newTail(w, s.mark)
 	for {
-		data, err := s.next()
-		if err != nil {
-			tail.flush()
-			return 0, s.why(err)
+		data := s.rest
+		if s.rest = nil; len(data) == 0 {
+			if data, err = s.next(); err != nil {
+				tail.flush()
+				return 0, s.why(err)
+			}
 		}
 		done, err := tail.write(data)
 		if err != nil {
 			return 0, err
 		}
 		if done {
+			s.ahead--
+			s.rest = tail.rest
 			code, err := strconv.Atoi(tail.code)
 			if err != nil {
 				return 0, fmt.Errorf("the phone's shell gave no exit code: %q", tail.code)
@@ -244,6 +282,7 @@ type tail struct {
 	mark []byte
 	held []byte
 	code string
+	rest []byte // what follows the mark
 }
 
 func newTail(w io.Writer, mark string) *tail {
@@ -258,7 +297,7 @@ func (t *tail) write(data []byte) (done bool, err error) {
 		if end < 0 {
 			return false, nil
 		}
-		t.code = strings.TrimSpace(string(rest[:end]))
+		t.code, t.rest = strings.TrimSpace(string(rest[:end])), bytes.Clone(rest[end+1:])
 		body := bytes.TrimSuffix(t.held[:at], []byte("\r"))
 		_, err := t.w.Write(body)
 		return true, err

@@ -79,6 +79,51 @@ func (s *Sync) Pull(path string, w io.Writer, limit int64) (int64, error) {
 	}
 }
 
+// Size asks how large a file of the phone is, in bytes; it fails with
+// ErrRefused where there is none.
+func (s *Sync) Size(path string) (int64, error) {
+	if len(path) > 1024 || strings.ContainsAny(path, "\x00\n") {
+		return 0, fmt.Errorf("not a path on a phone")
+	}
+	s.conn.SetDeadline(time.Now().Add(30 * time.Second))
+	if _, err := s.conn.Write(append(binary.LittleEndian.AppendUint32([]byte("STAT"), uint32(len(path))), path...)); err != nil {
+		return 0, gone(s.ctx, err)
+	}
+	var h [16]byte // the id, then mode, size and time
+	if _, err := io.ReadFull(s.conn.r, h[:]); err != nil {
+		return 0, gone(s.ctx, err)
+	}
+	switch {
+	case string(h[:4]) != "STAT":
+		return 0, fmt.Errorf("the phone answered %q where a size should be", h[:4])
+	case binary.LittleEndian.Uint32(h[4:]) == 0:
+		return 0, fmt.Errorf("%w: there is no such file", ErrRefused)
+	}
+	return int64(binary.LittleEndian.Uint32(h[8:])), nil
+}
+
+// Feed runs a service that reads size bytes, such as an install, and returns
+// what the phone says to them.
+func (c *Client) Feed(ctx context.Context, serial, service string, data io.Reader, size int64) (string, error) {
+	conn, err := c.transport(ctx, serial)
+	if err != nil {
+		return "", err
+	}
+	defer conn.Close()
+	if err := conn.request("exec:" + service); err != nil {
+		return "", err
+	}
+	conn.SetDeadline(time.Now().Add(time.Minute + time.Duration(size>>20)*time.Second))
+	if _, err := io.CopyN(conn, data, size); err != nil {
+		return "", gone(ctx, err)
+	}
+	words, err := io.ReadAll(io.LimitReader(conn.r, 64<<10))
+	if err != nil {
+		return "", gone(ctx, err)
+	}
+	return strings.TrimSpace(string(words)), nil
+}
+
 func gone(ctx context.Context, err error) error {
 	if ctx.Err() != nil {
 		return ctx.Err()

@@ -15,7 +15,7 @@ import (
 )
 
 func benchCommand() *cobra.Command {
-	var server, token, address, program string
+	var server, token, address, program, backups, journals string
 	var hands []string
 	c := &cobra.Command{
 		Use:   "bench",
@@ -35,8 +35,9 @@ The token is made on the Bench page, and can be revoked there.`,
 				return usageError{err}
 			}
 			key := sha256.Sum256([]byte("handles " + token))
-			link := &bench.Link{Server: server, Token: token, Log: logger(),
+			link := &bench.Link{Server: server, Token: token, Log: logger(), Journals: journals,
 				Station: bench.NewStation(&adb.Client{Address: address}, program, key[:], list, logger())}
+			link.Station.StoreIn(backups)
 			return link.Run(c.Context())
 		},
 	}
@@ -44,6 +45,8 @@ The token is made on the Bench page, and can be revoked there.`,
 	f.StringVar(&server, "server", env("ROSTER_SERVER", ""), "address of the server (ROSTER_SERVER)")
 	f.StringVar(&token, "token", env("ROSTER_BENCH_TOKEN", ""), "this bench's token (ROSTER_BENCH_TOKEN)")
 	f.StringArrayVar(&hands, "stand-in", nil, "a stand-in phone: ADB-ADDRESS=HAND-ADDRESS, as roster phone prints them")
+	f.StringVar(&backups, "backups", env("ROSTER_BACKUPS", stateFolder("backups")), "folder for what is saved of phones (ROSTER_BACKUPS)")
+	f.StringVar(&journals, "journals", env("ROSTER_JOURNALS", stateFolder("journals")), "folder in which runs are written down on this computer (ROSTER_JOURNALS)")
 	c.PersistentFlags().StringVar(&address, "adb", env("ROSTER_ADB", adb.DefaultAddress), "address of the adb server (ROSTER_ADB)")
 	c.PersistentFlags().StringVar(&program, "adb-program", env("ROSTER_ADB_PROGRAM", "adb"), "program that starts an adb server where none answers")
 	c.AddCommand(phonesCommand(&address, &program))

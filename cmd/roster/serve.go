@@ -20,7 +20,7 @@ import (
 
 // settings are what serve and demo are told by flags or the environment.
 type settings struct {
-	listen, database, adb, adbProgram, secret, public string
+	listen, database, adb, adbProgram, secret, public, backups string
 	standIns                                          []string
 	hands                                             []bench.Hand
 }
@@ -36,8 +36,23 @@ func (s *settings) flags(c *cobra.Command) {
 	f.StringVar(&s.database, "database", env("ROSTER_DATABASE_URL", ""), "address of the PostgreSQL database (ROSTER_DATABASE_URL)")
 	f.StringVar(&s.adb, "adb", env("ROSTER_ADB", "127.0.0.1:5037"), "address of the adb server, empty for none (ROSTER_ADB)")
 	f.StringVar(&s.adbProgram, "adb-program", env("ROSTER_ADB_PROGRAM", "adb"), "program that starts an adb server where none answers")
+	f.StringVar(&s.backups, "backups", env("ROSTER_BACKUPS", stateFolder("backups")), "folder for what is saved of phones attached to this computer (ROSTER_BACKUPS)")
 	f.StringArrayVar(&s.standIns, "stand-in", nil, "a stand-in phone: ADB-ADDRESS=HAND-ADDRESS, as roster phone prints them")
 	f.StringVar(&s.secret, "secret-file", env("ROSTER_SECRET_FILE", filepath.Join(state, "roster", "secret")), "file with the installation's secret, made when absent (ROSTER_SECRET_FILE)")
+}
+
+// stateFolder is where this user's programs keep what they make, by the XDG
+// base directory specification.
+func stateFolder(name string) string {
+	base := os.Getenv("XDG_STATE_HOME")
+	if base == "" {
+		home, err := os.UserHomeDir()
+		if err != nil {
+			home = "."
+		}
+		base = filepath.Join(home, ".local", "state")
+	}
+	return filepath.Join(base, "roster", name)
 }
 
 func serveCommand() *cobra.Command {
@@ -87,7 +102,7 @@ func (s *settings) serve(ctx context.Context, demo []server.DemoSignIn, prepare 
 	if err != nil {
 		return fmt.Errorf("%w; choose another address with --listen", err)
 	}
-	srv := server.New(server.Config{Store: st, Secret: secret, Log: log, ADB: s.adb, ADBProgram: s.adbProgram, StandIns: append(hands, s.hands...), Version: version, Demo: demo, PublicURL: s.publicURL()})
+	srv := server.New(server.Config{Store: st, Secret: secret, Log: log, ADB: s.adb, ADBProgram: s.adbProgram, StandIns: append(hands, s.hands...), Version: version, Demo: demo, Backups: s.backups, PublicURL: s.publicURL()})
 	h := &http.Server{Handler: srv, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute}
 	log.Info("serving", "address", "http://"+ln.Addr().String())
 	failed := make(chan error, 1)

@@ -10,6 +10,8 @@ import (
 	"strings"
 	"time"
 
+	"github.com/google/uuid"
+
 	"roster/core/android"
 	"roster/core/catalog"
 	"roster/core/evidence"
@@ -44,6 +46,8 @@ type TrialValue struct {
 	Tried []string `json:"tried,omitempty" nullable:"false"`
 	// Attachments are identities of logs and pictures.
 	Attachments []string `json:"attachments,omitempty" nullable:"false"`
+	// Run is the identity of the run that it was drafted from.
+	Run string `json:"run,omitempty"`
 }
 
 func checkTrial(value json.RawMessage) error {
@@ -76,6 +80,8 @@ func checkTrial(value json.RawMessage) error {
 		return fmt.Errorf("%q is not a day such as 2026-03-31", v.On)
 	case len(v.Tried) > 40 || slices.ContainsFunc(v.Tried, func(s string) bool { return !goodName(s) }):
 		return errors.New("what was tried: at most 40 entries, none empty or over 200 bytes")
+	case v.Run != "" && uuid.Validate(v.Run) != nil:
+		return errors.New("the run is not an identity")
 	case len(v.Attachments) > 10:
 		return errors.New("at most 10 files belong to a trial")
 	}

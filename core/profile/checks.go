@@ -37,7 +37,7 @@ func (w *composer) checks() {
 			add("Call, and be called", "")
 		}
 		if w.Form == "phone" || w.Form == "tablet" {
-			add("Unlock with a code after a restart", "")
+			add(unlockAfter, "")
 			add("Type in two languages", "")
 		} else {
 			add("Type a word in a search", "")
@@ -67,6 +67,32 @@ func (w *composer) checks() {
 	}
 }
 
+// FunctionTried is the function that a check's words try, "" where they try
+// none by itself.
+func FunctionTried(text string) string {
+	for f, how := range tries {
+		if how == text && f != "calls" && f != "unlocking" { // every phone is asked for these
+			return f
+		}
+	}
+	if f, ok := strings.CutPrefix(text, "Try "); ok {
+		return strings.ReplaceAll(f, " ", "-")
+	}
+	return ""
+}
+
+// StartTried reports whether a check's words try that the phone starts, and
+// can be unlocked then.
+func StartTried(text string) bool {
+	return strings.HasPrefix(text, restartFirst) || text == unlockAfter
+}
+
+// The words that try whether a phone starts.
+const (
+	restartFirst = "Restart the phone"
+	unlockAfter  = "Unlock with a code after a restart"
+)
+
 // restart says what to look for after the first restart.
 func (w *composer) restart() string {
 	var back []string
@@ -76,10 +102,10 @@ func (w *composer) restart() string {
 		}
 	}
 	if len(back) == 0 {
-		return "Restart the phone"
+		return restartFirst
 	}
 	if len(back) > 4 {
-		return "Restart the phone, and look for what came back"
+		return restartFirst + ", and look for what came back"
 	}
-	return "Restart the phone, and look whether these came back: " + strings.Join(back, ", ")
+	return restartFirst + ", and look whether these came back: " + strings.Join(back, ", ")
 }

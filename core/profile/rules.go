@@ -207,11 +207,11 @@ func (e Extra) check() error {
 			return errors.New("a role is one of the platform's, such as HOME, and needs the package that is to hold it")
 		}
 	case Setting:
-		if e.Namespace != "global" && e.Namespace != "secure" && e.Namespace != "system" {
-			return fmt.Errorf("setting in %q: want global, secure or system", e.Namespace)
+		if err := CheckSetting(e.Namespace, e.Key); err != nil {
+			return err
 		}
-		if !settingKey.MatchString(e.Key) || !settingValue.MatchString(e.Value) {
-			return errors.New("a setting's key and value are letters, digits and _ . : , / - alone")
+		if !settingValue.MatchString(e.Value) {
+			return errors.New("a setting's value is letters, digits and _ . : , / - alone")
 		}
 	case HoldUpdates:
 	case Wait:
@@ -220,6 +220,18 @@ func (e Extra) check() error {
 		}
 	default:
 		return fmt.Errorf("kind %q: want put-in, setting, hold-updates or wait", e.Kind)
+	}
+	return nil
+}
+
+// CheckSetting refuses what can't name a setting: only names that it lets
+// through may stand in a command.
+func CheckSetting(namespace, key string) error {
+	if namespace != "global" && namespace != "secure" && namespace != "system" {
+		return fmt.Errorf("setting in %q: want global, secure or system", android.Printable(namespace, 40))
+	}
+	if !settingKey.MatchString(key) {
+		return errors.New("a setting's key is letters, digits and _ . : , / - alone")
 	}
 	return nil
 }

@@ -1,0 +1,479 @@
+package bench
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strconv"
+	"sync"
+	"time"
+
+	"github.com/google/uuid"
+
+	"roster/bench/adb"
+	"roster/core/android"
+	"roster/core/run"
+)
+
+// Ended is the result of a run's request.
+type Ended struct {
+	Run uuid.UUID `json:"run"`
+	How string    `json:"how" enum:"done,stopped,interrupted,held"`
+}
+
+const (
+	// ahead is how many steps are under way at once: the phone does one after
+	// the other, and the next has arrived when one is done.
+	ahead = 2
+	// guardEvery is after how many steps the phone is looked at again.
+	guardEvery = 10
+	// stepTakes bounds one step.
+	stepTakes = 90 * time.Second
+	// heartbeat is how often a bench says that it still runs something.
+	heartbeat = 4 * time.Second
+)
+
+// runner does one attempt at a run.
+type runner struct {
+	station *Station
+	serial  string
+	id      uuid.UUID
+	attempt int
+	out     Results
+
+	session *adb.Session
+	guard   *run.Guard
+	first   *run.Guard // as it was at the beginning
+	seen    *run.Seen
+	keys    []run.Key
+	form    string
+	flying  []flight
+	answers []run.StepAnswer
+	since   int                          // removals since the last look
+	gone    map[android.PackageName]bool // went in this attempt
+	strange int                          // answers in a row that make no sense
+	held    string                       // why nothing more is sent
+
+	stop     chan struct{} // closed when somebody stops the run
+	stopping sync.Once
+}
+
+type flight struct {
+	step run.Step
+	at   time.Time
+}
+
+// run does what the journal's keeper orders, step by step, until nothing is
+// left, somebody stops it, or something is wrong.
+func (s *Station) run(ctx context.Context, serial string, r Request, out Results) (any, error) {
+	w := &runner{station: s, serial: serial, id: r.Run, attempt: r.Attempt, out: out, keys: r.Keys, gone: map[android.PackageName]bool{}, stop: make(chan struct{})}
+	ctx, lose := context.WithCancelCause(ctx)
+	defer lose(nil)
+	defer w.close()
+	var beating sync.WaitGroup
+	beating.Go(func() { w.beat(ctx, lose) })
+	defer func() { lose(nil); beating.Wait() }()
+	how, err := w.all(ctx)
+	if err == nil {
+		return Ended{r.Run, how}, nil
+	}
+	if cause := context.Cause(ctx); errors.Is(cause, run.ErrSuperseded) || errors.Is(err, run.ErrSuperseded) {
+		return nil, run.ErrSuperseded
+	}
+	// What is under way then is unknown: the phone is looked at when it is
+	// back.
+	end, cancel := context.WithTimeout(context.WithoutCancel(ctx), 20*time.Second)
+	defer cancel()
+	why := Explain(err)
+	if _, told := out.Run(end, r.Run, run.Report{Attempt: r.Attempt, Answers: w.taken(), Flying: w.numbers(), End: "interrupted", Why: why}); told != nil {
+		s.log.Warn("that a run was interrupted could not be told", "run", r.Run, "err", told)
+	}
+	return Ended{r.Run, "interrupted"}, err
+}
+
+// beat says from time to time that the run goes on, whatever the phone takes.
+func (w *runner) beat(ctx context.Context, lose context.CancelCauseFunc) {
+	for every := time.NewTicker(heartbeat); ; {
+		select {
+		case <-every.C:
+		case <-ctx.Done():
+			every.Stop()
+			return
+		}
+		orders, err := w.out.Run(ctx, w.id, run.Report{Attempt: w.attempt, Answers: []run.StepAnswer{}, Flying: []int{}, Want: 0})
+		if errors.Is(err, run.ErrSuperseded) {
+			lose(run.ErrSuperseded)
+			return
+		}
+		if err == nil && orders.Stop {
+			w.stopping.Do(func() { close(w.stop) })
+		}
+	}
+}
+
+func (w *runner) close() {
+	if w.session != nil {
+		w.session.Close()
+	}
+}
+
+func (w *runner) taken() []run.StepAnswer {
+	list := w.answers
+	w.answers = nil
+	if list == nil {
+		list = []run.StepAnswer{}
+	}
+	return list
+}
+
+func (w *runner) numbers() []int {
+	list := []int{}
+	for _, f := range w.flying {
+		list = append(list, f.step.Number)
+	}
+	return list
+}
+
+// report tells what there is to tell and takes the next orders. Where seen is
+// true the last look goes with it.
+func (w *runner) report(ctx context.Context, want int, seen bool, serial string) (run.Orders, error) {
+	r := run.Report{Attempt: w.attempt, Serial: serial, Answers: w.taken(), Flying: w.numbers(), Want: want}
+	if seen {
+		r.Seen = w.seen
+	}
+	return w.out.Run(ctx, w.id, r)
+}
+
+func (w *runner) all(ctx context.Context) (how string, err error) {
+	if w.session, err = w.station.client.Open(ctx, w.serial); err != nil {
+		return "", err
+	}
+	serial, err := w.look()
+	if err != nil {
+		return "", err
+	}
+	orders, err := w.report(ctx, ahead, true, serial)
+	if err != nil {
+		return "", err
+	}
+	w.form = orders.Form
+	w.guard, w.first = run.NewGuard(w.form, w.seen), run.NewGuard(w.form, w.seen)
+	for {
+		if err := w.send(ctx, orders.Steps); err != nil {
+			return "", err
+		}
+		if len(w.flying) > 0 {
+			if err := w.receive(); err != nil {
+				return "", err
+			}
+		} else if (orders.Done || orders.Stop) && len(w.answers) == 0 {
+			if orders.Stop {
+				return "stopped", nil
+			}
+			return "done", nil
+		}
+		looked := false
+		if len(w.flying) == 0 && w.since >= guardEvery {
+			looked = true
+			if err := w.lookAgain(); err != nil {
+				return "", err
+			}
+		}
+		if w.held != "" && len(w.flying) == 0 {
+			_, err := w.out.Run(ctx, w.id, run.Report{Attempt: w.attempt, Answers: w.taken(), Flying: []int{}, End: "held", Why: w.held, Seen: w.seen})
+			return "held", err
+		}
+		want := ahead - len(w.flying)
+		if w.held != "" || w.since >= guardEvery {
+			want = 0
+		}
+		if orders, err = w.report(ctx, want, looked, ""); err != nil {
+			return "", err
+		}
+	}
+}
+
+// look asks the phone what it has.
+func (w *runner) look() (serial string, err error) {
+	w.seen, serial, err = look(w.session, w.keys)
+	w.since = 0
+	return serial, err
+}
+
+// lookAgain looks in the middle, and holds the run where what the phone shows
+// is not what it said.
+func (w *runner) lookAgain() error {
+	was := w.seen.Fingerprint
+	if _, err := w.look(); err != nil {
+		return err
+	}
+	w.judge(was)
+	return nil
+}
+
+func (w *runner) judge(was string) {
+	w.guard = run.NewGuard(w.form, w.seen)
+	if w.seen.Fingerprint != was {
+		w.held = "the phone has another firmware than before: is it the same phone?"
+	}
+	if empty := w.guard.Empty(w.first); len(empty) > 0 {
+		w.held = fmt.Sprintf("the phone has nobody any more who can be its %s: put somebody in, or put back", empty[0])
+	}
+	for name := range w.gone {
+		if slices.Contains(w.seen.Installed, name) && !slices.Contains(w.seen.Off, name) {
+			w.held = fmt.Sprintf("the phone said that %s is gone, and still has it", name)
+		}
+	}
+}
+
+// send begins steps. Removals and what undoes them go ahead of each other;
+// everything else is alone.
+func (w *runner) send(ctx context.Context, steps []run.Step) error {
+	for _, step := range steps {
+		if w.held != "" {
+			w.answer(step, run.Waiting, "", 0)
+			continue
+		}
+		if words, state := w.needless(step); state != "" {
+			w.answer(step, state, words, 0)
+			continue
+		}
+		switch step.Kind {
+		case run.Remove, run.PutBack, run.Setting, run.SetBack:
+			if role := w.guard.Empties(step.Package); step.Kind == run.Remove && role != "" {
+				w.held = fmt.Sprintf("without %s nobody could be the phone's %s", step.Package, role)
+				w.answer(step, run.Waiting, "", 0)
+				continue
+			}
+			line, err := step.Command(w.seen.SDK)
+			if err != nil {
+				w.answer(step, run.Failed, err.Error(), 0)
+				continue
+			}
+			if err := w.session.Ahead(line+" 2>&1", stepTakes); err != nil {
+				w.flying = append(w.flying, flight{step, time.Now()})
+				return err
+			}
+			w.flying = append(w.flying, flight{step, time.Now()})
+			if step.Kind == run.Remove {
+				w.guard.Gone(step.Package)
+			}
+		default:
+			w.flying = append(w.flying, flight{step, time.Now()})
+			if err := w.alone(ctx, step); err != nil {
+				return err
+			}
+			w.flying = w.flying[:0]
+		}
+	}
+	return nil
+}
+
+// needless says of a step that nothing has to be sent for how it ends; the
+// state is empty where something has.
+func (w *runner) needless(step run.Step) (words string, state run.State) {
+	known, installed, off := w.seen.Package(step.Package)
+	if w.gone[step.Package] {
+		installed = false
+	}
+	switch {
+	case step.Kind != run.Remove || step.Again != 0:
+	case !known:
+		return "not on this phone", run.Absent
+	case !installed:
+		return "gone before", run.Already
+	case off && step.Method == "disable":
+		return "switched off before", run.Already
+	case slices.Contains(w.seen.Facts.Administrators, step.Package):
+		return "it is an active device administrator: withdraw that first", run.Skipped
+	}
+	return "", ""
+}
+
+func (w *runner) answer(step run.Step, state run.State, words string, took time.Duration) {
+	w.answers = append(w.answers, run.StepAnswer{step.Number, state, android.Printable(words, 500), took.Milliseconds()})
+}
+
+// receive takes the answer to the oldest step that is under way.
+func (w *runner) receive() error {
+	f := w.flying[0]
+	result, err := w.session.Answer(stepTakes, 64<<10)
+	if err != nil {
+		return err
+	}
+	w.flying = w.flying[1:]
+	for i := range w.flying {
+		w.flying[i].at = time.Now() // the phone begins with it now
+	}
+	state, sense := f.step.Judge(result.Words(), result.Code)
+	if f.step.Kind == run.SetBack && f.step.Value == run.NotSet && result.Code == 0 {
+		state, sense = run.Done, true
+	}
+	w.answer(f.step, state, result.Words(), time.Since(f.at))
+	if w.strange++; sense {
+		w.strange = 0
+	}
+	if w.strange >= 2 {
+		w.held = "the phone's answers make no sense: the last was " + strconv.Quote(android.Printable(result.Words(), 100))
+	}
+	if state == run.Done && f.step.Kind == run.Remove {
+		w.gone[f.step.Package] = true
+		w.since++
+	}
+	if state == run.Done && f.step.Kind == run.PutBack {
+		delete(w.gone, f.step.Package)
+	}
+	return nil
+}
+
+// alone does a step that nothing else goes on beside.
+func (w *runner) alone(ctx context.Context, step run.Step) error {
+	begun := time.Now()
+	state, words := run.Done, ""
+	switch step.Kind {
+	case run.Wait:
+		select {
+		case <-time.After(time.Duration(step.Seconds) * time.Second):
+			words = fmt.Sprintf("waited %d s", step.Seconds)
+		case <-w.stop:
+			state = run.Waiting
+		case <-ctx.Done():
+			return context.Cause(ctx)
+		}
+	case run.Restart:
+		return w.restart(ctx, step, begun)
+	case run.Look:
+		was := w.seen.Fingerprint
+		if _, err := w.look(); err != nil {
+			return err
+		}
+		w.judgeAtEnd(was)
+		words = fmt.Sprintf("%d packages are there", len(w.seen.Installed))
+		w.answer(step, state, words, time.Since(begun))
+		return w.tellSeen(ctx)
+	default:
+		if _, err := w.look(); err != nil {
+			return err
+		}
+		w.guard = run.NewGuard(w.form, w.seen)
+		var err error
+		if state, words, err = w.before(step); err != nil {
+			return err
+		}
+	}
+	w.answer(step, state, words, time.Since(begun))
+	return nil
+}
+
+// judgeAtEnd is judge, but that what came back by itself holds nothing up.
+func (w *runner) judgeAtEnd(was string) {
+	clear(w.gone)
+	w.judge(was)
+}
+
+// tellSeen hands the last look on with the answers so far.
+func (w *runner) tellSeen(ctx context.Context) error {
+	w.flying = w.flying[:0]
+	_, err := w.report(ctx, 0, true, "")
+	return err
+}
+
+func (w *runner) restart(ctx context.Context, step run.Step, begun time.Time) error {
+	before := w.seen.Boots
+	w.session.Close()
+	if err := w.station.client.Reboot(ctx, w.serial); err != nil {
+		return err
+	}
+	seen, err := w.station.backAgain(ctx, w.serial, before, w.keys)
+	if err != nil {
+		if ctx.Err() != nil {
+			return context.Cause(ctx)
+		}
+		return err
+	}
+	if w.session, err = w.station.client.Open(ctx, w.serial); err != nil {
+		return err
+	}
+	was := w.seen.Fingerprint
+	w.seen = seen
+	w.judgeAtEnd(was)
+	w.answer(step, run.Done, fmt.Sprintf("back after %d s", int(time.Since(begun).Seconds())), time.Since(begun))
+	return w.tellSeen(ctx)
+}
+
+// before does a step that has to be seen to before anything goes.
+func (w *runner) before(step run.Step) (run.State, string, error) {
+	switch step.Kind {
+	case run.WithdrawAdmin:
+		if slices.Contains(w.seen.Facts.Administrators, step.Package) {
+			return run.Failed, "it is still an active device administrator", nil
+		}
+		return run.Done, "no active administrator", nil
+	case run.Condition:
+		if step.If == "" {
+			return run.Done, "you saw to it", nil
+		}
+		if !w.seen.Holds(step.If, w.form) {
+			w.held = "a condition does not hold: " + step.If
+			return run.Failed, "does not hold", nil
+		}
+		return run.Done, "holds", nil
+	case run.PutIn:
+		return w.putIn(step)
+	}
+	return run.Failed, "this bench does not know such a step; it may be older than the server", nil
+}
+
+// putIn brings a substitute in from the phone's own copy, gives it its role
+// and sees that it has it.
+func (w *runner) putIn(step run.Step) (run.State, string, error) {
+	if step.Package == "" {
+		return run.Skipped, "by hand, where the owner wants it", nil
+	}
+	known, installed, _ := w.seen.Package(step.Package)
+	switch {
+	case !known && step.Role == "":
+		return run.Skipped, "not on this phone", nil
+	case !known:
+		w.held = fmt.Sprintf("%s is not on this phone, and was to be its %s: install it, then continue", step.Package, step.Role)
+		return run.Failed, "not on this phone: install it, then continue", nil
+	case !installed:
+		line, err := step.Command(w.seen.SDK)
+		if err != nil {
+			return run.Failed, err.Error(), nil
+		}
+		answer, err := w.session.Run(line+" 2>&1", stepTakes, 64<<10)
+		if err != nil {
+			return "", "", err
+		}
+		if state, _ := step.Judge(answer.Words(), answer.Code); state != run.Done {
+			return state, answer.Words(), nil
+		}
+	}
+	if step.Role == "" {
+		return run.Done, "in place", nil
+	}
+	return w.giveRole(step)
+}
+
+func (w *runner) giveRole(step run.Step) (run.State, string, error) {
+	line, err := step.RoleCommand()
+	if err != nil {
+		return run.Failed, err.Error(), nil
+	}
+	if w.seen.SDK >= 29 && line != "" {
+		if _, err := w.session.Run(line+" 2>&1", stepTakes, 64<<10); err != nil {
+			return "", "", err
+		}
+	}
+	if _, err := w.look(); err != nil {
+		return "", "", err
+	}
+	w.guard = run.NewGuard(w.form, w.seen)
+	if !run.HoldsRole(w.form, w.seen, step.Package, step.Role) {
+		w.held = fmt.Sprintf("%s does not hold the role %s: choose it on the phone, then continue", step.Package, step.Role)
+		return run.Failed, "does not hold the role " + step.Role, nil
+	}
+	return run.Done, "holds the role", nil
+}

@@ -1,0 +1,227 @@
+package run
+
+import (
+	"slices"
+
+	"roster/core/android"
+	"roster/core/evidence"
+	"roster/core/impact"
+	"roster/core/profile"
+)
+
+// Choices are what a person decided for one phone.
+type Choices struct {
+	// Leave are packages that stay on this phone; Off are those that are
+	// switched off instead of removed.
+	Leave []android.PackageName `json:"leave" nullable:"false" maxItems:"2000"`
+	Off   []android.PackageName `json:"off" nullable:"false" maxItems:"2000"`
+	// Keep are functions that the phone's owner uses: what carries them stays.
+	Keep []string `json:"keep" nullable:"false" maxItems:"100"`
+	// Without are numbers of the release's other steps that are left out.
+	Without []int `json:"without" nullable:"false" maxItems:"200"`
+	// Seen are numbers of steps before the removal that a person saw to.
+	Seen []int `json:"seen" nullable:"false" maxItems:"200"`
+	// NoRestart leaves out the restart at the end, and so what comes back.
+	NoRestart bool `json:"noRestart"`
+	// Anyway runs it on a firmware of the model that it was not made for.
+	Anyway bool `json:"anyway"`
+	// OwnersData says what is with the owner's pictures and data: saved, none,
+	// or "" where nobody was asked.
+	OwnersData string `json:"ownersData" enum:"saved,none,"`
+}
+
+// keeps lists packages that stay for the sake of functions.
+func (c Choices) keeps(d *profile.Document) map[android.PackageName]string {
+	out := map[android.PackageName]string{}
+	for _, loss := range d.Costs {
+		if slices.Contains(c.Keep, loss.Function) {
+			for _, name := range loss.Packages {
+				out[name] = loss.Function
+			}
+		}
+	}
+	for _, s := range d.Removals() {
+		for _, f := range s.Costs {
+			if slices.Contains(c.Keep, f) {
+				out[s.Package] = f
+			}
+		}
+	}
+	return out
+}
+
+// leaves reports whether a removal is left out, and why.
+func (c Choices) leaves(s profile.Step, kept map[android.PackageName]string) (why string, leaves bool) {
+	if f, ok := kept[s.Package]; ok {
+		return "kept for " + f, true
+	}
+	if slices.Contains(c.Leave, s.Package) {
+		return "left on this phone", true
+	}
+	return "", false
+}
+
+// Plan makes the steps of a run: those of the release that are not left out,
+// then what a run adds, a look at the end and the restart before it.
+func Plan(d *profile.Document, c Choices) []Step {
+	var list []Step
+	add := func(s Step) {
+		s.Number = len(list) + 1
+		list = append(list, s)
+	}
+	kept := c.keeps(d)
+	stays := func(name android.PackageName) bool {
+		i := slices.IndexFunc(d.Steps, func(s profile.Step) bool { return s.Kind == profile.Remove && s.Package == name })
+		if i < 0 {
+			return false
+		}
+		_, leaves := c.leaves(d.Steps[i], kept)
+		return leaves
+	}
+	for _, s := range d.Before() {
+		if slices.Contains(c.Without, s.Number) || s.Kind != profile.PutIn && s.Package != "" && stays(s.Package) {
+			continue
+		}
+		step := Step{Package: s.Package, Label: s.Label, Role: s.Role, Namespace: s.Namespace, Key: s.Key, Value: s.Value, Text: s.Text, Sheet: s.Number}
+		switch s.Kind {
+		case profile.PutIn:
+			step.Kind = PutIn
+		case profile.WithdrawAdmin:
+			step.Kind = WithdrawAdmin
+		case profile.Setting, profile.HoldUpdates:
+			step.Kind = Setting
+		case profile.Check:
+			step.Kind, step.If = Condition, asked(d, s)
+		default:
+			continue
+		}
+		add(step)
+	}
+	for _, s := range d.Removals() {
+		if _, leaves := c.leaves(s, kept); leaves {
+			continue
+		}
+		m := s.Method
+		if slices.Contains(c.Off, s.Package) {
+			m = evidence.Disable
+		}
+		add(Step{Kind: Remove, Method: m, Package: s.Package, Label: s.Label, Sheet: s.Number})
+	}
+	for _, s := range d.After() {
+		if s.Kind == profile.Wait && !slices.Contains(c.Without, s.Number) {
+			add(Step{Kind: Wait, Seconds: s.Seconds, Text: s.Text, Sheet: s.Number})
+		}
+	}
+	if !c.NoRestart {
+		add(Step{Kind: Restart, Text: "Restart the phone"})
+	}
+	add(Step{Kind: Look, Text: "Look what the phone has now"})
+	return list
+}
+
+// asked is the condition of a step that the phone can be asked about, "" where
+// it is written for people.
+func asked(d *profile.Document, s profile.Step) string {
+	for _, r := range d.Removals() {
+		if r.Package != s.Package {
+			continue
+		}
+		for _, text := range r.Conditions {
+			if _, ok := impact.ParseCondition(text); ok && len(s.Text) >= len(text) && s.Text[len(s.Text)-len(text):] == text {
+				return text
+			}
+		}
+	}
+	return ""
+}
+
+// Journal is a step and what became of it.
+type Journal struct {
+	Step
+	State State  `json:"state" enum:"waiting,sent,done,already,absent,refused,failed,skipped,unknown"`
+	Words string `json:"words"`
+	// Before is what a step changes: a setting's value, or how often the phone
+	// had started before a restart.
+	Before string `json:"before,omitempty"`
+}
+
+// Off lists what the run took off the phone and has not put back, by the step
+// that did it, in the order of removal.
+func Off(list []Journal) []Journal {
+	var off []Journal
+	for _, j := range list {
+		if j.State != Done {
+			continue
+		}
+		switch j.Kind {
+		case Remove:
+			off = append(off, j)
+		case PutBack:
+			off = slices.DeleteFunc(off, func(o Journal) bool { return o.Package == j.Package })
+		}
+	}
+	return off
+}
+
+// Set lists the settings that the run set and has not set back.
+func Set(list []Journal) []Journal {
+	var set []Journal
+	for _, j := range list {
+		if j.State != Done {
+			continue
+		}
+		switch j.Kind {
+		case Setting:
+			set = append(set, j)
+		case SetBack:
+			set = slices.DeleteFunc(set, func(o Journal) bool { return o.setting() == j.setting() })
+		}
+	}
+	return set
+}
+
+// Undo makes the steps that put back what a run changed, the last change
+// first: all of it where names is nil, else those packages. They are numbered
+// on from the journal.
+func Undo(list []Journal, names []android.PackageName) []Step {
+	var undo []Step
+	for _, j := range Off(list) {
+		if names == nil || slices.Contains(names, j.Package) {
+			undo = append(undo, Step{Kind: PutBack, Method: j.Method, Package: j.Package, Label: j.Label, Undoes: j.Number})
+		}
+	}
+	if names == nil {
+		for _, j := range Set(list) {
+			undo = append(undo, Step{Kind: SetBack, Namespace: j.Namespace, Key: j.Key, Value: j.Before, Undoes: j.Number})
+		}
+	}
+	slices.SortFunc(undo, func(a, b Step) int { return b.Undoes - a.Undoes })
+	return number(list, undo)
+}
+
+// number numbers new steps on from a journal.
+func number(list []Journal, steps []Step) []Step {
+	last := 0
+	for _, j := range list {
+		last = max(last, j.Number)
+	}
+	for i := range steps {
+		steps[i].Number = last + 1 + i
+	}
+	return steps
+}
+
+// Instead switches a package off that could not be removed: a step that is
+// numbered on from the journal. It fails where the step was no removal that
+// ended badly.
+func Instead(list []Journal, n int) (Step, bool) {
+	i := slices.IndexFunc(list, func(j Journal) bool { return j.Number == n })
+	if i < 0 || list[i].Kind != Remove || list[i].Method == evidence.Disable || list[i].State != Refused && list[i].State != Failed {
+		return Step{}, false
+	}
+	if slices.ContainsFunc(list, func(j Journal) bool { return j.Again == n }) {
+		return Step{}, false
+	}
+	one := list[i]
+	return number(list, []Step{{Kind: Remove, Method: evidence.Disable, Package: one.Package, Label: one.Label, Again: n}})[0], true
+}

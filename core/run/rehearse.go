@@ -1,0 +1,411 @@
+package run
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"roster/core/android"
+	"roster/core/evidence"
+	"roster/core/impact"
+	"roster/core/profile"
+)
+
+// Subject is the phone that a run is rehearsed for.
+type Subject struct {
+	Identity android.Identity
+	Facts    android.PhoneFacts
+	// Packages are all that the phone knows, those of its owner too.
+	Packages []android.Package
+	Net      *impact.Net
+	// Labels are names on screen, where they are known.
+	Labels map[android.PackageName]string
+	// Refused and ComesBack count the trials in which phones of this build
+	// would not let a package go, and those in which it returned.
+	Refused, ComesBack map[android.PackageName]int
+}
+
+// Would is what would become of a step on this phone.
+type Would string
+
+// What would become of a step.
+const (
+	WouldGo      Would = "goes"
+	WouldAlready Would = "already"
+	WouldAbsent  Would = "absent"
+	// WouldRefuse goes as far as anybody knows against the phone's will.
+	WouldRefuse Would = "refuses"
+	LeftOut     Would = "left-out"
+	// WouldDo is for steps that take nothing off; ToSee for those that a
+	// person sees to before.
+	WouldDo Would = "does"
+	ToSee   Would = "to-see"
+)
+
+// Row is a step of the release and what would become of it.
+type Row struct {
+	profile.Step
+	Would Would  `json:"would" enum:"goes,already,absent,refuses,left-out,does,to-see"`
+	Why   string `json:"why"`
+	// Off is true where it is switched off instead of removed.
+	Off bool `json:"off,omitempty"`
+	// ComesBack counts trials on this build in which it returned.
+	ComesBack int `json:"comesBack,omitempty"`
+}
+
+// Owner is an app that the phone's owner installed and that rests on something
+// that goes.
+type Owner struct {
+	Package  android.PackageName   `json:"package"`
+	Label    string                `json:"label"`
+	On       []android.PackageName `json:"on" nullable:"false"`
+	Strength impact.Strength       `json:"strength" enum:"hard,soft"`
+	Why      string                `json:"why"`
+}
+
+// Question asks the phone's owner about a function that the run would cost.
+type Question struct {
+	Function string                `json:"function"`
+	Asks     string                `json:"asks"`
+	Packages []android.PackageName `json:"packages" nullable:"false"`
+	Seen     bool                  `json:"seen" doc:"Trials found it missing; else people say that the packages carry it"`
+	Kept     bool                  `json:"kept"`
+}
+
+// Count says how many removals come to what.
+type Count struct {
+	Goes    int `json:"goes"`
+	Already int `json:"already"`
+	Absent  int `json:"absent"`
+	Refuses int `json:"refuses"`
+	LeftOut int `json:"leftOut"`
+}
+
+// Rehearsal is what a run would do to a phone.
+type Rehearsal struct {
+	Fit       Fit        `json:"fit" enum:"proven,same-model,not-made"`
+	FitWhy    string     `json:"fitWhy"`
+	Rows      []Row      `json:"rows" nullable:"false"`
+	Count     Count      `json:"count"`
+	Questions []Question `json:"questions" nullable:"false"`
+	// Consequences are those on this very phone.
+	Consequences   []impact.Consequence  `json:"consequences" nullable:"false"`
+	Jobs           []profile.RoleThen    `json:"jobs" nullable:"false"`
+	Owners         []Owner               `json:"owners" nullable:"false"`
+	LockCode       android.LockCode      `json:"lockCode"`
+	Administrators []android.PackageName `json:"administrators" nullable:"false"`
+	// Bytes are freed for the user; Starters no longer start with the phone.
+	Bytes    int64 `json:"bytes"`
+	Starters int   `json:"starters"`
+	// Stops says why it can't be run as it is; none where it can.
+	Stops []string `json:"stops" nullable:"false"`
+}
+
+// asks are questions to an owner in plain words; others are asked by name.
+var asks = map[string]string{
+	"payments": "Do you pay by touch?", "transit": "Do you ride with a transit card that is in the phone?", "voice": "Do you talk to the voice assistant?",
+	"calls": "Do you call with it?", "messages": "Do you write text messages?", "camera": "Do you take pictures with the built-in camera?", "printing": "Do you print from it?",
+	"calendar": "Do you use the built-in calendar?", "weather": "Do you look at the built-in weather?", "photo-backup": "Are your pictures saved by the maker's own app?",
+	"accessibility": "Do you use large print, read-aloud or other help?", "unlocking": "Do you unlock it by face or finger?", "browsing": "Do you browse with the built-in browser?",
+	"music": "Do you play music with the built-in player?", "email": "Do you read mail with the built-in app?", "notes": "Do you keep notes in the built-in app?",
+	"games": "Do you play the games that came with it?", "shopping": "Do you shop with the app that came with it?", "news": "Do you read the news that came with it?",
+	"social": "Do you use the social app that came with it?", "casting": "Do you send pictures to a television?", "maps": "Do you find your way with the built-in map?",
+}
+
+// Ask is the question about a function.
+func Ask(function string) string {
+	if q, ok := asks[function]; ok {
+		return q
+	}
+	return "Do you use it for " + strings.ReplaceAll(function, "-", " ") + "?"
+}
+
+// rehearser works one rehearsal out.
+type rehearser struct {
+	Subject
+	d         *profile.Document
+	c         Choices
+	there, on map[android.PackageName]bool
+	set       impact.Removal
+	r         Rehearsal
+}
+
+// Rehearse works out what a release would do to a phone, changing nothing.
+func Rehearse(d *profile.Document, s Subject, c Choices) Rehearsal {
+	w := &rehearser{Subject: s, d: d, c: c, there: map[android.PackageName]bool{}, on: map[android.PackageName]bool{}, set: impact.Removal{},
+		r: Rehearsal{Rows: []Row{}, Questions: []Question{}, Consequences: []impact.Consequence{}, Jobs: []profile.RoleThen{}, Owners: []Owner{}, Stops: []string{},
+			LockCode: s.Facts.LockCode, Administrators: s.Facts.Administrators}}
+	if w.r.Administrators == nil {
+		w.r.Administrators = []android.PackageName{}
+	}
+	for i := range s.Packages {
+		p := &s.Packages[i]
+		w.there[p.Name] = p.Installed
+		w.on[p.Name] = p.Installed && p.Enabled.On()
+	}
+	w.r.Fit, w.r.FitWhy = Fits(d, s.Identity)
+	w.removals()
+	w.others()
+	w.questions()
+	w.outcome()
+	w.owners()
+	w.jobs()
+	w.stops()
+	return w.r
+}
+
+// removals says of each package what would become of it.
+func (w *rehearser) removals() {
+	kept := w.c.keeps(w.d)
+	for _, s := range w.d.Removals() {
+		row := Row{Step: s, Would: WouldGo, ComesBack: w.ComesBack[s.Package]}
+		if slices.Contains(w.c.Off, s.Package) {
+			row.Method, row.Off = evidence.Disable, true
+		}
+		why, left := w.c.leaves(s, kept)
+		_, known := w.there[s.Package]
+		switch {
+		case !known:
+			row.Would, row.Why = WouldAbsent, "not on this phone"
+			w.r.Count.Absent++
+		case !w.there[s.Package]:
+			row.Would, row.Why = WouldAlready, "gone before"
+			w.r.Count.Already++
+		case row.Method == evidence.Disable && !w.on[s.Package]:
+			row.Would, row.Why = WouldAlready, "switched off before"
+			w.r.Count.Already++
+		case left:
+			row.Would, row.Why = LeftOut, why
+			w.r.Count.LeftOut++
+		case w.Refused[s.Package] > 0 && row.Method != evidence.Disable:
+			row.Would, row.Why = WouldRefuse, "phones of this build refused it in "+times(w.Refused[s.Package])
+			w.r.Count.Refuses++
+			w.set[s.Package] = row.Method
+		default:
+			w.r.Count.Goes++
+			w.set[s.Package] = row.Method
+		}
+		w.r.Rows = append(w.r.Rows, row)
+	}
+}
+
+func times(n int) string {
+	if n == 1 {
+		return "1 trial"
+	}
+	return fmt.Sprintf("%d trials", n)
+}
+
+// others adds the steps that take nothing off, in their places.
+func (w *rehearser) others() {
+	left := map[android.PackageName]bool{}
+	for _, row := range w.r.Rows {
+		left[row.Package] = row.Would == LeftOut
+	}
+	var before, after []Row
+	for _, s := range w.d.Steps {
+		if s.Kind == profile.Remove || s.In() == profile.Afterward {
+			continue
+		}
+		row := Row{Step: s, Would: WouldDo}
+		switch {
+		case slices.Contains(w.c.Without, s.Number):
+			row.Would, row.Why = LeftOut, "left out for this phone"
+		case s.Kind != profile.PutIn && s.Package != "" && w.set[s.Package] == "":
+			row.Would, row.Why = LeftOut, "what it is for does not go"
+		case s.Kind == profile.PutIn:
+			w.putIn(&row)
+		case s.Kind == profile.WithdrawAdmin:
+			if slices.Contains(w.Facts.Administrators, s.Package) {
+				row.Would, row.Why = ToSee, "it is an active administrator: withdraw it on the phone"
+			} else {
+				row.Would, row.Why = WouldAlready, "no active administrator"
+			}
+		case s.Kind == profile.Check:
+			w.condition(&row)
+		}
+		if s.In() == profile.After {
+			after = append(after, row)
+		} else {
+			before = append(before, row)
+		}
+	}
+	w.r.Rows = slices.Concat(before, w.r.Rows, after)
+}
+
+// putIn says whether a substitute is in place already.
+func (w *rehearser) putIn(row *Row) {
+	installed, known := w.there[row.Package], false
+	_, known = w.there[row.Package]
+	switch {
+	case row.Package == "":
+		row.Would, row.Why = ToSee, "by hand, where the owner wants it"
+	case installed && (row.Role == "" || w.Net.Holds(row.Package, row.Role)):
+		row.Would, row.Why = WouldAlready, "in place"
+		if row.Role != "" {
+			row.Why = "in place, and holds the role"
+		}
+	case installed:
+		row.Why = "in place; is made the one that does it"
+	case known:
+		row.Why = "the phone has a copy, which is put in"
+	default:
+		row.Would, row.Why = ToSee, "not on this phone: install it first"
+	}
+}
+
+// condition says whether what a package goes by only holds.
+func (w *rehearser) condition(row *Row) {
+	seen := &Seen{Facts: w.Facts}
+	switch text := asked(w.d, row.Step); {
+	case text == "":
+		row.Would, row.Why = ToSee, "only a person can tell"
+		if slices.Contains(w.c.Seen, row.Number) {
+			row.Would, row.Why = WouldAlready, "you saw to it"
+		}
+	case text == "lock-code-set" && w.Facts.LockCode == "", text == "not lock-code-set" && w.Facts.LockCode == "":
+		row.Would, row.Why = ToSee, "the phone does not say whether it has a lock code"
+		if slices.Contains(w.c.Seen, row.Number) {
+			row.Would, row.Why = WouldAlready, "you saw to it"
+		}
+	case seen.Holds(text, w.Identity.Form):
+		row.Would, row.Why = WouldAlready, "holds on this phone"
+	default:
+		row.Would, row.Why = ToSee, "does not hold on this phone"
+	}
+}
+
+// questions are about the functions that this run costs, whoever answered yes
+// already included.
+func (w *rehearser) questions() {
+	for _, loss := range w.d.Costs {
+		q := Question{Function: loss.Function, Asks: Ask(loss.Function), Packages: []android.PackageName{}, Seen: loss.Seen, Kept: slices.Contains(w.c.Keep, loss.Function)}
+		for _, name := range loss.Packages {
+			if w.on[name] {
+				q.Packages = append(q.Packages, name)
+			}
+		}
+		if len(q.Packages) > 0 {
+			w.r.Questions = append(w.r.Questions, q)
+		}
+	}
+}
+
+// outcome works out the consequences on this phone as it is.
+func (w *rehearser) outcome() {
+	known := impact.Known{Conditions: map[android.PackageName][]string{}, Refused: w.Refused, ComesBack: w.ComesBack, Before: impact.Before{Held: map[string]android.PackageName{}}}
+	for _, row := range w.r.Rows {
+		if row.Kind == profile.Remove && w.set[row.Package] != "" {
+			known.Conditions[row.Package] = row.Conditions
+		}
+		if row.Kind == profile.PutIn && row.Role != "" && row.Would != LeftOut && row.Would != ToSee {
+			known.Before.Held[row.Role] = row.Package
+		}
+	}
+	w.r.Consequences = append(w.r.Consequences, w.Net.Consequences(w.set, known)...)
+	for _, c := range w.r.Consequences {
+		switch c.Code {
+		case "bytes-freed":
+			w.r.Bytes = c.Bytes
+		case "starter-gone":
+			w.r.Starters++
+		}
+	}
+}
+
+// owners are apps that the owner installed and that rest on something that
+// goes.
+func (w *rehearser) owners() {
+	for i := range w.Packages {
+		p := &w.Packages[i]
+		if !p.Installed || p.Preinstalled() {
+			continue
+		}
+		on, _ := w.Net.Around(p.Name)
+		o := Owner{Package: p.Name, Label: w.Labels[p.Name], On: []android.PackageName{}, Strength: impact.Soft}
+		for _, l := range on {
+			if w.set[l.On] == "" || l.Kind == impact.SharedUID {
+				continue
+			}
+			o.On = append(o.On, l.On)
+			if o.Why == "" || l.Strength == impact.Hard && o.Strength == impact.Soft {
+				o.Why = string(l.Kind) + " " + strings.Join(l.By, ", ")
+			}
+			if l.Strength == impact.Hard {
+				o.Strength = impact.Hard
+			}
+		}
+		if len(o.On) > 0 {
+			w.r.Owners = append(w.r.Owners, o)
+		}
+	}
+}
+
+// jobs are who does what afterwards, on this phone.
+func (w *rehearser) jobs() {
+	for _, r := range w.Net.Roles {
+		job := profile.RoleThen{Role: r.Name, Class: r.Class, State: "kept", By: []android.PackageName{}}
+		for _, name := range r.Able {
+			if w.set[name] == "" {
+				job.By = append(job.By, name)
+			}
+		}
+		for _, row := range w.r.Rows {
+			if row.Kind == profile.PutIn && row.Role == r.Name && row.Would != LeftOut && row.Would != ToSee {
+				job.State, job.By = "put-in", []android.PackageName{row.Package}
+			}
+		}
+		if len(job.By) == 0 {
+			job.State, job.By = "emptied", r.Able
+		}
+		if r.Class != impact.Optional || job.State == "emptied" {
+			w.r.Jobs = append(w.r.Jobs, job)
+		}
+	}
+	if w.Net.RolesUnknown() {
+		w.r.Jobs = append(w.r.Jobs, profile.RoleThen{Class: impact.Vital, State: "unknown", By: []android.PackageName{}})
+	}
+}
+
+// stops says what stands in the way of running it.
+func (w *rehearser) stops() {
+	add := func(format string, args ...any) { w.r.Stops = append(w.r.Stops, fmt.Sprintf(format, args...)) }
+	for _, c := range w.r.Consequences {
+		if c.Severity != impact.Stops {
+			continue
+		}
+		if c.Role != "" {
+			add("nobody could be the phone's %s any more: put another in first, or leave %s", c.Role, names(c.Packages))
+		} else {
+			add("%s: %s", names(c.Packages), c.Why)
+		}
+	}
+	for _, row := range w.r.Rows {
+		if row.Would == ToSee && row.Kind == profile.Check {
+			add("step %d is not seen to: %s", row.Number, row.Text)
+		}
+		if row.Would == ToSee && row.Kind == profile.PutIn && row.Role != "" {
+			add("step %d: %s", row.Number, row.Why)
+		}
+	}
+	switch {
+	case w.r.Fit == NotMade:
+		add("this was made for another model")
+	case !MadeFor(w.d, w.Identity.Fingerprint) && !w.c.Anyway:
+		add("this was not made for the phone's firmware: say that you want it all the same")
+	}
+	if len(w.set) == 0 {
+		add("nothing of it would go")
+	}
+}
+
+func names(list []android.PackageName) string {
+	words := make([]string, len(list))
+	for i, n := range list {
+		words[i] = string(n)
+	}
+	if len(words) > 3 {
+		return strings.Join(words[:3], ", ") + fmt.Sprintf(" and %d more", len(words)-3)
+	}
+	return strings.Join(words, ", ")
+}

@@ -1,0 +1,113 @@
+package run
+
+import (
+	"strings"
+
+	"roster/core/evidence"
+)
+
+// Judge says how a step ended by the phone's own words; old releases answer
+// with exit code 0 even to what they refuse, so that the code says little.
+// Sense is false where the words are none that Android says to this.
+func (s Step) Judge(words string, code int) (state State, sense bool) {
+	has := func(list ...string) bool {
+		for _, one := range list {
+			if strings.Contains(words, one) {
+				return true
+			}
+		}
+		return false
+	}
+	switch s.Kind {
+	case Setting, SetBack:
+		// Settings answer with nothing where all is well.
+		if code == 0 && !has("Error", "Exception", "Invalid") {
+			return Done, true
+		}
+		return Refused, has("Error", "Exception", "Invalid", "Permission", "denied")
+	case Remove:
+		if s.Method == evidence.Disable && has("new state: disabled") || s.Method != evidence.Disable && has("Success") {
+			return Done, true
+		}
+	case PutBack:
+		if s.Method == evidence.Disable && has("new state: enabled") || has("installed for user") {
+			return Done, true
+		}
+	case PutIn:
+		if has("installed for user", "Success") {
+			return Done, true
+		}
+	}
+	switch {
+	case has("not installed for"):
+		return Already, true
+	case has("Unknown package", "doesn't exist", "NameNotFound"):
+		if s.Kind == Remove {
+			return Absent, true
+		}
+		return Failed, true
+	case has("find service", "error: closed", "device offline"):
+		return Failed, true
+	case has("Failure", "Error", "Exception", "not allowed", "denied", "Unknown option", "Unknown command"):
+		return Refused, true
+	}
+	return Failed, false
+}
+
+// Advice is what can be done about a step that did not end well.
+type Advice string
+
+// The advice that there is.
+const (
+	// SwitchOff tries to disable what could not be removed.
+	SwitchOff Advice = "switch-off"
+	// Withdraw asks for the device administrator to be withdrawn first.
+	Withdraw Advice = "withdraw"
+	// Later tries once more when the phone has settled.
+	Later Advice = "later"
+	// Restore brings it back from a backup.
+	Restore Advice = "restore"
+	// Leave leaves the package on the phone.
+	Leave Advice = "leave"
+)
+
+// Meaning is what a phone's refusal means in plain words, and what to try
+// next.
+type Meaning struct {
+	Means string   `json:"means"`
+	Try   []Advice `json:"try" nullable:"false"`
+}
+
+// meanings are looked through in order: the first whose sign the words hold
+// stands.
+var meanings = []struct {
+	sign string
+	Meaning
+}{
+	{"DEVICE_POLICY_MANAGER", Meaning{"A device administrator guards it. Withdraw that in the phone's settings under security, then try again.", []Advice{Withdraw, Leave}}},
+	{"DELETE_FAILED_INTERNAL_ERROR", Meaning{"The maker protects it on this build.", []Advice{SwitchOff, Leave}}},
+	{"protected package", Meaning{"The maker protects it: it can't be switched off either.", []Advice{Leave}}},
+	{"USER_RESTRICTED", Meaning{"This user of the phone may not remove apps.", []Advice{Leave}}},
+	{"OWNER_BLOCKED", Meaning{"Whoever manages the phone does not let it go.", []Advice{Leave}}},
+	{"USED_SHARED_LIBRARY", Meaning{"Another app that is on the phone still uses a library of it.", []Advice{SwitchOff, Leave}}},
+	{"APP_PINNED", Meaning{"It is pinned on the phone's screen: let go of it there, then try again.", []Advice{Later, Leave}}},
+	{"DELETE_FAILED_ABORTED", Meaning{"Something on the phone broke the removal off.", []Advice{Later, Leave}}},
+	{"doesn't exist", Meaning{"The phone's image holds no copy of it.", []Advice{Restore, Leave}}},
+	{"NameNotFound", Meaning{"The phone's image holds no copy of it.", []Advice{Restore, Leave}}},
+	{"find service", Meaning{"The phone's system is not up yet.", []Advice{Later}}},
+	{"error: closed", Meaning{"The phone hung up before it answered.", []Advice{Later}}},
+	{"SecurityException", Meaning{"The phone does not give a computer the right to do this.", []Advice{Leave}}},
+}
+
+// Explain says what a phone's words mean that are no good answer to a step.
+func (s Step) Explain(words string) Meaning {
+	for _, m := range meanings {
+		if strings.Contains(words, m.sign) {
+			return m.Meaning
+		}
+	}
+	if s.Kind == Remove && s.Method != evidence.Disable {
+		return Meaning{"The phone does not say why.", []Advice{SwitchOff, Leave}}
+	}
+	return Meaning{"The phone does not say why.", []Advice{Leave}}
+}

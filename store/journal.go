@@ -1,0 +1,545 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"slices"
+	"strconv"
+	"time"
+
+	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
+
+	"roster/core/android"
+	"roster/core/run"
+)
+
+const (
+	// leaseTime is for how long a run counts as going after its bench was heard
+	// of last.
+	leaseTime = 15 * time.Second
+	// firstLease is how long a bench has to take a run up.
+	firstLease = 30 * time.Second
+)
+
+// lockedRun is a run of which nobody else changes anything meanwhile.
+type lockedRun struct {
+	id          uuid.UUID
+	state       string
+	attempt     int
+	seq         int64
+	phone, form string
+	fingerprint string
+	puttingBack bool
+	stopAsked   bool
+	before      *run.Seen
+	lapsed      bool
+}
+
+func lockRun(ctx context.Context, tx pgx.Tx, id uuid.UUID) (r lockedRun, err error) {
+	r.id = id
+	err = tx.QueryRow(ctx, `
+		select r.state, r.attempt, r.seq, r.phone, r.form, b.fingerprint, r.putting_back, r.stop_asked, r.before, `+lapsed+`
+		from runs r join builds b on b.id = r.build_id where r.id = $1 for update of r`, id).
+		Scan(&r.state, &r.attempt, &r.seq, &r.phone, &r.form, &r.fingerprint, &r.puttingBack, &r.stopAsked, &r.before, &r.lapsed)
+	if isNone(err) {
+		err = ErrNotFound
+	}
+	return r, err
+}
+
+// Advance writes down what a bench reports of a run and which steps it is to
+// do next, in one transaction: a step is sent only after it stands here as
+// sent. Phone is the keyed hash of the serial number in the first report. It
+// fails with run.ErrSuperseded where the run is not that attempt's any more,
+// and asking the same once more changes nothing.
+func (s *Store) Advance(ctx context.Context, id uuid.UUID, phone string, r run.Report) (orders run.Orders, err error) {
+	orders = run.Orders{Steps: []run.Step{}, Keys: []run.Key{}}
+	err = s.inTx(ctx, func(tx pgx.Tx) error {
+		w, err := lockRun(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		if w.attempt != r.Attempt || w.state != "going" {
+			return run.ErrSuperseded
+		}
+		if phone != "" && phone != w.phone {
+			return w.end(ctx, tx, "held", "another phone is attached there now")
+		}
+		news := len(r.Answers) > 0 || r.Seen != nil || r.End != ""
+		if news || r.Want > 0 {
+			w.seq++
+		}
+		if err := w.answer(ctx, tx, r.Answers); err != nil {
+			return err
+		}
+		if r.Seen != nil {
+			if err := w.see(ctx, tx, r.Seen, phone != ""); err != nil {
+				return err
+			}
+			if r.Seen.Fingerprint != w.fingerprint && phone != "" {
+				return w.end(ctx, tx, "held", "the phone has another firmware than when this was rehearsed")
+			}
+		}
+		orders.Form = w.form
+		if r.End != "" {
+			return w.end(ctx, tx, r.End, r.Why)
+		}
+		if err := w.next(ctx, tx, r, &orders); err != nil {
+			return err
+		}
+		_, err = tx.Exec(ctx, `update runs set seq = $2, lease = now() + $3::interval where id = $1`, id, w.seq, leaseTime)
+		if err != nil || !news && len(orders.Steps) == 0 && !orders.Done {
+			return err
+		}
+		return notify(ctx, tx, Event{Topic: "run", ID: id.String()})
+	})
+	return orders, err
+}
+
+// answer writes what came of steps. Only what is under way or unknown can be
+// answered.
+func (w *lockedRun) answer(ctx context.Context, tx pgx.Tx, answers []run.StepAnswer) error {
+	if len(answers) == 0 {
+		return nil
+	}
+	var numbers, took []int
+	var states, words []string
+	for _, a := range answers {
+		numbers, took, states, words = append(numbers, a.Step), append(took, int(min(a.Took, 1<<30))), append(states, string(a.State)), append(words, android.Printable(a.Words, 1000))
+	}
+	_, err := tx.Exec(ctx, `
+		update run_steps s set state = a.state, words = a.words, took = a.took, seq = $6, ended_at = case when a.state = 'waiting' then null else now() end
+		from unnest($2::int[], $3::text[], $4::text[], $5::int[]) a (number, state, words, took)
+		where s.run_id = $1 and s.number = a.number and s.state in ('sent', 'unknown')`, w.id, numbers, states, words, took, w.seq)
+	return err
+}
+
+// see writes what the phone shows. A look that begins an attempt settles what
+// nobody knows of.
+func (w *lockedRun) see(ctx context.Context, tx pgx.Tx, seen *run.Seen, begins bool) error {
+	if begins {
+		if err := w.settle(ctx, tx, seen); err != nil {
+			return err
+		}
+	}
+	raw, err := json.Marshal(seen)
+	if err != nil {
+		return err
+	}
+	if err := w.cameBack(ctx, tx, seen); err != nil {
+		return err
+	}
+	_, err = tx.Exec(ctx, `update runs set now = $2, now_at = now(), before = coalesce(before, $2), settled = true, seq = $3 where id = $1`, w.id, raw, w.seq)
+	if err != nil || w.before != nil {
+		return err
+	}
+	w.before = seen
+	return w.remember(ctx, tx, seen)
+}
+
+// remember writes the value that each setting has before it is touched.
+func (w *lockedRun) remember(ctx context.Context, tx pgx.Tx, seen *run.Seen) error {
+	for name, value := range seen.Settings {
+		_, err := tx.Exec(ctx, `
+			update run_steps set before = $3 where run_id = $1 and kind = 'setting' and (step ->> 'namespace') || '/' || (step ->> 'key') = $2`, w.id, name, android.Printable(value, 500))
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// settle ends steps of which nobody knows the answer by what the phone shows.
+func (w *lockedRun) settle(ctx context.Context, tx pgx.Tx, seen *run.Seen) error {
+	rows, err := tx.Query(ctx, `select step, before from run_steps where run_id = $1 and state in ('sent', 'unknown') order by number`, w.id)
+	if err != nil {
+		return err
+	}
+	type open struct {
+		step   run.Step
+		before string
+	}
+	list, err := pgx.CollectRows(rows, func(r pgx.CollectableRow) (o open, err error) {
+		err = r.Scan(&o.step, &o.before)
+		return o, err
+	})
+	if err != nil {
+		return err
+	}
+	var answers []run.StepAnswer
+	for _, o := range list {
+		state, words := o.step.Settle(seen, o.before)
+		answers = append(answers, run.StepAnswer{Step: o.step.Number, State: state, Words: words})
+	}
+	return w.answer(ctx, tx, answers)
+}
+
+// cameBack finds what the run took off and the phone has all the same: what
+// returned by itself, and when.
+func (w *lockedRun) cameBack(ctx context.Context, tx pgx.Tx, seen *run.Seen) error {
+	steps, err := runSteps(ctx, tx, w.id, 0)
+	if err != nil {
+		return err
+	}
+	list := journalOf(steps)
+	restarted := w.before != nil && seen.Boots > w.before.Boots || slices.ContainsFunc(list, func(j run.Journal) bool { return j.Kind == run.Restart && j.State == run.Done })
+	back := map[android.PackageName]string{}
+	when := "back-after-restart"
+	if seen.Fingerprint != w.fingerprint {
+		when = "back-after-update"
+	}
+	for _, j := range run.Off(list) {
+		_, installed, off := seen.Package(j.Package)
+		if installed && (j.Method != "disable" || !off) && restarted {
+			back[j.Package] = when
+		}
+	}
+	raw, err := json.Marshal(back)
+	if err != nil {
+		return err
+	}
+	_, err = tx.Exec(ctx, `update runs set back = case when $2::jsonb = '{}' then back else back || $2::jsonb end, restarted = restarted or $3 where id = $1`, w.id, raw, restarted)
+	return err
+}
+
+// next finds what is to be done now, and writes it down as sent.
+func (w *lockedRun) next(ctx context.Context, tx pgx.Tx, r run.Report, orders *run.Orders) error {
+	if r.Want == 0 {
+		orders.Stop = w.stopAsked
+		return nil
+	}
+	if err := w.begin(ctx, tx, r, orders); err != nil || len(orders.Steps) > 0 {
+		return err
+	}
+	var sent, waiting int
+	err := tx.QueryRow(ctx, `
+		select count(*) filter (where state in ('sent', 'unknown')), count(*) filter (where state = 'waiting' and (not $2 or kind in ('put-back', 'set-back')))
+		from run_steps where run_id = $1 and state in ('waiting', 'sent', 'unknown')`, w.id, w.puttingBack).Scan(&sent, &waiting)
+	switch {
+	case err != nil || sent > 0:
+		return err
+	case waiting == 0:
+		orders.Done = true
+		return w.finish(ctx, tx)
+	case w.stopAsked:
+		orders.Stop = true
+		return w.end(ctx, tx, "stopped", "")
+	}
+	return nil
+}
+
+// begin takes the next waiting steps, as many as are wanted: removals and what
+// undoes them up to the first of another kind, which is alone. Steps that were
+// ordered before and never heard of come first: the answer with them was lost.
+func (w *lockedRun) begin(ctx context.Context, tx pgx.Tx, r run.Report, orders *run.Orders) error {
+	rows, err := tx.Query(ctx, `
+		select s.step, s.state from run_steps s
+		where s.run_id = $1 and (s.state = 'sent' and s.attempt = $2 and s.number <> all($3::int[]) or s.state = 'waiting' and not $4 and (not $5 or s.kind in ('put-back', 'set-back')))
+		order by s.state = 'waiting', s.number limit $6`, w.id, w.attempt, r.Flying, w.stopAsked, w.puttingBack, r.Want)
+	if err != nil {
+		return err
+	}
+	type open struct {
+		step  run.Step
+		state run.State
+	}
+	list, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (o open, err error) {
+		err = row.Scan(&o.step, &o.state)
+		return o, err
+	})
+	if err != nil {
+		return err
+	}
+	var numbers []int
+	for _, o := range list {
+		alone := o.step.Kind != run.Remove && !o.step.Kind.Undoes() && o.step.Kind != run.Setting
+		if alone && len(orders.Steps)+len(r.Flying) > 0 {
+			break
+		}
+		orders.Steps = append(orders.Steps, o.step)
+		if o.state == run.Waiting {
+			numbers = append(numbers, o.step.Number)
+		}
+		if alone {
+			break
+		}
+	}
+	if len(numbers) == 0 {
+		return nil
+	}
+	_, err = tx.Exec(ctx, `
+		update run_steps s set state = 'sent', attempt = $3, sent_at = now(), seq = $4,
+			before = case when kind = 'restart' then coalesce((select r.now ->> 'boots' from runs r where r.id = $1), '') else before end
+		where run_id = $1 and number = any($2)`, w.id, numbers, w.attempt, w.seq)
+	return err
+}
+
+// finish ends a run of which nothing is left to do.
+func (w *lockedRun) finish(ctx context.Context, tx pgx.Tx) error {
+	steps, err := runSteps(ctx, tx, w.id, 0)
+	if err != nil {
+		return err
+	}
+	state := "finished"
+	switch {
+	case !w.puttingBack:
+	case slices.ContainsFunc(steps, func(s RunStep) bool { return s.State == run.Waiting }):
+		state = "stopped"
+	case len(run.Off(journalOf(steps))) == 0:
+		state = "put-back"
+	}
+	return w.end(ctx, tx, state, "")
+}
+
+// end writes how an attempt ended. What is under way then is unknown.
+func (w *lockedRun) end(ctx context.Context, tx pgx.Tx, state, why string) error {
+	_, err := tx.Exec(ctx, `update run_steps set state = 'unknown', seq = $2 where run_id = $1 and state = 'sent'`, w.id, w.seq)
+	if err != nil {
+		return err
+	}
+	_, err = tx.Exec(ctx, `
+		update runs set state = $2, why = $3, seq = $4, ended_at = case when $2 in ('finished', 'put-back') then coalesce(ended_at, now()) else ended_at end, stop_asked = false, lease = now(), settled = $2 <> 'interrupted',
+			remind_at = case when $2 = 'finished' and remind_at is null then now() + interval '7 days' else remind_at end
+		where id = $1`, w.id, state, android.Printable(why, 500), w.seq)
+	if err != nil {
+		return err
+	}
+	w.state = state
+	if state == "finished" || state == "put-back" {
+		if err := speakFor(ctx, tx, w.id); err != nil {
+			return err
+		}
+	}
+	return notify(ctx, tx, Event{Topic: "run", ID: w.id.String()})
+}
+
+// lapseRuns ends the runs of which nothing was heard, of one phone or of all.
+func lapseRuns(ctx context.Context, tx pgx.Tx, phone string) error {
+	rows, err := tx.Query(ctx, `select r.id from runs r where `+lapsed+` and ($1 = '' or r.phone = $1) for update of r skip locked`, phone)
+	if err != nil {
+		return err
+	}
+	ids, err := pgx.CollectRows(rows, pgx.RowTo[uuid.UUID])
+	if err != nil {
+		return err
+	}
+	for _, id := range ids {
+		w, err := lockRun(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		w.seq++
+		if err := w.end(ctx, tx, "interrupted", "The bench fell silent in the middle."); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// LapseRuns ends the runs whose benches have gone, and returns those that were
+// interrupted and whose phones nobody has looked at since.
+func (s *Store) LapseRuns(ctx context.Context) (unsettled []Unsettled, err error) {
+	err = s.inTx(ctx, func(tx pgx.Tx) error {
+		if err := lapseRuns(ctx, tx, ""); err != nil {
+			return err
+		}
+		rows, err := tx.Query(ctx, `
+			select r.id, r.phone, r.person_id from runs r where not r.settled and r.state <> 'going'
+				and not exists (select from jobs j where j.kind = 'look' and j.state in ('waiting', 'running') and j.request ->> 'run' = r.id::text)
+			order by r.started_at limit 200`)
+		unsettled, err = all[Unsettled](rows, err)
+		return err
+	})
+	return unsettled, err
+}
+
+// Unsettled is a run whose phone is to be looked at when it is back.
+type Unsettled struct {
+	ID     uuid.UUID `db:"id"`
+	Phone  string    `db:"phone"`
+	Person uuid.UUID `db:"person_id"`
+}
+
+// Looked takes what a phone shows for a run that is not going: what was
+// unknown is settled, and what came back is noted.
+func (s *Store) Looked(ctx context.Context, id uuid.UUID, phone string, seen *run.Seen) error {
+	return s.inTx(ctx, func(tx pgx.Tx) error {
+		w, err := lockRun(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		if w.state == "going" || phone != w.phone {
+			return nil // it has gone on, or the handle is another phone's now
+		}
+		w.seq++
+		if err := w.see(ctx, tx, seen, true); err != nil {
+			return err
+		}
+		return notify(ctx, tx, Event{Topic: "run", ID: id.String()})
+	})
+}
+
+// Errors of going on with a run.
+var (
+	// ErrNothingLeft says that nothing of a run is left to do.
+	ErrNothingLeft = errors.New("nothing of this run is left to do")
+	// ErrStillUnknown says that the phone has to be looked at first.
+	ErrStillUnknown = errors.New("the phone has not been looked at since the run was interrupted")
+)
+
+// Resume is what a run is gone on with.
+type Resume struct {
+	// Undo puts back: all of it, or Names alone.
+	Undo  bool
+	Names []android.PackageName
+	// Steps makes further steps of the journal; they are done now.
+	Steps func([]run.Journal) []run.Step
+	// Bench is where the phone is now.
+	Bench uuid.UUID
+}
+
+// ResumeRun makes a run go again, on the bench where its phone is: with what
+// waits, with further steps, or putting back. ErrRunning where another run is
+// going on the phone. It returns the attempt and the settings that are touched.
+func (s *Store) ResumeRun(ctx context.Context, id uuid.UUID, person uuid.UUID, r Resume) (attempt int, keys []run.Key, err error) {
+	err = s.inTx(ctx, func(tx pgx.Tx) error {
+		w, err := lockRun(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		if err := lapseRuns(ctx, tx, w.phone); err != nil {
+			return err
+		}
+		if w, err = lockRun(ctx, tx, id); err != nil {
+			return err
+		}
+		if w.state == "going" {
+			return ErrRunning
+		}
+		w.seq++
+		steps, err := runSteps(ctx, tx, id, 0)
+		if err != nil {
+			return err
+		}
+		list := journalOf(steps)
+		open := slices.ContainsFunc(list, func(j run.Journal) bool { return j.State == run.Sent || j.State == run.Unknown })
+		if open && (r.Undo || r.Steps != nil) {
+			return ErrStillUnknown
+		}
+		var more []run.Step
+		switch {
+		case r.Undo:
+			if more = run.Undo(list, r.Names); r.Names == nil {
+				_, err = tx.Exec(ctx, `update run_steps set state = 'skipped', words = 'put back instead', seq = $2 where run_id = $1 and state = 'waiting'`, id, w.seq)
+			}
+		case r.Steps != nil:
+			more = r.Steps(list)
+		}
+		if err != nil {
+			return err
+		}
+		waits := slices.ContainsFunc(list, func(j run.Journal) bool { return !j.State.Ended() })
+		if len(more) == 0 && (!waits || r.Undo) {
+			return ErrNothingLeft
+		}
+		if err := addRunSteps(ctx, tx, id, more, w.seq); err != nil {
+			return err
+		}
+		for _, j := range list {
+			keys = append(keys, run.Keys([]run.Step{j.Step})...)
+		}
+		keys = uniqueKeys(keys)
+		attempt = w.attempt + 1
+		_, err = tx.Exec(ctx, `
+			update runs set state = 'going', why = '', attempt = $2, stop_asked = false, putting_back = $3, bench_id = $4, lease = now() + $5::interval, seq = $6 where id = $1`,
+			id, attempt, r.Undo, r.Bench, firstLease, w.seq)
+		if violates(err, "one_run_per_phone") {
+			err = ErrRunning
+		}
+		if err != nil {
+			return err
+		}
+		if err := notify(ctx, tx, Event{Topic: "run", ID: id.String()}); err != nil {
+			return err
+		}
+		action := "run.continued"
+		if r.Undo {
+			action = "run.put-back"
+		}
+		return record(ctx, tx, Act{Person: person, Action: action, Subject: id.String(), Detail: map[string]any{"attempt": strconv.Itoa(attempt)}})
+	})
+	return attempt, keys, err
+}
+
+func uniqueKeys(list []run.Key) []run.Key {
+	out := []run.Key{}
+	for _, k := range list {
+		if !slices.Contains(out, k) {
+			out = append(out, k)
+		}
+	}
+	return out
+}
+
+// StopRun asks a run to stop when the steps under way are done.
+func (s *Store) StopRun(ctx context.Context, id uuid.UUID) error {
+	return s.inTx(ctx, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, `update runs set stop_asked = true, seq = seq + 1 where id = $1 and state = 'going'`, id)
+		if err == nil && tag.RowsAffected() == 0 {
+			err = ErrState
+		}
+		if err != nil {
+			return err
+		}
+		return notify(ctx, tx, Event{Topic: "run", ID: id.String()})
+	})
+}
+
+// SkipStep leaves out a step that waits, or has ended badly, for this phone.
+func (s *Store) SkipStep(ctx context.Context, id uuid.UUID, number int) error {
+	return s.changeRun(ctx, id, func(tx pgx.Tx, w *lockedRun) error {
+		tag, err := tx.Exec(ctx, `update run_steps set state = 'skipped', words = 'left on this phone', seq = $3 where run_id = $1 and number = $2 and state = 'waiting'`, id, number, w.seq)
+		if err == nil && tag.RowsAffected() == 0 {
+			err = ErrState
+		}
+		return err
+	})
+}
+
+// AddInstead adds to a run that is going the step that switches off what could
+// not be removed; going is false where the run has to be gone on with for it.
+func (s *Store) AddInstead(ctx context.Context, id uuid.UUID, number int) (going bool, err error) {
+	err = s.changeRun(ctx, id, func(tx pgx.Tx, w *lockedRun) error {
+		steps, err := runSteps(ctx, tx, id, 0)
+		if err != nil {
+			return err
+		}
+		step, ok := run.Instead(journalOf(steps), number)
+		if !ok {
+			return ErrState
+		}
+		going = w.state == "going"
+		return addRunSteps(ctx, tx, id, []run.Step{step}, w.seq)
+	})
+	return going, err
+}
+
+// changeRun changes something about a run and tells whoever follows it.
+func (s *Store) changeRun(ctx context.Context, id uuid.UUID, change func(pgx.Tx, *lockedRun) error) error {
+	return s.inTx(ctx, func(tx pgx.Tx) error {
+		w, err := lockRun(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		w.seq++
+		if err := change(tx, &w); err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, `update runs set seq = $2 where id = $1`, id, w.seq); err != nil {
+			return err
+		}
+		return notify(ctx, tx, Event{Topic: "run", ID: id.String()})
+	})
+}
