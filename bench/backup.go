@@ -64,11 +64,11 @@ type BackupEnd struct {
 	Folder string `json:"folder"`
 	// Wrong lists packages that could not be saved, are not as they were
 	// saved, or that the phone would not take, each with why.
-	Wrong []Problem `json:"wrong" nullable:"false"`
+	Wrong []Faulty `json:"wrong" nullable:"false"`
 }
 
-// Problem is a package and what is wrong with it.
-type Problem struct {
+// Faulty is a package and what is wrong with it.
+type Faulty struct {
 	Package android.PackageName `json:"package"`
 	Why     string              `json:"why"`
 }
@@ -100,7 +100,7 @@ func (s *Station) backup(ctx context.Context, serial string, r Request, out Resu
 	if err != nil {
 		return nil, err
 	}
-	b := &backer{folder: folder, station: s, serial: serial, have: map[string]Saved{}, end: BackupEnd{Folder: folder, Wrong: []Problem{}}}
+	b := &backer{folder: folder, station: s, serial: serial, have: map[string]Saved{}, end: BackupEnd{Folder: folder, Wrong: []Faulty{}}}
 	for _, one := range before {
 		b.have[string(one.Package)+" "+one.Path] = one
 	}
@@ -146,7 +146,7 @@ func (b *backer) all(ctx context.Context, r Request, out Results) error {
 			return err
 		}
 		if len(paths[w.Name]) == 0 {
-			b.end.Wrong = append(b.end.Wrong, Problem{w.Name, "the phone names no file of it"})
+			b.end.Wrong = append(b.end.Wrong, Faulty{w.Name, "the phone names no file of it"})
 			continue
 		}
 		err := b.save(ctx, w, paths[w.Name])
@@ -154,7 +154,7 @@ func (b *backer) all(ctx context.Context, r Request, out Results) error {
 			return errors.Join(err, ctx.Err())
 		}
 		if err != nil {
-			b.end.Wrong = append(b.end.Wrong, Problem{w.Name, android.Printable(err.Error(), 200)})
+			b.end.Wrong = append(b.end.Wrong, Faulty{w.Name, android.Printable(err.Error(), 200)})
 			continue
 		}
 		b.end.Packages++
@@ -335,7 +335,7 @@ func (s *Station) verify(ctx context.Context, r Request, out Results) (any, erro
 	if err != nil {
 		return nil, err
 	}
-	end := BackupEnd{Folder: folder, Wrong: []Problem{}}
+	end := BackupEnd{Folder: folder, Wrong: []Faulty{}}
 	packages := map[android.PackageName]bool{}
 	for i, one := range list {
 		if ctx.Err() != nil {
@@ -347,7 +347,7 @@ func (s *Station) verify(ctx context.Context, r Request, out Results) (any, erro
 			}
 		}
 		if err := one.check(folder); err != nil {
-			end.Wrong = append(end.Wrong, Problem{one.Package, err.Error()})
+			end.Wrong = append(end.Wrong, Faulty{one.Package, err.Error()})
 			continue
 		}
 		packages[one.Package] = true
@@ -379,7 +379,7 @@ func (s *Station) restore(ctx context.Context, serial string, r Request, out Res
 	for _, one := range list {
 		files[one.Package] = append(files[one.Package], one)
 	}
-	end := BackupEnd{Folder: folder, Wrong: []Problem{}}
+	end := BackupEnd{Folder: folder, Wrong: []Faulty{}}
 	for i, w := range r.Wanted {
 		if err := out.Tell(ctx, BackupProgress{i, len(r.Wanted), w.Name, end.Bytes}); err != nil {
 			return nil, err
@@ -389,7 +389,7 @@ func (s *Station) restore(ctx context.Context, serial string, r Request, out Res
 			return end, errors.Join(err, ctx.Err())
 		}
 		if err != nil {
-			end.Wrong = append(end.Wrong, Problem{w.Name, android.Printable(err.Error(), 300)})
+			end.Wrong = append(end.Wrong, Faulty{w.Name, android.Printable(err.Error(), 300)})
 			continue
 		}
 		end.Packages, end.Files, end.Bytes = end.Packages+1, end.Files+len(files[w.Name]), end.Bytes+n

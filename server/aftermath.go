@@ -256,7 +256,7 @@ func (s *Server) listBackups(ctx context.Context, in *fitsInput) (*listOutput[ke
 			return nil, err
 		}
 		if out[i].Result.Wrong == nil {
-			out[i].Result.Wrong = []bench.Problem{}
+			out[i].Result.Wrong = []bench.Faulty{}
 		}
 	}
 	return listOf(out, nil)

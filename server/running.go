@@ -42,6 +42,19 @@ func (r *jobResults) Run(ctx context.Context, id uuid.UUID, report run.Report) (
 	}
 }
 
+// interrupt ends an attempt at a run that its bench could not go on with, where
+// the bench did not say so itself.
+func (s *Server) interrupt(ctx context.Context, job store.Job, why string) {
+	var asked bench.Request
+	err := json.Unmarshal(job.Request, &asked)
+	if err == nil {
+		_, err = s.store.Advance(ctx, asked.Run, "", run.Report{Attempt: asked.Attempt, End: "interrupted", Why: why})
+	}
+	if err != nil && !errors.Is(err, run.ErrSuperseded) {
+		s.log.Error("that a run was interrupted could not be written down; it counts so in a while", "run", asked.Run, "err", err)
+	}
+}
+
 // looked takes the result of a look for a run.
 func (s *Server) looked(ctx context.Context, job store.Job, value any) error {
 	var asked bench.Request

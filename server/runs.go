@@ -20,15 +20,15 @@ import (
 	"roster/store"
 )
 
-// runOf names what is to be run: a release, or a profile as a draft.
-type runOf struct {
+// RunOf names what is to be run: a release, or a profile as a draft.
+type RunOf struct {
 	Release uuid.UUID `json:"release,omitzero" doc:"The release; or give a profile"`
 	Profile uuid.UUID `json:"profile,omitzero" doc:"The profile, as a draft"`
 }
 
 type rehearsalInput struct {
 	Body struct {
-		runOf
+		RunOf
 		Capture uuid.UUID   `json:"capture" doc:"A fresh capture of the phone"`
 		Choices run.Choices `json:"choices"`
 	}
@@ -51,7 +51,7 @@ type rehearsalOutput struct{ Body rehearsed }
 
 type newRunInput struct {
 	Body struct {
-		runOf
+		RunOf
 		Capture uuid.UUID   `json:"capture"`
 		Choices run.Choices `json:"choices"`
 		Bench   uuid.UUID   `json:"bench"`
@@ -121,7 +121,7 @@ func (s *Server) runRoutes() {
 	route(s, Technician, huma.Operation{OperationID: "listFits", Method: http.MethodGet, Path: "/api/v1/benches/{id}/phones/{handle}/fits", Summary: "Releases and drafts for a phone, the best fit first"}, s.fits)
 	route(s, Technician, huma.Operation{OperationID: "rehearse", Method: http.MethodPost, Path: "/api/v1/rehearsals", Summary: "What a run would do to a captured phone; nothing is changed"},
 		func(ctx context.Context, in *rehearsalInput) (*rehearsalOutput, error) {
-			r, err := s.rehearse(ctx, in.Body.runOf, in.Body.Capture, in.Body.Choices)
+			r, err := s.rehearse(ctx, in.Body.RunOf, in.Body.Capture, in.Body.Choices)
 			if err != nil {
 				return nil, err
 			}
@@ -180,7 +180,7 @@ func (s *Server) runRoutes() {
 }
 
 // ofRun finds the document that is to be run.
-func (s *Server) ofRun(ctx context.Context, of runOf) (d *profile.Document, profileID uuid.UUID, release *uuid.UUID, err error) {
+func (s *Server) ofRun(ctx context.Context, of RunOf) (d *profile.Document, profileID uuid.UUID, release *uuid.UUID, err error) {
 	if of.Release != uuid.Nil {
 		r, err := s.store.ReleaseByID(ctx, of.Release)
 		if err != nil {
@@ -214,7 +214,7 @@ type prepared struct {
 	identity android.Identity
 }
 
-func (s *Server) rehearse(ctx context.Context, of runOf, capture uuid.UUID, c run.Choices) (prepared, error) {
+func (s *Server) rehearse(ctx context.Context, of RunOf, capture uuid.UUID, c run.Choices) (prepared, error) {
 	d, p, release, err := s.ofRun(ctx, of)
 	if err != nil {
 		return prepared{}, err
@@ -243,7 +243,7 @@ func (s *Server) rehearse(ctx context.Context, of runOf, capture uuid.UUID, c ru
 
 func (s *Server) startRun(ctx context.Context, in *newRunInput) (*createdOutput, error) {
 	b := in.Body
-	p, err := s.rehearse(ctx, b.runOf, b.Capture, b.Choices)
+	p, err := s.rehearse(ctx, b.RunOf, b.Capture, b.Choices)
 	if err != nil {
 		return nil, err
 	}

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"log/slog"
 	"net/http"
+	"reflect"
 	"strings"
 	"sync"
 	"time"
@@ -147,8 +148,22 @@ func (s *Server) middleware() {
 	e.Use(s.crossOrigin, s.whoIsIt)
 }
 
+// schemaName names a type in the API's description. Those of a run are led by
+// where runs happen: a run has steps, rows and jobs of its own.
+func schemaName(t reflect.Type, hint string) string {
+	name := huma.DefaultSchemaNamer(t, hint)
+	for t.Kind() == reflect.Pointer || t.Kind() == reflect.Slice {
+		t = t.Elem()
+	}
+	if t.PkgPath() == "roster/core/run" {
+		return "Bench" + name
+	}
+	return name
+}
+
 func (s *Server) routes() {
 	config := huma.DefaultConfig("Roster", s.config.Version)
+	config.Components.Schemas = huma.NewMapRegistry("#/components/schemas/", schemaName)
 	config.OpenAPIPath = "/api/openapi"
 	config.DocsPath = ""
 	config.SchemasPath = ""

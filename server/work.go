@@ -188,6 +188,11 @@ func (s *Server) endJob(ctx context.Context, job store.Job, value any, wrong str
 			s.log.Error("what a look found could not be written down", "job", job.ID, "err", err)
 		}
 		value = nil // it holds the phone's serial number
+	case bench.KindRun:
+		if wrong != "" {
+			s.interrupt(ctx, job, wrong)
+		}
+		wrong = "" // the run itself says what became of it
 	case bench.KindBackup, bench.KindVerify:
 		if err := s.endBackup(ctx, job, value, wrong); err != nil {
 			s.log.Error("what became of a backup could not be written down", "job", job.ID, "err", err)
