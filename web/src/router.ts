@@ -27,6 +27,18 @@ export const router = createRouter({
       meta: { ownFoot: true },
     },
     { path: '/bench', name: 'bench', component: () => import('./places/bench/BenchPlace.vue') },
+    {
+      path: '/bench/rehearsal',
+      name: 'rehearsal',
+      component: () => import('./places/bench/RehearsalPlace.vue'),
+      meta: { ownFoot: true },
+    },
+    {
+      path: '/bench/runs/:id',
+      name: 'run',
+      component: () => import('./places/bench/RunPlace.vue'),
+      meta: { ownFoot: true },
+    },
     { path: '/captures/:id', name: 'intake', component: () => import('./places/intake/IntakePlace.vue') },
     { path: '/releases', name: 'releases', component: () => import('./places/releases/ReleasesPlace.vue') },
     { path: '/yardstick', name: 'yardstick', component: () => import('./places/yardstick/YardstickPlace.vue') },

@@ -84,6 +84,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/backups/{id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Install packages from a backup on the phone that it is of
+         * @description For: technician.
+         */
+        post: operations["restoreBackup"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/backups/{id}/verify": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check every file of a backup against its size and SHA-256
+         * @description For: technician.
+         */
+        post: operations["verifyBackup"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/benches": {
         parameters: {
             query?: never;
@@ -143,6 +183,50 @@ export interface paths {
          * @description For: maintainer.
          */
         delete: operations["revokeBench"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/benches/{id}/phones/{handle}/backups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What was saved of a phone's packages, newest first
+         * @description For: technician.
+         */
+        get: operations["listBackups"];
+        put?: never;
+        /**
+         * Save package files on the bench's computer, or go on with that
+         * @description For: technician.
+         */
+        post: operations["makeBackup"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/benches/{id}/phones/{handle}/fits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Releases and drafts for a phone, the best fit first
+         * @description For: technician.
+         */
+        get: operations["listFits"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -878,6 +962,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/link/jobs/{id}/run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What came of steps of a run, for the next ones
+         * @description For: bench.
+         */
+        post: operations["linkRun"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/link/requests": {
         parameters: {
             query?: never;
@@ -1346,6 +1450,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/rehearsals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What a run would do to a captured phone; nothing is changed
+         * @description For: technician.
+         */
+        post: operations["rehearse"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/releases": {
         parameters: {
             query?: never;
@@ -1404,6 +1528,294 @@ export interface paths {
          */
         put: operations["setReviewRules"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Runs, newest first
+         * @description For: technician.
+         */
+        get: operations["listRuns"];
+        put?: never;
+        /**
+         * Run a release, or a draft, on a phone
+         * @description For: technician.
+         */
+        post: operations["startRun"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A run with every step
+         * @description For: technician.
+         */
+        get: operations["getRun"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{id}/checks/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Say what came of trying something after a run
+         * @description For: technician.
+         */
+        put: operations["answerCheck"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{id}/checks/{number}/halving": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Narrow down which package of a run is to blame for what is broken
+         * @description For: technician.
+         */
+        post: operations["beginHalving"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{id}/checks/{number}/halving/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Say whether it works with what was put back
+         * @description For: technician.
+         */
+        post: operations["answerHalving"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{id}/continue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Go on with a run on the phone, wherever it is attached
+         * @description For: technician.
+         */
+        post: operations["continueRun"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{id}/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The trials that a run comes to, and of which packages nothing can be said yet
+         * @description For: technician.
+         */
+        get: operations["previewDraft"];
+        put?: never;
+        /**
+         * Put the trials of a run into your tray
+         * @description For: technician.
+         */
+        post: operations["draftRun"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{id}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A run as it happens: all steps at first, then those that change
+         * @description For: technician.
+         */
+        get: operations["watchRun"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{id}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look at the phone again: what came back, what is unknown
+         * @description For: technician.
+         */
+        post: operations["lookAtRun"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{id}/put-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put back what a run changed, all or by name
+         * @description For: technician.
+         */
+        post: operations["putBackRun"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{id}/steps/{number}/instead": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Switch off what could not be removed
+         * @description For: technician.
+         */
+        post: operations["switchOffInstead"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{id}/steps/{number}/leave": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Leave out a step that waits
+         * @description For: technician.
+         */
+        post: operations["leaveStep"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{id}/steps/{number}/met": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What other phones of the model did at this step
+         * @description For: technician.
+         */
+        get: operations["listMet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop when what is under way is done
+         * @description For: technician.
+         */
+        post: operations["stopRun"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1823,6 +2235,72 @@ export interface components {
             head: string;
             wrong: string;
         };
+        BackupEnd: {
+            /** Format: int64 */
+            bytes: number;
+            /** Format: int64 */
+            files: number;
+            folder: string;
+            /** Format: int64 */
+            packages: number;
+            settings: boolean;
+            wrong: components["schemas"]["Faulty"][];
+        };
+        BackupMade: {
+            backup: string;
+            job: string;
+        };
+        BenchChoices: {
+            anyway: boolean;
+            keep: string[];
+            leave: string[];
+            noRestart: boolean;
+            off: string[];
+            /** @enum {string} */
+            ownersData: "saved" | "none" | "";
+            seen: number[];
+            without: number[];
+        };
+        BenchCount: {
+            /** Format: int64 */
+            absent: number;
+            /** Format: int64 */
+            already: number;
+            /** Format: int64 */
+            goes: number;
+            /** Format: int64 */
+            leftOut: number;
+            /** Format: int64 */
+            refuses: number;
+        };
+        BenchDrafted: {
+            label: string;
+            package: string;
+            value: components["schemas"]["TrialValue"];
+        };
+        BenchHunt: {
+            asking: string[];
+            /** Format: int64 */
+            check: number;
+            found: string;
+            function: string;
+            over: boolean;
+            rounds: components["schemas"]["BenchRound"][];
+            suspects: components["schemas"]["BenchSuspect"][];
+            text: string;
+        };
+        BenchJob: {
+            before: string[];
+            /** @enum {string} */
+            class: "vital" | "wanted" | "optional";
+            now: string[];
+            role: string;
+        };
+        BenchKey: {
+            key: string;
+            /** @enum {string} */
+            namespace: "global" | "secure" | "system";
+        };
         BenchLine: {
             away: boolean;
             /** Format: date-time */
@@ -1834,6 +2312,150 @@ export interface components {
             /** Format: date-time */
             seenAt?: string;
             view: components["schemas"]["View"];
+        };
+        BenchMeaning: {
+            means: string;
+            try: string[];
+        };
+        BenchOrders: {
+            done: boolean;
+            form: string;
+            keys: components["schemas"]["BenchKey"][];
+            steps: components["schemas"]["BenchStep"][];
+            stop: boolean;
+        };
+        BenchOwn: {
+            /** Format: double */
+            ceiling: number;
+            /** Format: double */
+            floor: number;
+            /** Format: int64 */
+            harmed: number;
+            /** Format: int64 */
+            phones: number;
+            /** Format: int64 */
+            runs: number;
+        };
+        BenchOwner: {
+            label: string;
+            on: string[];
+            package: string;
+            /** @enum {string} */
+            strength: "hard" | "soft";
+            why: string;
+        };
+        BenchQuestion: {
+            asks: string;
+            function: string;
+            kept: boolean;
+            packages: string[];
+            /** @description Trials found it missing; else people say that the packages carry it */
+            seen: boolean;
+        };
+        BenchReport: {
+            answers: components["schemas"]["BenchStepAnswer"][];
+            /** Format: int64 */
+            attempt: number;
+            /** @enum {string} */
+            end?: "interrupted" | "held" | "";
+            flying: number[];
+            seen?: components["schemas"]["BenchSeen"];
+            serial?: string;
+            /** Format: int64 */
+            want: number;
+            why?: string;
+        };
+        BenchRound: {
+            on: string[];
+            works: boolean;
+        };
+        BenchRow: {
+            /** Format: int64 */
+            comesBack?: number;
+            conditions?: string[] | null;
+            costs?: string[] | null;
+            evidence?: components["schemas"]["Evidence"];
+            /** Format: int64 */
+            group?: number;
+            key?: string;
+            /** @enum {string} */
+            kind: "put-in" | "withdraw-admin" | "setting" | "hold-updates" | "remove" | "wait" | "check";
+            label?: string;
+            load?: string;
+            method?: string;
+            namespace?: string;
+            /** Format: int64 */
+            number: number;
+            off?: boolean;
+            package?: string;
+            /** @enum {string} */
+            phase?: "before" | "remove" | "after" | "check";
+            pinned?: string;
+            role?: string;
+            /** Format: int64 */
+            seconds?: number;
+            text?: string;
+            value?: string;
+            why: string;
+            /** @enum {string} */
+            would: "goes" | "already" | "absent" | "refuses" | "left-out" | "does" | "to-see";
+        };
+        BenchSeen: {
+            /** Format: int64 */
+            boots: number;
+            facts: components["schemas"]["PhoneFacts"];
+            fingerprint: string;
+            installed: string[];
+            known: string[];
+            off: string[];
+            /** Format: int64 */
+            sdk: number;
+            settings: {
+                [key: string]: string;
+            };
+        };
+        BenchStep: {
+            /** Format: int64 */
+            again?: number;
+            if?: string;
+            key?: string;
+            /** @enum {string} */
+            kind: "put-in" | "withdraw-admin" | "condition" | "setting" | "remove" | "wait" | "restart" | "look" | "put-back" | "set-back";
+            label?: string;
+            method?: string;
+            namespace?: string;
+            /** Format: int64 */
+            number: number;
+            package?: string;
+            role?: string;
+            /** Format: int64 */
+            seconds?: number;
+            /** Format: int64 */
+            sheet?: number;
+            text?: string;
+            /** Format: int64 */
+            undoes?: number;
+            value?: string;
+        };
+        BenchStepAnswer: {
+            state: string;
+            /** Format: int64 */
+            step: number;
+            /** Format: int64 */
+            took: number;
+            words: string;
+        };
+        BenchSuspect: {
+            label: string;
+            package: string;
+            /** Format: double */
+            weight: number;
+            why: string[];
+        };
+        BenchWithheld: {
+            label: string;
+            package: string;
+            why: string;
         };
         BenchesOutputBody: {
             items: components["schemas"]["BenchLine"][];
@@ -1982,6 +2604,12 @@ export interface components {
             items: components["schemas"]["Change"][];
             /** @description Cursor of the next page, empty on the last */
             next: string;
+        };
+        CheckInputBody: {
+            /** @enum {string} */
+            answer: "works" | "broken" | "not-tried" | "";
+            attachments?: string[];
+            note: string;
         };
         CheckRow: {
             function?: string;
@@ -2219,6 +2847,18 @@ export interface components {
             substitutes: components["schemas"]["Substitute"][];
             trials: components["schemas"]["Trial"][];
         };
+        Draft: {
+            drafts: components["schemas"]["BenchDrafted"][];
+            withheld: components["schemas"]["BenchWithheld"][];
+        };
+        DraftedOutputBody: {
+            /**
+             * Format: int64
+             * @description Edits that went into the tray; what was drafted before is not drafted again
+             */
+            added: number;
+            withheld: components["schemas"]["BenchWithheld"][];
+        };
         Edit: {
             approved: string[];
             base: unknown;
@@ -2307,6 +2947,10 @@ export interface components {
             value?: string;
             why?: string;
         };
+        Faulty: {
+            package: string;
+            why: string;
+        };
         FeedOutputBody: {
             /** @description The address of your feed. It is a secret, shown this once; a new one ends the old. */
             path: string;
@@ -2315,6 +2959,23 @@ export interface components {
             /** @description What could be written next */
             items: components["schemas"]["Completion"][];
             mistake?: components["schemas"]["Mistake"];
+        };
+        Fitting: {
+            /** @enum {string} */
+            fit: "proven" | "same-model" | "not-made";
+            /** Format: int64 */
+            goes: number;
+            /**
+             * Format: int64
+             * @description 0 for a draft
+             */
+            number: number;
+            own?: components["schemas"]["BenchOwn"];
+            profile: string;
+            purpose: string;
+            release?: string;
+            title: string;
+            why: string;
         };
         ForBuild: {
             android: string;
@@ -2358,6 +3019,10 @@ export interface components {
             reasons: components["schemas"]["Reason"][];
             /** @enum {string} */
             suggested: "loose" | "leaned-on" | "tied-in" | "load-bearing" | "unproven";
+        };
+        HalvingInputBody: {
+            /** @description Whether it works again with what was put back */
+            works: boolean;
         };
         HeldRole: {
             able: string[];
@@ -2454,6 +3119,24 @@ export interface components {
             name: string;
             password: string;
             token: string;
+        };
+        KeptBackup: {
+            bench: string;
+            benchId: string;
+            id: string;
+            /** Format: date-time */
+            madeAt: string;
+            packages: string[];
+            person: string;
+            /** @description Keyed hash of the serial number */
+            phone: string;
+            phoneName: string;
+            result: components["schemas"]["BackupEnd"];
+            settings: boolean;
+            /** @enum {string} */
+            state: "going" | "whole" | "partly";
+            /** Format: date-time */
+            verifiedAt?: string;
         };
         Keyboard: {
             component: string;
@@ -2577,14 +3260,23 @@ export interface components {
         ListEdit: {
             items: components["schemas"]["Edit"][];
         };
+        ListFitting: {
+            items: components["schemas"]["Fitting"][];
+        };
         ListForeseen: {
             items: components["schemas"]["Foreseen"][];
         };
         ListInvitation: {
             items: components["schemas"]["Invitation"][];
         };
+        ListKeptBackup: {
+            items: components["schemas"]["KeptBackup"][];
+        };
         ListMaker: {
             items: components["schemas"]["Maker"][];
+        };
+        ListMet: {
+            items: components["schemas"]["Met"][];
         };
         ListModel: {
             items: components["schemas"]["Model"][];
@@ -2600,6 +3292,9 @@ export interface components {
         };
         ListReleaseLine: {
             items: components["schemas"]["ReleaseLine"][];
+        };
+        ListRunLine: {
+            items: components["schemas"]["RunLine"][];
         };
         ListSavedView: {
             items: components["schemas"]["SavedView"][];
@@ -2657,6 +3352,15 @@ export interface components {
             name: string;
             title: string;
             words?: string;
+        };
+        Met: {
+            build: string;
+            carrier: string;
+            /** Format: int64 */
+            let: number;
+            /** Format: int64 */
+            refused: number;
+            version: string;
         };
         Mistake: {
             /** Format: int64 */
@@ -2735,6 +3439,13 @@ export interface components {
             on: string;
             strength: string;
         };
+        NewBackupInputBody: {
+            packages: string[];
+            /** @description The backup to go on with */
+            resume?: string;
+            /** @description Save a list of the phone's settings, too */
+            settings: boolean;
+        };
         NewBenchInputBody: {
             /** @description What the bench is called */
             name: string;
@@ -2755,6 +3466,17 @@ export interface components {
             purpose: string;
             /** @description Other models of the maker that it is for, too */
             sisters?: string[] | null;
+        };
+        NewRunInputBody: {
+            bench: string;
+            capture: string;
+            choices: components["schemas"]["BenchChoices"];
+            /** @description The phone's handle on that bench */
+            phone: string;
+            /** @description The profile, as a draft */
+            profile?: string;
+            /** @description The release; or give a profile */
+            release?: string;
         };
         NewTokenInputBody: {
             /**
@@ -2909,6 +3631,8 @@ export interface components {
         Phone: {
             address: string;
             carrier: string;
+            device: string;
+            fingerprint: string;
             handle: string;
             hardware?: string;
             maker: string;
@@ -2921,6 +3645,10 @@ export interface components {
             state: string;
             version: string;
             wrong: string;
+        };
+        PhoneAt: {
+            bench: string;
+            handle: string;
         };
         PhoneFacts: {
             administrators?: string[] | null;
@@ -3050,6 +3778,10 @@ export interface components {
             state: "open" | "published" | "returned" | "taken-back";
             words: string;
         };
+        PutBackInputBody: {
+            /** @description None for all that the run changed */
+            packages?: string[] | null;
+        };
         Question: {
             kind: string;
             words: string;
@@ -3082,6 +3814,45 @@ export interface components {
         };
         ReasonInputBody: {
             reason: string;
+        };
+        RehearsalInputBody: {
+            /** @description A fresh capture of the phone */
+            capture: string;
+            choices: components["schemas"]["BenchChoices"];
+            /** @description The profile, as a draft */
+            profile?: string;
+            /** @description The release; or give a profile */
+            release?: string;
+        };
+        Rehearsed: {
+            administrators: string[];
+            build: string;
+            /** Format: int64 */
+            bytes: number;
+            /** @description What is to be tried afterwards */
+            checks: string[];
+            consequences: components["schemas"]["Consequence"][];
+            count: components["schemas"]["BenchCount"];
+            draft: boolean;
+            /** @enum {string} */
+            fit: "proven" | "same-model" | "not-made";
+            fitWhy: string;
+            jobs: components["schemas"]["RoleThen"][];
+            labels: {
+                [key: string]: string;
+            };
+            lockCode: string;
+            model: string;
+            /** Format: int64 */
+            number: number;
+            owners: components["schemas"]["BenchOwner"][];
+            questions: components["schemas"]["BenchQuestion"][];
+            rows: components["schemas"]["BenchRow"][];
+            /** Format: int64 */
+            starters: number;
+            stops: string[];
+            title: string;
+            version: string;
         };
         ReleaseLine: {
             edition: string;
@@ -3124,12 +3895,21 @@ export interface components {
         Request: {
             action?: string;
             address?: string;
+            /** Format: int64 */
+            attempt?: number;
+            backup?: string;
             code?: string;
+            keys?: components["schemas"]["BenchKey"][] | null;
             /** @enum {string} */
-            kind: "capture" | "names" | "watch" | "connect" | "disconnect" | "pair" | "hand";
+            kind: "capture" | "names" | "watch" | "connect" | "disconnect" | "pair" | "hand" | "run" | "look" | "backup" | "verify" | "restore";
             phone?: string;
+            run?: string;
+            settings?: boolean;
             wanted?: components["schemas"]["Wanted"][] | null;
             with?: string;
+        };
+        RestoreInputBody: {
+            packages: string[];
         };
         RevertOutputBody: {
             /**
@@ -3346,6 +4126,184 @@ export interface components {
             purpose: string;
             rules: components["schemas"]["Rules"];
             sisters?: string[] | null;
+        };
+        Run: {
+            android: string;
+            /** Format: int64 */
+            attempt: number;
+            /** @description What returned by itself, and when */
+            back: {
+                [key: string]: string;
+            };
+            benchId: string;
+            /**
+             * Format: int64
+             * @description Checks that are broken
+             */
+            broken: number;
+            buildId: string;
+            carrier: string;
+            checks: components["schemas"]["RunCheck"][];
+            choices: components["schemas"]["BenchChoices"];
+            counts: {
+                [key: string]: number;
+            };
+            /** Format: date-time */
+            draftedAt?: string;
+            edition: string;
+            editionName: string;
+            /** Format: date-time */
+            endedAt?: string;
+            form: string;
+            hunts: components["schemas"]["BenchHunt"][];
+            id: string;
+            jobs: components["schemas"]["BenchJob"][];
+            lockCode: string;
+            maker: string;
+            makerName: string;
+            model: string;
+            modelName: string;
+            /** Format: date-time */
+            nowAt?: string;
+            /** Format: int64 */
+            number: number;
+            /**
+             * Format: int64
+             * @description Checks that nobody has answered
+             */
+            open: number;
+            person: string;
+            personId: string;
+            phone: string;
+            phoneName: string;
+            profileId: string;
+            puttingBack: boolean;
+            /** Format: int64 */
+            release: number;
+            releaseId?: string;
+            restarted: boolean;
+            /** Format: int64 */
+            seq: number;
+            settled: boolean;
+            /** Format: date-time */
+            startedAt: string;
+            /** @enum {string} */
+            state: "going" | "stopped" | "held" | "interrupted" | "finished" | "put-back";
+            stopAsked: boolean;
+            version: string;
+            why: string;
+        };
+        RunBody: {
+            here?: components["schemas"]["PhoneAt"];
+            own?: components["schemas"]["BenchOwn"];
+            run: components["schemas"]["Run"];
+            steps: components["schemas"]["RunStep"][];
+        };
+        RunCheck: {
+            /** @enum {string} */
+            answer: "works" | "broken" | "not-tried" | "";
+            /** Format: date-time */
+            answeredAt?: string;
+            answeredBy: string;
+            attachments: string[];
+            function: string;
+            note: string;
+            /** Format: int64 */
+            number: number;
+            text: string;
+        };
+        RunLine: {
+            android: string;
+            /** Format: int64 */
+            attempt: number;
+            benchId: string;
+            /**
+             * Format: int64
+             * @description Checks that are broken
+             */
+            broken: number;
+            buildId: string;
+            carrier: string;
+            counts: {
+                [key: string]: number;
+            };
+            /** Format: date-time */
+            draftedAt?: string;
+            edition: string;
+            editionName: string;
+            /** Format: date-time */
+            endedAt?: string;
+            form: string;
+            id: string;
+            maker: string;
+            makerName: string;
+            model: string;
+            modelName: string;
+            /** Format: int64 */
+            number: number;
+            /**
+             * Format: int64
+             * @description Checks that nobody has answered
+             */
+            open: number;
+            person: string;
+            personId: string;
+            phone: string;
+            phoneName: string;
+            profileId: string;
+            puttingBack: boolean;
+            /** Format: int64 */
+            release: number;
+            releaseId?: string;
+            /** Format: int64 */
+            seq: number;
+            settled: boolean;
+            /** Format: date-time */
+            startedAt: string;
+            /** @enum {string} */
+            state: "going" | "stopped" | "held" | "interrupted" | "finished" | "put-back";
+            stopAsked: boolean;
+            version: string;
+            why: string;
+        };
+        RunStep: {
+            /** Format: int64 */
+            again?: number;
+            before?: string;
+            /** Format: date-time */
+            endedAt?: string;
+            if?: string;
+            key?: string;
+            /** @enum {string} */
+            kind: "put-in" | "withdraw-admin" | "condition" | "setting" | "remove" | "wait" | "restart" | "look" | "put-back" | "set-back";
+            label?: string;
+            means?: components["schemas"]["BenchMeaning"];
+            method?: string;
+            namespace?: string;
+            /** Format: int64 */
+            number: number;
+            package?: string;
+            role?: string;
+            /** Format: int64 */
+            seconds?: number;
+            /** Format: date-time */
+            sentAt?: string;
+            /** Format: int64 */
+            seq: number;
+            /** Format: int64 */
+            sheet?: number;
+            /** @enum {string} */
+            state: "waiting" | "sent" | "done" | "already" | "absent" | "refused" | "failed" | "skipped" | "unknown";
+            text?: string;
+            /**
+             * Format: int64
+             * @description Milliseconds
+             */
+            took: number;
+            /** Format: int64 */
+            undoes?: number;
+            value?: string;
+            words: string;
         };
         SavedView: {
             by: string;
@@ -3604,8 +4562,30 @@ export interface components {
             phone: string;
             recovery: string;
             release: string;
+            /** Format: int64 */
+            run: number;
             tried: string[];
             version: string;
+            /** Format: int64 */
+            watchedDays: number;
+        };
+        TrialValue: {
+            attachments?: string[];
+            build: string;
+            function?: string;
+            /** @enum {string} */
+            method: "disable" | "remove-for-user" | "remove-from-image";
+            note?: string;
+            on?: string;
+            /** @enum {string} */
+            outcome: "clean" | "function-lost" | "fault" | "no-start" | "refused";
+            /** @enum {string} */
+            persistence: "held" | "back-after-restart" | "back-after-update" | "not-watched";
+            phone: string;
+            /** @enum {string} */
+            recovery: "put-back" | "reset" | "reflash" | "not-tried";
+            run?: string;
+            tried?: string[];
             /** Format: int64 */
             watchedDays: number;
         };
@@ -3862,6 +4842,72 @@ export interface operations {
             };
         };
     };
+    restoreBackup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RestoreInputBody"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BackupMade"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    verifyBackup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BackupMade"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     listBenches: {
         parameters: {
             query?: never;
@@ -3981,6 +5027,106 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listBackups: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                handle: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListKeptBackup"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    makeBackup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                handle: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewBackupInputBody"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BackupMade"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listFits: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                handle: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListFitting"];
+                };
             };
             /** @description Error */
             default: {
@@ -5336,6 +6482,41 @@ export interface operations {
             };
         };
     };
+    linkRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BenchReport"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchOrders"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     linkRequests: {
         parameters: {
             query?: never;
@@ -6196,6 +7377,39 @@ export interface operations {
             };
         };
     };
+    rehearse: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RehearsalInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rehearsed"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     listReleases: {
         parameters: {
             query?: {
@@ -6319,6 +7533,535 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ReviewRules"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listRuns: {
+        parameters: {
+            query?: {
+                /** @description Slug of the maker; empty for everywhere */
+                maker?: string;
+                /** @description Slug of the model */
+                model?: string;
+                /** @description Id of the build */
+                build?: string;
+                /** @description Keyed hash of the serial number */
+                phone?: string;
+                release?: string;
+                profile?: string;
+                /** @description Only those that are going or can be gone on with */
+                open?: boolean;
+                /** @description Continue after the run of this number */
+                before?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListRunLine"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    startRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRunInputBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Created"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunBody"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    answerCheck: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CheckInputBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    beginHalving: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchHunt"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    answerHalving: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HalvingInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchHunt"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    continueRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    previewDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    draftRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftedOutputBody"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    watchRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": {
+                        data: components["schemas"]["RunBody"];
+                        /**
+                         * @description The event name.
+                         * @constant
+                         */
+                        event: "run";
+                        /** @description The event ID. */
+                        id?: number;
+                        /** @description The retry time in milliseconds. */
+                        retry?: number;
+                    }[];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    lookAtRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Created"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    putBackRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutBackInputBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    switchOffInstead: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    leaveStep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listMet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListMet"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stopRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

@@ -1,8 +1,9 @@
 <script setup lang="ts">
 // A phone in the list: what it is, or what is wrong with it.
 import { firmware, type Place } from './bench'
+import { progressOf, stateOf, type RunLine } from './run'
 
-defineProps<{ place: Place; picked: boolean }>()
+defineProps<{ place: Place; picked: boolean; run?: RunLine }>()
 defineEmits<{ pick: [] }>()
 </script>
 
@@ -17,6 +18,8 @@ defineEmits<{ pick: [] }>()
         place.phone.version ? firmware(place.phone) : 'asking who it is'
       }}</span>
       <span v-else class="ochre">{{ place.phone.wrong }}</span>
+      <span v-if="run" :class="{ ochre: run.state !== 'going' }">{{ stateOf(run) }}</span>
+      <span v-if="run" class="bar"><em :style="{ width: `${100 * progressOf(run)}%` }" /></span>
       <span v-if="place.phone.address" class="mono faint">{{ place.phone.address }}</span>
     </template>
     <template v-else-if="place.standIn">
@@ -49,6 +52,16 @@ button:focus-visible {
 }
 b {
   font-weight: 650;
+}
+.bar {
+  height: 3px;
+  margin-top: 5px;
+  background: var(--hair);
+}
+.bar em {
+  display: block;
+  height: 100%;
+  background: var(--ink);
 }
 i {
   font-style: normal;

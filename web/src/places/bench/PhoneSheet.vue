@@ -2,6 +2,7 @@
 import { useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import CaptureDone from './CaptureDone.vue'
+import FitList from './FitList.vue'
 import HandPanel from './HandPanel.vue'
 import PhoneDrawing from './PhoneDrawing.vue'
 import WatchPanel from './WatchPanel.vue'
@@ -87,6 +88,7 @@ defineExpose({ capture, watch })
         <p>{{ place.standIn?.stuck || 'Plug it in: adb sees it by itself then.' }}</p>
       </div>
     </div>
+    <FitList v-if="phone?.ready && phone.mark" :bench="place.bench.id" :phone="phone" />
     <WatchPanel v-if="phone?.ready" ref="panel" :bench="place.bench.id" :phone="phone.handle" />
     <HandPanel v-if="place.standIn" :bench="place.bench.id" :stand-in="place.standIn" />
   </section>

@@ -4,7 +4,8 @@ import { api, ask, words, type Schemas } from '@/api/client'
 export type Request = Schemas['Request']
 
 // useJob asks a bench for something and follows it to its end. What it ended
-// with stays until it is asked again.
+// with stays until it is asked again; watch follows one that was asked for
+// elsewhere.
 export function useJob<Progress, Result>(ended?: (result: Result | null) => void) {
   const job = shallowRef<Schemas['Job']>()
   const wrong = ref('')
@@ -30,6 +31,11 @@ export function useJob<Progress, Result>(ended?: (result: Result | null) => void
       asking.value = false
     }
   }
+  function watch(id: string) {
+    wrong.value = ''
+    job.value = undefined
+    follow(id)
+  }
   function follow(id: string) {
     source?.close()
     source = new EventSource(`/api/v1/jobs/${id}/events`)
@@ -49,5 +55,5 @@ export function useJob<Progress, Result>(ended?: (result: Result | null) => void
       )
   }
   onScopeDispose(() => source?.close())
-  return { job, busy, progress, result, wrong, start, cancel }
+  return { job, busy, progress, result, wrong, start, watch, cancel }
 }

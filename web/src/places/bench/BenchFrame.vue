@@ -1,0 +1,151 @@
+<script setup lang="ts">
+// The computers with their phones, beside whatever is looked at.
+import { useQuery } from '@tanstack/vue-query'
+import { computed } from 'vue'
+import { api, ask } from '@/api/client'
+import { useSession } from '@/shell/session'
+import { placesOf, useBenches, type Place } from './bench'
+import NewBench from './NewBench.vue'
+import PhoneLine from './PhoneLine.vue'
+import ReachForm from './ReachForm.vue'
+
+const at = defineModel<string>('at')
+const { benches } = useBenches()
+const { person } = useSession()
+const mayAdd = computed(() => ['maintainer', 'keeper'].includes(person.value?.role ?? ''))
+const runs = useQuery({
+  queryKey: ['runs', 'open'],
+  queryFn: () => ask(api.GET('/api/v1/runs', { params: { query: { open: true, limit: 100 } } })).then((r) => r.items),
+  refetchInterval: 3000,
+})
+const runOn = (p: Place) => runs.data.value?.find((r) => p.phone?.mark && r.phone === p.phone.mark)
+</script>
+
+<template>
+  <div class="bench">
+    <section class="phones" aria-label="Phones">
+      <div v-for="b in benches" :key="b.id" class="computer">
+        <header>
+          <b>{{ b.name }}</b>
+          <span class="second">{{
+            b.away
+              ? 'away'
+              : `${b.elsewhere ? 'elsewhere' : 'server'}${b.view.version ? ` · adb ${b.view.version}` : ''}`
+          }}</span>
+        </header>
+        <p v-if="b.away" class="notice">
+          <b>This bench is away.</b>
+          <template v-if="b.elsewhere"
+            >Start <span class="mono">roster bench</span> on that computer; it comes back by itself.</template
+          >
+          <template v-else>The server that it belongs to is not running.</template>
+        </p>
+        <p v-else-if="b.view.wrong" class="notice" role="status">
+          <b>{{ b.view.wrong }}</b> {{ b.view.next }}
+        </p>
+        <ul>
+          <li v-for="p in placesOf(b)" :key="p.key">
+            <PhoneLine :place="p" :run="runOn(p)" :picked="p.key === at" @pick="at = p.key" />
+          </li>
+        </ul>
+        <div v-if="b.view.try.length" class="none">
+          <b>No phone is listed</b>
+          <ol>
+            <li v-for="t in b.view.try" :key="t">{{ t }}</li>
+          </ol>
+        </div>
+        <ReachForm v-if="!b.away && !b.view.wrong" :bench="b" />
+      </div>
+      <p v-if="benches && !benches.length" class="none second">
+        This server has no adb of its own, and no bench elsewhere is linked to it.
+      </p>
+      <button class="files" :class="{ picked: at === 'files' }" :aria-pressed="at === 'files'" @click="at = 'files'">
+        <b>From files</b>
+        <span class="second">outputs, a bug report, a capture file</span>
+      </button>
+      <button class="files" :class="{ picked: at === 'runs' }" :aria-pressed="at === 'runs'" @click="at = 'runs'">
+        <b>Runs</b>
+        <span class="second">what was run, and what is to be checked</span>
+      </button>
+      <NewBench v-if="mayAdd" :benches="benches ?? []" />
+    </section>
+    <slot />
+  </div>
+</template>
+
+<style scoped>
+.bench {
+  display: grid;
+  grid-template-columns: 236px minmax(0, 1fr);
+  height: 100%;
+  min-height: 0;
+}
+.phones {
+  border-right: 1px solid var(--hair);
+  overflow: auto;
+}
+.computer header {
+  display: flex;
+  justify-content: space-between;
+  gap: 8px;
+  padding: 8px 14px;
+  border-bottom: 1px solid var(--hair);
+  background: var(--soft);
+}
+.none,
+.files {
+  padding: 10px 14px;
+  border-bottom: 1px solid var(--hair);
+}
+.none ol {
+  margin: 4px 0 0;
+  padding-left: 16px;
+  list-style: decimal;
+  color: var(--second);
+}
+.files {
+  display: flex;
+  flex-direction: column;
+  width: 100%;
+  text-align: left;
+}
+.files:focus-visible {
+  outline-offset: -2px;
+}
+.picked {
+  background: var(--picked);
+  box-shadow: inset 3px 0 var(--ring);
+}
+b {
+  font-weight: 650;
+}
+.bench > :deep(.sheet) {
+  overflow: auto;
+  min-width: 0;
+}
+/* On a phone's own screen what is looked at comes first: it has nothing
+   attached. */
+@media (max-width: 720px) {
+  .bench {
+    display: flex;
+    flex-direction: column;
+    overflow: auto;
+  }
+  .phones {
+    display: contents;
+  }
+  .files {
+    order: 1;
+  }
+  .bench > :deep(.sheet) {
+    order: 2;
+    overflow: visible;
+    flex: none;
+    border-bottom: 1px solid var(--ink);
+  }
+  .computer,
+  .none {
+    order: 3;
+  }
+}
+</style>

@@ -1,0 +1,185 @@
+<script setup lang="ts">
+// The release's steps, each with what would become of it on this phone.
+import { computed, ref } from 'vue'
+import type { Schemas } from '@/api/client'
+import LoadMark from '@/marks/LoadMark.vue'
+import PackageName from '@/marks/PackageName.vue'
+import { useKeys } from '@/shell/keys'
+import type { Choices } from './run'
+
+type Row = Schemas['BenchRow']
+const props = defineProps<{ rows: Row[]; choices: Choices }>()
+const emit = defineEmits<{ set: [part: Partial<Choices>] }>()
+const others = computed(() => props.rows.filter((r) => r.kind !== 'remove'))
+const removals = computed(() => props.rows.filter((r) => r.kind === 'remove'))
+// What does not simply go stands first: it is what one has to look at.
+const odd = computed(() => removals.value.filter((r) => r.would !== 'goes' || r.off))
+const plain = computed(() => removals.value.filter((r) => r.would === 'goes' && !r.off))
+const at = ref(0)
+const order = computed(() => [...odd.value, ...plain.value])
+const word: Record<string, string> = {
+  goes: 'goes',
+  already: 'gone already',
+  absent: 'not on it',
+  refuses: 'it will refuse',
+  'left-out': 'left out',
+  does: '',
+  'to-see': 'see to it',
+}
+const flip = <T,>(list: T[], one: T) => (list.includes(one) ? list.filter((x) => x !== one) : [...list, one])
+function leave(r: Row) {
+  if (r.kind === 'remove') emit('set', { leave: flip(props.choices.leave, r.package!) })
+  else emit('set', { without: flip(props.choices.without, r.number) })
+}
+const canLeave = (r: Row) => ['goes', 'refuses', 'left-out'].includes(r.would) && !r.why.startsWith('kept for')
+useKeys([
+  { keys: ['j', 'ArrowDown'], does: 'next package', run: () => move(1) },
+  { keys: ['k', 'ArrowUp'], does: 'package before', run: () => move(-1) },
+  {
+    keys: ['x'],
+    does: 'leave it out, or take it',
+    run: () => order.value[at.value] && canLeave(order.value[at.value]!) && leave(order.value[at.value]!),
+  },
+])
+function move(by: number) {
+  at.value = Math.max(0, Math.min(at.value + by, order.value.length - 1))
+  document.getElementById(`row-${order.value[at.value]?.number}`)?.scrollIntoView({ block: 'nearest' })
+}
+</script>
+
+<template>
+  <section aria-label="Steps">
+    <template v-if="others.length">
+      <h2>Before and after</h2>
+      <ol>
+        <li v-for="r in others" :key="r.number">
+          <span class="second n">{{ r.number }}</span>
+          <span class="text">{{ r.text }}</span>
+          <span :class="r.would === 'to-see' ? 'ochre' : 'second'">{{ r.why || word[r.would] }}</span>
+          <span class="acts">
+            <button
+              v-if="
+                r.kind === 'check' &&
+                r.would !== 'left-out' &&
+                (r.why.startsWith('only') || r.why.startsWith('you saw') || r.why.startsWith('the phone does not'))
+              "
+              class="link second"
+              @click="emit('set', { seen: flip(choices.seen, r.number) })"
+            >
+              {{ choices.seen.includes(r.number) ? 'not seen to' : 'I saw to it' }}
+            </button>
+            <button
+              v-if="r.kind !== 'check' && !(r.kind === 'put-in' && r.role)"
+              class="link second"
+              :aria-label="`${choices.without.includes(r.number) ? 'Take' : 'Leave out'} step ${r.number}`"
+              @click="leave(r)"
+            >
+              {{ choices.without.includes(r.number) ? 'take it' : 'leave out' }}
+            </button>
+          </span>
+        </li>
+      </ol>
+    </template>
+    <template
+      v-for="part in [
+        { title: 'To look at', list: odd },
+        { title: 'Goes', list: plain },
+      ]"
+      :key="part.title"
+    >
+      <h2 v-if="part.list.length">
+        {{ part.title }} <span class="second">{{ part.list.length }}, dependants first</span>
+      </h2>
+      <ol>
+        <li
+          v-for="r in part.list"
+          :id="`row-${r.number}`"
+          :key="r.number"
+          :class="{ on: order[at]?.number === r.number, out: ['left-out', 'absent', 'already'].includes(r.would) }"
+        >
+          <span class="second n">{{ r.number }}</span>
+          <span class="text"
+            ><LoadMark :load="r.load ?? 'unproven'" /><PackageName :name="r.package!" /><span
+              v-if="r.label"
+              class="second label"
+              >{{ r.label }}</span
+            ></span
+          >
+          <span :class="r.would === 'refuses' ? 'ochre' : 'second'"
+            >{{ r.off ? 'switched off instead' : r.why || (r.would === 'goes' ? '' : word[r.would])
+            }}<template v-if="r.comesBack"> comes back in {{ r.comesBack }} of its trials</template></span
+          >
+          <span class="acts">
+            <button
+              v-if="r.would === 'refuses' || r.off"
+              class="link second"
+              @click="emit('set', { off: flip(choices.off, r.package!) })"
+            >
+              {{ r.off ? 'remove' : 'switch off' }}
+            </button>
+            <button
+              v-if="canLeave(r)"
+              class="link second"
+              :aria-label="`${r.would === 'left-out' ? 'Take' : 'Leave out'} ${r.package}`"
+              @click="leave(r)"
+            >
+              {{ r.would === 'left-out' ? 'take it' : 'leave out' }}
+            </button>
+          </span>
+        </li>
+      </ol>
+    </template>
+  </section>
+</template>
+
+<style scoped>
+h2 {
+  padding: 10px 18px 4px;
+  border-bottom: 1px solid var(--hair);
+}
+h2 .second {
+  font-weight: 400;
+}
+li {
+  display: grid;
+  grid-template-columns: 26px minmax(0, 1.3fr) minmax(0, 1fr) auto;
+  gap: 10px;
+  align-items: center;
+  min-height: 26px;
+  padding: 1px 18px;
+  border-bottom: 1px solid var(--row);
+}
+li.on {
+  background: var(--picked);
+  box-shadow: inset 3px 0 var(--ring);
+}
+.n {
+  text-align: right;
+}
+.text {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  min-width: 0;
+}
+.out .text {
+  opacity: 0.75;
+}
+.label {
+  white-space: nowrap;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+.acts {
+  display: flex;
+  gap: 10px;
+}
+@media (max-width: 720px) {
+  li {
+    grid-template-columns: 26px minmax(0, 1fr) auto;
+  }
+  li > :nth-child(3) {
+    display: none;
+  }
+}
+</style>

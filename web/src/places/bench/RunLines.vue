@@ -1,0 +1,219 @@
+<script setup lang="ts">
+// The journal's lines. What went well is folded once it is past; what ended
+// badly stays in sight, and what is to come is shown a little ahead.
+import { computed, ref } from 'vue'
+import { count } from '@/evidence/words'
+import PackageName from '@/marks/PackageName.vue'
+import { useTimeAgo } from '@vueuse/core'
+import { named, ofPackage, stepWord, type Run, type RunStep } from './run'
+import StepTrouble from './StepTrouble.vue'
+
+const props = defineProps<{ run: Run; steps: RunStep[]; here: boolean }>()
+const open = ref(new Set<number>())
+const lookedAt = useTimeAgo(computed(() => props.run.nowAt ?? props.run.startedAt))
+
+interface Fold {
+  key: number
+  steps: RunStep[]
+  words: string
+  detail: string
+}
+type Line = { step: RunStep } | { fold: Fold }
+const plain = (s: RunStep) => s.kind === 'remove' && ['done', 'already', 'absent'].includes(s.state)
+const median = (list: number[]) => [...list].sort((a, b) => a - b)[list.length >> 1] ?? 0
+const last = computed(() => {
+  const at = props.steps.findLastIndex((s) => !['waiting'].includes(s.state))
+  return at < 0 ? 0 : at
+})
+// Runs of more than seven plain lines fold, but for the last three before the
+// present one.
+const lines = computed(() => {
+  const out: Line[] = []
+  const list = props.steps
+  for (let i = 0; i < list.length;) {
+    let to = i
+    while (to < list.length && plain(list[to]!) && (props.run.state !== 'going' || to < last.value - 3)) to++
+    if (to - i > 7) {
+      const part = list.slice(i, to)
+      const done = part.filter((s) => s.state === 'done')
+      out.push({
+        fold: {
+          key: part[0]!.number,
+          steps: part,
+          words: count(done.length, 'removal').replace('removals', 'removed').replace('removal', 'removed'),
+          detail: `steps ${part[0]!.number} to ${part.at(-1)!.number}${part.length > done.length ? `, ${part.length - done.length} not there` : ''}, median ${median(done.map((s) => s.took))} ms`,
+        },
+      })
+      if (open.value.has(part[0]!.number)) out.push(...part.map((step) => ({ step })))
+      i = to
+      continue
+    }
+    let ahead = i
+    while (ahead < list.length && list[ahead]!.state === 'waiting' && list[ahead]!.kind === 'remove') ahead++
+    if (ahead - i > 7) {
+      out.push(...list.slice(i, i + 4).map((step) => ({ step })))
+      const rest = list.slice(i + 4, ahead)
+      const then = list.slice(ahead).map((s) => (s.kind === 'wait' ? `wait ${s.seconds} s` : s.kind))
+      out.push({
+        fold: {
+          key: rest[0]!.number,
+          steps: rest,
+          words: `${rest.length} more to remove`,
+          detail: then.length ? `then ${then.slice(0, 3).join(', ')}` : '',
+        },
+      })
+      if (open.value.has(rest[0]!.number)) out.push(...rest.map((step) => ({ step })))
+      i = ahead
+      continue
+    }
+    out.push({ step: list[i]! })
+    i++
+  }
+  return out
+})
+function toggle(key: number) {
+  const next = new Set(open.value)
+  if (!next.delete(key)) next.add(key)
+  open.value = next
+}
+const bad = (s: RunStep) => ['refused', 'failed'].includes(s.state)
+const put = (s: RunStep) => props.steps.some((u) => u.undoes === s.number && u.state === 'done')
+const back = (s: RunStep) => s.kind === 'remove' && s.state === 'done' && !put(s) && props.run.back[s.package ?? '']
+</script>
+
+<template>
+  <ol class="lines" aria-label="Journal">
+    <template v-for="l in lines" :key="'fold' in l ? `f${l.fold.key}` : l.step.number">
+      <li v-if="'fold' in l" class="fold">
+        <button :aria-expanded="open.has(l.fold.key)" @click="toggle(l.fold.key)">
+          <span class="faint">{{ open.has(l.fold.key) ? '▾' : '▸' }}</span> <b>{{ l.fold.words }}</b>
+          <span class="second">{{ l.fold.detail }}</span>
+        </button>
+      </li>
+      <template v-else>
+        <li
+          class="step"
+          :class="[l.step.state, { now: l.step.state === 'sent' }]"
+          :data-step="l.step.number"
+          :aria-current="l.step.state === 'sent' ? 'step' : undefined"
+        >
+          <span class="second n">{{ l.step.number }}</span>
+          <span class="mark" role="img" :aria-label="stepWord[l.step.state]">
+            <svg v-if="l.step.state === 'done'" width="12" height="12">
+              <path d="M2 6.5l3 3 5-7" fill="none" stroke="currentColor" stroke-width="1.6" />
+            </svg>
+            <svg v-else-if="bad(l.step)" width="12" height="12" class="harm">
+              <path d="M6 1v7M6 10v2" stroke="currentColor" stroke-width="2.4" />
+            </svg>
+            <svg v-else-if="['absent', 'already', 'skipped'].includes(l.step.state)" width="12" height="12">
+              <path d="M2 6h8" stroke="var(--faint)" stroke-width="1.4" />
+            </svg>
+            <svg v-else-if="l.step.state === 'sent'" width="12" height="12"><circle cx="6" cy="6" r="2.5" /></svg>
+            <svg v-else-if="l.step.state === 'unknown'" width="12" height="12" class="ochre">
+              <circle
+                cx="6"
+                cy="6"
+                r="3.5"
+                fill="none"
+                stroke="currentColor"
+                stroke-dasharray="2 1.6"
+                stroke-width="1.4"
+              />
+            </svg>
+          </span>
+          <span class="what"
+            ><template v-if="ofPackage(l.step)"
+              ><span v-if="l.step.kind === 'put-back'" class="second">back:</span
+              ><PackageName :name="l.step.package!" /><i
+                v-if="l.step.kind === 'remove' && l.step.method === 'disable'"
+                class="second"
+                >off</i
+              ><i v-if="l.step.again" class="second">again</i></template
+            ><template v-else>{{ named(l.step) }}</template></span
+          >
+          <span class="mono second words" :title="l.step.words"
+            >{{ l.step.state === 'sent' ? '…' : l.step.state === 'unknown' ? 'nobody knows yet' : l.step.words
+            }}<b v-if="back(l.step)" class="ochre"> came back</b><b v-if="put(l.step)" class="faint"> put back</b></span
+          >
+          <span class="second n">{{ l.step.took || '' }}</span>
+        </li>
+        <StepTrouble v-if="bad(l.step)" :run="run" :step="l.step" :steps="steps" :here="here" />
+      </template>
+    </template>
+  </ol>
+  <p v-if="Object.keys(run.back).length" class="came" data-testid="back">
+    <b>{{ count(Object.keys(run.back).length, 'package') }} came back by themselves</b>
+    <span class="second">
+      after the {{ Object.values(run.back).includes('back-after-update') ? 'update' : 'restart' }}, seen
+      {{ lookedAt }}</span
+    >:
+    <template v-for="(_, name) in run.back" :key="name"><PackageName :name="String(name)" />&ensp;</template>
+  </p>
+</template>
+
+<style scoped>
+.step {
+  display: grid;
+  grid-template-columns: 30px 14px minmax(0, 1fr) minmax(0, 1fr) 46px;
+  gap: 10px;
+  align-items: center;
+  height: 26px;
+  padding: 0 18px;
+  border-bottom: 1px solid var(--row);
+}
+.step.waiting .what,
+.step.skipped .what {
+  opacity: 0.75;
+}
+.step.now {
+  background: var(--picked);
+  box-shadow: inset 3px 0 var(--ring);
+}
+.mark {
+  display: flex;
+  align-items: center;
+}
+.n {
+  text-align: right;
+}
+.what {
+  display: flex;
+  gap: 8px;
+  min-width: 0;
+  white-space: nowrap;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+i {
+  font-style: normal;
+}
+.words {
+  overflow: hidden;
+  white-space: nowrap;
+  text-overflow: ellipsis;
+}
+.fold button {
+  width: 100%;
+  padding: 4px 18px 4px 24px;
+  background: var(--soft);
+  border-bottom: 1px solid var(--hair);
+}
+.fold .second {
+  margin-left: 8px;
+}
+b {
+  font-weight: 650;
+}
+.came {
+  padding: 8px 18px;
+  border-bottom: 1px solid var(--hair);
+}
+@media (max-width: 720px) {
+  .step {
+    grid-template-columns: 24px 14px minmax(0, 1fr);
+  }
+  .step > :nth-child(n + 4) {
+    display: none;
+  }
+}
+</style>

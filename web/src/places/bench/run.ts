@@ -1,0 +1,111 @@
+import { onScopeDispose, ref, shallowRef } from 'vue'
+import type { Schemas } from '@/api/client'
+
+export type RunLine = Schemas['RunLine']
+export type Run = Schemas['Run']
+export type RunStep = Schemas['RunStep']
+export type Rehearsal = Schemas['Rehearsed']
+export type Choices = Schemas['BenchChoices']
+
+export const noChoices: Choices = {
+  leave: [],
+  off: [],
+  keep: [],
+  without: [],
+  seen: [],
+  noRestart: false,
+  anyway: false,
+  ownersData: '',
+}
+
+// useRun follows a run while somebody looks: all of its steps at first, then
+// those that change. The browser reconnects by itself, and gets all again.
+export function useRun(id: string) {
+  const run = shallowRef<Run>()
+  const own = shallowRef<Schemas['BenchOwn']>()
+  const here = shallowRef<Schemas['PhoneAt']>()
+  const steps = shallowRef<RunStep[]>([])
+  const missing = ref(false)
+  const source = new EventSource(`/api/v1/runs/${id}/events`)
+  source.addEventListener('run', (e) => {
+    const body = JSON.parse((e as MessageEvent<string>).data) as Schemas['RunBody']
+    const known = new Map(steps.value.map((s) => [s.number, s]))
+    for (const s of body.steps) known.set(s.number, s)
+    steps.value = [...known.values()].sort((a, b) => a.number - b.number)
+    run.value = body.run
+    own.value = body.own
+    here.value = body.here
+  })
+  source.addEventListener('error', () => {
+    missing.value = !run.value
+  })
+  onScopeDispose(() => source.close())
+  return { run, steps, own, here, missing }
+}
+
+export const stepWord: Record<string, string> = {
+  waiting: 'to go',
+  sent: 'under way',
+  done: 'done',
+  already: 'already',
+  absent: 'absent',
+  refused: 'refused',
+  failed: 'failed',
+  skipped: 'skipped',
+  unknown: 'unknown',
+}
+
+// stateOf says in words how a run stands.
+export function stateOf(r: RunLine): string {
+  switch (r.state) {
+    case 'going':
+      return r.stopAsked ? 'stops after this step' : r.puttingBack ? 'is being put back' : 'a run is going'
+    case 'stopped':
+      return 'a run was stopped: it can go on'
+    case 'held':
+      return 'a run stopped by itself'
+    case 'interrupted':
+      return 'a run was interrupted'
+    case 'put-back':
+      return 'put back'
+  }
+  return 'finished'
+}
+
+export const total = (r: RunLine) => Object.values(r.counts).reduce((n, m) => n + m, 0)
+export function progressOf(r: RunLine): number {
+  const all = total(r)
+  const open = (r.counts.waiting ?? 0) + (r.counts.sent ?? 0) + (r.counts.unknown ?? 0)
+  return all ? (all - open) / all : 0
+}
+
+// titleOf is what a run applies: a release by its number, or a draft.
+export const titleOf = (r: { editionName: string; release: number }) =>
+  r.release ? `${r.editionName}, no. ${r.release}` : `${r.editionName}, a draft`
+
+const kindText: Record<string, string> = {
+  'put-in': 'Put in',
+  'withdraw-admin': 'Administrator withdrawn',
+  condition: 'Seen to',
+  setting: 'Set',
+  wait: 'Wait',
+  restart: 'Restart the phone',
+  look: 'Look what the phone has now',
+  'set-back': 'Set back',
+}
+
+// named says what a step is about that takes no package off.
+export function named(s: RunStep): string {
+  if (s.kind === 'setting' || s.kind === 'set-back') return `${kindText[s.kind]} ${s.key} = ${s.value}`
+  if (s.kind === 'put-back') return 'Put back'
+  return s.text || kindText[s.kind] || s.kind
+}
+export const ofPackage = (s: RunStep) => ['remove', 'put-back'].includes(s.kind) && !!s.package
+
+export const fitWord: Record<string, string> = {
+  proven: 'proven here',
+  'same-model': 'same model',
+  'not-made': 'not made for this',
+}
+
+export const seconds = (n: number) => (n < 90 ? `${Math.max(1, Math.round(n))} s` : `${Math.round(n / 60)} min`)
