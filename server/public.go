@@ -121,6 +121,9 @@ func (s *Server) watchPress(ctx context.Context) {
 			if e.Topic == "" || e.Topic == "releases" {
 				s.press.forget()
 			}
+			if e.Topic == "run" || e.Topic == "asked" {
+				continue // neither says anything new of packages
+			}
 			// A cut line is drawn over what was known when it was taken up; a
 			// change or a capture makes that anew.
 			s.bases.Purge()
@@ -132,7 +135,7 @@ func (s *Server) watchPress(ctx context.Context) {
 
 func (s *Server) publicRoutes() {
 	for _, method := range []string{http.MethodGet, http.MethodHead} {
-		for _, path := range []string{"/r", "/r.json", "/r/*address", "/feed.atom", "/minisign.pub", "/keys", "/keys.json", "/keys/*key", "/schema/release.json", "/schema/capture.json"} {
+		for _, path := range []string{"/r", "/r.json", "/r/*address", "/run/:number", "/feed.atom", "/minisign.pub", "/keys", "/keys.json", "/keys/*key", "/schema/release.json", "/schema/capture.json"} {
 			s.plain(method, path, Public, s.public)
 		}
 	}
@@ -197,7 +200,7 @@ func (s *Server) publicProblem(c *gin.Context, ending string, err error) {
 	var p *Problem
 	errors.As(s.explain(context.WithoutCancel(c.Request.Context()), err), &p)
 	if errors.Is(err, store.ErrNotFound) {
-		p = problem(http.StatusNotFound, "not-found", "There is no release at this address.")
+		p = problem(http.StatusNotFound, "not-found", "There is nothing at this address.")
 	}
 	c.Header("Cache-Control", "no-store")
 	if ending != "" {

@@ -87,7 +87,21 @@ func speakFor(ctx context.Context, tx pgx.Tx, id uuid.UUID) error {
 		from runs r cross join unnest($2::uuid[]) e cross join lateral (
 			select coalesce(bool_and(answer in ('works', 'broken')), false) as whole, coalesce(bool_or(answer = 'broken'), false) as broken, max(answered_at) as until from run_checks where run_id = r.id) c
 		where r.id = $1 and r.state in ('finished', 'put-back') and (c.broken or r.state = 'finished')`, id, covered)
-	return err
+	if err != nil {
+		return err
+	}
+	// The public pages tell of it.
+	return notify(ctx, tx, Event{Topic: "releases"})
+}
+
+// PublicRuns lists the numbers of the runs of releases that have ended, the
+// latest first.
+func (s *Store) PublicRuns(ctx context.Context, limit int) ([]int64, error) {
+	rows, err := s.pool.Query(ctx, `select number from runs where release_id is not null and state in ('finished', 'put-back') order by number desc limit $1`, limit)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[int64])
 }
 
 // OwnFigures are what releases' own runs come to, by release.

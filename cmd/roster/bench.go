@@ -24,7 +24,7 @@ func benchCommand() *cobra.Command {
 captures that people ask for there are taken here. It comes back by itself after every
 interruption, and does nothing but what Roster defines: no command can be sent to it.
 The token is made on the Bench page, and can be revoked there.`,
-		Example: "  ROSTER_BENCH_TOKEN=roster-bench-… roster bench --server https://roster.example\n  roster bench phones",
+		Example: "  ROSTER_BENCH_TOKEN=roster-bench-… roster bench --server https://roster.example\n  roster bench phones\n  roster bench run brannock/lyra-5/short-loan --rehearse",
 		Args:    noArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			if server == "" || token == "" {
@@ -49,7 +49,7 @@ The token is made on the Bench page, and can be revoked there.`,
 	f.StringVar(&journals, "journals", env("ROSTER_JOURNALS", stateFolder("journals")), "folder in which runs are written down on this computer (ROSTER_JOURNALS)")
 	c.PersistentFlags().StringVar(&address, "adb", env("ROSTER_ADB", adb.DefaultAddress), "address of the adb server (ROSTER_ADB)")
 	c.PersistentFlags().StringVar(&program, "adb-program", env("ROSTER_ADB_PROGRAM", "adb"), "program that starts an adb server where none answers")
-	c.AddCommand(phonesCommand(&address, &program))
+	c.AddCommand(phonesCommand(&address, &program), runCommand(), continueCommand(), putBackCommand())
 	return c
 }
 

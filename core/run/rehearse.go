@@ -385,7 +385,11 @@ func (w *rehearser) stops() {
 			add("step %d is not seen to: %s", row.Number, row.Text)
 		}
 		if row.Would == ToSee && row.Kind == profile.PutIn && row.Role != "" {
-			add("step %d: %s", row.Number, row.Why)
+			name := row.Label
+			if name == "" {
+				name = string(row.Package)
+			}
+			add("%s is not on this phone: install it first, or leave step %d out", name, row.Number)
 		}
 	}
 	switch {

@@ -12,6 +12,7 @@ import (
 
 	"roster/core/profile"
 	"roster/core/render"
+	"roster/core/run"
 	"roster/server/atom"
 	"roster/store"
 )
@@ -39,10 +40,7 @@ var forms = []form{
 	{".json.minisig", plainText, false, func(r store.Release, _ *profile.Document, _ render.About) ([]byte, error) {
 		return []byte(r.Signature), nil
 	}},
-	{".status.json", "application/json", true, func(r store.Release, _ *profile.Document, _ render.About) ([]byte, error) {
-		f, err := asJSON(listedOf(r.ReleaseLine))
-		return f.Body, err
-	}},
+	{".status.json", "application/json", true, nil}, // it tells of runs, too: see release
 	{".json", "application/json", false, func(r store.Release, _ *profile.Document, _ render.About) ([]byte, error) { return r.Document, nil }},
 	script(".phone.undo.sh", shellScript, render.PhoneShellUndo),
 	script(".phone.sh", shellScript, render.PhoneShell),
@@ -107,8 +105,17 @@ func (s *Site) release(ctx context.Context, path string) (File, error) {
 		return File{}, err
 	}
 	a := render.About{Digest: r.SHA256, File: fmt.Sprintf("%s-%s-%d", model, edition, r.Number), Where: s.Base + Path(r.ReleaseLine), Withdrawn: r.State == "withdrawn", Reason: r.Reason}
-	if f == nil {
-		return s.page("release.html", pageOf(r, d, a))
+	if f == nil || f.ending == ".status.json" {
+		own, runs, err := s.own(ctx, r)
+		if err != nil {
+			return File{}, err
+		}
+		if f != nil {
+			return asJSON(statusOf(r, own))
+		}
+		p := pageOf(r, d, a)
+		p.Own, p.Runs = own, runs
+		return s.page("release.html", p)
 	}
 	body, err := f.render(r, d, a)
 	if err != nil {
@@ -132,6 +139,9 @@ type releasePage struct {
 	Published string
 	QR        template.HTML
 	Costs     []cost
+	// Own is what its own runs come to, Runs the latest of them.
+	Own  run.Own
+	Runs []store.RunLine
 	// Groups are the steps that go, each with its commands.
 	Goes []goes
 }

@@ -99,6 +99,9 @@ func (s *Site) File(ctx context.Context, path string) (File, error) {
 	case path == "/minisign.pub" || path == "/keys" || path == "/keys.json" || strings.HasPrefix(path, "/keys/"):
 		return s.keys(ctx, path)
 	}
+	if rest, ok := strings.CutPrefix(path, "/run/"); ok {
+		return s.run(ctx, rest)
+	}
 	rest, ok := strings.CutPrefix(path, "/r/")
 	if !ok {
 		return File{}, store.ErrNotFound
@@ -132,6 +135,13 @@ func (s *Site) Paths(ctx context.Context) ([]string, error) {
 		for _, f := range forms {
 			paths = append(paths, edition+f.ending, Path(r)+f.ending)
 		}
+	}
+	runs, err := s.Store.PublicRuns(ctx, maxReleases)
+	if err != nil {
+		return nil, err
+	}
+	for _, n := range runs {
+		paths = append(paths, fmt.Sprintf("/run/%d", n), fmt.Sprintf("/run/%d.json", n))
 	}
 	keys, err := s.Store.PublicKeys(ctx)
 	if err != nil {

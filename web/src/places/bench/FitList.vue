@@ -108,7 +108,7 @@ h2 {
 }
 li {
   display: grid;
-  grid-template-columns: minmax(0, 1fr) 92px 168px 152px;
+  grid-template-columns: minmax(0, 1fr) 88px 140px auto;
   gap: 12px;
   align-items: center;
   padding: 5px 0;

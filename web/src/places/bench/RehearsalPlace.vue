@@ -6,7 +6,7 @@ import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask, words } from '@/api/client'
 import ConsequenceList from '@/evidence/ConsequenceList.vue'
-import { count, megabytes, roleName } from '@/evidence/words'
+import { count, roleName } from '@/evidence/words'
 import PackageName from '@/marks/PackageName.vue'
 import FootBar from '@/shell/FootBar.vue'
 import { useDoing } from '@/shell/doing'
@@ -130,9 +130,6 @@ const sure = ref(false)
   <Teleport v-if="r" defer to="#margin">
     <h1>If it runs</h1>
     <p class="second">on this phone, as it is now</p>
-    <p v-if="r.bytes || r.starters" class="gain">
-      {{ megabytes(r.bytes) }} freed, {{ count(r.starters, 'starter') }} fewer
-    </p>
     <h2>Jobs</h2>
     <dl>
       <template v-for="j in r.jobs.filter((x) => x.class === 'vital' || x.state !== 'kept')" :key="j.role">
@@ -236,8 +233,5 @@ dt::first-letter {
 }
 dd:not(.ochre) {
   font-weight: 600;
-}
-.gain {
-  margin-top: 6px;
 }
 </style>

@@ -69,7 +69,7 @@ function move(by: number) {
               {{ choices.seen.includes(r.number) ? 'not seen to' : 'I saw to it' }}
             </button>
             <button
-              v-if="r.kind !== 'check' && !(r.kind === 'put-in' && r.role)"
+              v-if="r.kind !== 'check'"
               class="link second"
               :aria-label="`${choices.without.includes(r.number) ? 'Take' : 'Leave out'} step ${r.number}`"
               @click="leave(r)"
@@ -142,7 +142,7 @@ h2 .second {
 }
 li {
   display: grid;
-  grid-template-columns: 26px minmax(0, 1.3fr) minmax(0, 1fr) auto;
+  grid-template-columns: 26px minmax(0, 1.7fr) minmax(0, 1fr) auto;
   gap: 10px;
   align-items: center;
   min-height: 26px;

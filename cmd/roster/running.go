@@ -1,0 +1,506 @@
+package main
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"os"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/mattn/go-isatty"
+	"github.com/schollz/progressbar/v3"
+	"github.com/spf13/cobra"
+
+	"roster/core/android"
+	"roster/core/run"
+)
+
+// ask sends a request with a person's token and reads the answer into out.
+func (r *remote) ask(ctx context.Context, method, path string, query url.Values, body, out any) error {
+	answer, err := r.send(ctx, method, path, query, body)
+	if err != nil {
+		return err
+	}
+	return readAnswer(answer, out)
+}
+
+func (r *remote) send(ctx context.Context, method, path string, query url.Values, body any) (*http.Response, error) {
+	if r.token == "" {
+		return nil, usageError{errors.New("give your token in ROSTER_TOKEN; the page People makes one")}
+	}
+	at, err := url.JoinPath(r.server, path)
+	if err != nil {
+		return nil, usageError{fmt.Errorf("--server: %w", err)}
+	}
+	var reader io.Reader
+	if body != nil {
+		raw, err := json.Marshal(body)
+		if err != nil {
+			return nil, err
+		}
+		reader = bytes.NewReader(raw)
+	}
+	q, err := http.NewRequestWithContext(ctx, method, at+"?"+query.Encode(), reader)
+	if err != nil {
+		return nil, usageError{fmt.Errorf("--server: %w", err)}
+	}
+	q.Header.Set("Content-Type", "application/json")
+	q.Header.Set("Authorization", "Bearer "+r.token)
+	return http.DefaultClient.Do(q)
+}
+
+// events reads a stream of server-sent events until each says that it has seen
+// enough, coming back when the connection ends.
+func (r *remote) events(ctx context.Context, path string, each func(data []byte) (enough bool, err error)) error {
+	for wait := time.Second; ; wait = min(2*wait, 10*time.Second) {
+		answer, err := r.send(ctx, http.MethodGet, path, nil, nil)
+		if err == nil && answer.StatusCode != http.StatusOK {
+			return readAnswer(answer, nil)
+		}
+		if err == nil {
+			lines := bufio.NewScanner(answer.Body)
+			lines.Buffer(nil, 64<<20)
+			for lines.Scan() {
+				data, ok := bytes.CutPrefix(lines.Bytes(), []byte("data: "))
+				if !ok {
+					continue
+				}
+				wait = time.Second
+				if enough, err := each(data); enough || err != nil {
+					answer.Body.Close()
+					return err
+				}
+			}
+			answer.Body.Close()
+		}
+		select {
+		case <-time.After(wait):
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	}
+}
+
+// benchPhone is a phone on a bench as the server tells it.
+type benchPhone struct {
+	Handle, Address, Name, Mark string
+	Ready                       bool
+	bench                       string
+}
+
+// phone finds the phone that is meant: by its address, its handle or its name;
+// without any, the only one that is ready.
+func (r *remote) phone(ctx context.Context, wanted string) (benchPhone, error) {
+	var list struct {
+		Items []struct {
+			ID   string
+			View struct{ Phones []benchPhone }
+		}
+	}
+	if err := r.ask(ctx, http.MethodGet, "/api/v1/benches", nil, nil, &list); err != nil {
+		return benchPhone{}, err
+	}
+	var found []benchPhone
+	for _, b := range list.Items {
+		for _, p := range b.View.Phones {
+			if p.bench = b.ID; p.Ready && p.Mark != "" && (wanted == "" || wanted == p.Handle || wanted == p.Address || strings.EqualFold(wanted, p.Name)) {
+				found = append(found, p)
+			}
+		}
+	}
+	switch len(found) {
+	case 1:
+		return found[0], nil
+	case 0:
+		return benchPhone{}, fmt.Errorf("no phone %s is ready on any bench; roster bench phones shows those of this computer", strconv.Quote(wanted))
+	}
+	words := make([]string, len(found))
+	for i, p := range found {
+		words[i] = p.Name + " (" + p.Handle + ")"
+	}
+	return benchPhone{}, usageError{fmt.Errorf("say which phone with --phone: %s", strings.Join(words, ", "))}
+}
+
+// what finds what is to be run: MAKER/MODEL/EDITION[/NUMBER].
+func (r *remote) what(ctx context.Context, name string, draft bool) (map[string]any, error) {
+	parts := strings.Split(strings.Trim(name, "/"), "/")
+	if len(parts) < 3 || len(parts) > 4 {
+		return nil, usageError{fmt.Errorf("%q: want MAKER/MODEL/EDITION or MAKER/MODEL/EDITION/NUMBER", name)}
+	}
+	number := 0
+	if len(parts) == 4 {
+		var err error
+		if number, err = strconv.Atoi(parts[3]); err != nil || number < 1 {
+			return nil, usageError{fmt.Errorf("%q is no number of a release", parts[3])}
+		}
+	}
+	query, path := url.Values{"maker": {parts[0]}, "model": {parts[1]}}, "/api/v1/releases"
+	if draft {
+		path = "/api/v1/profiles"
+	}
+	var list struct {
+		Items []struct {
+			ID, Edition, Slug, State string
+			Number                   int
+		}
+	}
+	if err := r.ask(ctx, http.MethodGet, path, query, nil, &list); err != nil {
+		return nil, err
+	}
+	for _, one := range list.Items {
+		switch {
+		case draft && one.Slug == parts[2]:
+			return map[string]any{"profile": one.ID}, nil
+		case !draft && one.Edition == parts[2] && (one.Number == number || number == 0 && one.State == "current"):
+			return map[string]any{"release": one.ID}, nil
+		}
+	}
+	return nil, fmt.Errorf("there is no such %s: %s", map[bool]string{true: "profile", false: "release that is current"}[draft], name)
+}
+
+// job waits for a bench to do what it was asked, and returns what came of it.
+func (r *remote) job(ctx context.Context, id string) (result json.RawMessage, err error) {
+	err = r.events(ctx, "/api/v1/jobs/"+id+"/events", func(data []byte) (bool, error) {
+		var j struct {
+			State, Problem string
+			Result         json.RawMessage
+		}
+		if err := json.Unmarshal(data, &j); err != nil {
+			return false, err
+		}
+		result = j.Result
+		switch j.State {
+		case "done":
+			return true, nil
+		case "failed", "cancelled":
+			return true, errors.New(printableLines(j.Problem))
+		}
+		return false, nil
+	})
+	return result, err
+}
+
+// printer shows steps as they end: a bar on a terminal, lines in a pipe.
+type printer struct {
+	out   io.Writer
+	bar   *progressbar.ProgressBar
+	shown map[int]run.State
+	plain bool
+}
+
+func newPrinter(out io.Writer) *printer {
+	f, ok := out.(*os.File)
+	return &printer{out: out, shown: map[int]run.State{}, plain: !ok || !isatty.IsTerminal(f.Fd())}
+}
+
+func (p *printer) step(s journalStep, total, ended int) {
+	if !s.State.Ended() || p.shown[s.Number] == s.State {
+		return
+	}
+	p.shown[s.Number] = s.State
+	name := string(s.Package)
+	if name == "" {
+		name = s.Text
+	}
+	if s.Kind == run.PutBack {
+		name = "back: " + name
+	}
+	line := fmt.Sprintf("%3d/%d  %-8s %s  %s", s.Number, total, s.State, android.Printable(name, 200), android.Printable(s.Words, 300))
+	bad := s.State == run.Refused || s.State == run.Failed
+	if p.plain {
+		fmt.Fprintln(p.out, strings.TrimRight(line, " "))
+		return
+	}
+	if p.bar == nil {
+		p.bar = progressbar.NewOptions(total, progressbar.OptionSetWriter(p.out), progressbar.OptionShowCount(), progressbar.OptionSetPredictTime(true), progressbar.OptionClearOnFinish())
+	}
+	if bad {
+		p.bar.Clear()
+		fmt.Fprintln(p.out, line)
+	}
+	p.bar.ChangeMax(total)
+	p.bar.Describe(android.Printable(name, 40))
+	p.bar.Set(ended)
+}
+
+// journalStep is a step of a run as the server tells it.
+type journalStep struct {
+	run.Journal
+	Means *run.Meaning `json:"means"`
+}
+
+// followed is how a run stands.
+type followed struct {
+	Run struct {
+		ID, State, Why string
+		Number         int64
+		Settled        bool
+		Counts         map[run.State]int
+		Back           map[string]string
+	}
+	Steps []journalStep
+}
+
+// errBadRun says that not all went well; what did not was printed.
+var errBadRun = errors.New("not all of it went well")
+
+// follow prints a run until it ends. The error says how it ended where not all
+// went well.
+func (r *remote) follow(ctx context.Context, out io.Writer, id string) error {
+	p := newPrinter(out)
+	known := map[int]journalStep{}
+	return r.events(ctx, "/api/v1/runs/"+id+"/events", func(data []byte) (bool, error) {
+		var f followed
+		if err := json.Unmarshal(data, &f); err != nil {
+			return false, err
+		}
+		for _, s := range f.Steps {
+			known[s.Number] = s
+		}
+		ended, bad := 0, 0
+		for _, s := range known {
+			if s.State.Ended() {
+				ended++
+			}
+		}
+		for n := 1; n <= len(known); n++ {
+			s := known[n]
+			p.step(s, len(known), ended)
+			if s.State == run.Refused || s.State == run.Failed {
+				bad++
+				if f.Run.State != "going" && s.Means != nil {
+					fmt.Fprintf(out, "  %s: %s\n", s.Package, s.Means.Means)
+				}
+			}
+		}
+		if f.Run.State == "going" {
+			return false, nil
+		}
+		return true, summary(out, f, bad)
+	})
+}
+
+// summary says how a run ended.
+func summary(out io.Writer, f followed, bad int) error {
+	var parts []string
+	for _, state := range []run.State{run.Done, run.Already, run.Absent, run.Refused, run.Failed, run.Skipped, run.Unknown, run.Waiting} {
+		if n := f.Run.Counts[state]; n > 0 {
+			parts = append(parts, fmt.Sprintf("%d %s", n, state))
+		}
+	}
+	fmt.Fprintf(out, "run %d is %s: %s\n", f.Run.Number, f.Run.State, strings.Join(parts, ", "))
+	for name, when := range f.Run.Back {
+		fmt.Fprintf(out, "  came back: %s (%s)\n", android.Printable(name, 255), when)
+	}
+	switch f.Run.State {
+	case "finished", "put-back":
+		if bad > 0 {
+			return errBadRun
+		}
+		return nil
+	}
+	return fmt.Errorf("%s; go on with: roster bench continue %d, or undo it with: roster bench put-back %d", printableLines(f.Run.Why), f.Run.Number, f.Run.Number)
+}
+
+func runCommand() *cobra.Command {
+	var to remote
+	var phone string
+	var rehearse, draft, asJSON bool
+	choices := run.Choices{Leave: []android.PackageName{}, Off: []android.PackageName{}, Keep: []string{}, Without: []int{}, Seen: []int{}}
+	var leave, off []string
+	c := &cobra.Command{
+		Use:   "run RELEASE",
+		Short: "Run a release on a phone of a bench; with --rehearse say what it would do",
+		Long: `Captures the phone, rehearses the release against it and, unless --rehearse is given, runs it.
+Every step is written down by the server before the bench sends it: whatever breaks in between,
+the run can be continued or put back. Exit code: 0 all went well, 1 it can't be run, or something
+was refused or interrupted, 2 used wrongly.`,
+		Example: `  roster bench run brannock/lyra-5/short-loan --phone "Lyra 5" --rehearse
+  roster bench run brannock/lyra-5/short-loan/3 --phone 192.0.2.7:5555 --keep payments`,
+		Args: wantArgs(1, 1, "a release: MAKER/MODEL/EDITION[/NUMBER]"),
+		RunE: func(c *cobra.Command, args []string) error {
+			for _, name := range leave {
+				choices.Leave = append(choices.Leave, android.PackageName(name))
+			}
+			for _, name := range off {
+				choices.Off = append(choices.Off, android.PackageName(name))
+			}
+			ctx, out := c.Context(), c.OutOrStdout()
+			body, err := to.what(ctx, args[0], draft)
+			if err != nil {
+				return err
+			}
+			p, err := to.phone(ctx, phone)
+			if err != nil {
+				return err
+			}
+			if body["capture"], err = to.capture(ctx, p); err != nil {
+				return err
+			}
+			body["choices"] = choices
+			var r run.Rehearsal
+			if err := to.ask(ctx, http.MethodPost, "/api/v1/rehearsals", nil, body, &r); err != nil {
+				return err
+			}
+			if err := tellRehearsal(out, r, rehearse, asJSON); err != nil || rehearse {
+				return err
+			}
+			body["bench"], body["phone"] = p.bench, p.Handle
+			var made struct{ ID string }
+			if err := to.ask(ctx, http.MethodPost, "/api/v1/runs", nil, body, &made); err != nil {
+				return err
+			}
+			return to.follow(ctx, out, made.ID)
+		},
+	}
+	to.flags(c)
+	f := c.Flags()
+	f.StringVar(&phone, "phone", "", "the phone: its address, its name or its handle on the Bench page")
+	f.BoolVar(&rehearse, "rehearse", false, "change nothing: say what would be done")
+	f.BoolVar(&asJSON, "json", false, "with --rehearse: print the rehearsal as JSON")
+	f.BoolVar(&draft, "draft", false, "run the profile as it is now, not a release of it")
+	f.StringArrayVar(&leave, "leave", nil, "a package that stays on this phone; may be given several times")
+	f.StringArrayVar(&off, "switch-off", nil, "a package that is switched off instead of removed")
+	f.StringArrayVar(&choices.Keep, "keep", []string{}, "a function that the phone's owner uses, such as payments")
+	f.IntSliceVar(&choices.Without, "without", []int{}, "numbers of other steps that are left out")
+	f.IntSliceVar(&choices.Seen, "seen", []int{}, "numbers of steps before the removal that you saw to")
+	f.BoolVar(&choices.NoRestart, "no-restart", false, "do not restart the phone at the end")
+	f.BoolVar(&choices.Anyway, "anyway", false, "run it on a firmware of the model that it was not made for")
+	return c
+}
+
+// capture takes a fresh capture of a phone and returns its id.
+func (r *remote) capture(ctx context.Context, p benchPhone) (string, error) {
+	var asked struct{ ID string }
+	if err := r.ask(ctx, http.MethodPost, "/api/v1/benches/"+p.bench+"/requests", nil, map[string]string{"kind": "capture", "phone": p.Handle}, &asked); err != nil {
+		return "", err
+	}
+	result, err := r.job(ctx, asked.ID)
+	if err != nil {
+		return "", err
+	}
+	var capture struct{ ID string }
+	return capture.ID, json.Unmarshal(result, &capture)
+}
+
+// tellRehearsal prints a rehearsal; it fails where it can't be run so.
+func tellRehearsal(out io.Writer, r run.Rehearsal, whole, asJSON bool) error {
+	if asJSON {
+		e := json.NewEncoder(out)
+		e.SetIndent("", "  ")
+		if err := e.Encode(r); err != nil {
+			return err
+		}
+	} else {
+		if whole {
+			for _, row := range r.Rows {
+				name := string(row.Package)
+				if row.Kind != "remove" {
+					name = row.Text
+				}
+				fmt.Fprintln(out, strings.TrimRight(fmt.Sprintf("%3d  %-8s %s  %s", row.Number, row.Would, android.Printable(name, 200), row.Why), " "))
+			}
+			for _, q := range r.Questions {
+				fmt.Fprintf(out, "ask the owner: %s (--keep %s)\n", q.Asks, q.Function)
+			}
+		}
+		fmt.Fprintf(out, "%s; %d would go, %d gone already, %d not on this phone, %d it will probably refuse, %d left out\n", r.FitWhy, r.Count.Goes, r.Count.Already, r.Count.Absent, r.Count.Refuses, r.Count.LeftOut)
+	}
+	if len(r.Stops) > 0 {
+		return errors.New(printableLines("nothing was done: " + strings.Join(r.Stops, "; ")))
+	}
+	return nil
+}
+
+// runOf finds a run by its number, or the last one of a phone.
+func (r *remote) runOf(ctx context.Context, args []string, phone string) (string, error) {
+	query := url.Values{"limit": {"1"}}
+	if len(args) > 0 {
+		n, err := strconv.ParseInt(args[0], 10, 64)
+		if err != nil || n < 1 {
+			return "", usageError{fmt.Errorf("%q is no number of a run", args[0])}
+		}
+		query.Set("before", strconv.FormatInt(n+1, 10))
+	} else {
+		p, err := r.phone(ctx, phone)
+		if err != nil {
+			return "", err
+		}
+		query.Set("phone", p.Mark)
+	}
+	var list struct {
+		Items []struct {
+			ID     string
+			Number int64
+		}
+	}
+	if err := r.ask(ctx, http.MethodGet, "/api/v1/runs", query, nil, &list); err != nil {
+		return "", err
+	}
+	if len(list.Items) == 0 || len(args) > 0 && strconv.FormatInt(list.Items[0].Number, 10) != args[0] {
+		return "", errors.New("there is no such run")
+	}
+	return list.Items[0].ID, nil
+}
+
+func continueCommand() *cobra.Command {
+	var to remote
+	var phone string
+	c := &cobra.Command{
+		Use:     "continue [RUN]",
+		Short:   "Go on with a run that was interrupted, stopped or held",
+		Example: "  roster bench continue 12\n  roster bench continue --phone \"Lyra 5\"",
+		Args:    wantArgs(0, 1, "at most the number of a run"),
+		RunE: func(c *cobra.Command, args []string) error {
+			id, err := to.runOf(c.Context(), args, phone)
+			if err == nil {
+				err = to.ask(c.Context(), http.MethodPost, "/api/v1/runs/"+id+"/continue", nil, nil, nil)
+			}
+			if err != nil {
+				return err
+			}
+			return to.follow(c.Context(), c.OutOrStdout(), id)
+		},
+	}
+	to.flags(c)
+	c.Flags().StringVar(&phone, "phone", "", "the phone whose last run is meant, where no number is given")
+	return c
+}
+
+func putBackCommand() *cobra.Command {
+	var to remote
+	var phone string
+	var names []string
+	c := &cobra.Command{
+		Use:     "put-back [RUN]",
+		Short:   "Put back what a run changed, the last change first",
+		Example: "  roster bench put-back 12\n  roster bench put-back 12 --package com.brannock.notes",
+		Args:    wantArgs(0, 1, "at most the number of a run"),
+		RunE: func(c *cobra.Command, args []string) error {
+			id, err := to.runOf(c.Context(), args, phone)
+			if err == nil {
+				body := map[string]any{}
+				if len(names) > 0 {
+					body["packages"] = names
+				}
+				err = to.ask(c.Context(), http.MethodPost, "/api/v1/runs/"+id+"/put-back", nil, body, nil)
+			}
+			if err != nil {
+				return err
+			}
+			return to.follow(c.Context(), c.OutOrStdout(), id)
+		},
+	}
+	to.flags(c)
+	c.Flags().StringVar(&phone, "phone", "", "the phone whose last run is meant, where no number is given")
+	c.Flags().StringArrayVar(&names, "package", nil, "put back this package alone; may be given several times")
+	return c
+}
