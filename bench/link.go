@@ -249,7 +249,7 @@ func (r linkResults) Run(ctx context.Context, id uuid.UUID, report run.Report) (
 		if err != nil {
 			return run.Orders{}, err
 		}
-		report.Answers = append(late, report.Answers...)
+		report.Answers = append(report.Answers, late...)
 	}
 	full := j.answered(report)
 	if full != nil {

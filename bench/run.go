@@ -31,7 +31,7 @@ const (
 	// stepTakes bounds one step.
 	stepTakes = 90 * time.Second
 	// heartbeat is how often a bench says that it still runs something.
-	heartbeat = 4 * time.Second
+	heartbeat = 3 * time.Second
 )
 
 // runner does one attempt at a run.

@@ -18,9 +18,9 @@ import (
 const (
 	// leaseTime is for how long a run counts as going after its bench was heard
 	// of last.
-	leaseTime = 15 * time.Second
+	leaseTime = 10 * time.Second
 	// firstLease is how long a bench has to take a run up.
-	firstLease = 30 * time.Second
+	firstLease = 20 * time.Second
 )
 
 // lockedRun is a run of which nobody else changes anything meanwhile.

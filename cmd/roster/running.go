@@ -210,6 +210,9 @@ func (p *printer) step(s journalStep, total, ended int) {
 	if name == "" {
 		name = s.Text
 	}
+	if s.Kind == run.SetBack {
+		name = "back: " + s.Key + " = " + s.Value
+	}
 	if s.Kind == run.PutBack {
 		name = "back: " + name
 	}
@@ -252,10 +255,11 @@ type followed struct {
 // errBadRun says that not all went well; what did not was printed.
 var errBadRun = errors.New("not all of it went well")
 
-// follow prints a run until it ends. The error says how it ended where not all
-// went well.
-func (r *remote) follow(ctx context.Context, out io.Writer, id string) error {
+// follow prints a run until it ends; what had ended before is left out where it
+// is gone on with. The error says how it ended where not all went well.
+func (r *remote) follow(ctx context.Context, out io.Writer, id string, before map[int]run.State) error {
 	p := newPrinter(out)
+	p.shown = before
 	known := map[int]journalStep{}
 	return r.events(ctx, "/api/v1/runs/"+id+"/events", func(data []byte) (bool, error) {
 		var f followed
@@ -358,7 +362,7 @@ was refused or interrupted, 2 used wrongly.`,
 			if err := to.ask(ctx, http.MethodPost, "/api/v1/runs", nil, body, &made); err != nil {
 				return err
 			}
-			return to.follow(ctx, out, made.ID)
+			return to.follow(ctx, out, made.ID, map[int]run.State{})
 		},
 	}
 	to.flags(c)
@@ -420,19 +424,20 @@ func tellRehearsal(out io.Writer, r run.Rehearsal, whole, asJSON bool) error {
 	return nil
 }
 
-// runOf finds a run by its number, or the last one of a phone.
-func (r *remote) runOf(ctx context.Context, args []string, phone string) (string, error) {
+// runOf finds a run by its number, or the last one of a phone, and how each of
+// its steps stands.
+func (r *remote) runOf(ctx context.Context, args []string, phone string) (id string, steps map[int]run.State, err error) {
 	query := url.Values{"limit": {"1"}}
 	if len(args) > 0 {
 		n, err := strconv.ParseInt(args[0], 10, 64)
 		if err != nil || n < 1 {
-			return "", usageError{fmt.Errorf("%q is no number of a run", args[0])}
+			return "", nil, usageError{fmt.Errorf("%q is no number of a run", args[0])}
 		}
 		query.Set("before", strconv.FormatInt(n+1, 10))
 	} else {
 		p, err := r.phone(ctx, phone)
 		if err != nil {
-			return "", err
+			return "", nil, err
 		}
 		query.Set("phone", p.Mark)
 	}
@@ -443,12 +448,20 @@ func (r *remote) runOf(ctx context.Context, args []string, phone string) (string
 		}
 	}
 	if err := r.ask(ctx, http.MethodGet, "/api/v1/runs", query, nil, &list); err != nil {
-		return "", err
+		return "", nil, err
 	}
 	if len(list.Items) == 0 || len(args) > 0 && strconv.FormatInt(list.Items[0].Number, 10) != args[0] {
-		return "", errors.New("there is no such run")
+		return "", nil, errors.New("there is no such run")
 	}
-	return list.Items[0].ID, nil
+	var f followed
+	if err := r.ask(ctx, http.MethodGet, "/api/v1/runs/"+list.Items[0].ID, nil, nil, &f); err != nil {
+		return "", nil, err
+	}
+	steps = map[int]run.State{}
+	for _, s := range f.Steps {
+		steps[s.Number] = s.State
+	}
+	return f.Run.ID, steps, nil
 }
 
 func continueCommand() *cobra.Command {
@@ -460,14 +473,14 @@ func continueCommand() *cobra.Command {
 		Example: "  roster bench continue 12\n  roster bench continue --phone \"Lyra 5\"",
 		Args:    wantArgs(0, 1, "at most the number of a run"),
 		RunE: func(c *cobra.Command, args []string) error {
-			id, err := to.runOf(c.Context(), args, phone)
+			id, before, err := to.runOf(c.Context(), args, phone)
 			if err == nil {
 				err = to.ask(c.Context(), http.MethodPost, "/api/v1/runs/"+id+"/continue", nil, nil, nil)
 			}
 			if err != nil {
 				return err
 			}
-			return to.follow(c.Context(), c.OutOrStdout(), id)
+			return to.follow(c.Context(), c.OutOrStdout(), id, before)
 		},
 	}
 	to.flags(c)
@@ -485,7 +498,7 @@ func putBackCommand() *cobra.Command {
 		Example: "  roster bench put-back 12\n  roster bench put-back 12 --package com.brannock.notes",
 		Args:    wantArgs(0, 1, "at most the number of a run"),
 		RunE: func(c *cobra.Command, args []string) error {
-			id, err := to.runOf(c.Context(), args, phone)
+			id, before, err := to.runOf(c.Context(), args, phone)
 			if err == nil {
 				body := map[string]any{}
 				if len(names) > 0 {
@@ -496,7 +509,7 @@ func putBackCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return to.follow(c.Context(), c.OutOrStdout(), id)
+			return to.follow(c.Context(), c.OutOrStdout(), id, before)
 		},
 	}
 	to.flags(c)

@@ -21,8 +21,8 @@ import (
 // settings are what serve and demo are told by flags or the environment.
 type settings struct {
 	listen, database, adb, adbProgram, secret, public, backups string
-	standIns                                          []string
-	hands                                             []bench.Hand
+	standIns                                                   []string
+	hands                                                      []bench.Hand
 }
 
 func (s *settings) flags(c *cobra.Command) {

@@ -1,0 +1,129 @@
+package faults_test
+
+import (
+	"flag"
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+)
+
+var (
+	runs = flag.Int("runs", 0, "how many runs are broken; 0 for a few")
+	seed = flag.Uint64("seed", 1, "what chance begins with")
+)
+
+// broken are the ways in which a run is broken.
+var broken = []string{"server", "bench", "adb", "cable", "phone"}
+
+// TestFaults breaks run after run and holds the phone to the journal.
+func TestFaults(t *testing.T) {
+	n := *runs
+	if n == 0 {
+		n = len(broken)
+	}
+	w := newWorld(t)
+	chance := rand.New(rand.NewPCG(*seed, 0))
+	var interrupted, continued, putBack, whole int
+	var longest time.Duration
+	by := map[string]int{}
+	for i := range n {
+		far := chance.IntN(2) == 0
+		how := broken[i%len(broken)]
+		if how == "bench" {
+			far = true // that of a server dies with it
+		}
+		at := w.near
+		if far {
+			at = w.far
+		}
+		if n > 20 || testing.Verbose() {
+			t.Logf("run %d of %d: the %s goes, on the %s bench", i+1, n, how, map[bool]string{true: "far", false: "server's"}[far])
+		}
+		at.begin()
+		id := w.start(at)
+		time.Sleep(time.Duration(chance.IntN(700)) * time.Millisecond)
+		w.breaks(how, at)
+		time.Sleep(time.Duration(chance.IntN(300)) * time.Millisecond)
+		begun := time.Now()
+		w.mends(how, at)
+		r := w.settled(id)
+		by[how]++
+		longest = max(longest, time.Since(begun))
+		w.agrees(at, r, how)
+		switch {
+		case r.Run.State == "finished":
+			whole++ // it was faster than what broke it
+		case chance.IntN(2) == 0:
+			interrupted, putBack = interrupted+1, putBack+1
+		default:
+			interrupted, continued = interrupted+1, continued+1
+			w.ask(at, id, "continue")
+			r = w.ended(id, "finished")
+			w.agrees(at, r, how)
+			if lost := slices.IndexFunc(r.Steps, func(s step) bool { return s.State == "waiting" }); lost >= 0 {
+				t.Errorf("step %d was lost", r.Steps[lost].Number)
+			}
+		}
+		if slices.ContainsFunc(r.Steps, func(s step) bool { return s.Kind == "remove" && s.State == "done" }) {
+			w.ask(at, id, "put-back")
+			r = w.ended(id, "put-back")
+			w.agrees(at, r, how)
+		}
+		if now := at.there(); !slices.Equal(now, at.before) {
+			t.Fatalf("after run %d the phone is not as it was: %s", i+1, differ(at.before, now))
+		}
+		if t.Failed() {
+			t.Fatalf("run %d, %s, seed %d", i+1, how, *seed)
+		}
+	}
+	t.Logf("%d runs, seed %d (%v): %d were interrupted, %d of them continued and %d put back; %d had ended before. Longest until nothing was unknown: %s", n, *seed, by, interrupted, continued, putBack, whole, longest.Round(100*time.Millisecond))
+}
+
+func differ(before, now []string) string {
+	var b strings.Builder
+	for _, name := range before {
+		if !slices.Contains(now, name) {
+			fmt.Fprintf(&b, "-%s ", name)
+		}
+	}
+	for _, name := range now {
+		if !slices.Contains(before, name) {
+			fmt.Fprintf(&b, "+%s ", name)
+		}
+	}
+	return b.String()
+}
+
+// agrees holds the phone to the journal.
+func (w *world) agrees(at *place, r ran, how string) {
+	w.t.Helper()
+	off := map[string]bool{}
+	removed := map[string]int{}
+	for _, s := range r.Steps {
+		if s.State == "unknown" || s.State == "sent" {
+			w.t.Errorf("%s: step %d is %s though the phone was looked at", how, s.Number, s.State)
+		}
+		if s.State != "done" {
+			continue
+		}
+		switch s.Kind {
+		case "remove":
+			off[s.Package] = true
+			removed[s.Package]++
+		case "put-back":
+			delete(off, s.Package)
+		}
+	}
+	now, times := at.there(), at.phone.TakenOff()
+	for _, name := range at.before {
+		if slices.Contains(now, name) == off[name] {
+			w.t.Errorf("%s: the journal says that %s is off: %t; the phone has it: %t", how, name, off[name], slices.Contains(now, name))
+		}
+		if n := times[name] - at.times[name]; n != removed[name] {
+			w.t.Errorf("%s: %s went %d times, and the journal knows of %d", how, name, n, removed[name])
+		}
+	}
+}

@@ -1,0 +1,416 @@
+package faults_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"io"
+	"log/slog"
+	"net"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"roster/core/android"
+	"roster/core/evidence"
+	"roster/core/profile"
+	"roster/demo"
+	"roster/phone"
+	"roster/server"
+	"roster/store"
+	"roster/store/storetest"
+)
+
+// place is a bench with its adb server and one phone.
+type place struct {
+	adb     string
+	phone   *phone.Phone
+	address string
+	control string
+	bench   string
+	handle  string
+	capture string
+	// before is what the phone had when a run began, times how often each
+	// package had gone until then.
+	before []string
+	times  map[string]int
+}
+
+func (p *place) there() []string {
+	off := p.phone.OffNames()
+	return slices.DeleteFunc(p.phone.InstalledNames(), func(n string) bool { return slices.Contains(off, n) })
+}
+
+func (p *place) begin() { p.before, p.times = p.there(), p.phone.TakenOff() }
+
+// world is a server, a bench elsewhere and their phones, all of which can be
+// killed.
+type world struct {
+	t         *testing.T
+	program   string
+	folder    string
+	database  string
+	listen    string
+	url       string
+	token     string
+	server    *exec.Cmd
+	bench     *exec.Cmd
+	near, far *place
+	cookie    *http.Cookie
+	profile   string
+}
+
+const password = "a long password"
+
+func free(t *testing.T) string {
+	t.Helper()
+	ln, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer ln.Close()
+	return ln.Addr().String()
+}
+
+func newWorld(t *testing.T) *world {
+	t.Helper()
+	if _, err := exec.LookPath("adb"); err != nil {
+		t.Fatal("adb is needed: run scripts/test, which installs it")
+	}
+	w := &world{t: t, folder: t.TempDir(), database: storetest.URL(t), listen: free(t)}
+	w.url = "http://" + w.listen
+	w.program = filepath.Join(w.folder, "roster")
+	if out, err := exec.Command("go", "build", "-o", w.program, "roster/cmd/roster").CombinedOutput(); err != nil {
+		t.Fatalf("%v: %s", err, out)
+	}
+	w.near, w.far = w.place("near-1"), w.place("far-1")
+	st, err := store.New(t.Context(), w.database)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(st.Close)
+	if err := st.Migrate(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	hash, err := server.HashPassword(password)
+	if err != nil {
+		t.Fatal(err)
+	}
+	person, err := st.AddPerson(t.Context(), "maintainer", "maintainer", "maintainer", hash)
+	if err != nil {
+		t.Fatal(err)
+	}
+	w.startServer()
+	t.Cleanup(func() { end(w.server); end(w.bench) })
+	w.signIn()
+	var made struct{ Token string }
+	w.api("POST", "/api/v1/benches", map[string]string{"name": "elsewhere"}, &made)
+	w.token = made.Token
+	w.startBench()
+	w.find(w.near)
+	w.find(w.far)
+	w.near.capture, w.far.capture = w.captured(w.near), w.captured(w.far)
+	w.profile = w.compose(st, person)
+	return w
+}
+
+// place runs a phone and picks a port for an adb server of its own.
+func (w *world) place(serial string) *place {
+	s, err := phone.Load(demo.World, "phones/lyra-5-desk.yaml")
+	if err != nil {
+		w.t.Fatal(err)
+	}
+	s.Serial, s.Properties["ro.serialno"], s.Prompt = serial, serial, "none"
+	s.RemovalTakes, s.RestartTakes, s.ComesBack = 25*time.Millisecond, 400*time.Millisecond, nil
+	for i := range s.Packages {
+		s.Packages[i].Back = ""
+	}
+	p := &place{phone: phone.New(s, slog.New(slog.DiscardHandler)), adb: free(w.t)}
+	ctx, cancel := context.WithCancel(context.Background())
+	w.t.Cleanup(cancel)
+	if p.address, err = p.phone.Listen(ctx, "127.0.0.1:0"); err != nil {
+		w.t.Fatal(err)
+	}
+	hand := httptest.NewServer(p.phone.Hand())
+	w.t.Cleanup(hand.Close)
+	p.control = hand.Listener.Addr().String()
+	w.t.Cleanup(func() { w.endADB(p) })
+	return p
+}
+
+func (w *world) endADB(p *place) {
+	_, port, _ := net.SplitHostPort(p.adb)
+	exec.Command("adb", "-P", port, "kill-server").Run()
+}
+
+// run starts the program in a process group of its own, without the adb server
+// that it may start: that one is killed by itself.
+func (w *world) run(args ...string) *exec.Cmd {
+	c := exec.Command(w.program, args...)
+	c.Env = append(os.Environ(), "ROSTER_DATABASE_URL="+w.database, "ROSTER_SECRET_FILE="+filepath.Join(w.folder, "secret"), "ROSTER_LOG=error")
+	c.Stderr = os.Stderr
+	if !testing.Verbose() {
+		c.Stderr = nil
+	}
+	if err := c.Start(); err != nil {
+		w.t.Fatal(err)
+	}
+	return c
+}
+
+// end kills a process at once, as a power cut would.
+func end(c *exec.Cmd) {
+	if c != nil && c.Process != nil {
+		c.Process.Signal(syscall.SIGKILL)
+		c.Wait()
+	}
+}
+
+func (w *world) startServer() {
+	w.server = w.run("serve", "--listen", w.listen, "--adb", w.near.adb, "--stand-in", w.near.address+"="+w.near.control, "--backups", filepath.Join(w.folder, "backups"))
+	w.until("the server answers", func() bool {
+		a, err := http.Get(w.url + "/readyz")
+		if err != nil {
+			return false
+		}
+		a.Body.Close()
+		return a.StatusCode == 200
+	})
+}
+
+func (w *world) startBench() {
+	w.bench = w.run("bench", "--server", w.url, "--token", w.token, "--adb", w.far.adb, "--stand-in", w.far.address+"="+w.far.control, "--journals", filepath.Join(w.folder, "journals"), "--backups", filepath.Join(w.folder, "far-backups"))
+}
+
+func (w *world) until(what string, true func() bool) {
+	w.t.Helper()
+	for end := time.Now().Add(2 * time.Minute); time.Now().Before(end); time.Sleep(50 * time.Millisecond) {
+		if true() {
+			return
+		}
+	}
+	w.t.Fatalf("never: %s", what)
+}
+
+func (w *world) signIn() {
+	raw, _ := json.Marshal(map[string]string{"login": "maintainer", "password": password})
+	a, err := http.Post(w.url+"/api/v1/session", "application/json", bytes.NewReader(raw))
+	if err != nil {
+		w.t.Fatal(err)
+	}
+	a.Body.Close()
+	if a.StatusCode != 200 || len(a.Cookies()) == 0 {
+		w.t.Fatalf("signing in: %s", a.Status)
+	}
+	w.cookie = a.Cookies()[0]
+}
+
+// try asks the server; the status is 0 where it does not answer.
+func (w *world) try(method, path string, body, out any) (int, string) {
+	var reader io.Reader
+	if body != nil {
+		raw, err := json.Marshal(body)
+		if err != nil {
+			w.t.Fatal(err)
+		}
+		reader = bytes.NewReader(raw)
+	}
+	r, err := http.NewRequest(method, w.url+path, reader)
+	if err != nil {
+		w.t.Fatal(err)
+	}
+	r.Header.Set("Content-Type", "application/json")
+	if w.cookie != nil {
+		r.AddCookie(w.cookie)
+	}
+	a, err := http.DefaultClient.Do(r)
+	if err != nil {
+		return 0, err.Error()
+	}
+	defer a.Body.Close()
+	raw, _ := io.ReadAll(a.Body)
+	if out != nil && a.StatusCode < 300 {
+		if err := json.Unmarshal(raw, out); err != nil {
+			w.t.Fatalf("%s %s: %v: %s", method, path, err, raw)
+		}
+	}
+	return a.StatusCode, string(raw)
+}
+
+func (w *world) api(method, path string, body, out any) {
+	w.t.Helper()
+	if status, words := w.try(method, path, body, out); status < 200 || status > 299 {
+		w.t.Fatalf("%s %s: %d %s", method, path, status, words)
+	}
+}
+
+// find waits until a bench has the place's phone ready, and says where.
+func (w *world) find(p *place) {
+	w.t.Helper()
+	w.until("the phone at "+p.address+" is ready", func() bool {
+		var list struct {
+			Items []struct {
+				ID   string
+				Away bool
+				View struct {
+					Phones []struct {
+						Handle, Address, Mark string
+						Ready                 bool
+					}
+				}
+			}
+		}
+		if status, _ := w.try("GET", "/api/v1/benches", nil, &list); status != 200 {
+			return false
+		}
+		for _, b := range list.Items {
+			for _, seen := range b.View.Phones {
+				if seen.Address == p.address && seen.Ready && seen.Mark != "" && !b.Away {
+					p.bench, p.handle = b.ID, seen.Handle
+					return true
+				}
+			}
+		}
+		return false
+	})
+}
+
+func (w *world) captured(p *place) string {
+	w.t.Helper()
+	var asked struct{ ID string }
+	w.api("POST", "/api/v1/benches/"+p.bench+"/requests", map[string]string{"kind": "capture", "phone": p.handle}, &asked)
+	var job struct {
+		State, Problem string
+		Result         struct{ ID string }
+	}
+	w.until("the capture is stored", func() bool {
+		w.try("GET", "/api/v1/jobs/"+asked.ID, nil, &job)
+		return job.State == "done" || job.State == "failed"
+	})
+	if job.Result.ID == "" {
+		w.t.Fatalf("%+v", job)
+	}
+	return job.Result.ID
+}
+
+// compose makes a profile that takes off whatever of two dozen packages nothing
+// keeps on the phone.
+func (w *world) compose(st *store.Store, person store.Person) string {
+	w.t.Helper()
+	r := profile.Rules{Method: evidence.RemoveForUser, HighestLoad: evidence.Loose, LeastStanding: evidence.Firm, Unproven: profile.ByHand,
+		Methods: map[evidence.Load]evidence.Method{}, Extras: []profile.Extra{{Kind: profile.HoldUpdates}, {Kind: profile.Wait, Seconds: 1}}}
+	for _, name := range w.near.there() {
+		if slices.Contains([]string{"com.brannock.home", "com.brannock.keys", "com.brannock.dialler", "com.brannock.retaildemo"}, name) {
+			continue // the phone needs them, or an administrator guards it
+		}
+		if strings.HasPrefix(name, "com.brannock.") || strings.HasPrefix(name, "com.fieldnote.") || strings.HasPrefix(name, "app.") {
+			r.Pins = append(r.Pins, profile.Pin{Package: android.PackageName(name), Goes: true, Reason: "to be broken"})
+		}
+		if len(r.Pins) == 24 {
+			break
+		}
+	}
+	sc, err := st.FindScope(w.t.Context(), "brannock", "lyra-5", "")
+	if err != nil {
+		w.t.Fatal(err)
+	}
+	id, err := st.AddProfile(w.t.Context(), store.NewProfile{Model: sc.Model.ID, Name: "Broken", Rules: r}, person.ID)
+	if err != nil {
+		w.t.Fatal(err)
+	}
+	return id.String()
+}
+
+type step struct {
+	Number                      int
+	Kind, Package, State, Words string
+}
+
+type ran struct {
+	Run struct {
+		ID, State, Why string
+		Settled        bool
+	}
+	Steps []step
+}
+
+func (w *world) start(p *place) string {
+	w.t.Helper()
+	w.find(p)
+	choices := map[string]any{"leave": []string{}, "off": []string{}, "keep": []string{}, "without": []int{}, "seen": []int{}, "noRestart": true, "anyway": false, "ownersData": ""}
+	var made struct{ ID string }
+	w.api("POST", "/api/v1/runs", map[string]any{"profile": w.profile, "capture": p.capture, "choices": choices, "bench": p.bench, "phone": p.handle}, &made)
+	return made.ID
+}
+
+func (w *world) breaks(how string, p *place) {
+	switch how {
+	case "server":
+		end(w.server)
+	case "bench":
+		end(w.bench)
+	case "adb":
+		w.endADB(p)
+	case "cable":
+		p.phone.Unplug()
+	case "phone":
+		p.phone.Restart()
+	}
+}
+
+func (w *world) mends(how string, p *place) {
+	switch how {
+	case "server":
+		w.startServer()
+	case "bench":
+		w.startBench()
+	case "cable":
+		p.phone.Plug()
+	}
+}
+
+// settled waits until a run is not going and nothing of it is unknown.
+func (w *world) settled(id string) (r ran) {
+	w.t.Helper()
+	w.until("the run is settled", func() bool {
+		r = ran{}
+		status, _ := w.try("GET", "/api/v1/runs/"+id, nil, &r)
+		return status == 200 && r.Run.State != "going" && r.Run.Settled
+	})
+	return r
+}
+
+func (w *world) ended(id, state string) (r ran) {
+	w.t.Helper()
+	if r = w.settled(id); r.Run.State != state {
+		w.t.Fatalf("the run is %s (%s), want %s", r.Run.State, r.Run.Why, state)
+	}
+	return r
+}
+
+// ask continues a run or puts it back, as soon as its phone is there.
+func (w *world) ask(p *place, id, what string) {
+	w.t.Helper()
+	w.find(p)
+	body := any(nil)
+	if what == "put-back" {
+		body = map[string]any{}
+	}
+	w.until("it can be asked to "+what, func() bool {
+		status, words := w.try("POST", "/api/v1/runs/"+id+"/"+what, body, nil)
+		if status == 204 {
+			return true
+		}
+		if status != 409 && status != 0 {
+			w.t.Fatalf("%s: %d %s", what, status, words)
+		}
+		return false
+	})
+}
