@@ -8,6 +8,8 @@ import (
 	"strings"
 	"testing"
 	"time"
+
+	"roster/phone"
 )
 
 var (
@@ -24,7 +26,7 @@ func TestFaults(t *testing.T) {
 	if n == 0 {
 		n = len(broken)
 	}
-	w := newWorld(t)
+	w := newWorld(t, func(s *phone.Scenario) { s.RemovalTakes = 25 * time.Millisecond }, 24)
 	chance := rand.New(rand.NewPCG(*seed, 0))
 	var interrupted, continued, putBack, whole int
 	var longest time.Duration

@@ -53,7 +53,7 @@ func (p *place) begin() { p.before, p.times = p.there(), p.phone.TakenOff() }
 // world is a server, a bench elsewhere and their phones, all of which can be
 // killed.
 type world struct {
-	t         *testing.T
+	t         testing.TB
 	program   string
 	folder    string
 	database  string
@@ -65,11 +65,12 @@ type world struct {
 	near, far *place
 	cookie    *http.Cookie
 	profile   string
+	extras    []profile.Extra
 }
 
 const password = "a long password"
 
-func free(t *testing.T) string {
+func free(t testing.TB) string {
 	t.Helper()
 	ln, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
@@ -79,18 +80,23 @@ func free(t *testing.T) string {
 	return ln.Addr().String()
 }
 
-func newWorld(t *testing.T) *world {
+// newWorld starts a server and a bench elsewhere, each with a phone of a
+// scenario that change may change; packages are for the profile to take off.
+func newWorld(t testing.TB, change func(*phone.Scenario), packages int) *world {
 	t.Helper()
 	if _, err := exec.LookPath("adb"); err != nil {
 		t.Fatal("adb is needed: run scripts/test, which installs it")
 	}
-	w := &world{t: t, folder: t.TempDir(), database: storetest.URL(t), listen: free(t)}
+	w := &world{t: t, folder: t.TempDir(), database: storetest.URL(t), listen: free(t), extras: []profile.Extra{{Kind: profile.HoldUpdates}, {Kind: profile.Wait, Seconds: 1}}}
+	if packages > 24 {
+		w.extras = nil // it is the speed that is looked at
+	}
 	w.url = "http://" + w.listen
 	w.program = filepath.Join(w.folder, "roster")
 	if out, err := exec.Command("go", "build", "-o", w.program, "roster/cmd/roster").CombinedOutput(); err != nil {
 		t.Fatalf("%v: %s", err, out)
 	}
-	w.near, w.far = w.place("near-1"), w.place("far-1")
+	w.near, w.far = w.place("near-1", change), w.place("far-1", change)
 	st, err := store.New(t.Context(), w.database)
 	if err != nil {
 		t.Fatal(err)
@@ -117,21 +123,22 @@ func newWorld(t *testing.T) *world {
 	w.find(w.near)
 	w.find(w.far)
 	w.near.capture, w.far.capture = w.captured(w.near), w.captured(w.far)
-	w.profile = w.compose(st, person)
+	w.profile = w.compose(st, person, packages)
 	return w
 }
 
 // place runs a phone and picks a port for an adb server of its own.
-func (w *world) place(serial string) *place {
+func (w *world) place(serial string, change func(*phone.Scenario)) *place {
 	s, err := phone.Load(demo.World, "phones/lyra-5-desk.yaml")
 	if err != nil {
 		w.t.Fatal(err)
 	}
 	s.Serial, s.Properties["ro.serialno"], s.Prompt = serial, serial, "none"
-	s.RemovalTakes, s.RestartTakes, s.ComesBack = 25*time.Millisecond, 400*time.Millisecond, nil
+	s.RestartTakes, s.ComesBack = 400*time.Millisecond, nil
 	for i := range s.Packages {
 		s.Packages[i].Back = ""
 	}
+	change(s)
 	p := &place{phone: phone.New(s, slog.New(slog.DiscardHandler)), adb: free(w.t)}
 	ctx, cancel := context.WithCancel(context.Background())
 	w.t.Cleanup(cancel)
@@ -302,18 +309,21 @@ func (w *world) captured(p *place) string {
 
 // compose makes a profile that takes off whatever of two dozen packages nothing
 // keeps on the phone.
-func (w *world) compose(st *store.Store, person store.Person) string {
+func (w *world) compose(st *store.Store, person store.Person, packages int) string {
 	w.t.Helper()
 	r := profile.Rules{Method: evidence.RemoveForUser, HighestLoad: evidence.Loose, LeastStanding: evidence.Firm, Unproven: profile.ByHand,
-		Methods: map[evidence.Load]evidence.Method{}, Extras: []profile.Extra{{Kind: profile.HoldUpdates}, {Kind: profile.Wait, Seconds: 1}}}
+		Extras: w.extras}
 	for _, name := range w.near.there() {
 		if slices.Contains([]string{"com.brannock.home", "com.brannock.keys", "com.brannock.dialler", "com.brannock.retaildemo"}, name) {
 			continue // the phone needs them, or an administrator guards it
 		}
-		if strings.HasPrefix(name, "com.brannock.") || strings.HasPrefix(name, "com.fieldnote.") || strings.HasPrefix(name, "app.") {
-			r.Pins = append(r.Pins, profile.Pin{Package: android.PackageName(name), Goes: true, Reason: "to be broken"})
+		if packages == removals && !strings.HasPrefix(name, "app.measured.") {
+			continue
 		}
-		if len(r.Pins) == 24 {
+		if strings.HasPrefix(name, "com.brannock.") || strings.HasPrefix(name, "com.fieldnote.") || strings.HasPrefix(name, "app.") {
+			r.Pins = append(r.Pins, profile.Pin{Package: android.PackageName(name), Goes: true, Reason: "to be taken off"})
+		}
+		if len(r.Pins) == packages {
 			break
 		}
 	}
@@ -344,7 +354,7 @@ type ran struct {
 func (w *world) start(p *place) string {
 	w.t.Helper()
 	w.find(p)
-	choices := map[string]any{"leave": []string{}, "off": []string{}, "keep": []string{}, "without": []int{}, "seen": []int{}, "noRestart": true, "anyway": false, "ownersData": ""}
+	choices := none
 	var made struct{ ID string }
 	w.api("POST", "/api/v1/runs", map[string]any{"profile": w.profile, "capture": p.capture, "choices": choices, "bench": p.bench, "phone": p.handle}, &made)
 	return made.ID

@@ -52,7 +52,9 @@ func (p *Phone) service(name string) func(*stream) {
 func (p *Phone) shellV1(s *stream, command string) {
 	ctx, cancel := s.context()
 	defer cancel()
-	out := p.faulty(command, s, s)
+	held := newPipe(s)
+	defer held.Close()
+	out := p.faulty(command, s, held)
 	p.shell(ctx, command, s, out, out)
 }
 
@@ -75,8 +77,9 @@ func (p *Phone) shellV2(s *stream, command string) {
 		feed.CloseWithError(err)
 	}()
 	defer in.Close()
-	stdout := p.faulty(command, s, packetWriter{s, packetStdout})
-	code := p.shell(ctx, command, in, stdout, packetWriter{s, packetStderr})
+	held := newPipe(packetWriter{s, packetStdout})
+	code := p.shell(ctx, command, in, p.faulty(command, s, held), after{held, packetWriter{s, packetStderr}})
+	held.Close()
 	packetWriter{s, packetExit}.Write([]byte{code})
 }
 
@@ -170,6 +173,9 @@ func (f *faultyWriter) Write(p []byte) (int, error) {
 	}
 	n, _ := f.w.Write(p[:f.left])
 	f.left = 0
+	if held, ok := f.w.(*pipe); ok {
+		held.flush()
+	}
 	if f.fault.Do == "hang" {
 		select {
 		case <-f.stream.done:
