@@ -251,6 +251,8 @@ func noticeSentence(n store.Notice) string {
 		return n.By + " published " + about
 	case "publish-returned":
 		return n.By + " wants something changed before " + about + " is published: " + n.Words
+	case "check-due":
+		return n.Words
 	case "withdrawn":
 		return n.By + " withdrew a release of " + about + ": " + n.Words
 	}

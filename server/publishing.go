@@ -10,6 +10,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/google/uuid"
 
+	"roster/core/run"
 	"roster/store"
 )
 
@@ -79,12 +80,12 @@ func (s *Server) publishingRoutes() {
 			return nil, s.store.Withdraw(ctx, in.ID, reason, personOf(ctx).ID)
 		})
 	route(s, Technician, huma.Operation{OperationID: "listReleases", Method: http.MethodGet, Path: "/api/v1/releases", Summary: "Releases in scope, newest first"},
-		func(ctx context.Context, in *ScopeInput) (*listOutput[store.ReleaseLine], error) {
+		func(ctx context.Context, in *ScopeInput) (*listOutput[releaseLine], error) {
 			sc, err := s.scope(ctx, *in)
 			if err != nil {
 				return nil, err
 			}
-			return listOf(s.store.Releases(ctx, sc, maxList))
+			return listOf(s.releases(ctx, sc))
 		})
 	route(s, Technician, huma.Operation{OperationID: "listKeys", Method: http.MethodGet, Path: "/api/v1/keys", Summary: "The keys that releases are and were signed with"},
 		func(ctx context.Context, _ *struct{}) (*listOutput[store.PublicKey], error) {
@@ -168,3 +169,29 @@ func (s *Server) decidePublication(ctx context.Context, in *verdictInput) (*verd
 }
 
 func itoa(n int) string { return strconv.Itoa(n) }
+
+// releaseLine is a release with what its own runs come to.
+type releaseLine struct {
+	store.ReleaseLine
+	Own run.Own `json:"own"`
+}
+
+func (s *Server) releases(ctx context.Context, sc store.Scope) ([]releaseLine, error) {
+	list, err := s.store.Releases(ctx, sc, maxList)
+	if err != nil {
+		return nil, err
+	}
+	ids := make([]uuid.UUID, len(list))
+	for i, r := range list {
+		ids[i] = r.ID
+	}
+	own, err := s.store.OwnFigures(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]releaseLine, len(list))
+	for i, r := range list {
+		out[i] = releaseLine{r, own[r.ID]}
+	}
+	return out, nil
+}

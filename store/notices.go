@@ -13,17 +13,19 @@ import (
 type Notice struct {
 	ID uuid.UUID `db:"id" json:"id"`
 	// Kind is decided, comment, asked, revised, conflict, publish-asked,
-	// publish-published, publish-returned or withdrawn.
+	// publish-published, publish-returned, withdrawn or check-due.
 	Kind     string     `db:"kind" json:"kind"`
 	ChangeID *uuid.UUID `db:"change_id" json:"changeId,omitempty"`
 	Change   int64      `db:"change" json:"change"`
 	Title    string     `db:"title" json:"title"`
 	// Profile is what it is about where that is not a change.
 	ProfileID *uuid.UUID `db:"profile_id" json:"profileId,omitempty"`
-	By        string     `db:"by" json:"by"`
-	Words     string     `db:"words" json:"words"`
-	At        time.Time  `db:"at" json:"at"`
-	Read      bool       `db:"read" json:"read"`
+	// RunID is the run whose check list is due.
+	RunID *uuid.UUID `db:"run_id" json:"runId,omitempty"`
+	By    string     `db:"by" json:"by"`
+	Words string     `db:"words" json:"words"`
+	At    time.Time  `db:"at" json:"at"`
+	Read  bool       `db:"read" json:"read"`
 }
 
 // tell leaves a notice for people; those who caused it are left out.
@@ -38,7 +40,7 @@ func tell(ctx context.Context, tx pgx.Tx, people []uuid.UUID, kind string, chang
 }
 
 const noticeColumns = `
-	select n.id, n.kind, n.change_id, coalesce(c.number, 0) as change, coalesce(c.title, d.name || ': ' || f.name, '') as title, n.profile_id, coalesce(b.name, '') as by, n.words, n.at, n.read_at is not null as read
+	select n.id, n.kind, n.change_id, coalesce(c.number, 0) as change, coalesce(c.title, d.name || ': ' || f.name, '') as title, n.profile_id, n.run_id, coalesce(b.name, '') as by, n.words, n.at, n.read_at is not null as read
 	from notices n left join changes c on c.id = n.change_id left join people b on b.id = n.by_id
 		left join profiles f on f.id = n.profile_id left join models d on d.id = f.model_id`
 

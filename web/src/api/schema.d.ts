@@ -3511,6 +3511,7 @@ export interface components {
             kind: string;
             profileId?: string;
             read: boolean;
+            runId?: string;
             title: string;
             words: string;
         };

@@ -2,13 +2,15 @@
 // The journal's lines. What went well is folded once it is past; what ended
 // badly stays in sight, and what is to come is shown a little ahead.
 import { computed, ref } from 'vue'
+import { api, ask, type Schemas } from '@/api/client'
 import { count } from '@/evidence/words'
 import PackageName from '@/marks/PackageName.vue'
 import { useTimeAgo } from '@vueuse/core'
 import { named, ofPackage, stepWord, type Run, type RunStep } from './run'
+import { useDoing } from '@/shell/doing'
 import StepTrouble from './StepTrouble.vue'
 
-const props = defineProps<{ run: Run; steps: RunStep[]; here: boolean }>()
+const props = defineProps<{ run: Run; steps: RunStep[]; here: boolean; at?: Schemas['PhoneAt'] }>()
 const open = ref(new Set<number>())
 const lookedAt = useTimeAgo(computed(() => props.run.nowAt ?? props.run.startedAt))
 
@@ -79,6 +81,25 @@ function toggle(key: number) {
 const bad = (s: RunStep) => ['refused', 'failed'].includes(s.state)
 const put = (s: RunStep) => props.steps.some((u) => u.undoes === s.number && u.state === 'done')
 const back = (s: RunStep) => s.kind === 'remove' && s.state === 'done' && !put(s) && props.run.back[s.package ?? '']
+const { busy, wrong, run: doing } = useDoing()
+// By name, any time the phone is there and nothing of the run is going.
+const mayPutBack = (s: RunStep) =>
+  s.kind === 'remove' &&
+  s.state === 'done' &&
+  !put(s) &&
+  props.here &&
+  props.run.settled &&
+  props.run.state !== 'going' &&
+  !props.steps.some((o) => o.again === s.number && o.state === 'done')
+const putBack = (s: RunStep) =>
+  doing(() =>
+    ask(
+      api.POST('/api/v1/runs/{id}/put-back', {
+        params: { path: { id: props.run.id } },
+        body: { packages: [s.package!] },
+      }),
+    ),
+  )
 </script>
 
 <template>
@@ -133,14 +154,24 @@ const back = (s: RunStep) => s.kind === 'remove' && s.state === 'done' && !put(s
           >
           <span class="mono second words" :title="l.step.words"
             >{{ l.step.state === 'sent' ? '…' : l.step.state === 'unknown' ? 'nobody knows yet' : l.step.words
-            }}<b v-if="back(l.step)" class="ochre"> came back</b><b v-if="put(l.step)" class="faint"> put back</b></span
+            }}<b v-if="back(l.step)" class="ochre"> came back</b><b v-if="put(l.step)" class="faint"> put back</b
+            ><button
+              v-if="mayPutBack(l.step)"
+              class="link back"
+              :disabled="busy"
+              :aria-label="`Put back ${l.step.package}`"
+              @click="putBack(l.step)"
+            >
+              put back
+            </button></span
           >
           <span class="second n">{{ l.step.took || '' }}</span>
         </li>
-        <StepTrouble v-if="bad(l.step)" :run="run" :step="l.step" :steps="steps" :here="here" />
+        <StepTrouble v-if="bad(l.step)" :run="run" :step="l.step" :steps="steps" :here="here" :at="at" />
       </template>
     </template>
   </ol>
+  <p v-if="wrong" class="came harm" role="alert">{{ wrong }}</p>
   <p v-if="Object.keys(run.back).length" class="came" data-testid="back">
     <b>{{ count(Object.keys(run.back).length, 'package') }} came back by themselves</b>
     <span class="second">
@@ -191,6 +222,15 @@ i {
   overflow: hidden;
   white-space: nowrap;
   text-overflow: ellipsis;
+}
+.back {
+  margin-left: 10px;
+  font-family: var(--sans);
+  opacity: 0;
+}
+.step:hover .back,
+.back:focus-visible {
+  opacity: 1;
 }
 .fold button {
   width: 100%;

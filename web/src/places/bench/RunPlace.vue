@@ -143,7 +143,7 @@ useKeys([
           <b>It was interrupted, and compared with the phone since.</b> Nothing is unknown any more: continue, or put
           back.
         </div>
-        <RunLines :run="run" :steps="steps" :here="!!here" />
+        <RunLines :run="run" :steps="steps" :here="!!here" :at="here" />
         <CheckSheet v-if="['finished', 'put-back'].includes(run.state) || run.hunts.length" :run="run" :here="!!here" />
         <DraftPanel v-if="['finished', 'put-back'].includes(run.state) && run.settled" :run="run" :own="own" />
       </template>

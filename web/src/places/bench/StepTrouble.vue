@@ -3,12 +3,13 @@
 // did, and what can be tried next.
 import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
-import { api, ask } from '@/api/client'
-import { count } from '@/evidence/words'
+import { api, ask, type Schemas } from '@/api/client'
+import { ago, count } from '@/evidence/words'
 import { useDoing } from '@/shell/doing'
+import { useJob } from './job'
 import type { Run, RunStep } from './run'
 
-const props = defineProps<{ run: Run; step: RunStep; steps: RunStep[]; here: boolean }>()
+const props = defineProps<{ run: Run; step: RunStep; steps: RunStep[]; here: boolean; at?: Schemas['PhoneAt'] }>()
 const path = computed(() => ({ id: props.run.id, number: props.step.number }))
 const met = useQuery({
   queryKey: computed(() => ['met', path.value]),
@@ -28,6 +29,29 @@ const others = computed(() => {
 })
 const instead = computed(() => props.steps.find((s) => s.again === props.step.number))
 const can = (what: string) => props.step.means?.try.includes(what)
+// What the image holds no copy of can come from a backup on the phone's bench.
+const backups = useQuery({
+  queryKey: computed(() => ['backups', props.at]),
+  queryFn: () =>
+    ask(
+      api.GET('/api/v1/benches/{id}/phones/{handle}/backups', {
+        params: { path: { id: props.at!.bench, handle: props.at!.handle } },
+      }),
+    ).then((r) => r.items),
+  enabled: computed(() => !!can('restore') && !!props.at),
+})
+const backup = computed(() => backups.data.value?.find((b) => b.packages.includes(props.step.package ?? '')))
+const job = useJob<unknown, { packages: number; wrong: { why: string }[] }>()
+const restore = () =>
+  doing(async () => {
+    const made = await ask(
+      api.POST('/api/v1/backups/{id}/restore', {
+        params: { path: { id: backup.value!.id } },
+        body: { packages: [props.step.package!] },
+      }),
+    )
+    job.watch(made.job)
+  })
 const { busy, wrong, run: doing } = useDoing()
 const switchOff = () =>
   doing(() => ask(api.POST('/api/v1/runs/{id}/steps/{number}/instead', { params: { path: path.value } })))
@@ -44,7 +68,14 @@ const switchOff = () =>
       <button class="link" :disabled="busy || !here" @click="switchOff">do that</button>
       <span class="second">or leave it</span>
     </template>
-    <span v-else-if="can('restore')" class="second">A backup on this bench may bring it back.</span>
+    <template v-else-if="can('restore')">
+      <span v-if="job.result.value?.packages">It was installed from the backup.</span>
+      <button v-else-if="backup" class="link" :disabled="busy || job.busy.value" @click="restore">
+        install it from the backup of {{ ago(backup.madeAt) }}
+      </button>
+      <span v-else class="second">No backup on this bench holds it.</span>
+      <span v-for="w in job.result.value?.wrong ?? []" :key="w.why" class="harm"> {{ w.why }}</span>
+    </template>
     <span v-if="wrong" class="harm" role="alert"> {{ wrong }}</span>
   </li>
 </template>

@@ -48,6 +48,7 @@ const filesOf = (t: Trial) => props.files.filter((f) => t.attachments.includes(f
             <button class="link" :aria-expanded="opened === t.id" @click="opened = opened === t.id ? undefined : t.id">
               {{ outcomeWord[t.outcome] }}{{ t.function ? `: ${slugWords(t.function)}` : '' }}
             </button>
+            <a v-if="t.run" class="second" :href="`/run/${t.run}`" target="_blank">run {{ t.run }}</a>
             <span v-if="t.note" class="second note" dir="auto">{{ t.note }}</span>
           </td>
           <td>{{ t.model }} {{ t.carrier }} {{ t.version }}</td>

@@ -38,7 +38,11 @@ const did: Record<string, string> = {
     <p v-if="news.isError.value" class="harm" role="alert">{{ words(news.error.value) }}</p>
     <ol>
       <li v-for="n in news.data.value?.items ?? []" :key="n.id" :class="{ fresh: !n.read }">
-        <p>
+        <p v-if="n.runId">
+          <router-link class="link" :to="{ name: 'run', params: { id: n.runId }, query }">{{ n.words }}</router-link>
+          <span class="second when" :title="exactTime(n.at)">{{ ago(n.at) }}</span>
+        </p>
+        <p v-else>
           {{ n.by }} {{ did[n.kind] }}
           <router-link v-if="n.changeId" class="link" :to="{ name: 'change', params: { id: n.changeId }, query }">{{
             n.title
@@ -51,7 +55,7 @@ const did: Record<string, string> = {
           >
           <span class="second when" :title="exactTime(n.at)">{{ ago(n.at) }}</span>
         </p>
-        <p v-if="n.words" class="said" dir="auto">{{ n.kind === 'decided' ? n.words : `“${n.words}”` }}</p>
+        <p v-if="n.words && !n.runId" class="said" dir="auto">{{ n.kind === 'decided' ? n.words : `“${n.words}”` }}</p>
       </li>
     </ol>
     <div v-if="news.data.value && !news.data.value.items.length" class="empty">

@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
-import { api, ask, words, type Schemas } from '@/api/client'
+import { api, ask, words } from '@/api/client'
 import SheetDialog from '@/evidence/SheetDialog.vue'
-import { ago, count, exactTime } from '@/evidence/words'
+import { ago, ceiling, count, exactTime } from '@/evidence/words'
 import { useDoing } from '@/shell/doing'
 import { useScope } from '@/shell/scope'
 import { useSession } from '@/shell/session'
@@ -17,7 +17,7 @@ const releases = useQuery({
 const list = computed(() => releases.data.value ?? [])
 const { may } = useSession()
 const client = useQueryClient()
-const withdrawing = ref<Schemas['ReleaseLine']>()
+const withdrawing = ref<{ id: string; modelName: string; editionName: string; number: number }>()
 const reason = ref('')
 const { busy, wrong, run } = useDoing()
 const withdraw = () =>
@@ -45,6 +45,15 @@ const withdraw = () =>
       <span>no. {{ r.number }}</span>
       <span :class="{ harm: r.state === 'withdrawn' }">{{ r.state }}</span>
       <span>{{ count(r.steps, 'package') }}</span>
+      <span
+        class="second"
+        :title="
+          r.own.phones
+            ? `${r.own.harmed} of ${count(r.own.phones, 'phone')} harmed`
+            : 'no phone that ran it was checked for a day'
+        "
+        >{{ r.own.phones ? `≤ ${ceiling(r.own.ceiling)} of ${count(r.own.phones, 'phone')}` : 'not checked yet' }}</span
+      >
       <span class="second" :title="exactTime(r.publishedAt)">{{ ago(r.publishedAt) }} by {{ r.publishedBy }}</span>
       <span class="mono second" :title="r.sha256">{{ r.sha256.slice(0, 12) }}</span>
       <span
@@ -104,7 +113,7 @@ ol {
 }
 li {
   display: grid;
-  grid-template-columns: minmax(0, 1fr) 46px 74px 88px 186px 96px 58px;
+  grid-template-columns: minmax(0, 1fr) 46px 70px 84px 124px 170px 84px 58px;
   gap: 12px;
   padding: 8px 18px;
   border-bottom: 1px solid var(--row);
