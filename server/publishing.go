@@ -80,7 +80,7 @@ func (s *Server) publishingRoutes() {
 			return nil, s.store.Withdraw(ctx, in.ID, reason, personOf(ctx).ID)
 		})
 	route(s, Technician, huma.Operation{OperationID: "listReleases", Method: http.MethodGet, Path: "/api/v1/releases", Summary: "Releases in scope, newest first"},
-		func(ctx context.Context, in *ScopeInput) (*listOutput[releaseLine], error) {
+		func(ctx context.Context, in *ScopeInput) (*listOutput[listedRelease], error) {
 			sc, err := s.scope(ctx, *in)
 			if err != nil {
 				return nil, err
@@ -170,13 +170,13 @@ func (s *Server) decidePublication(ctx context.Context, in *verdictInput) (*verd
 
 func itoa(n int) string { return strconv.Itoa(n) }
 
-// releaseLine is a release with what its own runs come to.
-type releaseLine struct {
+// listedRelease is a release with what its own runs come to.
+type listedRelease struct {
 	store.ReleaseLine
 	Own run.Own `json:"own"`
 }
 
-func (s *Server) releases(ctx context.Context, sc store.Scope) ([]releaseLine, error) {
+func (s *Server) releases(ctx context.Context, sc store.Scope) ([]listedRelease, error) {
 	list, err := s.store.Releases(ctx, sc, maxList)
 	if err != nil {
 		return nil, err
@@ -189,9 +189,9 @@ func (s *Server) releases(ctx context.Context, sc store.Scope) ([]releaseLine, e
 	if err != nil {
 		return nil, err
 	}
-	out := make([]releaseLine, len(list))
+	out := make([]listedRelease, len(list))
 	for i, r := range list {
-		out[i] = releaseLine{r, own[r.ID]}
+		out[i] = listedRelease{r, own[r.ID]}
 	}
 	return out, nil
 }

@@ -3272,6 +3272,9 @@ export interface components {
         ListKeptBackup: {
             items: components["schemas"]["KeptBackup"][];
         };
+        ListListedRelease: {
+            items: components["schemas"]["ListedRelease"][];
+        };
         ListMaker: {
             items: components["schemas"]["Maker"][];
         };
@@ -3290,9 +3293,6 @@ export interface components {
         ListPublicKey: {
             items: components["schemas"]["PublicKey"][];
         };
-        ListReleaseLine: {
-            items: components["schemas"]["ReleaseLine"][];
-        };
         ListRunLine: {
             items: components["schemas"]["RunLine"][];
         };
@@ -3304,6 +3304,31 @@ export interface components {
         };
         ListToken: {
             items: components["schemas"]["Token"][];
+        };
+        ListedRelease: {
+            edition: string;
+            editionName: string;
+            id: string;
+            maker: string;
+            makerName: string;
+            model: string;
+            modelName: string;
+            /** Format: int64 */
+            number: number;
+            own: components["schemas"]["BenchOwn"];
+            /** Format: date-time */
+            publishedAt: string;
+            publishedBy: string;
+            sha256: string;
+            sisters: components["schemas"]["ProfileModel"][];
+            /** @enum {string} */
+            state: "current" | "replaced" | "withdrawn";
+            /** Format: int64 */
+            steps: number;
+            /** Format: date-time */
+            withdrawnAt?: string;
+            withdrawnBy?: string;
+            withdrawnReason: string;
         };
         LogInputBody: {
             /** @description Lines of logcat */
@@ -7433,7 +7458,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ListReleaseLine"];
+                    "application/json": components["schemas"]["ListListedRelease"];
                 };
             };
             /** @description Error */
