@@ -107,7 +107,7 @@ func (j journal) late() ([]run.StepAnswer, error) {
 		if e.What == "sent" {
 			delete(last, e.Step)
 		} else if e.State.Ended() {
-			last[e.Step] = run.StepAnswer{e.Step, e.State, e.Words, e.Took}
+			last[e.Step] = run.StepAnswer{Step: e.Step, State: e.State, Words: e.Words, Took: e.Took}
 		}
 	}
 	var list []run.StepAnswer

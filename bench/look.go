@@ -44,6 +44,20 @@ func look(session *adb.Session, keys []run.Key) (*run.Seen, string, error) {
 	if err != nil {
 		return nil, "", err
 	}
+	seen := Seen(c)
+	if len(seen.Installed) == 0 {
+		return nil, "", fmt.Errorf("the phone does not list its packages")
+	}
+	if seen.Settings, err = settings(session, append([]run.Key{bootCount}, keys...)); err != nil {
+		return nil, "", err
+	}
+	seen.Boots, _ = strconv.Atoi(seen.Settings[bootCount.String()])
+	delete(seen.Settings, bootCount.String())
+	return seen, c.Identity.Serial, nil
+}
+
+// Seen is what a capture says, as a run needs it, without any settings.
+func Seen(c *android.Capture) *run.Seen {
 	seen := &run.Seen{Fingerprint: c.Identity.Fingerprint, SDK: c.Identity.SDK, Facts: c.Phone, Known: []android.PackageName{}, Installed: []android.PackageName{}, Off: []android.PackageName{}}
 	for i := range c.Packages {
 		p := &c.Packages[i]
@@ -55,15 +69,7 @@ func look(session *adb.Session, keys []run.Key) (*run.Seen, string, error) {
 			}
 		}
 	}
-	if len(seen.Installed) == 0 {
-		return nil, "", fmt.Errorf("the phone does not list its packages")
-	}
-	if seen.Settings, err = settings(session, append([]run.Key{bootCount}, keys...)); err != nil {
-		return nil, "", err
-	}
-	seen.Boots, _ = strconv.Atoi(seen.Settings[bootCount.String()])
-	delete(seen.Settings, bootCount.String())
-	return seen, c.Identity.Serial, nil
+	return seen
 }
 
 // Looked is the result of a look: what the phone has, and its serial number on

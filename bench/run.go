@@ -292,7 +292,7 @@ func (w *runner) needless(step run.Step) (words string, state run.State) {
 }
 
 func (w *runner) answer(step run.Step, state run.State, words string, took time.Duration) {
-	w.answers = append(w.answers, run.StepAnswer{step.Number, state, android.Printable(words, 500), took.Milliseconds()})
+	w.answers = append(w.answers, run.StepAnswer{Step: step.Number, State: state, Words: android.Printable(words, 500), Took: took.Milliseconds()})
 }
 
 // receive takes the answer to the oldest step that is under way.

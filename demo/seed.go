@@ -1,7 +1,6 @@
 package demo
 
 import (
-	"bytes"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -14,8 +13,6 @@ import (
 	"github.com/goccy/go-yaml"
 	"github.com/google/uuid"
 
-	"roster/bench"
-	"roster/core/android"
 	"roster/core/catalog"
 	"roster/core/change"
 	"roster/phone"
@@ -56,6 +53,7 @@ type sample struct {
 	Packages map[string]said `yaml:"packages"`
 	Changes  []sampleChange  `yaml:"changes"`
 	Profiles []sampleProfile `yaml:"profiles"`
+	Runs     []sampleRun     `yaml:"runs"`
 }
 
 // seeder fills one empty installation.
@@ -87,7 +85,7 @@ func Seed(ctx context.Context, in Installation) error {
 	if err := yaml.UnmarshalWithOptions(raw, &s.sample, yaml.Strict()); err != nil {
 		return fmt.Errorf("people-and-evidence.yaml: %w", err)
 	}
-	for _, step := range []func() error{s.addPeople, s.addCaptures, s.addNames, s.addSaid, s.addProfiles, s.addChanges} {
+	for _, step := range []func() error{s.addPeople, s.addCaptures, s.addNames, s.addSaid, s.addProfiles, s.addChanges, s.addRuns} {
 		if err := step(); err != nil {
 			return err
 		}
@@ -145,13 +143,7 @@ func (s *seeder) addCaptures() error {
 
 func (s *seeder) capture(scenario *phone.Scenario, key string) error {
 	p := phone.New(scenario, slog.New(slog.DiscardHandler))
-	var reading android.Reading
-	for _, q := range bench.Questions() {
-		if err := reading.Read(q.Asking, bytes.NewReader(p.Ask(s.ctx, q.Line()))); err != nil {
-			return err
-		}
-	}
-	capture, err := reading.Capture()
+	capture, err := s.read(p)
 	if err != nil {
 		return err
 	}

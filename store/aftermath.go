@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"github.com/google/uuid"
@@ -23,6 +24,8 @@ type CheckAnswer struct {
 	Answer      run.Answer
 	Note        string
 	Attachments []uuid.UUID
+	// At is when it was tried; zero is now.
+	At time.Time
 }
 
 // AnswerCheck writes the answer to a check; the last one stands.
@@ -34,9 +37,13 @@ func (s *Store) AnswerCheck(ctx context.Context, id uuid.UUID, number int, perso
 		if a.Attachments == nil {
 			a.Attachments = []uuid.UUID{}
 		}
+		var at *time.Time
+		if !a.At.IsZero() {
+			at = &a.At
+		}
 		tag, err := tx.Exec(ctx, `
-			update run_checks set answer = $3, note = $4, attachments = $5, answered_by = case when $3 = '' then null else $6::uuid end, answered_at = case when $3 = '' then null else now() end
-			where run_id = $1 and number = $2`, id, number, string(a.Answer), a.Note, a.Attachments, person)
+			update run_checks set answer = $3, note = $4, attachments = $5, answered_by = case when $3 = '' then null else $6::uuid end, answered_at = case when $3 = '' then null else coalesce($7::timestamptz, now()) end
+			where run_id = $1 and number = $2`, id, number, string(a.Answer), a.Note, a.Attachments, person, at)
 		if err == nil && tag.RowsAffected() == 0 {
 			err = ErrNotFound
 		}
@@ -65,18 +72,28 @@ func speakFor(ctx context.Context, tx pgx.Tx, id uuid.UUID) error {
 		return err
 	}
 	list := journalOf(steps)
-	covered := []uuid.UUID{}
+	covered := map[uuid.UUID]*profile.Document{}
 	var release uuid.UUID
 	var document []byte
 	_, err = pgx.ForEachRow(rows, []any{&release, &document}, func() error {
 		d, err := profile.ParseDocument(document)
 		if err == nil && run.Covers(d, list) {
-			covered = append(covered, release)
+			covered[release] = d
 		}
 		return nil // one that this program can't read speaks for itself
 	})
 	if err != nil {
 		return err
+	}
+	r, err := readRun(ctx, tx, id)
+	if err != nil {
+		return err
+	}
+	releases := []uuid.UUID{}
+	for release, d := range covered {
+		if r.spokenFor(d) {
+			releases = append(releases, release)
+		}
 	}
 	if _, err := tx.Exec(ctx, `delete from release_runs where run_id = $1`, id); err != nil {
 		return err
@@ -86,7 +103,7 @@ func speakFor(ctx context.Context, tx pgx.Tx, id uuid.UUID) error {
 		select e, r.id, r.phone, c.whole and c.until >= r.ended_at + interval '1 day', c.broken
 		from runs r cross join unnest($2::uuid[]) e cross join lateral (
 			select coalesce(bool_and(answer in ('works', 'broken')), false) as whole, coalesce(bool_or(answer = 'broken'), false) as broken, max(answered_at) as until from run_checks where run_id = r.id) c
-		where r.id = $1 and r.state in ('finished', 'put-back') and (c.broken or r.state = 'finished')`, id, covered)
+		where r.id = $1 and r.state in ('finished', 'put-back') and (c.broken or r.state = 'finished')`, id, releases)
 	if err != nil {
 		return err
 	}
@@ -102,6 +119,29 @@ func (s *Store) PublicRuns(ctx context.Context, limit int) ([]int64, error) {
 		return nil, err
 	}
 	return pgx.CollectRows(rows, pgx.RowTo[int64])
+}
+
+// spokenFor reports whether what was broken after a run may lie at a release's
+// door: not where each of it was narrowed down to a package that the release
+// leaves alone. Then the run says nothing of it.
+func (r *Run) spokenFor(d *profile.Document) bool {
+	broken := 0
+	for _, c := range r.Checks {
+		if c.Answer != run.Broken {
+			continue
+		}
+		broken++
+		for _, h := range r.Hunts {
+			if h.Check == c.Number && h.Found != "" && !slices.ContainsFunc(d.Removals(), func(s profile.Step) bool { return s.Package == h.Found }) {
+				broken--
+				break
+			}
+		}
+		if broken > 0 {
+			return true
+		}
+	}
+	return !slices.ContainsFunc(r.Checks, func(c RunCheck) bool { return c.Answer == run.Broken })
 }
 
 // OwnFigures are what releases' own runs come to, by release.
@@ -185,8 +225,10 @@ func (s *Store) SetHunt(ctx context.Context, id uuid.UUID, hunt run.Hunt) error 
 		if err != nil {
 			return err
 		}
-		_, err = tx.Exec(ctx, `update runs set hunts = $2 where id = $1`, id, raw)
-		return err
+		if _, err = tx.Exec(ctx, `update runs set hunts = $2 where id = $1`, id, raw); err != nil || !hunt.Over {
+			return err
+		}
+		return speakFor(ctx, tx, id)
 	})
 }
 

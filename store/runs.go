@@ -230,6 +230,12 @@ type NewRun struct {
 	Choices  run.Choices
 }
 
+// DateRun sets when a run was that is written down later than it was done.
+func (s *Store) DateRun(ctx context.Context, id uuid.UUID, at time.Time) error {
+	_, err := s.pool.Exec(ctx, `update runs set started_at = $2::timestamptz, ended_at = case when ended_at is null then null else $2::timestamptz + interval '3 minutes' end, remind_at = null where id = $1`, id, at)
+	return err
+}
+
 // ErrRunning says that a run is going on the phone already.
 var ErrRunning = errors.New("a run is going on this phone already")
 
