@@ -166,8 +166,10 @@ func (s *seeder) carryOut(id uuid.UUID, p *phone.Phone, attempt int, mark string
 				return err
 			case step.Kind == run.Restart:
 				p.Restart()
-			case step.Kind == run.PutIn && line != "":
-				answer.State = run.Skipped // nobody had it at hand
+			case step.Kind == run.PutIn:
+				answer.State, answer.Words = run.Skipped, "not on this phone"
+			case step.Kind == run.WithdrawAdmin && slices.Contains(seen.Facts.Administrators, step.Package):
+				answer.State, answer.Words = run.Failed, "it is still an active device administrator"
 			case line != "":
 				answer.Words = strings.TrimSpace(string(p.Ask(s.ctx, line+" 2>&1")))
 				answer.State, _ = step.Judge(answer.Words, 0)

@@ -58,6 +58,7 @@ export class World {
       ROSTER_LISTEN: `127.0.0.1:${port}`,
       ROSTER_ADB: `127.0.0.1:${this.adbPort}`,
       ROSTER_SECRET_FILE: join(this.folder, 'secret'),
+      ROSTER_BACKUPS: join(this.folder, 'backups'),
     })
     for (let i = 0; i < 1200; i++) {
       if (
@@ -109,7 +110,10 @@ export class World {
     const port = await freePort()
     this.adbPorts.push(port)
     const hands = phones.flatMap((p) => ['--stand-in', `${p.address}=${p.control}`])
-    return this.run(['bench', '--server', this.url, '--token', token, '--adb', `127.0.0.1:${port}`, ...hands], {})
+    return this.run(['bench', '--server', this.url, '--token', token, '--adb', `127.0.0.1:${port}`, ...hands], {
+      ROSTER_BACKUPS: join(this.folder, 'backups'),
+      ROSTER_JOURNALS: join(this.folder, 'journals'),
+    })
   }
 
   // roster runs the program to its end and returns what it printed.

@@ -114,7 +114,7 @@ const putBack = (s: RunStep) =>
       <template v-else>
         <li
           class="step"
-          :class="[l.step.state, { now: l.step.state === 'sent' }]"
+          :class="[l.step.state, { now: l.step.state === 'sent', told: !ofPackage(l.step) }]"
           :data-step="l.step.number"
           :aria-current="l.step.state === 'sent' ? 'step' : undefined"
         >
@@ -199,6 +199,9 @@ const putBack = (s: RunStep) =>
 .step.now {
   background: var(--picked);
   box-shadow: inset 3px 0 var(--ring);
+}
+.step.told {
+  grid-template-columns: 30px 14px minmax(0, 1fr) fit-content(45%) 46px;
 }
 .mark {
   display: flex;
