@@ -12,6 +12,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 	"syscall"
 	"time"
@@ -104,7 +105,7 @@ func (s *Station) backup(ctx context.Context, serial string, r Request, out Resu
 	for _, one := range before {
 		b.have[string(one.Package)+" "+one.Path] = one
 	}
-	if b.list, err = os.OpenFile(filepath.Join(folder, manifest), os.O_APPEND|os.O_CREATE|os.O_WRONLY, 0o600); err != nil {
+	if b.list, err = openLines(filepath.Join(folder, manifest)); err != nil {
 		return nil, diskWords(err)
 	}
 	defer b.list.Close()
@@ -300,7 +301,8 @@ func readManifest(folder string) ([]Saved, error) {
 		if !one.Package.Valid() || !filepath.IsLocal(one.File) {
 			return nil, fmt.Errorf("line %d of the backup's list names what can't be in it", n)
 		}
-		list = append(list, one)
+		// What was saved again stands as it was saved last.
+		list = append(slices.DeleteFunc(list, func(old Saved) bool { return old.Package == one.Package && old.Path == one.Path }), one)
 	}
 	return list, lines.Err()
 }

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 	"time"
@@ -65,7 +66,7 @@ func (j journal) append(list []entry) error {
 	if err := os.MkdirAll(j.folder, 0o700); err != nil {
 		return fmt.Errorf("%w: %w", errJournal, diskWords(err))
 	}
-	f, err := os.OpenFile(j.file(), os.O_APPEND|os.O_CREATE|os.O_WRONLY, 0o600)
+	f, err := openLines(j.file())
 	if err != nil {
 		return fmt.Errorf("%w: %w", errJournal, diskWords(err))
 	}
@@ -83,6 +84,26 @@ func (j journal) append(list []entry) error {
 		return fmt.Errorf("%w: %w", errJournal, diskWords(err))
 	}
 	return nil
+}
+
+// openLines opens a file to add lines to. One that was cut off when the computer
+// went down is ended first, so that it takes no other with it.
+func openLines(name string) (*os.File, error) {
+	f, err := os.OpenFile(name, os.O_APPEND|os.O_CREATE|os.O_RDWR, 0o600)
+	if err != nil {
+		return nil, err
+	}
+	var last [1]byte
+	if at, err := f.Seek(0, io.SeekEnd); err != nil || at == 0 {
+		return f, nil // new, or nothing that can be gone back in
+	} else if _, err := f.ReadAt(last[:], at-1); err != nil || last[0] == '\n' {
+		return f, nil
+	}
+	if _, err := f.Write([]byte("\n")); err != nil {
+		f.Close()
+		return nil, err
+	}
+	return f, nil
 }
 
 // late are answers that are written down here, to steps that were not sent
