@@ -119,28 +119,30 @@ func TestRunOnPhone(t *testing.T) {
 	s, p := ready(t, func(c *phone.Scenario) {
 		c.Packages = append(c.Packages, phone.PackageSpec{Name: "org.open.home", Dir: "/product/app", Version: "1", Roles: []string{"HOME"}})
 	})
-	for what, c := range map[string]struct {
+	// One after the other, on one phone.
+	for _, c := range []struct {
+		what  string
 		steps []core.Step
 		want  string // how each step ends
 		end   string // why it was held, "" for not
 	}{
-		"what goes, what is not there, what an administrator guards": {
+		{"what goes, what is not there, what an administrator guards",
 			[]core.Step{remove("com.brannock.tips"), remove("com.nobody.has.it"), remove("com.brannock.retaildemo"), remove("com.brannock.devicecare")}, "done absent skipped refused", ""},
-		"gone before":           {[]core.Step{remove("com.brannock.tips")}, "already", ""},
-		"the only keyboard":     {[]core.Step{remove("app.basketree.shop"), remove("com.brannock.keys"), remove("app.basketree.deals")}, "done waiting waiting", "without com.brannock.keys nobody could be the phone's KEYBOARD"},
-		"an administrator":      {[]core.Step{{Kind: core.WithdrawAdmin, Package: "com.brannock.retaildemo"}, {Kind: core.WithdrawAdmin, Package: "com.brannock.tunes"}}, "failed done", ""},
-		"a condition that is":   {[]core.Step{{Kind: core.Condition, If: "not lock-code-set"}, {Kind: core.Condition}}, "done done", ""},
-		"one that is not":       {[]core.Step{{Kind: core.Condition, If: "lock-code-set"}, remove("com.android.egg")}, "failed waiting", "a condition does not hold: lock-code-set"},
-		"a home screen put in":  {[]core.Step{{Kind: core.PutIn, Package: "org.open.home", Role: "HOME"}, remove("com.brannock.home")}, "done done", ""},
-		"and taken off again":   {[]core.Step{remove("org.open.home")}, "waiting", "without org.open.home nobody could be the phone's HOME"},
-		"nothing to put in":     {[]core.Step{{Kind: core.PutIn, Label: "a calendar"}, {Kind: core.PutIn, Package: "org.not.there"}}, "skipped skipped", ""},
-		"a missing home screen": {[]core.Step{{Kind: core.PutIn, Package: "org.not.there", Role: "HOME"}, remove("com.android.egg")}, "failed waiting", "is not on this phone"},
-		"back":                  {[]core.Step{{Kind: core.PutBack, Package: "com.brannock.tips"}, {Kind: core.PutBack, Package: "com.nobody.has.it"}}, "done failed", ""},
-		"a look and a wait":     {[]core.Step{{Kind: core.Wait, Seconds: 1}, {Kind: core.Look}}, "done done", ""},
-		"a hostile name":        {[]core.Step{{Kind: core.PutBack, Package: "a.b; reboot"}}, "failed", ""},
+		{"gone before", []core.Step{remove("com.brannock.tips")}, "already", ""},
+		{"the only keyboard", []core.Step{remove("app.basketree.shop"), remove("com.brannock.keys"), remove("app.basketree.deals")}, "done waiting waiting", "without com.brannock.keys nobody could be the phone's KEYBOARD"},
+		{"an administrator", []core.Step{{Kind: core.WithdrawAdmin, Package: "com.brannock.retaildemo"}, {Kind: core.WithdrawAdmin, Package: "com.brannock.tunes"}}, "failed done", ""},
+		{"a condition that is", []core.Step{{Kind: core.Condition, If: "not lock-code-set"}, {Kind: core.Condition}}, "done done", ""},
+		{"one that is not", []core.Step{{Kind: core.Condition, If: "lock-code-set"}, remove("com.android.egg")}, "failed waiting", "a condition does not hold: lock-code-set"},
+		{"a home screen put in", []core.Step{{Kind: core.PutIn, Package: "org.open.home", Role: "HOME"}, remove("com.brannock.home")}, "done done", ""},
+		{"and taken off again", []core.Step{remove("org.open.home")}, "waiting", "without org.open.home nobody could be the phone's HOME"},
+		{"nothing to put in", []core.Step{{Kind: core.PutIn, Label: "a calendar"}, {Kind: core.PutIn, Package: "org.not.there"}}, "skipped skipped", ""},
+		{"a missing home screen", []core.Step{{Kind: core.PutIn, Package: "org.not.there", Role: "HOME"}, remove("com.android.egg")}, "failed waiting", "is not on this phone"},
+		{"back", []core.Step{{Kind: core.PutBack, Package: "com.brannock.tips"}, {Kind: core.PutBack, Package: "com.nobody.has.it"}}, "done failed", ""},
+		{"a look and a wait", []core.Step{{Kind: core.Wait, Seconds: 1}, {Kind: core.Look}}, "done done", ""},
+		{"a hostile name", []core.Step{{Kind: core.PutBack, Package: "a.b; reboot"}}, "failed", ""},
 	} {
 		k := keep(t, c.steps...)
-		t.Run(what, func(t *testing.T) {
+		t.Run(c.what, func(t *testing.T) {
 			if err := k.do(s, p); err != nil {
 				t.Error(err)
 			}
