@@ -24,8 +24,8 @@ import (
 // withBench is a site whose server watches a real adb server of its own.
 func withBench(t *testing.T) *site {
 	t.Helper()
-	address := adbAddress(t)
-	st, err := store.New(t.Context(), storetest.URL(t))
+	address, database := adbAddress(t), storetest.URL(t)
+	st, err := store.New(t.Context(), database)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -42,11 +42,12 @@ func withBench(t *testing.T) *site {
 			t.Fatal(err)
 		}
 	}
-	secret, err := server.ReadSecret(filepath.Join(t.TempDir(), "secret"))
+	file := filepath.Join(t.TempDir(), "secret")
+	secret, err := server.ReadSecret(file)
 	if err != nil {
 		t.Fatal(err)
 	}
-	s := &site{t: t, store: st, server: server.New(server.Config{Store: st, Secret: secret, Log: slog.New(slog.DiscardHandler), ADB: address, ADBProgram: "adb"})}
+	s := &site{t: t, store: st, database: database, secret: file, server: server.New(server.Config{Store: st, Secret: secret, Log: slog.New(slog.DiscardHandler), ADB: address, ADBProgram: "adb", Backups: t.TempDir()})}
 	s.http = httptest.NewServer(s.server)
 	t.Cleanup(func() { s.server.Close(); s.http.Close() })
 	return s

@@ -1,17 +1,25 @@
 package server_test
 
 import (
+	"bufio"
+	"encoding/json"
+	"fmt"
+	"log/slog"
 	"net/http"
+	"net/http/httptest"
 	"slices"
+	"strings"
 	"testing"
 	"time"
 
 	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
 
 	"roster/core/android"
 	"roster/core/evidence"
 	"roster/core/profile"
 	"roster/phone"
+	"roster/server"
 	"roster/store"
 )
 
@@ -42,19 +50,18 @@ type ran struct {
 		}
 		Hunts []hunted
 	}
-	Steps []struct {
-		Number        int
-		Kind          string
-		Package       string
-		Method        string
-		State, Words  string
-		Again, Undoes int
-		Took          int
-	}
-	Own *struct {
+	Steps []ranStep
+	Own   *struct {
 		Phones, Harmed int
 		Ceiling        float64
 	}
+}
+
+type ranStep struct {
+	Number                      int
+	Kind, Package, State, Words string
+	Again, Undoes               int
+	Means                       *struct{ Try []string }
 }
 
 type hunted struct {
@@ -261,5 +268,338 @@ func TestRunCableFallsOut(t *testing.T) {
 		if n != 1 {
 			t.Errorf("%s went %d times", name, n)
 		}
+	}
+}
+
+// TestRunSettings sets two settings, and putting back gives each the value that
+// it had: one of them had none.
+func TestRunSettings(t *testing.T) {
+	f := fit(t, nil, func(r *profile.Rules) {
+		r.Extras = []profile.Extra{{Kind: profile.Setting, Namespace: "global", Key: "window_animation_scale", Value: "0.5"}, {Kind: profile.HoldUpdates}}
+	}, removable...)
+	get := func(key string) string {
+		return strings.TrimSpace(string(f.phone.Ask(t.Context(), "settings get global "+key)))
+	}
+	id := f.start(nil)
+	f.agrees(f.ended(id, "finished"))
+	if a, b := get("window_animation_scale"), get(profile.HoldKey); a != "0.5" || b != "1" {
+		t.Errorf("%s, %s", a, b)
+	}
+	f.expect(204, f.cookie, "POST", "/api/v1/runs/"+id+"/put-back", map[string]any{})
+	f.agrees(f.ended(id, "put-back"))
+	if a, b := get("window_animation_scale"), get(profile.HoldKey); a != "1.0" || b != "null" {
+		t.Errorf("%s, %s: want them as they were", a, b)
+	}
+	f.expect(409, f.cookie, "POST", "/api/v1/runs/"+id+"/put-back", map[string]any{})
+	f.expect(409, f.cookie, "POST", "/api/v1/runs/"+id+"/continue", nil)
+}
+
+// TestRunStopped stops a run in the middle; meanwhile nobody else runs on the
+// phone, a step that waits is left out, and it goes on with the rest.
+func TestRunStopped(t *testing.T) {
+	f := fit(t, func(s *phone.Scenario) { s.RemovalTakes = 150 * time.Millisecond }, nil, removable...)
+	id := f.start(nil)
+	f.expect(409, f.cookie, "POST", "/api/v1/runs", f.body(nil))
+	f.until("something went", func() bool {
+		return slices.ContainsFunc(f.run(id).Steps, func(s ranStep) bool { return s.State == "done" })
+	})
+	f.expect(409, f.cookie, "POST", "/api/v1/runs/"+id+"/put-back", map[string]any{})
+	f.expect(204, f.cookie, "POST", "/api/v1/runs/"+id+"/stop", nil)
+	r := f.ended(id, "stopped")
+	f.agrees(r)
+	at := slices.IndexFunc(r.Steps, func(s ranStep) bool { return s.State == "waiting" && s.Kind == "remove" })
+	if at < 0 {
+		t.Fatalf("nothing was left to do: %+v", r.Steps)
+	}
+	left := r.Steps[at]
+	f.expect(204, f.cookie, "POST", fmt.Sprintf("/api/v1/runs/%s/steps/%d/leave", id, left.Number), nil)
+	f.expect(409, f.cookie, "POST", fmt.Sprintf("/api/v1/runs/%s/steps/%d/leave", id, left.Number), nil)
+	f.expect(204, f.cookie, "POST", "/api/v1/runs/"+id+"/continue", nil)
+	r = f.ended(id, "finished")
+	f.agrees(r)
+	if r.Steps[at].State != "skipped" || !slices.Contains(f.there(), left.Package) {
+		t.Errorf("%+v", r.Steps[at])
+	}
+}
+
+// TestRunRefused: what the maker protects is refused in the phone's own words,
+// explained, and can be tried another way.
+func TestRunRefused(t *testing.T) {
+	f := fit(t, func(s *phone.Scenario) { s.Protected = []string{"app.basketree.shop"} }, nil, removable...)
+	id := f.start(nil)
+	r := f.ended(id, "finished")
+	at := slices.IndexFunc(r.Steps, func(s ranStep) bool { return s.Package == "app.basketree.shop" })
+	refused := r.Steps[at]
+	if refused.State != "refused" || !strings.Contains(refused.Words, "DELETE_FAILED_INTERNAL_ERROR") || refused.Means == nil || !slices.Contains(refused.Means.Try, "switch-off") {
+		t.Fatalf("%+v", refused)
+	}
+	f.expect(204, f.cookie, "POST", fmt.Sprintf("/api/v1/runs/%s/steps/%d/instead", id, refused.Number), nil)
+	f.until("it was tried another way", func() bool {
+		last := f.run(id).Steps
+		return last[len(last)-1].Again == refused.Number && last[len(last)-1].State == "refused"
+	})
+	f.expect(409, f.cookie, "POST", fmt.Sprintf("/api/v1/runs/%s/steps/%d/instead", id, refused.Number), nil)
+	draft := get[struct {
+		Drafts []struct {
+			Package string
+			Value   struct{ Outcome, Note, Method string }
+		}
+		Withheld []struct{ Package, Why string }
+	}](f.site, f.cookie, "/api/v1/runs/"+id+"/draft")
+	for _, d := range draft.Drafts {
+		if d.Package != "app.basketree.shop" || d.Value.Outcome != "refused" || d.Value.Note == "" {
+			t.Errorf("before anything was tried: %+v", d)
+		}
+	}
+	if len(draft.Drafts) != 2 || len(draft.Withheld) == 0 {
+		t.Errorf("%+v", draft)
+	}
+}
+
+// TestRunSeenFromBoth: two servers share a database; who looks at the other one
+// sees the run as it happens, from its beginning.
+func TestRunSeenFromBoth(t *testing.T) {
+	f := fit(t, func(s *phone.Scenario) { s.RemovalTakes = 80 * time.Millisecond }, nil, removable...)
+	second := f.secondServer()
+	id := f.start(nil)
+	last, events := ran{}, 0
+	seen := map[int]string{}
+	r, err := http.NewRequestWithContext(t.Context(), "GET", second.URL+"/api/v1/runs/"+id+"/events", nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	r.AddCookie(f.cookie)
+	resp, err := http.DefaultClient.Do(r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer resp.Body.Close()
+	lines := bufio.NewScanner(resp.Body)
+	lines.Buffer(nil, 1<<22)
+	for lines.Scan() {
+		data, ok := strings.CutPrefix(lines.Text(), "data: ")
+		if !ok {
+			continue
+		}
+		last = ran{}
+		if err := json.Unmarshal([]byte(data), &last); err != nil {
+			t.Fatal(err)
+		}
+		events++
+		for _, s := range last.Steps {
+			seen[s.Number] = s.State
+		}
+		if last.Run.State == "finished" {
+			break
+		}
+	}
+	whole := f.run(id)
+	for _, s := range whole.Steps {
+		if seen[s.Number] != s.State {
+			t.Errorf("step %d is %s, and was told to be %s", s.Number, s.State, seen[s.Number])
+		}
+	}
+	if events < 4 {
+		t.Errorf("%d events: it was not followed as it happened", events)
+	}
+}
+
+// TestRunClockSetBack: a lease that lies in a future that no lease reaches has
+// lapsed, and times in the journal order nothing.
+func TestRunClockSetBack(t *testing.T) {
+	f := fit(t, func(s *phone.Scenario) { s.RemovalTakes = 100 * time.Millisecond }, nil, removable...)
+	id := f.start(nil)
+	f.until("something went", func() bool {
+		return slices.ContainsFunc(f.run(id).Steps, func(s ranStep) bool { return s.State == "done" })
+	})
+	f.phone.Unplug()
+	f.until("it is interrupted", func() bool { return f.run(id).Run.State == "interrupted" })
+	// As after a clock that was an hour ahead was set right.
+	f.sql(`update runs set state = 'going', lease = now() + interval '1 hour', settled = true`)
+	if r := f.run(id); r.Run.State != "interrupted" {
+		t.Errorf("it counts as %s for an hour", r.Run.State)
+	}
+	f.phone.Plug()
+	f.connect()
+	f.agrees(f.ended(id, "interrupted"))
+	f.expect(204, f.cookie, "POST", "/api/v1/runs/"+id+"/continue", nil)
+	f.agrees(f.ended(id, "finished"))
+}
+
+// TestRunDatabaseAway: while the journal can't be written nothing is sent, and
+// the run goes on by itself when it can again.
+func TestRunDatabaseAway(t *testing.T) {
+	f := fit(t, func(s *phone.Scenario) { s.RemovalTakes = 100 * time.Millisecond }, nil, removable...)
+	id := f.start(nil)
+	f.until("something went", func() bool {
+		return slices.ContainsFunc(f.run(id).Steps, func(s ranStep) bool { return s.State == "done" })
+	})
+	// As when PostgreSQL restarts: every connection ends, and for a while none
+	// can write.
+	f.sql(`alter table run_steps rename to run_steps_away`)
+	f.sql(`select pg_terminate_backend(pid) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid()`)
+	time.Sleep(600 * time.Millisecond)
+	before := len(f.phone.TakenOff())
+	time.Sleep(500 * time.Millisecond)
+	if now := len(f.phone.TakenOff()); now != before {
+		t.Errorf("%d steps were sent that are written down nowhere", now-before)
+	}
+	f.sql(`alter table run_steps_away rename to run_steps`)
+	f.agrees(f.ended(id, "finished"))
+	for name, n := range f.phone.TakenOff() {
+		if n != 1 {
+			t.Errorf("%s went %d times", name, n)
+		}
+	}
+}
+
+// TestRunHalving finds the guilty package through the API, answers only when
+// the phone is ready to be tried, and drafts what was found.
+func TestRunHalving(t *testing.T) {
+	f := fit(t, nil, func(r *profile.Rules) { r.Checks = []string{"Look at the picture of the day"} }, removable...)
+	id := f.start(nil)
+	r := f.ended(id, "finished")
+	check := r.Run.Checks[len(r.Run.Checks)-1].Number
+	at := fmt.Sprintf("/api/v1/runs/%s/checks/%d", id, check)
+	f.expect(409, f.cookie, "POST", at+"/halving", nil)
+	f.expect(204, f.cookie, "PUT", at, map[string]any{"answer": "broken", "note": "It stays black."})
+	f.expect(409, f.cookie, "POST", at+"/halving/answer", map[string]any{"works": true})
+	guilty := f.names[len(f.names)-2]
+	h := decode[hunted](f.site, f.do(f.cookie, "POST", at+"/halving", nil), 200)
+	for range 8 {
+		f.agrees(f.ended(id, "finished"))
+		if h.Over {
+			break
+		}
+		h = decode[hunted](f.site, f.do(f.cookie, "POST", at+"/halving/answer", map[string]any{"works": slices.Contains(f.there(), guilty)}), 200)
+	}
+	if h.Found != guilty {
+		t.Fatalf("%+v, want %s", h, guilty)
+	}
+	f.agrees(f.ended(id, "finished"))
+	if there := f.there(); !slices.Contains(there, guilty) || slices.Contains(there, f.names[0]) {
+		t.Error("not only the guilty package is back")
+	}
+	f.sql(`update runs set started_at = started_at - interval '3 days', ended_at = ended_at - interval '3 days'`)
+	for _, c := range r.Run.Checks[:len(r.Run.Checks)-1] {
+		f.expect(204, f.cookie, "PUT", fmt.Sprintf("/api/v1/runs/%s/checks/%d", id, c.Number), map[string]any{"answer": "works", "note": ""})
+	}
+	added := decode[struct{ Added int }](f.site, f.do(f.cookie, "POST", "/api/v1/runs/"+id+"/draft", nil), 200).Added
+	if added != len(f.names) {
+		t.Errorf("%d trials, want %d", added, len(f.names))
+	}
+	if again := decode[struct{ Added int }](f.site, f.do(f.cookie, "POST", "/api/v1/runs/"+id+"/draft", nil), 200).Added; again != 0 {
+		t.Errorf("%d were drafted twice", again)
+	}
+	tray := get[struct {
+		Items []struct {
+			Package string
+			Value   struct{ Outcome, Note, Run string }
+		}
+	}](f.site, f.cookie, "/api/v1/tray")
+	for _, e := range tray.Items {
+		if want := map[bool]string{true: "fault", false: "clean"}[e.Package == guilty]; e.Value.Outcome != want || e.Value.Run != id {
+			t.Errorf("%s: %+v", e.Package, e.Value)
+		}
+		if e.Package == guilty && !strings.Contains(e.Value.Note, "So it rests on "+guilty) {
+			t.Errorf("without its proof: %s", e.Value.Note)
+		}
+	}
+}
+
+// TestRunBadRequests: what can't be is refused, with nothing done.
+func TestRunBadRequests(t *testing.T) {
+	f := fit(t, nil, nil, removable...)
+	body := func(change map[string]any) map[string]any {
+		b := f.body(nil)
+		for k, v := range change {
+			b[k] = v
+		}
+		return b
+	}
+	none := "00000000-0000-0000-0000-000000000001"
+	for what, c := range map[string]struct {
+		body   map[string]any
+		status int
+	}{
+		"no such profile": {body(map[string]any{"profile": none}), 404},
+		"no such capture": {body(map[string]any{"capture": none}), 404},
+		"no such release": {body(map[string]any{"release": none}), 404},
+		"no such bench":   {body(map[string]any{"bench": none}), 404},
+		"no such phone":   {body(map[string]any{"phone": "nobody"}), 409},
+		"nothing left":    {f.body(map[string]any{"leave": f.names}), 409},
+	} {
+		if a := f.do(f.cookie, "POST", "/api/v1/runs", c.body); a.status != c.status {
+			t.Errorf("%s: %d %s", what, a.status, a.body)
+		}
+	}
+	f.expect(404, f.cookie, "GET", "/api/v1/runs/"+none, nil)
+	f.expect(404, f.cookie, "POST", "/api/v1/runs/"+none+"/continue", nil)
+	f.expect(422, f.cookie, "POST", "/api/v1/benches/"+f.at.bench+"/requests", map[string]string{"kind": "run", "phone": f.at.phone})
+	f.expect(422, f.cookie, "POST", "/api/v1/benches/"+f.at.bench+"/phones/"+f.at.phone+"/backups", map[string]any{"packages": []string{"a.b; reboot"}, "settings": false})
+	f.expect(404, nil, "GET", "/run/1", nil)
+	// The phone of another capture is not run on.
+	f.sql(`update captures set phone = 'another'`)
+	f.expect(409, f.cookie, "POST", "/api/v1/runs", f.body(nil))
+	if len(f.phone.TakenOff()) > 0 {
+		t.Error("something was done all the same")
+	}
+}
+
+// TestRunBackup saves through the API and installs again what was lost.
+func TestRunBackup(t *testing.T) {
+	f := fit(t, nil, nil, removable...)
+	path := "/api/v1/benches/" + f.at.bench + "/phones/" + f.at.phone + "/backups"
+	made := decode[struct{ Backup, Job string }](f.site, f.do(f.cookie, "POST", path, map[string]any{"packages": f.names, "settings": true}), 202)
+	if last, _ := f.follow(f.cookie, made.Job); last.State != "done" {
+		t.Fatalf("%+v", last)
+	}
+	list := get[struct {
+		Items []struct {
+			ID, State  string
+			VerifiedAt string
+			Result     struct{ Packages, Files int }
+		}
+	}](f.site, f.cookie, path)
+	if len(list.Items) != 1 || list.Items[0].State != "whole" || list.Items[0].Result.Packages != len(f.names) || list.Items[0].VerifiedAt != "" {
+		t.Fatalf("%+v", list)
+	}
+	checked := decode[struct{ Job string }](f.site, f.do(f.cookie, "POST", "/api/v1/backups/"+made.Backup+"/verify", nil), 202)
+	f.follow(f.cookie, checked.Job)
+	id := f.start(nil)
+	f.ended(id, "finished")
+	restored := decode[struct{ Job string }](f.site, f.do(f.cookie, "POST", "/api/v1/backups/"+made.Backup+"/restore", map[string]any{"packages": f.names[:2]}), 202)
+	if last, _ := f.follow(f.cookie, restored.Job); last.State != "done" {
+		t.Fatalf("%+v", last)
+	}
+	if !slices.Contains(f.there(), f.names[0]) || slices.Contains(f.there(), f.names[2]) {
+		t.Error("not what was asked for was installed")
+	}
+}
+
+// secondServer is another server on the same database, without phones.
+func (f *fitted) secondServer() *httptest.Server {
+	f.t.Helper()
+	secret, err := server.ReadSecret(f.secret)
+	if err != nil {
+		f.t.Fatal(err)
+	}
+	s := server.New(server.Config{Store: f.store, Secret: secret, Log: slog.New(slog.DiscardHandler)})
+	h := httptest.NewServer(s)
+	f.t.Cleanup(func() { s.Close(); h.Close() })
+	return h
+}
+
+// sql does to the database what no request can: lets days go by, or a table
+// go away.
+func (f *fitted) sql(statement string) {
+	f.t.Helper()
+	conn, err := pgx.Connect(f.t.Context(), f.database)
+	if err != nil {
+		f.t.Fatal(err)
+	}
+	defer conn.Close(f.t.Context())
+	if _, err := conn.Exec(f.t.Context(), statement); err != nil {
+		f.t.Fatal(err)
 	}
 }

@@ -33,6 +33,9 @@ type site struct {
 	server *server.Server
 	http   *httptest.Server
 	store  *store.Store
+	// database is its address, secret the file with the installation's; both
+	// only where a test needs them.
+	database, secret string
 }
 
 func newSite(t *testing.T, databaseURL string) *site {
