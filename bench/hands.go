@@ -9,8 +9,11 @@ import (
 	"net/http"
 	"net/url"
 	"reflect"
+	"slices"
 	"strings"
 	"time"
+
+	"roster/bench/adb"
 )
 
 // Hand is a stand-in phone on this computer, held in the hand.
@@ -81,18 +84,23 @@ func (s *Station) reach(ctx context.Context, address string) {
 	if v.Version == 0 {
 		return
 	}
-	for _, p := range v.Phones {
-		if p.Address == address {
-			if p.State == "offline" {
-				s.client.Disconnect(ctx, address) // else it answers that it is connected
-				break
-			}
+	listed := slices.IndexFunc(v.Phones, func(p Phone) bool { return p.Address == address })
+	if listed >= 0 {
+		if v.Phones[listed].State != "offline" || !s.stillOffline(ctx, address) {
 			return
 		}
+		s.client.Disconnect(ctx, address) // else it answers that it is connected
 	}
 	if words, err := s.client.Connect(ctx, address); err != nil {
 		s.log.Debug("a stand-in can't be reached", "address", address, "words", words, "err", err)
 	}
+}
+
+// stillOffline asks the adb server itself: what was listed may be of a moment
+// ago, when a phone that now waits for its owner had not answered yet.
+func (s *Station) stillOffline(ctx context.Context, address string) bool {
+	list, err := s.client.Devices(ctx)
+	return err == nil && slices.ContainsFunc(list, func(d adb.Device) bool { return d.Serial == address && d.State == "offline" })
 }
 
 // call asks a stand-in's hand.

@@ -30,6 +30,7 @@ type halvingInput struct {
 	Number int       `path:"number" minimum:"1"`
 	Body   struct {
 		Works bool `json:"works" doc:"Whether it works again with what was put back"`
+		Round int  `json:"round" minimum:"0" doc:"How many questions were answered before this one: an answer given twice counts once"`
 	}
 }
 
@@ -140,6 +141,9 @@ func (s *Server) answerHalving(ctx context.Context, in *halvingInput) (*huntOutp
 	for _, h := range r.Hunts {
 		if h.Check != check.Number || h.Over {
 			continue
+		}
+		if len(h.Rounds) != in.Body.Round {
+			return nil, problem(http.StatusConflict, "answered", "That question was answered before. Look what is being asked now.")
 		}
 		h.Answer(in.Body.Works)
 		return s.move(ctx, r.ID, h)

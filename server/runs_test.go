@@ -463,15 +463,18 @@ func TestRunHalving(t *testing.T) {
 	at := fmt.Sprintf("/api/v1/runs/%s/checks/%d", id, check)
 	f.expect(409, f.cookie, "POST", at+"/halving", nil)
 	f.expect(204, f.cookie, "PUT", at, map[string]any{"answer": "broken", "note": "It stays black."})
-	f.expect(409, f.cookie, "POST", at+"/halving/answer", map[string]any{"works": true})
+	f.expect(409, f.cookie, "POST", at+"/halving/answer", map[string]any{"works": true, "round": 0})
 	guilty := f.names[len(f.names)-2]
 	h := decode[hunted](f.site, f.do(f.cookie, "POST", at+"/halving", nil), 200)
-	for range 8 {
+	for round := range 8 {
 		f.agrees(f.ended(id, "finished"))
 		if h.Over {
 			break
 		}
-		h = decode[hunted](f.site, f.do(f.cookie, "POST", at+"/halving/answer", map[string]any{"works": slices.Contains(f.there(), guilty)}), 200)
+		answer := map[string]any{"works": slices.Contains(f.there(), guilty), "round": round}
+		h = decode[hunted](f.site, f.do(f.cookie, "POST", at+"/halving/answer", answer), 200)
+		f.ended(id, "finished")
+		f.expect(409, f.cookie, "POST", at+"/halving/answer", answer) // given twice, it counts once
 	}
 	if h.Found != guilty {
 		t.Fatalf("%+v, want %s", h, guilty)

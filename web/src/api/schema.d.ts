@@ -3021,6 +3021,11 @@ export interface components {
             suggested: "loose" | "leaned-on" | "tied-in" | "load-bearing" | "unproven";
         };
         HalvingInputBody: {
+            /**
+             * Format: int64
+             * @description How many questions were answered before this one: an answer given twice counts once
+             */
+            round: number;
             /** @description Whether it works again with what was put back */
             works: boolean;
         };

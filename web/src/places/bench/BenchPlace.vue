@@ -12,9 +12,13 @@ const { benches } = useBenches()
 const route = useRoute()
 const router = useRouter()
 const places = computed<Place[]>(() => (benches.value ?? []).flatMap(placesOf))
-const at = computed({
-  get: () => (typeof route.query.at === 'string' ? route.query.at : undefined),
-  set: (key) => void router.replace({ query: { ...route.query, at: key } }),
+// What is chosen is chosen at once: a key that is pressed before the address
+// has followed must not go to the phone before.
+const inAddress = () => (typeof route.query.at === 'string' ? route.query.at : undefined)
+const at = ref(inAddress())
+watch(at, (key) => key !== inAddress() && router.replace({ query: { ...route.query, at: key } }))
+watch(inAddress, (key) => {
+  if (key) at.value = key
 })
 watch(
   places,
@@ -43,7 +47,7 @@ useKeys([
     <FilesSheet v-if="at === 'files'" class="sheet" />
     <RunList v-else-if="at === 'runs'" class="sheet" />
     <PhoneSheet v-else-if="here" ref="sheet" :key="here.key" class="sheet" :place="here" />
-    <div v-else class="sheet">
+    <div v-else-if="benches" class="sheet">
       <div v-if="at" class="empty">
         <h1>This phone has gone</h1>
         <p class="second">Plug it in again, or wait: a phone that restarts is back in a minute.</p>

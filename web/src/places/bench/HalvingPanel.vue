@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // Finding the one package that something broken rests on: half of the suspects
 // are put back, the person says whether it works again, until one is left.
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import { api, ask, type Schemas } from '@/api/client'
 import { count } from '@/evidence/words'
 import PackageName from '@/marks/PackageName.vue'
@@ -13,12 +13,21 @@ const path = computed(() => ({ params: { path: { id: props.run.id, number: props
 const { busy, wrong, run: doing } = useDoing()
 const begin = () => doing(() => ask(api.POST('/api/v1/runs/{id}/checks/{number}/halving', path.value)))
 const answer = (works: boolean) =>
-  doing(() => ask(api.POST('/api/v1/runs/{id}/checks/{number}/halving/answer', { ...path.value, body: { works } })))
+  doing(async () => {
+    const round = props.hunt?.rounds.length ?? 0
+    await ask(
+      api.POST('/api/v1/runs/{id}/checks/{number}/halving/answer', { ...path.value, body: { works, round } }),
+    )
+    answered.value = round + 1
+  })
+// The question that was just answered stands here until the run has moved on.
+const answered = ref(0)
+const passed = computed(() => answered.value > (props.hunt?.rounds.length ?? 0))
 // What the answers so far leave.
 const left = computed(() =>
   (props.hunt?.suspects ?? []).filter((s) => props.hunt!.rounds.every((r) => r.on.includes(s.package) === r.works)),
 )
-const moving = computed(() => props.run.state === 'going')
+const moving = computed(() => props.run.state === 'going' || passed.value)
 const rounds = computed(() => Math.ceil(Math.log2(Math.max(2, left.value.length))) + 1)
 </script>
 
