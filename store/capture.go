@@ -89,7 +89,15 @@ func (s *Store) AddCapture(ctx context.Context, n NewCapture) (CaptureSummary, e
 			sum.Known = true
 			return tx.QueryRow(ctx, `select id from captures where digest = $1`, digest).Scan(&sum.ID)
 		}
-		return store(ctx, tx, n, rows, &sum)
+		if err := store(ctx, tx, n, rows, &sum); err != nil {
+			return err
+		}
+		if err := addCameBack(ctx, tx, []uuid.UUID{sum.ID}); err != nil {
+			return err
+		}
+		// Who holds which job, and what came back, may be otherwise now.
+		_, err = tx.Exec(ctx, `update holds set made_from = '' where build_id = $1`, sum.BuildID)
+		return err
 	})
 	if err != nil {
 		return sum, err
@@ -100,8 +108,17 @@ func (s *Store) AddCapture(ctx context.Context, n NewCapture) (CaptureSummary, e
 	if err := s.pool.QueryRow(ctx, `select model_id from builds where id = $1`, sum.BuildID).Scan(&model); err != nil {
 		return sum, err
 	}
-	if err := s.inTx(ctx, func(tx pgx.Tx) error { return s.freshenResting(ctx, tx, []uuid.UUID{model}) }); err != nil {
-		return sum, fmt.Errorf("the capture is stored; counting what rests on what: %w", err)
+	err = s.inTx(ctx, func(tx pgx.Tx) error {
+		if err := s.freshenResting(ctx, tx, []uuid.UUID{model}); err != nil {
+			return err
+		}
+		if err := staleCover(ctx, tx, []uuid.UUID{model}); err != nil {
+			return err
+		}
+		return s.freshenFirmware(ctx, tx, []uuid.UUID{model})
+	})
+	if err != nil {
+		return sum, fmt.Errorf("the capture is stored; working out what it means for what was published: %w", err)
 	}
 	return sum, nil
 }
@@ -338,6 +355,9 @@ func addPresence(ctx context.Context, tx pgx.Tx, rows []row, sum *CaptureSummary
 		from (select s.package_id, sum(s.builds) as builds, max(s.newest) as newest, count(distinct d.maker_id) as makers, (array_agg(d.maker_id))[1] as maker_id
 			from shipped_by s join models d on d.id = s.model_id where s.package_id = any($1) group by 1) k where k.package_id = p.id`, ids)
 	if err != nil {
+		return err
+	}
+	if err := stalePresence(ctx, tx, sum.BuildID); err != nil {
 		return err
 	}
 	return guessAgain(ctx, tx, ids)

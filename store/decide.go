@@ -68,8 +68,10 @@ type decider struct {
 	alone         bool
 	rules         change.ReviewRules
 	edits         map[uuid.UUID]decidedEdit
-	batch         pgx.Batch
-	count         map[string]int
+	// before are edits that were accepted before this call.
+	before map[uuid.UUID]bool
+	batch  pgx.Batch
+	count  map[string]int
 }
 
 // Decide carries out decisions about a change: accepted edits reach the
@@ -120,6 +122,9 @@ func (s *Store) Decide(ctx context.Context, reviewer, id uuid.UUID, revision int
 			return err
 		}
 		if err := s.freshenLinks(ctx, tx, d); err != nil {
+			return err
+		}
+		if err := d.moved(ctx); err != nil {
 			return err
 		}
 		return d.close(ctx)
@@ -192,9 +197,9 @@ func (d *decider) load(ctx context.Context, decisions []Decision) error {
 			left join claims c on c.package_id = e.package_id and c.field = e.field and c.scope_kind = e.scope_kind and c.scope_id = e.scope_id
 		where e.change_id = $1`, d.change)
 	list, err := all[decidedEdit](rows, err)
-	d.edits = make(map[uuid.UUID]decidedEdit, len(list))
+	d.edits, d.before = make(map[uuid.UUID]decidedEdit, len(list)), map[uuid.UUID]bool{}
 	for _, e := range list {
-		d.edits[e.ID] = e
+		d.edits[e.ID], d.before[e.ID] = e, e.State == "accepted"
 	}
 	return err
 }
@@ -368,6 +373,30 @@ func (d *decider) flush(ctx context.Context) error {
 	err := d.tx.SendBatch(ctx, &d.batch).Close()
 	d.batch = pgx.Batch{}
 	return err
+}
+
+// moved notes what was accepted about packages: coverage is counted anew, and
+// those who follow them hear of it.
+func (d *decider) moved(ctx context.Context) error {
+	var counted []uuid.UUID
+	fields := map[uuid.UUID][]string{}
+	for _, e := range d.edits {
+		if e.State != "accepted" || d.before[e.ID] {
+			continue
+		}
+		if e.Field == string(change.Load) || e.Field == string(change.Trial) {
+			counted = append(counted, e.PackageID)
+		}
+		if !slices.Contains(fields[e.PackageID], e.Field) {
+			fields[e.PackageID] = append(fields[e.PackageID], e.Field)
+		}
+	}
+	if len(counted) > 0 {
+		if err := staleCoverOf(ctx, d.tx, counted); err != nil {
+			return err
+		}
+	}
+	return tellFollowersOfPackages(ctx, d.tx, fields, d.change, d.reviewer)
 }
 
 // close counts up the revision, ends the change where no edit is open, keeps

@@ -55,7 +55,8 @@ var sections = []section{
 	// A private key never leaves: at the other end these keys only verify.
 	{name: "signing_keys", columns: "id, public_key, created_at, retired_why, endorsement", order: "id", plus: map[string]string{"sealed": "''::bytea", "retired_at": "now()"}},
 	{name: "releases", columns: "id, profile_id, number, document, sha256, signature, key_id, state, withdrawn_reason, published_by, published_at, withdrawn_by, withdrawn_at, asked_by", order: "id"},
-	{name: "release_packages", columns: "release_id, package_id", order: "release_id, package_id"},
+	{name: "release_packages", columns: "release_id, package_id, method", order: "release_id, package_id"},
+	{name: "lifts", columns: "release_id, build_id, stops, person_id, at, why", order: "release_id, build_id, stops"},
 	{name: "settings", columns: "key, value, changed_at, revision", order: "key", where: "key in ('yardstick', 'review rules')"},
 }
 
@@ -177,6 +178,12 @@ func (s *Store) Import(ctx context.Context, next func() (section string, row jso
 		}
 		if err == nil {
 			err = s.freshenResting(ctx, tx, nil)
+		}
+		if err == nil {
+			err = addCameBack(ctx, tx, nil)
+		}
+		if err == nil {
+			err = s.freshenFirmware(ctx, tx, nil)
 		}
 		if err != nil {
 			return err

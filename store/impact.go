@@ -139,5 +139,11 @@ func (s *Store) freshenLinks(ctx context.Context, tx pgx.Tx, d *decider) error {
 	if err != nil {
 		return err
 	}
-	return s.freshenResting(ctx, tx, models)
+	if err := s.freshenResting(ctx, tx, models); err != nil {
+		return err
+	}
+	if _, err := tx.Exec(ctx, `update holds h set made_from = '' from builds b where b.id = h.build_id and b.model_id = any($1)`, models); err != nil {
+		return err
+	}
+	return s.freshenHolds(ctx, tx, models)
 }

@@ -99,32 +99,6 @@ func (s *Store) Intake(ctx context.Context, capture uuid.UUID) (Intake, error) {
 	})
 }
 
-// shippedColumns are those of catalog.Shipped, from facts f and packages p.
-const shippedColumns = `p.name, f.version_code, f.version_name, f.path, f.partition, f.privileged, f.persistent, f.starts_at_boot, f.shared_user, f.details`
-
-func collectShipped(rows pgx.Rows, err error) ([]catalog.Shipped, error) {
-	if err != nil {
-		return nil, err
-	}
-	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (catalog.Shipped, error) {
-		var x catalog.Shipped
-		var d detail
-		err := row.Scan(&x.Name, &x.VersionCode, &x.VersionName, &x.Path, &x.Partition, &x.Privileged, &x.Persistent, &x.StartsAtBoot, &x.SharedUser, &d, &x.SwitchedOff)
-		x.OverlayTarget, x.Signer, x.Requests, x.Provides = d.OverlayTarget, d.Signer, d.Requests, d.Provides
-		for _, u := range d.Uses {
-			x.Uses = append(x.Uses, u.Name)
-		}
-		return x, err
-	})
-}
-
-// shippedBy lists what a build's image holds.
-func shippedBy(ctx context.Context, q querier, build uuid.UUID) ([]catalog.Shipped, error) {
-	return collectShipped(q.Query(ctx, `
-		select `+shippedColumns+`, x.switched_off
-		from presence x join facts f on f.id = x.facts_id join packages p on p.id = x.package_id where x.build_id = $1`, build))
-}
-
 // compareBuilds looks at the build before this one and at its sister editions.
 func compareBuilds(ctx context.Context, tx pgx.Tx, in *Intake, build uuid.UUID) error {
 	here, err := shippedBy(ctx, tx, build)
@@ -132,9 +106,7 @@ func compareBuilds(ctx context.Context, tx pgx.Tx, in *Intake, build uuid.UUID) 
 		return err
 	}
 	rows, err := tx.Query(ctx, `
-		(select o.id, o.version, o.release, o.carrier, o.region, false as sister from builds b join builds o on o.model_id = b.model_id and o.id <> b.id
-			and (o.carrier, o.region) = (b.carrier, b.region) and (o.security_patch, o.version) < (b.security_patch, b.version)
-			where b.id = $1 and exists (select from presence where build_id = o.id) order by o.security_patch desc, o.version desc limit 1)
+		(select o.id, o.version, o.release, o.carrier, o.region, false as sister from builds b join builds o on o.id = `+buildBefore+` where b.id = $1)
 		union all
 		(select o.id, o.version, o.release, o.carrier, o.region, true from builds b join builds o on o.model_id = b.model_id and o.id <> b.id
 			and o.version = b.version and (o.carrier, o.region) <> (b.carrier, b.region)
@@ -157,7 +129,9 @@ func compareBuilds(ctx context.Context, tx pgx.Tx, in *Intake, build uuid.UUID) 
 		if err != nil {
 			return err
 		}
-		o.Comparison = catalog.Compare(there, here)
+		if o.Comparison, err = compareShipped(ctx, tx, there, here); err != nil {
+			return err
+		}
 		if o.sister {
 			in.Sisters = append(in.Sisters, o.BuildDifference)
 		} else {
@@ -182,17 +156,11 @@ func compareCaptures(ctx context.Context, tx pgx.Tx, in *Intake, capture, build 
 	}
 	// Only what the image holds can contradict: what owners did with it, or
 	// added and updated, differs from phone to phone.
-	load := func(id uuid.UUID) ([]catalog.Shipped, error) {
-		return collectShipped(tx.Query(ctx, `
-			select `+shippedColumns+`, x.enabled = 'off'
-			from sightings x join facts f on f.id = x.facts_id join packages p on p.id = x.package_id
-			where x.capture_id = $1 and (f.system or f.partition not in ('', 'data'))`, id))
-	}
-	before, err := load(earlier)
+	before, err := shippedIn(ctx, tx, earlier, imageOnly)
 	if err != nil {
 		return err
 	}
-	after, err := load(capture)
+	after, err := shippedIn(ctx, tx, capture, imageOnly)
 	if err != nil {
 		return err
 	}

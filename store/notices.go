@@ -13,7 +13,9 @@ import (
 type Notice struct {
 	ID uuid.UUID `db:"id" json:"id"`
 	// Kind is decided, comment, asked, revised, conflict, publish-asked,
-	// publish-published, publish-returned, withdrawn or check-due.
+	// publish-published, publish-returned, withdrawn, stops, lifted, check-due,
+	// or for those who follow something followed-package, followed-model or
+	// followed-release.
 	Kind     string     `db:"kind" json:"kind"`
 	ChangeID *uuid.UUID `db:"change_id" json:"changeId,omitempty"`
 	Change   int64      `db:"change" json:"change"`
@@ -22,27 +24,66 @@ type Notice struct {
 	ProfileID *uuid.UUID `db:"profile_id" json:"profileId,omitempty"`
 	// RunID is the run whose check list is due.
 	RunID *uuid.UUID `db:"run_id" json:"runId,omitempty"`
-	By    string     `db:"by" json:"by"`
-	Words string     `db:"words" json:"words"`
-	At    time.Time  `db:"at" json:"at"`
-	Read  bool       `db:"read" json:"read"`
+	// Package and BuildID are what is followed, or what a release meets.
+	Package string     `db:"package" json:"package"`
+	BuildID *uuid.UUID `db:"build_id" json:"buildId,omitempty"`
+	Maker   string     `db:"maker" json:"maker"`
+	Model   string     `db:"model" json:"model"`
+	By      string     `db:"by" json:"by"`
+	Words   string     `db:"words" json:"words"`
+	At      time.Time  `db:"at" json:"at"`
+	Read    bool       `db:"read" json:"read"`
 }
 
-// tell leaves a notice for people; those who caused it are left out.
-func tell(ctx context.Context, tx pgx.Tx, people []uuid.UUID, kind string, change, by uuid.UUID, words string) error {
+// Told is something that people are to be told.
+type Told struct {
+	Kind                        string
+	Change, Profile, Run, Build *uuid.UUID
+	Package                     *uuid.UUID
+	// By is who caused it, who is not told; nil where nobody did.
+	By    *uuid.UUID
+	Words string
+}
+
+// leave leaves a notice for people.
+func leave(ctx context.Context, tx pgx.Tx, people []uuid.UUID, t Told) error {
+	if len(people) == 0 {
+		return nil
+	}
 	_, err := tx.Exec(ctx, `
-		insert into notices (id, person_id, kind, change_id, by_id, words)
-		select gen_random_uuid(), p.id, $2, $3, $4, $5 from people p where p.id = any($1) and p.id <> $4 and p.removed_at is null`, people, kind, change, by, words)
+		insert into notices (id, person_id, kind, change_id, profile_id, run_id, package_id, build_id, by_id, words)
+		select gen_random_uuid(), p.id, $2, $3, $4, $5, $6, $7, $8, $9 from people p where p.id = any($1) and p.id is distinct from $8 and p.removed_at is null`,
+		people, t.Kind, t.Change, t.Profile, t.Run, t.Package, t.Build, t.By, t.Words)
 	if err != nil {
 		return err
 	}
 	return notify(ctx, tx, Event{Topic: "notices"})
 }
 
+// tell leaves a notice about a change.
+func tell(ctx context.Context, tx pgx.Tx, people []uuid.UUID, kind string, change, by uuid.UUID, words string) error {
+	return leave(ctx, tx, people, Told{Kind: kind, Change: &change, By: &by, Words: words})
+}
+
+// tellMaintainers tells all who can publish of something about a profile.
+func tellMaintainers(ctx context.Context, tx pgx.Tx, kind string, profile, by uuid.UUID, words string) error {
+	rows, err := tx.Query(ctx, `select id from people where role in ('maintainer', 'keeper') and removed_at is null`)
+	if err != nil {
+		return err
+	}
+	people, err := pgx.CollectRows(rows, pgx.RowTo[uuid.UUID])
+	if err != nil {
+		return err
+	}
+	return leave(ctx, tx, people, Told{Kind: kind, Profile: &profile, By: &by, Words: words})
+}
+
 const noticeColumns = `
-	select n.id, n.kind, n.change_id, coalesce(c.number, 0) as change, coalesce(c.title, d.name || ': ' || f.name, '') as title, n.profile_id, n.run_id, coalesce(b.name, '') as by, n.words, n.at, n.read_at is not null as read
+	select n.id, n.kind, n.change_id, coalesce(c.number, 0) as change, coalesce(c.title, d.name || ': ' || f.name, k.name, bd.name, '') as title, n.profile_id, n.run_id,
+		coalesce(k.name, '') as package, n.build_id, coalesce(mm.slug, '') as maker, coalesce(bd.slug, '') as model, coalesce(b.name, '') as by, n.words, n.at, n.read_at is not null as read
 	from notices n left join changes c on c.id = n.change_id left join people b on b.id = n.by_id
-		left join profiles f on f.id = n.profile_id left join models d on d.id = f.model_id`
+		left join profiles f on f.id = n.profile_id left join models d on d.id = f.model_id
+		left join packages k on k.id = n.package_id left join builds w on w.id = n.build_id left join models bd on bd.id = w.model_id left join makers mm on mm.id = bd.maker_id`
 
 // Notices lists what a person was told, newest first.
 func (s *Store) Notices(ctx context.Context, person uuid.UUID, limit int) ([]Notice, error) {

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"errors"
+	"fmt"
 	"time"
 
 	"github.com/google/uuid"
@@ -173,7 +174,7 @@ func (s *Store) DecidePublication(ctx context.Context, id uuid.UUID, person Pers
 			return err
 		}
 		if v.State != "taken-back" {
-			if err := tellOf(ctx, tx, []uuid.UUID{u.AskedByID}, "publish-"+v.State, u.ProfileID, person.ID, v.Answer); err != nil {
+			if err := leave(ctx, tx, []uuid.UUID{u.AskedByID}, Told{Kind: "publish-" + v.State, Profile: &u.ProfileID, By: &person.ID, Words: v.Answer}); err != nil {
 				return err
 			}
 		}
@@ -236,7 +237,7 @@ func (s *Store) publish(ctx context.Context, tx pgx.Tx, u Publication, person Pe
 	if _, err := tx.Exec(ctx, `update releases set state = 'replaced' where profile_id = $1 and state = 'current'`, p.ID); err != nil {
 		return 0, err
 	}
-	release, names := NewID(), []string{}
+	release, names, methods := NewID(), []string{}, []string{}
 	_, err = tx.Exec(ctx, `
 		insert into releases (id, profile_id, number, document, sha256, signature, key_id, published_by, asked_by)
 		values ($1, $2, $3, $4, $5, $6, $7, $8, $9)`, release, p.ID, d.Number, canonical, profile.Digest(canonical), signature, key, person.ID, u.AskedByID)
@@ -244,39 +245,39 @@ func (s *Store) publish(ctx context.Context, tx pgx.Tx, u Publication, person Pe
 		return 0, err
 	}
 	for _, step := range d.Removals() {
-		names = append(names, string(step.Package))
+		names, methods = append(names, string(step.Package)), append(methods, string(step.Method))
 	}
-	if _, err := tx.Exec(ctx, `insert into release_packages (release_id, package_id) select $1, id from packages where name = any($2)`, release, names); err != nil {
+	_, err = tx.Exec(ctx, `
+		insert into release_packages (release_id, package_id, method) select $1, p.id, x.method from unnest($2::text[], $3::text[]) x (name, method) join packages p using (name)`, release, names, methods)
+	if err != nil {
 		return 0, err
 	}
 	// A profile's revision stands for what was published of it, too.
 	if _, err := tx.Exec(ctx, `update profiles set revision = revision + 1 where id = $1`, p.ID); err != nil {
 		return 0, err
 	}
+	if err := s.released(ctx, tx, p, release, person.ID, fmt.Sprintf("No. %d is out.", d.Number)); err != nil {
+		return 0, err
+	}
 	return d.Number, notify(ctx, tx, Event{Topic: "releases"})
 }
 
-// tellMaintainers tells all who can publish of something about a profile.
-func tellMaintainers(ctx context.Context, tx pgx.Tx, kind string, profile, by uuid.UUID, words string) error {
-	rows, err := tx.Query(ctx, `select id from people where role in ('maintainer', 'keeper') and removed_at is null`)
+// released holds a new release against all builds of its models, and tells
+// those who follow.
+func (s *Store) released(ctx context.Context, tx pgx.Tx, p Profile, release, by uuid.UUID, words string) error {
+	models := []uuid.UUID{p.ModelID}
+	for _, m := range p.Sisters {
+		models = append(models, m.ID)
+	}
+	if err := s.freshenHolds(ctx, tx, models); err != nil {
+		return err
+	}
+	if err := staleCover(ctx, tx, models); err != nil {
+		return err
+	}
+	people, err := followersOfRelease(ctx, tx, release)
 	if err != nil {
 		return err
 	}
-	people, err := pgx.CollectRows(rows, pgx.RowTo[uuid.UUID])
-	if err != nil {
-		return err
-	}
-	return tellOf(ctx, tx, people, kind, profile, by, words)
-}
-
-// tellOf leaves a notice about a profile for people; who caused it is left
-// out.
-func tellOf(ctx context.Context, tx pgx.Tx, people []uuid.UUID, kind string, profile, by uuid.UUID, words string) error {
-	_, err := tx.Exec(ctx, `
-		insert into notices (id, person_id, kind, profile_id, by_id, words)
-		select gen_random_uuid(), p.id, $2, $3, $4, $5 from people p where p.id = any($1) and p.id <> $4 and p.removed_at is null`, people, kind, profile, by, words)
-	if err != nil {
-		return err
-	}
-	return notify(ctx, tx, Event{Topic: "notices"})
+	return leave(ctx, tx, people, Told{Kind: "followed-release", Profile: &p.ID, By: &by, Words: words})
 }

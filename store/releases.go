@@ -111,6 +111,13 @@ func (s *Store) Withdraw(ctx context.Context, id uuid.UUID, reason string, perso
 		if err := tellMaintainers(ctx, tx, "withdrawn", profile, person, reason); err != nil {
 			return err
 		}
+		people, err := followersOfRelease(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		if err := leave(ctx, tx, people, Told{Kind: "followed-release", Profile: &profile, By: &person, Words: "Withdrawn: " + reason}); err != nil {
+			return err
+		}
 		if err := notify(ctx, tx, Event{Topic: "releases"}); err != nil {
 			return err
 		}

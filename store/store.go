@@ -114,7 +114,12 @@ func (s *Store) Migrate(ctx context.Context) error {
 	if err := s.FreshenFigures(ctx); err != nil {
 		return err
 	}
-	return s.inTx(ctx, func(tx pgx.Tx) error { return s.freshenResting(ctx, tx, nil) })
+	return s.inTx(ctx, func(tx pgx.Tx) error {
+		if err := s.freshenResting(ctx, tx, nil); err != nil {
+			return err
+		}
+		return s.freshenFirmware(ctx, tx, nil)
+	})
 }
 
 // inTx runs f in a transaction, which is committed when f returns nil.

@@ -10,21 +10,27 @@ import (
 // Shipped is what an image holds of one package: the facts by which two
 // builds, or two captures of one build, are compared.
 type Shipped struct {
-	Name          string   `json:"name"`
-	VersionCode   int64    `json:"versionCode"`
-	VersionName   string   `json:"versionName"`
-	Path          string   `json:"path"`
-	Partition     string   `json:"partition"`
-	Privileged    bool     `json:"privileged"`
-	Persistent    bool     `json:"persistent"`
-	StartsAtBoot  bool     `json:"startsAtBoot"`
-	SwitchedOff   bool     `json:"switchedOff"`
-	SharedUser    string   `json:"sharedUser"`
-	OverlayTarget string   `json:"overlayTarget"`
-	Signer        string   `json:"signer"`
-	Requests      []string `json:"requests"`
-	Provides      []string `json:"provides"`
-	Uses          []string `json:"uses"`
+	Name          string `json:"name"`
+	VersionCode   int64  `json:"versionCode"`
+	VersionName   string `json:"versionName"`
+	Path          string `json:"path"`
+	Partition     string `json:"partition"`
+	Privileged    bool   `json:"privileged"`
+	Persistent    bool   `json:"persistent"`
+	StartsAtBoot  bool   `json:"startsAtBoot"`
+	SwitchedOff   bool   `json:"switchedOff"`
+	SharedUser    string `json:"sharedUser"`
+	OverlayTarget string `json:"overlayTarget"`
+	Signer        string `json:"signer"`
+	// Declares are permissions that it defines, Requests those that it asks
+	// for.
+	Declares []string `json:"declares"`
+	Requests []string `json:"requests"`
+	Provides []string `json:"provides"`
+	Uses     []string `json:"uses"`
+	// Origin is who probably put it there, as this side alone tells; "" where
+	// nobody asks.
+	Origin Origin `json:"origin"`
 }
 
 // Bare reports whether only a list named the package: beyond its path and
@@ -35,7 +41,7 @@ func (s *Shipped) Bare() bool {
 
 // Difference is one fact that is not what it was.
 type Difference struct {
-	// What names the fact: version, path, permissions, …
+	// What names the fact: version, partition, path, permissions, …
 	What   string `json:"what"`
 	Before string `json:"before"`
 	After  string `json:"after"`
@@ -53,15 +59,19 @@ type Comparison struct {
 	Gone    []string  `json:"gone" nullable:"false"`
 	Changed []Changed `json:"changed" nullable:"false"`
 	New     []string  `json:"new" nullable:"false"`
+	// Renamed stand in neither Gone nor New; see Pair.
+	Renamed []Renamed `json:"renamed" nullable:"false"`
 }
 
 // Empty reports whether there is no difference.
-func (c Comparison) Empty() bool { return len(c.Gone)+len(c.Changed)+len(c.New) == 0 }
+func (c Comparison) Empty() bool {
+	return len(c.Gone)+len(c.Changed)+len(c.New)+len(c.Renamed) == 0
+}
 
 // Compare finds what is gone, changed and new from before to after. The order
 // of the arguments' elements does not matter; names are unique in each.
 func Compare(before, after []Shipped) Comparison {
-	c := Comparison{Gone: []string{}, Changed: []Changed{}, New: []string{}}
+	c := Comparison{Gone: []string{}, Changed: []Changed{}, New: []string{}, Renamed: []Renamed{}}
 	old := make(map[string]*Shipped, len(before))
 	for i := range before {
 		old[before[i].Name] = &before[i]
@@ -113,7 +123,11 @@ func differences(a, b *Shipped) []Difference {
 		return strings.TrimSpace(s.VersionName + " (" + strconv.FormatInt(s.VersionCode, 10) + ")")
 	}
 	add("version", version(a), version(b))
-	add("path", a.Path, b.Path)
+	add("partition", a.Partition, b.Partition)
+	if a.Partition == b.Partition {
+		add("path", a.Path, b.Path)
+	}
+	add("origin", string(a.Origin), string(b.Origin))
 	add("privilege", yes(a.Privileged, "privileged"), yes(b.Privileged, "privileged"))
 	add("persistence", yes(a.Persistent, "persistent"), yes(b.Persistent, "persistent"))
 	add("start at boot", yes(a.StartsAtBoot, "started at boot"), yes(b.StartsAtBoot, "started at boot"))
@@ -123,6 +137,8 @@ func differences(a, b *Shipped) []Difference {
 	add("signer", a.Signer, b.Signer)
 	lost, gained := setDifference(a.Requests, b.Requests)
 	add("permissions", lost, gained)
+	lost, gained = setDifference(a.Declares, b.Declares)
+	add("permissions declared", lost, gained)
 	lost, gained = setDifference(a.Provides, b.Provides)
 	add("libraries provided", lost, gained)
 	lost, gained = setDifference(a.Uses, b.Uses)

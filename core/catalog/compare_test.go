@@ -17,7 +17,7 @@ func TestCompare(t *testing.T) {
 		{Name: "a.new"},
 		{Name: "a.same", VersionCode: 1, VersionName: "1", Requests: []string{"y", "x"}},
 	}
-	want := Comparison{Gone: []string{"a.gone"}, New: []string{"a.new"}, Changed: []Changed{{"a.changed", []Difference{
+	want := Comparison{Gone: []string{"a.gone"}, New: []string{"a.new"}, Renamed: []Renamed{}, Changed: []Changed{{"a.changed", []Difference{
 		{"version", "1.0 (1)", "1.1 (2)"}, {"path", "/system/app/A", "/product/app/A"}, {"privilege", "not privileged", "privileged"},
 		{"state", "switched on", "not switched on"}, {"permissions", "x", "z"}, {"libraries provided", "", "p"}, {"libraries used", "l", ""},
 	}}}}
@@ -30,6 +30,34 @@ func TestCompare(t *testing.T) {
 	back := Compare(after, before)
 	if !reflect.DeepEqual(back.Gone, want.New) || !reflect.DeepEqual(back.New, want.Gone) || len(back.Changed) != 1 {
 		t.Errorf("the other way round: %+v", back)
+	}
+}
+
+// TestArrived sums a comparison up, renamed packages apart.
+func TestArrived(t *testing.T) {
+	before := []Shipped{{Name: "a.old", VersionName: "1", Provides: []string{"lib"}}, {Name: "a.gone", VersionName: "1", Signer: "x"}, {Name: "a.v", VersionCode: 1, VersionName: "1", Signer: "x"}, {Name: "a.c", VersionName: "1", Signer: "x", Partition: "system", Path: "/system/app/C"}}
+	after := []Shipped{{Name: "a.new", VersionName: "1", Provides: []string{"lib"}}, {Name: "a.fresh", VersionName: "1", Signer: "y"}, {Name: "a.v", VersionCode: 2, VersionName: "2", Signer: "x"}, {Name: "a.c", VersionName: "1", Signer: "x", Partition: "product", Path: "/product/app/C", Origin: Partner}}
+	c := Compare(before, after)
+	if len(c.Gone) != 2 || len(c.New) != 2 {
+		t.Fatalf("%+v", c)
+	}
+	c.Pair(before, after, nil)
+	a := Arrived(c)
+	if !reflect.DeepEqual(a.Gone, []string{"a.gone"}) || !reflect.DeepEqual(a.New, []string{"a.fresh"}) || len(a.Renamed) != 1 || a.Changed != 2 || a.Versions != 1 {
+		t.Errorf("%+v", a)
+	}
+	// A package that moved to another partition has moved once, not twice.
+	if !reflect.DeepEqual(c.Changed[0].What, []Difference{{"partition", "system", "product"}, {"origin", "", "partner"}}) {
+		t.Errorf("%+v", c.Changed[0])
+	}
+	for want, got := range map[string]string{
+		"1 package is new, 6 that were off came back, 1 is gone, 1 has another name, 1 changed in more than its version": a.Words(6),
+		"2 packages that were off came back": Arrival{}.Words(2),
+		"nothing but versions changed":       Arrival{Changed: 3, Versions: 3}.Words(0),
+	} {
+		if got != want {
+			t.Errorf("%q, want %q", got, want)
+		}
 	}
 }
 
