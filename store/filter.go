@@ -132,6 +132,10 @@ func (c *conditions) term(t filter.Term) string {
 		return fmt.Sprintf("origin = any(%s::text[])", c.arg(t.Values))
 	case "ceiling":
 		return fmt.Sprintf("ceiling %s %s::float8", op, c.arg(t.Number))
+	case "graded":
+		return fmt.Sprintf("(case when by_suggestion then 'no' else 'yes' end) = any(%s::text[])", c.arg(t.Values))
+	case "builds":
+		return fmt.Sprintf("(select p.builds from packages p where p.id = seen.id) %s %s::float8", op, c.arg(t.Number))
 	case "trials":
 		return fmt.Sprintf("phones %s %s::float8", op, c.arg(t.Number))
 	case "outcome", "method":

@@ -51,6 +51,8 @@ func TestFilters(t *testing.T) {
 		"load>=leaned-on":             "14",
 		"load<loose":                  "23",
 		"trials>=3":                   "0",
+		"graded:yes":                  "01",
+		"graded:no builds<2":          "234",
 		"trials:0":                    "123",
 		"ceiling<99%":                 "0",
 		"standing:untried":            "123",

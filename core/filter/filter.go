@@ -85,6 +85,7 @@ var Fields = []Field{
 	{"label", Text, nil, "name on screen, in any language"},
 	{"alias", Text, nil, "another name that people use"},
 	{"load", Ordered, []string{"unproven", "loose", "leaned-on", "tied-in", "load-bearing"}, "how much rests on it"},
+	{"graded", Choice, []string{"yes", "no"}, "a person has set a load that applies here"},
 	{"standing", Ordered, []string{"untried", "thin", "contested", "fair", "firm"}, "how sure that is"},
 	{"ceiling", Percent, nil, "at most so many phones harmed: ceiling<20%"},
 	{"trials", Number, nil, "phones that it was tried on"},
@@ -97,6 +98,7 @@ var Fields = []Field{
 	{"maker", Text, nil, "shipped by this maker"},
 	{"model", Text, nil, "shipped on this model"},
 	{"build", Text, nil, "shipped by this firmware"},
+	{"builds", Number, nil, "shipped by so many firmwares: builds>=5"},
 	{"in", Text, nil, "taken off by the current release of this edition"},
 	{"changed", Time, nil, "changed since a date, or so long ago: changed:2w"},
 }

@@ -1,0 +1,225 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"net/url"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
+
+	"roster/core/desk"
+)
+
+// maxDeskLines bounds the lines of each kind on a Desk.
+const maxDeskLines = 60
+
+// deskOf is a person whose Desk is read, and what was handed to them.
+type deskOf struct {
+	Person
+	handed map[string]handed
+}
+
+type handed struct {
+	By    string    `db:"by"`
+	Words string    `db:"words"`
+	At    time.Time `db:"at"`
+}
+
+// reviews and publishes report what the person may do.
+func (d *deskOf) reviews() bool   { return d.Role != "technician" }
+func (d *deskOf) publishes() bool { return d.Role == "maintainer" || d.Role == "keeper" }
+
+// wants reports whether lines of a kind are read: the person's role has them,
+// or somebody handed one over.
+func (d *deskOf) wants(role bool, kinds ...desk.Kind) bool {
+	if role {
+		return true
+	}
+	for key := range d.handed {
+		if slices.ContainsFunc(kinds, func(k desk.Kind) bool { return strings.HasPrefix(key, string(k)+":") }) {
+			return true
+		}
+	}
+	return false
+}
+
+// ids are the first ids in the keys of lines of a kind that were handed over.
+func (d *deskOf) ids(kind desk.Kind) []uuid.UUID {
+	list := []uuid.UUID{}
+	for key := range d.handed {
+		if rest, ok := strings.CutPrefix(key, string(kind)+":"); ok {
+			first, _, _ := strings.Cut(rest, ":")
+			if id, err := uuid.Parse(first); err == nil {
+				list = append(list, id)
+			}
+		}
+	}
+	return list
+}
+
+// lines finds what waits of some kinds.
+type deskLines func(context.Context, querier, *deskOf) ([]desk.Line, error)
+
+// Desk lists what waits for a person at a moment, the most urgent first. Each
+// line is there for as long as its cause is, unless the person has put it off
+// or handed it to somebody; how many are put off is told.
+func (s *Store) Desk(ctx context.Context, p Person, now time.Time) (lines []desk.Line, off int, err error) {
+	d := &deskOf{p, map[string]handed{}}
+	rows, err := s.pool.Query(ctx, `select h.line, w.name, h.words, h.at from desk_handed h join people w on w.id = h.from_id where h.to_id = $1 order by h.at desc limit 500`, p.ID)
+	if err != nil {
+		return nil, 0, err
+	}
+	var key string
+	var h handed
+	if _, err := pgx.ForEachRow(rows, []any{&key, &h.By, &h.Words, &h.At}, func() error { d.handed[key] = h; return nil }); err != nil {
+		return nil, 0, err
+	}
+	rows, err = s.pool.Query(ctx, `select line from desk_put_off where person_id = $1 and until > $2`, p.ID, now)
+	if err != nil {
+		return nil, 0, err
+	}
+	put, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	if err != nil {
+		return nil, 0, err
+	}
+	lines = []desk.Line{}
+	for _, find := range []deskLines{waitingChanges, returnedToYou, waitingPublications, stoppingReleases, releasesBehind, arrivedBuilds, contestedTrials, thinReleases, retiredKeys, ungradedPackages, openRuns, dueChecks, trialsWanted, toldNews} {
+		found, err := find(ctx, s.pool, d)
+		if err != nil {
+			return nil, 0, err
+		}
+		for _, l := range found {
+			if h, ok := d.handed[l.Key]; ok {
+				l.HandedBy, l.Words = h.By, h.Words
+			}
+			if slices.Contains(put, l.Key) {
+				off++
+			} else {
+				lines = append(lines, l)
+			}
+		}
+	}
+	desk.Order(lines, now)
+	return lines, off, nil
+}
+
+// ErrNoLine says that a key is not that of a line.
+var ErrNoLine = errors.New("there is no such line")
+
+// checkLine refuses what can't be a line's key.
+func checkLine(key string) error {
+	kind, rest, ok := strings.Cut(key, ":")
+	if !ok || !desk.Kind(kind).Valid() || rest == "" || len(key) > 200 {
+		return ErrNoLine
+	}
+	return nil
+}
+
+// PutOff takes a line off a person's Desk until a moment; the zero time puts it
+// back. Who is done with a line puts it off for good: see Done.
+func (s *Store) PutOff(ctx context.Context, person uuid.UUID, key string, until time.Time) error {
+	if err := checkLine(key); err != nil {
+		return err
+	}
+	if until.IsZero() {
+		_, err := s.pool.Exec(ctx, `delete from desk_put_off where person_id = $1 and line = $2`, person, key)
+		return err
+	}
+	return s.putOff(ctx, person, key, until.UTC().Format(time.RFC3339Nano))
+}
+
+// Done takes a line off a person's Desk for good. News are read with it.
+func (s *Store) Done(ctx context.Context, person uuid.UUID, key string) error {
+	if err := checkLine(key); err != nil {
+		return err
+	}
+	if id, ok := strings.CutPrefix(key, string(desk.Told)+":"); ok {
+		notice, err := uuid.Parse(id)
+		if err != nil {
+			return ErrNoLine
+		}
+		_, err = s.pool.Exec(ctx, `update notices set read_at = now() where id = $1 and person_id = $2 and read_at is null`, notice, person)
+		return err
+	}
+	return s.putOff(ctx, person, key, "infinity")
+}
+
+func (s *Store) putOff(ctx context.Context, person uuid.UUID, key, until string) error {
+	_, err := s.pool.Exec(ctx, `
+		insert into desk_put_off (person_id, line, until) values ($1, $2, $3::timestamptz)
+		on conflict (person_id, line) do update set until = excluded.until, at = now()`, person, key, until)
+	return err
+}
+
+// Hand hands a line to somebody else: it leaves one Desk for the other, with
+// words. What is handed is told as news, too.
+func (s *Store) Hand(ctx context.Context, from, to uuid.UUID, key, words string) error {
+	if err := checkLine(key); err != nil {
+		return err
+	}
+	if from == to {
+		return ErrOwn
+	}
+	return s.inTx(ctx, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, `
+			insert into desk_handed as h (line, to_id, from_id, words) select $1, p.id, $3, $4 from people p where p.id = $2 and p.removed_at is null
+			on conflict (line, to_id) do update set from_id = excluded.from_id, words = excluded.words, at = now()`, key, to, from, words)
+		if err == nil && tag.RowsAffected() == 0 {
+			err = ErrNotFound
+		}
+		if err != nil {
+			return err
+		}
+		var batch pgx.Batch
+		batch.Queue(`delete from desk_put_off where person_id = $1 and line = $2`, to, key)
+		batch.Queue(`delete from desk_handed where line = $1 and to_id = $2`, key, from)
+		batch.Queue(`insert into desk_put_off (person_id, line, until) values ($1, $2, 'infinity') on conflict (person_id, line) do update set until = 'infinity', at = now()`, from, key)
+		if err := tx.SendBatch(ctx, &batch).Close(); err != nil {
+			return err
+		}
+		return notify(ctx, tx, Event{Topic: "desk", ID: to.String()})
+	})
+}
+
+// address is a place in the workbench with its scope set; more are further
+// parts of the query, name and value by turns.
+func address(path, maker, model, build string, more ...string) string {
+	q := url.Values{}
+	set := func(name, value string) {
+		if value != "" {
+			q.Set(name, value)
+		}
+	}
+	set("maker", maker)
+	if maker != "" {
+		set("model", model)
+	}
+	if model != "" {
+		set("build", build)
+	}
+	for i := 0; i+1 < len(more); i += 2 {
+		set(more[i], more[i+1])
+	}
+	if len(q) == 0 {
+		return path
+	}
+	return path + "?" + q.Encode()
+}
+
+// key is a line's: its kind and the ids that it is about.
+func key(kind desk.Kind, ids ...uuid.UUID) string {
+	parts := []string{string(kind)}
+	for _, id := range ids {
+		parts = append(parts, id.String())
+	}
+	return strings.Join(parts, ":")
+}
+
+// buildName is what people call a build of an edition.
+func buildName(carrier, region, version string) string {
+	return strings.Join(strings.Fields(carrier+" "+region+" "+version), " ")
+}

@@ -1,0 +1,336 @@
+package store
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
+
+	"roster/core/catalog"
+	"roster/core/desk"
+	"roster/core/profile"
+)
+
+// ranIt counts the phones that ran any release of profile p, and known those
+// that were captured with build b.
+const (
+	ranIt = `(select count(distinct x.phone) from runs x where x.profile_id = p.id and x.release_id is not null and x.state <> 'going')::int`
+	known = `(select count(distinct c.phone) from captures c where c.build_id = b.id and c.phone <> '')::int`
+)
+
+// reach says whom a release's trouble on a build harms.
+func reach(ran, known int, build string) (int, string) {
+	var parts []string
+	if ran > 0 {
+		parts = append(parts, desk.Many(ran, "phone")+" ran it")
+	}
+	if known > 0 {
+		parts = append(parts, desk.Many(known, "phone")+" known with "+build)
+	}
+	return ran + known, strings.Join(parts, ", ")
+}
+
+// heldLine is a release on a build, as the Desk tells of it.
+type heldLine struct {
+	Release   uuid.UUID         `db:"release"`
+	Edition   string            `db:"edition"`
+	Number    int               `db:"number"`
+	Build     uuid.UUID         `db:"build"`
+	Version   string            `db:"version"`
+	Carrier   string            `db:"carrier"`
+	Region    string            `db:"region"`
+	Maker     string            `db:"maker"`
+	Model     string            `db:"model"`
+	ModelName string            `db:"model_name"`
+	Claimed   bool              `db:"claimed"`
+	Ships     int               `db:"ships"`
+	Findings  []profile.Finding `db:"findings"`
+	Since     time.Time         `db:"since"`
+	Ran       int               `db:"ran"`
+	Known     int               `db:"known"`
+}
+
+const heldColumns = `r.id as release, p.name as edition, r.number, b.id as build, b.version, b.carrier, b.region, m.slug as maker, d.slug as model, d.name as model_name, h.claimed, h.ships, h.findings, ` + ranIt + ` as ran, ` + known + ` as known`
+
+func (h heldLine) build() string { return buildName(h.Carrier, h.Region, h.Version) }
+
+func (h heldLine) line(kind desk.Kind, text string) desk.Line {
+	n, whom := reach(h.Ran, h.Known, h.build())
+	return desk.Line{Key: key(kind, h.Release, h.Build), Kind: kind, Text: text, Affected: n, Whom: whom, Since: h.Since,
+		To: address(fmt.Sprintf("/builds/releases/%s/%s", h.Release, h.Build), h.Maker, h.Model, "")}
+}
+
+// stoppingReleases are current releases that would stop something on a build,
+// until a person lifts that or a newer release is out.
+func stoppingReleases(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error) {
+	if !d.wants(d.publishes(), desk.ReleaseStops) {
+		return nil, nil
+	}
+	rows, err := q.Query(ctx, `
+		select `+heldColumns+`, h.stopped_at as since
+		from holds h join releases r on r.id = h.release_id and r.state = 'current' join profiles p on p.id = r.profile_id join builds b on b.id = h.build_id join models d on d.id = b.model_id join makers m on m.id = d.maker_id
+		where h.stops <> '' and not exists (select from lifts l where l.release_id = h.release_id and l.build_id = h.build_id and l.stops = h.stops)
+			and ($1 or r.id = any($2)) order by h.stopped_at desc limit $3`, d.publishes(), d.ids(desk.ReleaseStops), maxDeskLines)
+	list, err := all[heldLine](rows, err)
+	lines := make([]desk.Line, len(list))
+	for i, h := range list {
+		text := fmt.Sprintf("%s no. %d would stop something on %s %s.", h.Edition, h.Number, h.ModelName, h.build())
+		if len(h.Findings) > 0 {
+			text += " " + sentence(h.Findings[0])
+		}
+		lines[i] = h.line(desk.ReleaseStops, text)
+	}
+	return lines, err
+}
+
+// sentence says a finding as a sentence.
+func sentence(f profile.Finding) string {
+	names := make([]string, 0, len(f.Packages))
+	for _, n := range f.Packages {
+		names = append(names, string(n))
+	}
+	return fmt.Sprintf("%s: %s.", shortList(names, len(names)), f.Why)
+}
+
+// releasesBehind are current releases that are not for the newest build of an
+// edition of their models, unless the profile says that it is not for it.
+func releasesBehind(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error) {
+	if !d.wants(d.publishes(), desk.ReleaseBehind) {
+		return nil, nil
+	}
+	rows, err := q.Query(ctx, `
+		select `+heldColumns+`, a.at as since
+		from holds h join releases r on r.id = h.release_id and r.state = 'current' join profiles p on p.id = r.profile_id join builds b on b.id = h.build_id join models d on d.id = b.model_id join makers m on m.id = d.maker_id
+			join arrivals a on a.build_id = b.id
+		where not h.claimed and h.stops = '' and ($1 or r.id = any($2)) and not coalesce(p.rules -> 'notFor', '[]') ? b.fingerprint
+			and not exists (select from builds n where n.model_id = b.model_id and (n.carrier, n.region) = (b.carrier, b.region) and (n.security_patch, n.version) > (b.security_patch, b.version)
+				and exists (select from captures c where c.build_id = n.id))
+		order by a.at desc limit $3`, d.publishes(), d.ids(desk.ReleaseBehind), maxDeskLines)
+	list, err := all[heldLine](rows, err)
+	lines := make([]desk.Line, len(list))
+	for i, h := range list {
+		hold := profile.Hold{Claimed: h.Claimed, Ships: h.Ships, Findings: h.Findings}
+		text := fmt.Sprintf("%s no. %d does not cover %s %s", h.Edition, h.Number, h.ModelName, h.build())
+		if len(h.Findings) > 0 {
+			text += ": " + hold.Words()
+		}
+		lines[i] = h.line(desk.ReleaseBehind, text+".")
+	}
+	return lines, err
+}
+
+const (
+	// arrivedFor is for how long an arrival waits on the Desk of somebody who
+	// has such phones; a maintainer's waits until it is covered, or for newsFor
+	// where nothing was published for its model.
+	arrivedFor = `interval '21 days'`
+	newsFor    = `interval '60 days'`
+)
+
+// arrivedBuilds are firmwares that were captured for the first time.
+func arrivedBuilds(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error) {
+	type arrived struct {
+		Build     uuid.UUID       `db:"build"`
+		Since     *uuid.UUID      `db:"since"`
+		At        time.Time       `db:"at"`
+		Summary   catalog.Arrival `db:"summary"`
+		Back      int             `db:"back"`
+		Version   string          `db:"version"`
+		Carrier   string          `db:"carrier"`
+		Region    string          `db:"region"`
+		Maker     string          `db:"maker"`
+		Model     string          `db:"model"`
+		ModelName string          `db:"model_name"`
+		Known     int             `db:"known"`
+		Phones    int             `db:"phones"`
+		Behind    []string        `db:"behind"`
+		Stops     []string        `db:"stops"`
+	}
+	rows, err := q.Query(ctx, `
+		select b.id as build, a.since_id as since, a.at, a.summary, (select count(distinct k.package_id) from came_back k where k.build_id = b.id)::int as back, b.version, b.carrier, b.region,
+			m.slug as maker, d.slug as model, d.name as model_name, `+known+` as known, (select count(distinct c.phone) from captures c join builds y on y.id = c.build_id where y.model_id = d.id and c.phone <> '')::int as phones,
+			array(select p.name || ' no. ' || r.number from holds h join releases r on r.id = h.release_id and r.state = 'current' join profiles p on p.id = r.profile_id
+				where h.build_id = b.id and not h.claimed and h.stops = '' and not coalesce(p.rules -> 'notFor', '[]') ? b.fingerprint order by 1) as behind,
+			array(select p.name || ' no. ' || r.number from holds h join releases r on r.id = h.release_id and r.state = 'current' join profiles p on p.id = r.profile_id
+				where h.build_id = b.id and h.stops <> '' and not exists (select from lifts l where l.release_id = h.release_id and l.build_id = h.build_id and l.stops = h.stops) order by 1) as stops
+		from arrivals a join builds b on b.id = a.build_id join models d on d.id = b.model_id join makers m on m.id = d.maker_id
+		where a.build_id = any($3) or case when $2 then
+				a.at > now() - `+newsFor+` and not exists (select from holds h join releases r on r.id = h.release_id where h.build_id = b.id and r.state = 'current' and h.claimed)
+			else a.at > now() - `+arrivedFor+` and exists (select from captures c join builds y on y.id = c.build_id where y.model_id = d.id and c.person_id = $1) end
+		order by a.at desc limit $4`, d.ID, d.reviews(), d.ids(desk.Arrived), maxDeskLines)
+	list, err := all[arrived](rows, err)
+	lines := make([]desk.Line, len(list))
+	for i, a := range list {
+		name := buildName(a.Carrier, a.Region, a.Version)
+		l := desk.Line{Key: key(desk.Arrived, a.Build), Kind: desk.Arrived, Since: a.At, Affected: a.Phones, Whom: desk.Many(a.Phones, "phone") + " of the model known"}
+		if a.Since == nil {
+			l.Text = fmt.Sprintf("%s %s was captured for the first time, and no older firmware of this edition is known.", a.ModelName, name)
+			l.To = address("/builds", a.Maker, a.Model, a.Build.String())
+		} else {
+			l.Text = fmt.Sprintf("Firmware %s of %s arrived: %s.", name, a.ModelName, a.Summary.Words(a.Back))
+			l.To = address("/builds/compare", a.Maker, a.Model, "", "from", "build:"+a.Since.String(), "to", "build:"+a.Build.String())
+		}
+		if len(a.Stops) > 0 {
+			l.Text += " " + andList(a.Stops) + " would stop something."
+			l.Weighs = 1.5
+		}
+		if len(a.Behind) > 0 {
+			l.Text += " " + andList(a.Behind) + verb(len(a.Behind), " no longer covers it.", " no longer cover it.")
+		}
+		lines[i] = l
+	}
+	return lines, err
+}
+
+func verb(n int, one, many string) string {
+	if n == 1 {
+		return one
+	}
+	return many
+}
+
+// andList joins names as people do.
+func andList(names []string) string {
+	if len(names) < 2 {
+		return strings.Join(names, "")
+	}
+	return strings.Join(names[:len(names)-1], ", ") + " and " + names[len(names)-1]
+}
+
+// shortList names the first few of so many.
+func shortList(names []string, of int) string {
+	const most = 3
+	if of <= most || len(names) < most {
+		return andList(names[:min(len(names), most)])
+	}
+	return fmt.Sprintf("%s and %d more", strings.Join(names[:most], ", "), of-most)
+}
+
+// newestOf is the captured build that stands for model d, with its release.
+const newestOf = `(select b.id, b.release, b.carrier, b.region, b.version from builds b where b.model_id = d.id and exists (select from captures c where c.build_id = b.id) order by ` + newestBuild + ` limit 1)`
+
+// figuresOf are the standing of package x.package_id as seen from the newest
+// build n of model d, by removal for the user: see evidence.Vantages.
+const figuresOf = `(select f.standing from (values (n.id, '', 1), (d.id, n.release, 2), (d.id, '', 3), (d.maker_id, n.release, 4), (d.maker_id, '', 5), ('00000000-0000-0000-0000-000000000000'::uuid, '', 6)) v (place, release, nearness)
+	join figures f on f.package_id = x.package_id and f.method = 'remove-for-user' and f.place = v.place and f.release = v.release order by v.nearness limit 1)`
+
+// contestedTrials are packages of current releases of which trials contradict
+// each other, a line a release.
+func contestedTrials(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error) {
+	if !d.wants(d.reviews(), desk.Contested) {
+		return nil, nil
+	}
+	return judgedReleases(ctx, q, d, desk.Contested, d.reviews(), `s.standing = 'contested'`, func(r judgedRelease, names string) (string, string) {
+		return fmt.Sprintf("Trials contradict each other about %s that %s no. %d of %s takes off: %s.", desk.Many(r.N, "package"), r.Edition, r.Number, r.ModelName, names),
+			address("/ledger", r.Maker, r.Model, "", "q", "in:"+r.Slug+" standing:contested")
+	})
+}
+
+// thinReleases are current releases that take off what few have tried.
+func thinReleases(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error) {
+	if !d.wants(d.publishes(), desk.ThinRelease) {
+		return nil, nil
+	}
+	return judgedReleases(ctx, q, d, desk.ThinRelease, d.publishes(), `coalesce(s.standing, 'untried') in ('thin', 'untried')`, func(r judgedRelease, names string) (string, string) {
+		return fmt.Sprintf("%s no. %d of %s takes off %s that few have tried: %s.", r.Edition, r.Number, r.ModelName, desk.Many(r.N, "package"), names),
+			address("/ledger", r.Maker, r.Model, "", "q", "in:"+r.Slug+" standing<contested")
+	})
+}
+
+type judgedRelease struct {
+	ID        uuid.UUID `db:"id"`
+	Slug      string    `db:"slug"`
+	Edition   string    `db:"edition"`
+	Number    int       `db:"number"`
+	Maker     string    `db:"maker"`
+	Model     string    `db:"model"`
+	ModelName string    `db:"model_name"`
+	N         int       `db:"n"`
+	Names     []string  `db:"names"`
+	Since     time.Time `db:"since"`
+	Ran       int       `db:"ran"`
+}
+
+// judgedReleases are current releases that take off packages whose standing s
+// is such, as seen from the newest build.
+func judgedReleases(ctx context.Context, q querier, d *deskOf, kind desk.Kind, role bool, such string, say func(judgedRelease, string) (text, to string)) ([]desk.Line, error) {
+	rows, err := q.Query(ctx, `
+		select r.id, p.slug, p.name as edition, r.number, m.slug as maker, d.slug as model, d.name as model_name, r.published_at as since, count(*)::int as n, (array_agg(k.name order by k.name))[1:4] as names, `+ranIt+` as ran
+		from releases r join profiles p on p.id = r.profile_id join models d on d.id = p.model_id join makers m on m.id = d.maker_id cross join lateral `+newestOf+` n
+			join release_packages x on x.release_id = r.id join packages k on k.id = x.package_id cross join lateral (select `+figuresOf+` as standing) s
+		where r.state = 'current' and ($1 or r.id = any($2)) and `+such+` and exists (select from shipped_by y where y.model_id = d.id and y.package_id = x.package_id)
+		group by r.id, p.id, d.id, m.id order by r.published_at desc limit $3`, role, d.ids(kind), maxDeskLines)
+	list, err := all[judgedRelease](rows, err)
+	lines := make([]desk.Line, len(list))
+	for i, r := range list {
+		text, to := say(r, shortList(r.Names, r.N))
+		lines[i] = desk.Line{Key: key(kind, r.ID), Kind: kind, Text: text, To: to, Affected: r.Ran, Whom: desk.Many(r.Ran, "phone") + " ran it", Since: r.Since}
+	}
+	return lines, err
+}
+
+// retiredKeys tells of current releases that are signed with a key that is no
+// longer used.
+func retiredKeys(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error) {
+	if !d.wants(d.publishes(), desk.KeyRetired) {
+		return nil, nil
+	}
+	rows, err := q.Query(ctx, `
+		select k.id, k.retired_at, count(*)::int, (array_agg(d.name || ': ' || p.name order by d.name, p.name))[1:4], (select count(distinct x.phone) from runs x where x.release_id = any(array_agg(r.id)))::int
+		from releases r join signing_keys k on k.id = r.key_id join profiles p on p.id = r.profile_id join models d on d.id = p.model_id
+		where r.state = 'current' and k.retired_at is not null group by k.id order by k.retired_at desc limit $1`, maxDeskLines)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (l desk.Line, err error) {
+		var id string
+		var n, ran int
+		var names []string
+		if err = row.Scan(&id, &l.Since, &n, &names, &ran); err != nil {
+			return l, err
+		}
+		l.Key, l.Kind, l.To, l.Affected, l.Whom = string(desk.KeyRetired)+":"+id, desk.KeyRetired, "/releases", ran, desk.Many(ran, "phone")+" ran them"
+		l.Text = fmt.Sprintf("%s signed with a key that is retired: %s. Publish anew to sign with the one in use.", desk.Many(n, "current release")+verb(n, " is", " are"), shortList(names, n))
+		return l, nil
+	})
+}
+
+// many is on how many builds a package ships for nobody's having graded it to
+// be told of.
+const many = 5
+
+// ungradedPackages tells of packages on many builds that have no grade, a line
+// a maker.
+func ungradedPackages(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error) {
+	if !d.wants(d.reviews(), desk.Ungraded) {
+		return nil, nil
+	}
+	rows, err := q.Query(ctx, `
+		select coalesce(m.id, '00000000-0000-0000-0000-000000000000'), coalesce(m.slug, ''), coalesce(m.name, ''), count(*)::int, (array_agg(p.name order by p.builds desc, p.name))[1:4], min(p.first_seen)
+		from packages p left join makers m on m.id = p.maker_id
+		where p.builds >= $1 and not exists (select from claims k where k.package_id = p.id and k.field = 'load' and k.value is not null)
+		group by m.id order by count(*) desc limit $2`, many, maxDeskLines)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (l desk.Line, err error) {
+		var id uuid.UUID
+		var slug, maker string
+		var n int
+		var names []string
+		if err = row.Scan(&id, &slug, &maker, &n, &names, &l.Since); err != nil {
+			return l, err
+		}
+		whose := "that several makers ship"
+		if maker != "" {
+			whose = "that " + maker + " alone ships"
+		}
+		l.Key, l.Kind = key(desk.Ungraded, id), desk.Ungraded
+		l.Text = fmt.Sprintf("%s %s %s on %d firmwares or more, and nobody has graded them: %s.", desk.Many(n, "package"), whose, verb(n, "stands", "stand"), many, shortList(names, n))
+		l.To = address("/ledger", slug, "", "", "q", fmt.Sprintf("graded:no builds>=%d", many), "sort", "builds")
+		return l, nil
+	})
+}
