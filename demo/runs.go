@@ -80,7 +80,7 @@ func (s *seeder) addRun(r sampleRun) error {
 	if err != nil {
 		return err
 	}
-	sum, err := s.Store.AddCapture(s.ctx, store.NewCapture{Capture: capture, Phone: s.PhoneHash(r.Phone), Person: s.people[r.By].ID, Source: "bench", Bench: &frontRoom})
+	sum, err := s.Store.AddCapture(s.ctx, store.NewCapture{Capture: capture, Phone: s.PhoneHash(r.Phone), Person: s.people[r.By].ID, Source: "bench", Bench: &frontRoom, At: s.today.AddDate(0, 0, -r.Days)})
 	if err != nil {
 		return err
 	}

@@ -128,7 +128,7 @@ func (s *seeder) addCaptures() error {
 			if err != nil {
 				return err
 			}
-			if err := s.capture(scenario, slug+" "+b.Key()); err != nil {
+			if err := s.capture(scenario, slug+" "+b.Key(), s.captured(b.Patch)); err != nil {
 				return fmt.Errorf("%s %s: %w", file, b.Key(), err)
 			}
 		}
@@ -141,7 +141,20 @@ func (s *seeder) addCaptures() error {
 	return nil
 }
 
-func (s *seeder) capture(scenario *phone.Scenario, key string) error {
+// captured is when the library had the first phone with a firmware: some weeks
+// after its security patch, but not before it began to keep its list.
+func (s *seeder) captured(patch string) time.Time {
+	at, err := time.Parse(time.DateOnly, patch)
+	if began := s.today.AddDate(0, -14, 0); err != nil || at.Before(began) {
+		return began
+	}
+	if at = at.AddDate(0, 0, 23); at.After(s.today) {
+		return s.today
+	}
+	return at
+}
+
+func (s *seeder) capture(scenario *phone.Scenario, key string, at time.Time) error {
 	p := phone.New(scenario, slog.New(slog.DiscardHandler))
 	capture, err := s.read(p)
 	if err != nil {
@@ -155,7 +168,7 @@ func (s *seeder) capture(scenario *phone.Scenario, key string) error {
 			}
 		}
 	}
-	sum, err := s.Store.AddCapture(s.ctx, store.NewCapture{Capture: capture, Phone: s.PhoneHash(scenario.Serial), Person: s.people["ines"].ID, Source: "file"})
+	sum, err := s.Store.AddCapture(s.ctx, store.NewCapture{Capture: capture, Phone: s.PhoneHash(scenario.Serial), Person: s.people["ines"].ID, Source: "file", At: at})
 	s.builds[key] = sum.BuildID
 	return err
 }

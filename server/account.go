@@ -97,6 +97,7 @@ type readInput struct {
 type feedOutput struct {
 	Body struct {
 		Path string `json:"path" doc:"The address of your feed. It is a secret, shown this once; a new one ends the old."`
+		Desk string `json:"desk" doc:"The same for your Desk"`
 	}
 }
 
@@ -148,7 +149,7 @@ func (s *Server) accountRoutes() {
 				return nil, err
 			}
 			out := &feedOutput{}
-			out.Body.Path = "/news/" + text + ".atom"
+			out.Body.Path, out.Body.Desk = "/news/"+text+".atom", "/desk/"+text+".atom"
 			return out, s.store.SetFeedKey(ctx, personOf(ctx).ID, key)
 		})
 	s.plain(http.MethodGet, "/news/:key", Public, s.feed)
@@ -183,18 +184,11 @@ func (s *Server) changePassword(ctx context.Context, in *passwordInput) (*struct
 // feed is a person's own feed; its key is in the address, since feed readers
 // do not sign in.
 func (s *Server) feed(c *gin.Context) {
-	key, ok := readToken("", strings.TrimSuffix(c.Param("key"), ".atom"))
-	if !ok {
-		s.fail(c, store.ErrNotFound)
+	p := s.feedPerson(c)
+	if p == nil {
 		return
 	}
-	ctx := c.Request.Context()
-	p, err := s.store.FeedPerson(ctx, key)
-	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	list, err := s.store.Notices(ctx, p.ID, 100)
+	list, err := s.store.Notices(c.Request.Context(), p.ID, 100)
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -202,23 +196,9 @@ func (s *Server) feed(c *gin.Context) {
 	base := s.base(c)
 	f := atom.Feed{ID: "urn:uuid:" + p.ID.String(), Title: "Roster, for " + p.Name, Author: atom.Author{Name: "Roster"}, Links: []atom.Link{{Rel: "alternate", Href: base + "/"}}}
 	for _, n := range list {
-		e := atom.Entry{ID: "urn:uuid:" + n.ID.String(), Title: noticeSentence(n), Updated: atom.Time(n.At), Content: n.Words}
-		e.Link = atom.Link{Rel: "alternate", Href: base + "/"}
-		switch {
-		case n.ChangeID != nil:
-			e.Link.Href = base + "/review/" + n.ChangeID.String()
-		case n.ProfileID != nil:
-			e.Link.Href = base + "/profiles/" + n.ProfileID.String()
-		}
-		f.Entries = append(f.Entries, e)
+		f.Entries = append(f.Entries, atom.Entry{ID: "urn:uuid:" + n.ID.String(), Title: n.Sentence(), Updated: atom.Time(n.At), Content: n.Words, Link: atom.Link{Rel: "alternate", Href: base + n.To()}})
 	}
-	raw, err := f.Marshal()
-	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	c.Header("Cache-Control", "private, max-age=300")
-	c.Data(http.StatusOK, atom.ContentType, raw)
+	s.writeFeed(c, f)
 }
 
 // base is where the installation is reached: as it was told, or as this
@@ -231,30 +211,4 @@ func (s *Server) base(c *gin.Context) string {
 		return "https://" + c.Request.Host
 	}
 	return "http://" + c.Request.Host
-}
-
-// noticeSentence says a notice in a sentence.
-func noticeSentence(n store.Notice) string {
-	about := "“" + n.Title + "”"
-	switch n.Kind {
-	case "decided":
-		return n.By + " decided about " + about + ": " + n.Words
-	case "comment":
-		return n.By + " said something about " + about
-	case "asked":
-		return n.By + " asks you to look at " + about
-	case "revised":
-		return n.By + " sent " + about + " again"
-	case "publish-asked":
-		return n.By + " asks to publish " + about
-	case "publish-published":
-		return n.By + " published " + about
-	case "publish-returned":
-		return n.By + " wants something changed before " + about + " is published: " + n.Words
-	case "check-due":
-		return n.Words
-	case "withdrawn":
-		return n.By + " withdrew a release of " + about + ": " + n.Words
-	}
-	return about
 }

@@ -121,7 +121,7 @@ func (s *Server) explain(ctx context.Context, err error) error {
 		return problem(http.StatusPreconditionFailed, "stale", "What this takes off has changed since it was asked for. Nothing was published; look at it, and have it asked for again.")
 	case errors.Is(err, store.ErrRunning), errors.Is(err, store.ErrNothingLeft), errors.Is(err, store.ErrStillUnknown), errors.Is(err, store.ErrHunting):
 		return problem(http.StatusConflict, "run", "Nothing was done: "+err.Error()+".")
-	case errors.Is(err, store.ErrNoSister):
+	case errors.Is(err, store.ErrNoSister), errors.Is(err, store.ErrNoLine), errors.Is(err, store.ErrTooManyFollows):
 		return badRequest(err)
 	case errors.Is(err, store.ErrAsked), errors.Is(err, store.ErrEditionTaken), errors.Is(err, store.ErrEmptyTray), errors.Is(err, store.ErrLoginTaken), errors.Is(err, store.ErrLastKeeper), errors.Is(err, store.ErrNotAlone), errors.Is(err, store.ErrNothingStands):
 		return problem(http.StatusConflict, "taken", err.Error()+".")

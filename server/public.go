@@ -118,11 +118,11 @@ func (s *Server) watchPress(ctx context.Context) {
 	for {
 		select {
 		case e := <-changes:
-			if e.Topic == "" || e.Topic == "releases" {
+			if e.Topic == "" || e.Topic == "releases" || e.Topic == "cover" {
 				s.press.forget()
 			}
-			if e.Topic == "run" || e.Topic == "asked" {
-				continue // neither says anything new of packages
+			if e.Topic == "run" || e.Topic == "asked" || e.Topic == "cover" || e.Topic == "desk" || e.Topic == "notices" {
+				continue // none says anything new of packages
 			}
 			// A cut line is drawn over what was known when it was taken up; a
 			// change or a capture makes that anew.
@@ -135,7 +135,7 @@ func (s *Server) watchPress(ctx context.Context) {
 
 func (s *Server) publicRoutes() {
 	for _, method := range []string{http.MethodGet, http.MethodHead} {
-		for _, path := range []string{"/r", "/r.json", "/r/*address", "/run/:number", "/feed.atom", "/minisign.pub", "/keys", "/keys.json", "/keys/*key", "/schema/release.json", "/schema/capture.json"} {
+		for _, path := range []string{"/r", "/r.json", "/r/*address", "/run/:number", "/feed.atom", "/coverage", "/coverage.json", "/minisign.pub", "/keys", "/keys.json", "/keys/*key", "/schema/release.json", "/schema/capture.json"} {
 			s.plain(method, path, Public, s.public)
 		}
 	}

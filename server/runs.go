@@ -227,6 +227,15 @@ func (s *Server) rehearse(ctx context.Context, of RunOf, capture uuid.UUID, c ru
 	out.rehearsed = rehearsed{Rehearsal: run.Rehearse(d, subject, c), Title: d.Edition.Name, Draft: release == nil, Build: build, Version: subject.Identity.Incremental, Model: subject.Identity.MarketName, Checks: []string{}, Labels: map[android.PackageName]string{}}
 	if release != nil {
 		out.Number = d.Number
+		marks, err := s.store.NotFor(ctx, []uuid.UUID{*release})
+		if err != nil {
+			return prepared{}, err
+		}
+		for _, n := range marks[*release] {
+			if n.BuildID == build {
+				out.Stops = append(out.Stops, "this release is marked as not for "+n.Name()+": "+n.Why)
+			}
+		}
 	}
 	for _, one := range d.Checks() {
 		out.Checks = append(out.Checks, one.Text)

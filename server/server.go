@@ -83,6 +83,7 @@ func New(c Config) *Server {
 	s.background(s.watchPress)
 	s.background(s.endSilentJobs)
 	s.background(s.keepRuns)
+	s.background(s.countCover)
 	if c.ADB != "" {
 		s.background(s.station.Watch)
 		s.background(s.offerBench)
@@ -148,17 +149,18 @@ func (s *Server) middleware() {
 	e.Use(s.crossOrigin, s.whoIsIt)
 }
 
-// schemaName names a type in the API's description. Those of a run are led by
-// where runs happen: a run has steps, rows and jobs of its own.
+// ledBy leads the names of types in the API's description whose packages have
+// names that others have, too: a run has steps and jobs of its own, the Desk
+// its lines.
+var ledBy = map[string]string{"roster/core/run": "Bench", "roster/core/desk": "Desk"}
+
+// schemaName names a type in the API's description.
 func schemaName(t reflect.Type, hint string) string {
 	name := huma.DefaultSchemaNamer(t, hint)
 	for t.Kind() == reflect.Pointer || t.Kind() == reflect.Slice {
 		t = t.Elem()
 	}
-	if t.PkgPath() == "roster/core/run" {
-		return "Bench" + name
-	}
-	return name
+	return ledBy[t.PkgPath()] + name
 }
 
 func (s *Server) routes() {
@@ -193,6 +195,8 @@ func (s *Server) routes() {
 	s.backupRoutes()
 	s.captureRoutes()
 	s.impactRoutes()
+	s.deskRoutes()
+	s.firmwareRoutes()
 	s.plain(http.MethodGet, "/healthz", Public, func(c *gin.Context) { c.String(http.StatusOK, "ok\n") })
 	s.plain(http.MethodGet, "/readyz", Public, s.ready)
 	s.plain(http.MethodGet, "/metrics", Public, gin.WrapH(promhttp.Handler()))
@@ -255,8 +259,10 @@ func (s *Server) logRequests(c *gin.Context) {
 
 // loggedPath is a request's path without the secret that some end in.
 func loggedPath(c *gin.Context) string {
-	if strings.HasPrefix(c.Request.URL.Path, "/news/") {
-		return "/news/…"
+	for _, secret := range []string{"/news/", "/desk/"} {
+		if strings.HasPrefix(c.Request.URL.Path, secret) {
+			return secret + "…"
+		}
 	}
 	return c.Request.URL.Path
 }

@@ -190,6 +190,12 @@ var needs = map[string]string{
 	"POST /api/v1/attachments": "technician", "GET /api/v1/attachments/:id": "technician", "POST /api/v1/prose": "technician", "POST /api/v1/trials/foreseen": "technician",
 	"GET /api/v1/yardstick": "technician", "POST /api/v1/yardstick/preview": "technician", "PUT /api/v1/yardstick": "keeper",
 	"POST /api/v1/captures": "technician", "GET /api/v1/captures/:id": "technician",
+	"GET /api/v1/desk": "technician", "POST /api/v1/desk/put-off": "technician", "POST /api/v1/desk/done": "technician", "POST /api/v1/desk/hand": "technician",
+	"GET /api/v1/follows": "technician", "POST /api/v1/follows": "technician", "DELETE /api/v1/follows/:kind/:id": "technician", "GET /api/v1/week": "technician", "GET /desk/:key": "public",
+	"GET /api/v1/makers/:maker/models/:model/timeline": "technician", "GET /api/v1/comparison": "technician", "GET /api/v1/comparison/export": "technician",
+	"GET /api/v1/builds/:id/carried/:since": "technician", "GET /api/v1/coverage": "technician", "GET /coverage": "public", "HEAD /coverage": "public", "GET /coverage.json": "public", "HEAD /coverage.json": "public",
+	"GET /api/v1/releases/:id/builds/:build": "technician", "POST /api/v1/releases/:id/builds/:build/lift": "maintainer", "POST /api/v1/releases/:id/builds/:build/draft": "maintainer",
+	"GET /api/v1/wanted/:id": "technician", "DELETE /api/v1/wanted/:id": "maintainer",
 }
 
 var parameter = regexp.MustCompile(`[:*]\w+`)

@@ -129,3 +129,15 @@ func arrival(ctx context.Context, q querier, since, build uuid.UUID) (catalog.Ar
 	c, err := compareShipped(ctx, q, before, after)
 	return catalog.Arrived(c), err
 }
+
+// Arrivals are what builds bring, by build; those that nobody captured are left
+// out.
+func (s *Store) Arrivals(ctx context.Context, builds []uuid.UUID) (map[uuid.UUID]Arrival, error) {
+	rows, err := s.pool.Query(ctx, `select `+arrivalColumns+` from arrivals a where a.build_id = any($1)`, builds)
+	list, err := all[Arrival](rows, err)
+	out := make(map[uuid.UUID]Arrival, len(list))
+	for _, a := range list {
+		out[a.BuildID] = a
+	}
+	return out, err
+}

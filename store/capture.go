@@ -24,6 +24,8 @@ type NewCapture struct {
 	// Source is "bench" or "file"; Bench is which one, nil for files.
 	Source string
 	Bench  *uuid.UUID
+	// At is when the phone said it, zero for now.
+	At time.Time
 }
 
 // CaptureSummary says what became of a capture.
@@ -67,7 +69,13 @@ func (s *Store) AddCapture(ctx context.Context, n NewCapture) (CaptureSummary, e
 	err := s.inTx(ctx, func(tx pgx.Tx) error {
 		sum = CaptureSummary{ID: NewID(), Packages: len(rows), NewPackages: []string{}}
 		var err error
-		if sum.BuildID, sum.Recognised, err = ensureBuild(ctx, tx, n.Capture.Identity); err != nil {
+		if n.At.IsZero() {
+			err = tx.QueryRow(ctx, `select now()`).Scan(&n.At)
+		}
+		if err != nil {
+			return err
+		}
+		if sum.BuildID, sum.Recognised, err = ensureBuild(ctx, tx, n.Capture.Identity, n.At); err != nil {
 			return err
 		}
 		reports, err := json.Marshal(n.Capture.Reports)
@@ -79,9 +87,9 @@ func (s *Store) AddCapture(ctx context.Context, n NewCapture) (CaptureSummary, e
 			return err
 		}
 		tag, err := tx.Exec(ctx, `
-			insert into captures (id, build_id, phone, person_id, source, complete, missing, reports, digest, bench_id, phone_facts)
-			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11) on conflict (digest) do nothing`,
-			sum.ID, sum.BuildID, n.Phone, n.Person, n.Source, n.Capture.Complete, n.Capture.Missing, reports, digest, n.Bench, facts)
+			insert into captures (id, build_id, phone, person_id, source, complete, missing, reports, digest, bench_id, phone_facts, taken_at)
+			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12) on conflict (digest) do nothing`,
+			sum.ID, sum.BuildID, n.Phone, n.Person, n.Source, n.Capture.Complete, n.Capture.Missing, reports, digest, n.Bench, facts, n.At)
 		if err != nil {
 			return err
 		}
@@ -271,10 +279,10 @@ func addPackages(ctx context.Context, tx pgx.Tx, n NewCapture, rows []row, sum *
 			sum.NewPackages = append(sum.NewPackages, string(r.p.Name))
 		}
 	}
-	_, err = tx.CopyFrom(ctx, pgx.Identifier{"packages"}, []string{"id", "name", "origin", "origin_reason"},
+	_, err = tx.CopyFrom(ctx, pgx.Identifier{"packages"}, []string{"id", "name", "origin", "origin_reason", "first_seen"},
 		pgx.CopyFromSlice(len(fresh), func(i int) ([]any, error) {
 			origin, why := catalog.GuessOrigin(*fresh[i].p, n.Capture.Identity)
-			return []any{fresh[i].pkg, string(fresh[i].p.Name), string(origin), why}, nil
+			return []any{fresh[i].pkg, string(fresh[i].p.Name), string(origin), why, n.At}, nil
 		}))
 	if err != nil {
 		return err

@@ -52,6 +52,12 @@ func (s *Store) BuildCovers(ctx context.Context, sc Scope, limit int) ([]BuildCo
 	return all[BuildCover](rows, err)
 }
 
+// BuildCoverOf is what is known of one build.
+func (s *Store) BuildCoverOf(ctx context.Context, build uuid.UUID) (BuildCover, error) {
+	rows, err := s.pool.Query(ctx, coverColumns+` where b.id = $1`, build)
+	return one[BuildCover](rows, err)
+}
+
 // ModelCover is what is known of a model's builds together.
 type ModelCover struct {
 	Maker     string    `db:"maker" json:"maker"`

@@ -75,6 +75,12 @@ func (s *Store) Follows(ctx context.Context, person uuid.UUID) ([]Followed, erro
 	return all[Followed](rows, err)
 }
 
+// FollowsIt reports whether a person follows something.
+func (s *Store) FollowsIt(ctx context.Context, person uuid.UUID, kind string, subject uuid.UUID) (follows bool, err error) {
+	err = s.pool.QueryRow(ctx, `select exists (select from follows where person_id = $1 and kind = $2 and subject_id = $3)`, person, kind, subject).Scan(&follows)
+	return follows, err
+}
+
 // followers are those who follow one of some things of a kind.
 func followers(ctx context.Context, q querier, kind string, subjects ...uuid.UUID) ([]uuid.UUID, error) {
 	rows, err := q.Query(ctx, `select distinct person_id from follows where kind = $1 and subject_id = any($2)`, kind, subjects)

@@ -11,6 +11,7 @@ import (
 // ReleaseLine is a release in a list.
 type ReleaseLine struct {
 	ID          uuid.UUID `db:"id" json:"id"`
+	ProfileID   uuid.UUID `db:"profile_id" json:"profileId"`
 	Maker       string    `db:"maker" json:"maker"`
 	MakerName   string    `db:"maker_name" json:"makerName"`
 	Model       string    `db:"model" json:"model"`
@@ -32,7 +33,7 @@ type ReleaseLine struct {
 }
 
 const releaseLines = `
-	select r.id, m.slug as maker, m.name as maker_name, d.slug as model, d.name as model_name, p.slug as edition, p.name as edition_name,
+	select r.id, p.id as profile_id, m.slug as maker, m.name as maker_name, d.slug as model, d.name as model_name, p.slug as edition, p.name as edition_name,
 		r.number, r.state, r.withdrawn_reason, r.sha256, r.published_at, w.name as published_by,
 		(select count(*) from release_packages x where x.release_id = r.id)::int as steps, r.withdrawn_at, coalesce(q.name, '') as withdrawn_by, ` + sistersOf + ` as sisters
 	from releases r join profiles p on p.id = r.profile_id join models d on d.id = p.model_id join makers m on m.id = d.maker_id
@@ -109,6 +110,10 @@ func (s *Store) Withdraw(ctx context.Context, id uuid.UUID, reason string, perso
 			return err
 		}
 		if err := tellMaintainers(ctx, tx, "withdrawn", profile, person, reason); err != nil {
+			return err
+		}
+		_, err = tx.Exec(ctx, `update models set cover_stale = true where id = (select model_id from profiles where id = $1) or id in (select model_id from profile_sisters where profile_id = $1)`, profile)
+		if err != nil {
 			return err
 		}
 		people, err := followersOfRelease(ctx, tx, id)

@@ -89,6 +89,15 @@ func (s *Store) Builds(ctx context.Context, maker, model string) ([]Build, error
 	return all[Build](rows, err)
 }
 
+// Fingerprint is a build's.
+func (s *Store) Fingerprint(ctx context.Context, build uuid.UUID) (fingerprint string, err error) {
+	err = s.pool.QueryRow(ctx, `select fingerprint from builds where id = $1`, build).Scan(&fingerprint)
+	if isNone(err) {
+		err = ErrNotFound
+	}
+	return fingerprint, err
+}
+
 // Scope is what a page is about: everywhere, or narrowed to a maker, a model
 // or a build.
 type Scope struct {
@@ -199,7 +208,7 @@ type Recognised struct {
 
 // ensureBuild finds the phone's build, making it and its model and maker
 // where they are new. Makers of new things wait for each other.
-func ensureBuild(ctx context.Context, tx pgx.Tx, id android.Identity) (build uuid.UUID, r Recognised, err error) {
+func ensureBuild(ctx context.Context, tx pgx.Tx, id android.Identity, at time.Time) (build uuid.UUID, r Recognised, err error) {
 	err = tx.QueryRow(ctx, `select id from builds where fingerprint = $1`, id.Fingerprint).Scan(&build)
 	if !errors.Is(err, pgx.ErrNoRows) {
 		return build, r, err
@@ -227,9 +236,9 @@ func ensureBuild(ctx context.Context, tx pgx.Tx, id android.Identity) (build uui
 	}
 	r.NewBuild, err = ensure(ctx, tx, &build,
 		`select id from builds where fingerprint = $1`, []any{id.Fingerprint},
-		`insert into builds (id, model_id, fingerprint, version, release, sdk, security_patch, display_id, region, carrier)
-			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)`,
-		model, id.Fingerprint, version, id.Release, id.SDK, id.SecurityPatch, id.DisplayID, id.Region, id.Carrier)
+		`insert into builds (id, model_id, fingerprint, version, release, sdk, security_patch, display_id, region, carrier, first_seen)
+			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)`,
+		model, id.Fingerprint, version, id.Release, id.SDK, id.SecurityPatch, id.DisplayID, id.Region, id.Carrier, at)
 	if err != nil {
 		return build, r, fmt.Errorf("build %s: %w", id.Fingerprint, err)
 	}

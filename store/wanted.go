@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"errors"
 	"slices"
 	"time"
 
@@ -11,9 +12,9 @@ import (
 	"roster/core/evidence"
 )
 
-// Wanted is what would prove a draft on a build: packages that phones of it
+// WantedTrials are what would prove a draft on a build: packages that phones of it
 // should go without.
-type Wanted struct {
+type WantedTrials struct {
 	ID        uuid.UUID       `db:"id" json:"id"`
 	ProfileID uuid.UUID       `db:"profile_id" json:"profileId"`
 	Edition   string          `db:"edition" json:"edition"`
@@ -40,9 +41,20 @@ const wantedColumns = `
 	from wanted_trials w join profiles p on p.id = w.profile_id join builds b on b.id = w.build_id join models d on d.id = b.model_id join makers m on m.id = d.maker_id join people a on a.id = w.asked_by`
 
 // Wanted reads what would prove a draft.
-func (s *Store) Wanted(ctx context.Context, id uuid.UUID) (Wanted, error) {
+func (s *Store) Wanted(ctx context.Context, id uuid.UUID) (WantedTrials, error) {
 	rows, err := s.pool.Query(ctx, wantedColumns+` where w.id = $1`, id)
-	return one[Wanted](rows, err)
+	return one[WantedTrials](rows, err)
+}
+
+// WantedFor is what is being asked for to prove a profile on a build; nil for
+// nothing.
+func (s *Store) WantedFor(ctx context.Context, profile, build uuid.UUID) (*WantedTrials, error) {
+	rows, err := s.pool.Query(ctx, wantedColumns+` where w.profile_id = $1 and w.build_id = $2 and w.closed_at is null`, profile, build)
+	w, err := one[WantedTrials](rows, err)
+	if errors.Is(err, ErrNotFound) {
+		return nil, nil
+	}
+	return &w, err
 }
 
 // WantTrials asks technicians who have phones of a build for trials that prove

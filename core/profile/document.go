@@ -219,16 +219,16 @@ func ParseDocument(raw []byte) (*Document, error) {
 		}
 	}
 	for i, b := range d.Builds {
-		if !goodFingerprint(b.Fingerprint) {
+		if !GoodFingerprint(b.Fingerprint) {
 			return nil, fmt.Errorf("build %d: %q is not a fingerprint", i+1, android.Printable(b.Fingerprint, 60))
 		}
 	}
 	return &d, nil
 }
 
-// goodFingerprint reports whether a fingerprint is what a build's can be: one
+// GoodFingerprint reports whether a fingerprint is what a build's can be: one
 // word of printable ASCII.
-func goodFingerprint(s string) bool {
+func GoodFingerprint(s string) bool {
 	return s != "" && len(s) <= 512 && strings.IndexFunc(s, func(r rune) bool { return r <= ' ' || r > '~' }) < 0
 }
 

@@ -20,14 +20,16 @@ type Redrawn struct {
 
 // Redraft is a profile drawn anew for a build that has arrived.
 type Redraft struct {
-	Rules Rules `json:"rules"`
+	Rules Rules `json:"-"`
 	// Pinned says what was changed in the rules, a line each; none where the
 	// rules as they are will do.
 	Pinned []string `json:"pinned" nullable:"false"`
 	// Adds go now and did not, Drops did and stay now, each with why.
 	Adds  []Redrawn `json:"adds" nullable:"false"`
 	Drops []Redrawn `json:"drops" nullable:"false"`
-	// Unproven go and were never tried on the build.
+	// Here go and are on the build, Unproven are those of them that were never
+	// tried there.
+	Here     []android.PackageName `json:"here" nullable:"false"`
 	Unproven []android.PackageName `json:"unproven" nullable:"false"`
 	// Stops says why it could not be published; none where it can.
 	Stops []string `json:"stops" nullable:"false"`
@@ -61,7 +63,7 @@ func RulesFor(rules Rules, d *Document, fingerprint string, renamed []catalog.Re
 // release that it has.
 func Redraw(d *Document, b Basis, rules Rules, pinned []string, fingerprint string) Redraft {
 	c := Compose(b, rules)
-	r := Redraft{Rules: rules, Pinned: pinned, Adds: []Redrawn{}, Drops: []Redrawn{}, Unproven: []android.PackageName{}, Stops: c.Stops}
+	r := Redraft{Rules: rules, Pinned: pinned, Adds: []Redrawn{}, Drops: []Redrawn{}, Here: []android.PackageName{}, Unproven: []android.PackageName{}, Stops: c.Stops}
 	rows := map[android.PackageName]Row{}
 	for _, row := range c.Rows {
 		rows[row.Package] = row
@@ -82,7 +84,11 @@ func Redraw(d *Document, b Basis, rules Rules, pinned []string, fingerprint stri
 			continue
 		}
 		for _, row := range c.Rows {
-			if row.Goes && g.Net.Has(row.Package) && !triedBy(g.Tried, row.Package, row.Method) {
+			if !row.Goes || !g.Net.Has(row.Package) {
+				continue
+			}
+			r.Here = append(r.Here, row.Package)
+			if !triedBy(g.Tried, row.Package, row.Method) {
 				r.Unproven = append(r.Unproven, row.Package)
 			}
 		}

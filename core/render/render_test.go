@@ -243,7 +243,9 @@ func TestGolden(t *testing.T) {
 		if !strings.HasSuffix(name, "ps1") && !strings.HasSuffix(name, "bat") {
 			continue
 		}
-		got, err := render(d, about)
+		a := about
+		a.NotFor = []NotFor{{"b/p/d:1/i/3:user/k", "15.0.1", "a.home rests on it: it's needed (so 100% true)"}}
+		got, err := render(d, a)
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -116,6 +116,59 @@ func (p phone) run(shell string, script []byte, args ...string) (out string, cod
 	return string(raw), cmd.ProcessState.ExitCode(), did
 }
 
+// TestNotFor runs scripts on a firmware on which the release would stop
+// something: nothing goes on there, and what was run before is undone all the
+// same. Its words are hostile.
+func TestNotFor(t *testing.T) {
+	const words = "it's `reboot` $(reboot) \n; \"quoted\" %PATH% & more"
+	d, a := document("a.one"), about
+	d.Builds = append(d.Builds, profile.Build{Fingerprint: "b/p/d:1/i/3:user/k"})
+	a.NotFor = []NotFor{{"b/p/d:1/i/3:user/k", "15.0.1", words}, {"b/p/d:1/i/4:user/k", "15.0.2", ""}}
+	remove, err := Shell(d, a)
+	if err != nil {
+		t.Fatal(err)
+	}
+	undo, err := ShellUndo(d, a)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, shell := range shells(t) {
+		p := newPhone(t, "a.one", "a.one", "")
+		for _, build := range []string{"3", "4"} {
+			p.set("build", "b/p/d:1/i/"+build+":user/k\n")
+			for _, args := range [][]string{nil, {"--anyway"}, {"--rehearse"}} {
+				out, code, did := p.run(shell, remove, args...)
+				if code != 7 || len(did) != 0 || !strings.Contains(out, "This release is not for 15.0.") || !strings.Contains(out, "Nothing was done.") {
+					t.Errorf("%s on %s with %q: %d, %v\n%s", shell, build, args, code, did, out)
+				}
+				if build == "3" && !strings.Contains(out, "it's `reboot` $(reboot)") {
+					t.Errorf("%s does not say why as it was written: %s", shell, out)
+				}
+			}
+		}
+		p.set("installed", "android\n")
+		if out, code, did := p.run(shell, undo, "--anyway"); code != 0 || len(did) != 1 {
+			t.Errorf("%s, undo: %d, %v\n%s", shell, code, did, out)
+		}
+		p.set("build", "b/p/d:1/i/2:user/k\n")
+		p.set("installed", "a.one\n")
+		if out, code, _ := p.run(shell, remove, "--anyway"); code != 0 {
+			t.Errorf("%s on another firmware: %d\n%s", shell, code, out)
+		}
+	}
+	for what, n := range map[string]NotFor{"a line end": {"b/p/d\n:1", "", ""}, "a space": {"a b", "", ""}, "nothing": {"", "x", ""}} {
+		a.NotFor = []NotFor{n}
+		for name, render := range forms {
+			if !strings.HasSuffix(name, "sh") && !strings.HasSuffix(name, "ps1") && !strings.HasSuffix(name, "bat") {
+				continue
+			}
+			if _, err := render(d, a); err == nil {
+				t.Errorf("%s: a fingerprint of %s was written into it", name, what)
+			}
+		}
+	}
+}
+
 func TestRemoveRuns(t *testing.T) {
 	d := document("a.one", "a.two", "a.three", "a.four", "a.five")
 	d.Steps[3].Method = evidence.Disable

@@ -33,6 +33,25 @@ type About struct {
 	// Withdrawn is true where it was, and Reason why.
 	Withdrawn bool
 	Reason    string
+	// NotFor are builds on which it would stop something: scripts refuse them,
+	// whatever they are told.
+	NotFor []NotFor
+}
+
+// NotFor is a build that a release is not for.
+type NotFor struct {
+	Fingerprint string
+	// Name is what people call it, Why what would stop.
+	Name, Why string
+}
+
+// Words say it in a sentence.
+func (n NotFor) Words() string {
+	words := "This release is not for " + android.Printable(n.Name, 100)
+	if n.Why != "" {
+		words += ": " + android.Printable(n.Why, 300)
+	}
+	return words + "."
 }
 
 // plan is what every script is written from: the document's steps sorted by
@@ -103,6 +122,11 @@ func newPlan(d *profile.Document, a About) (*plan, error) {
 	}
 	if a.Withdrawn {
 		p.WithdrawnWords = "This release was withdrawn: " + android.Printable(a.Reason, 1000)
+	}
+	for _, n := range a.NotFor {
+		if !profile.GoodFingerprint(n.Fingerprint) {
+			return nil, fmt.Errorf("the build %q can't stand in a script", android.Printable(n.Fingerprint, 120))
+		}
 	}
 	for i, s := range d.Steps {
 		if s.Package != "" || s.Kind == profile.Remove {

@@ -66,6 +66,11 @@ func windows(name string, d *profile.Document, a About, undoEnding string, undo 
 			return nil, fmt.Errorf("the fingerprint %q can't stand in a script for Windows", android.Printable(b.Fingerprint, 120))
 		}
 	}
+	for _, n := range a.NotFor {
+		if batchText(n.Fingerprint) != n.Fingerprint {
+			return nil, fmt.Errorf("the fingerprint %q can't stand in a script for Windows", android.Printable(n.Fingerprint, 120))
+		}
+	}
 	var out bytes.Buffer
 	if err := scripts.ExecuteTemplate(&out, name, p); err != nil {
 		return nil, err

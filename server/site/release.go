@@ -8,6 +8,7 @@ import (
 	"strconv"
 	"strings"
 
+	"github.com/google/uuid"
 	"rsc.io/qr"
 
 	"roster/core/profile"
@@ -105,16 +106,24 @@ func (s *Site) release(ctx context.Context, path string) (File, error) {
 		return File{}, err
 	}
 	a := render.About{Digest: r.SHA256, File: fmt.Sprintf("%s-%s-%d", model, edition, r.Number), Where: s.Base + Path(r.ReleaseLine), Withdrawn: r.State == "withdrawn", Reason: r.Reason}
+	marks, err := s.Store.NotFor(ctx, []uuid.UUID{r.ID})
+	if err != nil {
+		return File{}, err
+	}
+	notFor := marks[r.ID]
+	for _, n := range notFor {
+		a.NotFor = append(a.NotFor, render.NotFor{Fingerprint: n.Fingerprint, Name: n.Name(), Why: n.Why})
+	}
 	if f == nil || f.ending == ".status.json" {
 		own, runs, err := s.own(ctx, r)
 		if err != nil {
 			return File{}, err
 		}
 		if f != nil {
-			return asJSON(statusOf(r, own))
+			return asJSON(statusOf(r, own, notFor))
 		}
 		p := pageOf(r, d, a)
-		p.Own, p.Runs = own, runs
+		p.Own, p.Runs, p.NotFor = own, runs, notFor
 		return s.page("release.html", p)
 	}
 	body, err := f.render(r, d, a)
@@ -139,6 +148,8 @@ type releasePage struct {
 	Published string
 	QR        template.HTML
 	Costs     []cost
+	// NotFor are builds on which it would stop something.
+	NotFor []store.NotFor
 	// Own is what its own runs come to, Runs the latest of them.
 	Own  run.Own
 	Runs []store.RunLine

@@ -125,6 +125,6 @@ type ownStatus struct {
 	Ceiling float64 `json:"ceiling"`
 }
 
-func statusOf(r store.Release, own run.Own) status {
-	return status{listedOf(r.ReleaseLine), ownStatus{own.Phones, own.Harmed, own.Ceiling}}
+func statusOf(r store.Release, own run.Own, notFor []store.NotFor) status {
+	return status{listedOf(r.ReleaseLine, notFor), ownStatus{own.Phones, own.Harmed, own.Ceiling}}
 }

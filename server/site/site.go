@@ -12,6 +12,8 @@ import (
 	"strings"
 	"time"
 
+	"github.com/google/uuid"
+
 	"roster/core/android"
 	"roster/core/evidence"
 	"roster/core/profile"
@@ -30,6 +32,8 @@ var pages = template.Must(template.New("").Funcs(template.FuncMap{
 	"front":    front,
 	"back":     func(name string) string { return strings.TrimPrefix(name, front(name)) },
 	"breaks":   breaks,
+	"heat":     heat,
+	"of":       percentOf,
 }).ParseFS(pageFiles, "pages/*.html"))
 
 // date writes the day of a time.Time or of a pointer to one.
@@ -96,6 +100,8 @@ func (s *Site) File(ctx context.Context, path string) (File, error) {
 	switch {
 	case path == "/r" || path == "/r.json" || path == "/feed.atom":
 		return s.list(ctx, path)
+	case path == "/coverage" || path == "/coverage.json":
+		return s.coverage(ctx, path)
 	case path == "/minisign.pub" || path == "/keys" || path == "/keys.json" || strings.HasPrefix(path, "/keys/"):
 		return s.keys(ctx, path)
 	}
@@ -122,7 +128,7 @@ func (s *Site) Paths(ctx context.Context) ([]string, error) {
 	if err != nil {
 		return nil, err
 	}
-	paths := []string{"/r", "/r.json", "/feed.atom", "/keys", "/keys.json"}
+	paths := []string{"/r", "/r.json", "/feed.atom", "/keys", "/keys.json", "/coverage", "/coverage.json"}
 	for path := range Schemas {
 		paths = append(paths, path)
 	}
@@ -202,10 +208,12 @@ type listed struct {
 	SHA256    string `json:"sha256"`
 	Packages  int    `json:"packages"`
 	Document  string `json:"document"`
+	// NotFor are builds on which it would stop something.
+	NotFor []store.NotFor `json:"notFor,omitempty"`
 }
 
-func listedOf(r store.ReleaseLine) listed {
-	l := listed{r.Maker, r.Model, r.Edition, r.Number, r.State, r.Reason, atom.Time(r.PublishedAt), "", r.SHA256, r.Steps, Path(r) + ".json"}
+func listedOf(r store.ReleaseLine, notFor []store.NotFor) listed {
+	l := listed{r.Maker, r.Model, r.Edition, r.Number, r.State, r.Reason, atom.Time(r.PublishedAt), "", r.SHA256, r.Steps, Path(r) + ".json", notFor}
 	if r.WithdrawnAt != nil {
 		l.Withdrawn = atom.Time(*r.WithdrawnAt)
 	}
@@ -217,21 +225,35 @@ func (s *Site) list(ctx context.Context, path string) (File, error) {
 	if err != nil {
 		return File{}, err
 	}
+	marks, err := s.marks(ctx, list)
+	if err != nil {
+		return File{}, err
+	}
 	switch path {
 	case "/r.json":
 		all := make([]listed, len(list))
 		for i, r := range list {
-			all[i] = listedOf(r)
+			all[i] = listedOf(r, marks[r.ID])
 		}
 		return asJSON(map[string]any{"releases": all})
 	case "/feed.atom":
-		return s.feed(list)
+		return s.feed(list, marks)
 	}
-	return s.page("releases.html", index{Title: "Releases", List: shown(list), Base: s.Base})
+	return s.page("releases.html", index{Title: "Releases", List: shown(list), Base: s.Base, NotFor: marks})
 }
 
-// feed tells of releases and withdrawals, the latest first.
-func (s *Site) feed(list []store.ReleaseLine) (File, error) {
+// marks are the builds that releases of a list would stop something on.
+func (s *Site) marks(ctx context.Context, list []store.ReleaseLine) (map[uuid.UUID][]store.NotFor, error) {
+	ids := make([]uuid.UUID, len(list))
+	for i, r := range list {
+		ids[i] = r.ID
+	}
+	return s.Store.NotFor(ctx, ids)
+}
+
+// feed tells of releases, withdrawals, and builds that a release is not for, the
+// latest first.
+func (s *Site) feed(list []store.ReleaseLine, marks map[uuid.UUID][]store.NotFor) (File, error) {
 	f := atom.Feed{ID: s.Base + "/feed.atom", Title: "Roster: releases", Author: atom.Author{Name: "Roster"}, Links: []atom.Link{{Rel: "alternate", Href: s.Base + "/r"}, {Rel: "self", Href: s.Base + "/feed.atom"}}}
 	for _, r := range list[:min(len(list), 200)] {
 		name := fmt.Sprintf("%s %s: %s, no. %d", r.MakerName, r.ModelName, r.EditionName, r.Number)
@@ -240,7 +262,11 @@ func (s *Site) feed(list []store.ReleaseLine) (File, error) {
 			e.ID, e.Title, e.Updated, e.Content = e.ID+":withdrawn", "Withdrawn: "+name, atom.Time(*r.WithdrawnAt), r.Reason
 		}
 		f.Entries = append(f.Entries, e)
+		for _, n := range marks[r.ID] {
+			f.Entries = append(f.Entries, atom.Entry{ID: "urn:uuid:" + r.ID.String() + ":" + n.BuildID.String(), Title: "Not for " + n.Name() + ": " + name, Updated: atom.Time(n.Since), Link: e.Link, Content: n.Why})
+		}
 	}
+	slices.SortStableFunc(f.Entries, func(a, b atom.Entry) int { return strings.Compare(b.Updated, a.Updated) })
 	raw, err := f.Marshal()
 	return File{Type: atom.ContentType, Body: raw}, err
 }
@@ -254,6 +280,8 @@ type index struct {
 	Up, UpName string
 	// Builds are the firmwares that the releases of a model are for.
 	Builds []profile.Build
+	// NotFor are builds that releases would stop something on.
+	NotFor map[uuid.UUID][]store.NotFor
 }
 
 func (s *Site) maker(ctx context.Context, maker string) (File, error) {
@@ -265,7 +293,11 @@ func (s *Site) maker(ctx context.Context, maker string) (File, error) {
 	if len(list) == 0 {
 		return File{}, store.ErrNotFound
 	}
-	return s.page("releases.html", index{Title: list[0].MakerName, List: list, Base: s.Base, Up: "/r", UpName: "All makers"})
+	marks, err := s.marks(ctx, list)
+	if err != nil {
+		return File{}, err
+	}
+	return s.page("releases.html", index{Title: list[0].MakerName, List: list, Base: s.Base, Up: "/r", UpName: "All makers", NotFor: marks})
 }
 
 func (s *Site) model(ctx context.Context, maker, model string) (File, error) {
@@ -291,7 +323,11 @@ func (s *Site) model(ctx context.Context, maker, model string) (File, error) {
 	if len(list) == 0 {
 		return File{}, store.ErrNotFound
 	}
-	p := index{Title: list[0].MakerName + " " + name, List: list, Base: s.Base, Up: "/r/" + maker, UpName: list[0].MakerName}
+	marks, err := s.marks(ctx, list)
+	if err != nil {
+		return File{}, err
+	}
+	p := index{Title: list[0].MakerName + " " + name, List: list, Base: s.Base, Up: "/r/" + maker, UpName: list[0].MakerName, NotFor: marks}
 	for _, line := range list {
 		r, err := s.Store.ReleaseByID(ctx, line.ID)
 		if err != nil {

@@ -8,6 +8,8 @@ import (
 	"testing"
 	"time"
 
+	"github.com/google/uuid"
+
 	"roster/core/evidence"
 	"roster/core/profile"
 	"roster/core/render"
@@ -65,7 +67,10 @@ func TestPages(t *testing.T) {
 	r := store.Release{ReleaseLine: store.ReleaseLine{Maker: "m", Model: "d", Edition: "e", Number: 3, State: "withdrawn", Reason: bad, PublishedAt: at, WithdrawnAt: &at}, PublicKey: bad, KeyRetired: &at}
 	s := &Site{Base: "https://roster.example"}
 	about := render.About{File: "d-e-3", Where: s.Base + "/r/m/d/e/3"}
-	page, err := s.page("release.html", pageOf(r, d, about))
+	marks := map[uuid.UUID][]store.NotFor{r.ID: {{Version: "15.0.1", Why: bad, Since: at.Add(time.Hour)}}}
+	shown := pageOf(r, d, about)
+	shown.NotFor = marks[r.ID]
+	page, err := s.page("release.html", shown)
 	sheet, err2 := runSheet(r, d, about)
 	if err != nil || err2 != nil {
 		t.Fatal(err, err2)
@@ -75,14 +80,22 @@ func TestPages(t *testing.T) {
 			t.Errorf("%s: %.2000s", what, text)
 		}
 	}
-	f, err := s.feed([]store.ReleaseLine{r.ReleaseLine})
+	if !strings.Contains(string(page.Body), "Not for 15.0.1") {
+		t.Error("the page does not say for which firmware it is not")
+	}
+	covered := coverPage{Rows: []coverRow{{store.ModelCover{MakerName: bad, ModelName: bad, CapturedAt: &at}, []store.BuildCover{{Version: bad, Packages: 10, Tried: 3}, {Version: "2"}}}}, Helpful: []store.BuildCover{{MakerName: bad, Version: bad, Carrier: bad}}}
+	cover, err := s.page("coverage.html", covered)
+	if err != nil || strings.Contains(string(cover.Body), "<script") || strings.Count(string(cover.Body), "<rect class=\"s3\"") != 2 || !strings.Contains(string(cover.Body), "23 November 2026") {
+		t.Errorf("coverage: %v\n%.3000s", err, cover.Body)
+	}
+	f, err := s.feed([]store.ReleaseLine{r.ReleaseLine}, marks)
 	var back struct {
 		Entries []struct {
 			Title   string `xml:"title"`
 			Content string `xml:"content"`
 		} `xml:"entry"`
 	}
-	if err != nil || xml.Unmarshal(f.Body, &back) != nil || len(back.Entries) != 1 || !strings.HasPrefix(back.Entries[0].Title, "Withdrawn") || back.Entries[0].Content != bad {
+	if err != nil || xml.Unmarshal(f.Body, &back) != nil || len(back.Entries) != 2 || !strings.HasPrefix(back.Entries[0].Title, "Not for 15.0.1") || !strings.HasPrefix(back.Entries[1].Title, "Withdrawn") || back.Entries[1].Content != bad {
 		t.Errorf("%s, %v", f.Body, err)
 	}
 	svg, err := QR("https://roster.example/r/m/d/e/3")

@@ -6,7 +6,8 @@ rem Whether it was withdrawn since: https://roster.example/r/m/d/e/1
 rem Runs on a computer that has adb.
 rem Exit code: 0 all is well, 1 the phone refused something, 2 used wrongly,
 rem 3 no phone or it vanished, 4 another model or firmware, 5 it would have no
-rem home screen, keyboard or dialler, 6 withdrawn.
+rem home screen, keyboard or dialler, 6 withdrawn, 7 it would stop something
+rem on this firmware.
 setlocal EnableExtensions DisableDelayedExpansion
 if not defined ADB set "ADB=adb"
 set "ANYWAY=no"
@@ -62,6 +63,10 @@ if "%RIGHT%%ANYWAY%"=="nono" (
 )
 call :read BUILD "getprop ro.build.fingerprint"
 if not defined BUILD call :read BUILD "getprop ro.system.build.fingerprint"
+if "%BUILD%"=="b/p/d:1/i/3:user/k" (
+    echo This release is not for 15.0.1: a.home rests on it: it's needed ?so 100? true?. Nothing was done.
+    exit /b 7
+)
 set "RIGHT=no"
 if "%BUILD%"=="b/p/d:1/i/2:user/k" set "RIGHT=yes"
 if "%RIGHT%%ANYWAY%"=="nono" (

@@ -4,7 +4,7 @@
 # Runs on a computer that has adb: powershell -ExecutionPolicy Bypass -File SCRIPT
 # Exit code: 0 all is well, 1 the phone refused something, 3 no phone or it
 # vanished, 4 another model or firmware, 5 it would have no home screen,
-# keyboard or dialler, 6 withdrawn.
+# keyboard or dialler, 6 withdrawn, 7 it would stop something on this firmware.
 param(
     [string]$Serial = '',
     [switch]$Anyway,
@@ -94,6 +94,7 @@ $device = Ask 'getprop ro.product.device'
 if ($devices -notcontains $device -and -not $Anyway) { Stop-With 4 ('This is for another model: the phone says that it is ' + $device + '. Nothing was done; -Anyway goes on all the same.') }
 $build = Ask 'getprop ro.build.fingerprint'
 if ($build -eq '') { $build = Ask 'getprop ro.system.build.fingerprint' }
+if ($build -eq 'b/p/d:1/i/3:user/k') { Stop-With 7 ('This release is not for 15.0.1: a.home rests on it: it''s needed (so 100% true).' + ' Nothing was done.') }
 if ($builds -notcontains $build -and -not $Anyway) { Stop-With 4 ('This was not made for the firmware of the phone: ' + $build + '. Nothing was done; -Anyway goes on all the same.') }
 $known = Names 'pm list packages -u --user 0'
 $installed = Names 'pm list packages --user 0'

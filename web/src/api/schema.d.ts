@@ -252,6 +252,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/builds/{id}/carried/{since}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What is worse known on a build than on another: ceilings that rose, loads that no longer stand
+         * @description For: technician.
+         */
+        get: operations["listCarried"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/builds/{id}/links/since/{against}": {
         parameters: {
             query?: never;
@@ -576,6 +596,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What lies between two builds, or a build and a phone
+         * @description For: technician.
+         */
+        get: operations["compareBuilds"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/comparison/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The same as CSV
+         * @description For: technician.
+         */
+        get: operations["exportComparison"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/consequences": {
         parameters: {
             query?: never;
@@ -590,6 +650,106 @@ export interface paths {
          * @description For: technician.
          */
         post: operations["consequences"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/coverage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What is captured, graded and tried, by model and build, and where one more phone would help most
+         * @description For: technician.
+         */
+        get: operations["getCoverage"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/desk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What waits for you, the most urgent first
+         * @description For: technician.
+         */
+        get: operations["getDesk"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/desk/done": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Be done with a line of your Desk
+         * @description For: technician.
+         */
+        post: operations["finishLine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/desk/hand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hand a line of your Desk to somebody else
+         * @description For: technician.
+         */
+        post: operations["handLine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/desk/put-off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put a line of your Desk off until a day, or bring it back
+         * @description For: technician.
+         */
+        post: operations["putOffLine"];
         delete?: never;
         options?: never;
         head?: never;
@@ -631,6 +791,50 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/follows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What you follow
+         * @description For: technician.
+         */
+        get: operations["listFollows"];
+        put?: never;
+        /**
+         * Hear of what happens to a package, a model or a profile
+         * @description For: technician.
+         */
+        post: operations["follow"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/follows/{kind}/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Hear no more of it
+         * @description For: technician.
+         */
+        delete: operations["unfollow"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1082,6 +1286,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/makers/{maker}/models/{model}/timeline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A model's firmware over time: what each brings, what is missing, and how releases stand on it
+         * @description For: technician.
+         */
+        get: operations["getTimeline"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/news": {
         parameters: {
             query?: never;
@@ -1484,6 +1708,66 @@ export interface paths {
         get: operations["listReleases"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/releases/{id}/builds/{build}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How a release stands on a build, and what a new draft would make of it
+         * @description For: technician.
+         */
+        get: operations["getHold"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/releases/{id}/builds/{build}/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Draw the release's profile anew for a build
+         * @description For: maintainer.
+         */
+        post: operations["redraft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/releases/{id}/builds/{build}/lift": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Say that a release may run on a build where it would stop something, and why
+         * @description For: maintainer.
+         */
+        post: operations["liftHold"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2116,6 +2400,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/wanted/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What technicians are asked to try on a build
+         * @description For: technician.
+         */
+        get: operations["getWanted"];
+        put?: never;
+        post?: never;
+        /**
+         * Ask for it no longer
+         * @description For: maintainer.
+         */
+        delete: operations["closeWanted"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/week": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What happened in a week
+         * @description For: technician.
+         */
+        get: operations["getWeek"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/yardstick": {
         parameters: {
             query?: never;
@@ -2187,6 +2515,26 @@ export interface components {
             roles: components["schemas"]["HeldRole"][];
             /** @description No capture of the build told who holds which role */
             rolesUnknown: boolean;
+        };
+        Arrival: {
+            /** Format: int64 */
+            changed: number;
+            gone: string[];
+            new: string[];
+            renamed: components["schemas"]["Renamed"][];
+            /** Format: int64 */
+            versions: number;
+        };
+        ArrivalBody: {
+            /** Format: date-time */
+            at: string;
+            /** Format: int64 */
+            back: number;
+            buildId: string;
+            sinceId?: string;
+            summary: components["schemas"]["Arrival"];
+            /** @description What it brings, in short; empty for the first of an edition */
+            words: string;
         };
         AskInputBody: {
             person: string;
@@ -2474,6 +2822,33 @@ export interface components {
             securityPatch: string;
             version: string;
         };
+        BuildCover: {
+            /** Format: date-time */
+            capturedAt?: string;
+            carrier: string;
+            /** Format: int64 */
+            graded: number;
+            id: string;
+            maker: string;
+            makerName: string;
+            model: string;
+            modelId: string;
+            modelName: string;
+            /** Format: int64 */
+            packages: number;
+            /** Format: int64 */
+            people: number;
+            /** Format: int64 */
+            phones: number;
+            region: string;
+            release: string;
+            securityPatch: string;
+            /** Format: int64 */
+            tried: number;
+            version: string;
+            /** Format: int64 */
+            wanted: number;
+        };
         BuildDifference: {
             carrier: string;
             changed: components["schemas"]["Changed"][];
@@ -2482,6 +2857,7 @@ export interface components {
             new: string[];
             region: string;
             release: string;
+            renamed: components["schemas"]["Renamed"][];
             version: string;
         };
         ByMethod: {
@@ -2547,6 +2923,7 @@ export interface components {
             gone: string[];
             id: string;
             new: string[];
+            renamed: components["schemas"]["Renamed"][];
         };
         CapturedPhone: {
             by: string;
@@ -2554,6 +2931,18 @@ export interface components {
             phone: string;
             /** Format: date-time */
             takenAt: string;
+        };
+        Carried: {
+            label: string;
+            name: string;
+            now: components["schemas"]["Judged"];
+            origin: string;
+            /** Format: double */
+            rose: number;
+            stands: boolean;
+            taken: components["schemas"]["Ref"][];
+            then: components["schemas"]["Judged"];
+            why: string;
         };
         Change: {
             /** Format: int64 */
@@ -2655,6 +3044,56 @@ export interface components {
             /** @description The edit's thread; none for the change as a whole */
             thread?: string;
         };
+        Compared: {
+            from: components["schemas"]["ComparedSide"];
+            /** @description Gone, changed, new, renamed; each lane by name */
+            packages: components["schemas"]["ComparedPackage"][];
+            /** @description Jobs that other packages can do */
+            roles: components["schemas"]["RoleMove"][];
+            /** Format: int64 */
+            same: number;
+            to: components["schemas"]["ComparedSide"];
+        };
+        ComparedPackage: {
+            gained: components["schemas"]["Link"][];
+            label: string;
+            /** @enum {string} */
+            lane: "gone" | "changed" | "new" | "renamed";
+            lost: components["schemas"]["Link"][];
+            means: string[];
+            name: string;
+            now?: components["schemas"]["Judged"];
+            origin: string;
+            /** Format: double */
+            sure?: number;
+            taken: components["schemas"]["Ref"][];
+            then?: components["schemas"]["Judged"];
+            was?: string;
+            what: components["schemas"]["Difference"][];
+            why?: string[] | null;
+        };
+        ComparedSide: {
+            buildId: string;
+            carrier: string;
+            id: string;
+            /** @enum {string} */
+            kind: "build" | "capture";
+            maker: string;
+            makerName: string;
+            model: string;
+            modelName: string;
+            /** Format: int64 */
+            packages: number;
+            region: string;
+            release: string;
+            securityPatch: string;
+            /**
+             * Format: date-time
+             * @description When the phone was captured
+             */
+            takenAt?: string;
+            version: string;
+        };
         Comparison: {
             added: components["schemas"]["Moved"][];
             changed: components["schemas"]["Moved"][];
@@ -2745,6 +3184,13 @@ export interface components {
             method: "disable" | "remove-for-user" | "remove-from-image";
             packages: string[];
         };
+        Coverage: {
+            /** @description Model by model, oldest first */
+            builds: components["schemas"]["BuildCover"][];
+            /** @description Where one more phone would help most */
+            helpful: components["schemas"]["BuildCover"][];
+            models: components["schemas"]["ModelCover"][];
+        };
         Created: {
             id: string;
         };
@@ -2768,6 +3214,40 @@ export interface components {
             login: string;
             password: string;
             role: string;
+        };
+        DeskBody: {
+            /** @description The most urgent first */
+            items: components["schemas"]["DeskLine"][];
+            /**
+             * Format: int64
+             * @description Lines that are put off, or done with
+             */
+            off: number;
+        };
+        DeskLine: {
+            /** Format: int64 */
+            affected: number;
+            /** Format: double */
+            age: number;
+            handedBy?: string;
+            key: string;
+            /** @enum {string} */
+            kind: "release-stops" | "run-open" | "contested" | "release-behind" | "publication-ask" | "change" | "asked" | "arrived" | "returned" | "check-due" | "trials-wanted" | "key-retired" | "thin-release" | "import" | "ungraded" | "told";
+            /** Format: double */
+            points: number;
+            /** Format: double */
+            reach: number;
+            /** Format: double */
+            severity: number;
+            /** Format: date-time */
+            since: string;
+            text: string;
+            to: string;
+            /** Format: double */
+            weighs?: number;
+            whom: string;
+            why: string;
+            words?: string;
         };
         Difference: {
             after: string;
@@ -2952,6 +3432,8 @@ export interface components {
             why: string;
         };
         FeedOutputBody: {
+            /** @description The same for your Desk */
+            desk: string;
             /** @description The address of your feed. It is a secret, shown this once; a new one ends the old. */
             path: string;
         };
@@ -2959,6 +3441,14 @@ export interface components {
             /** @description What could be written next */
             items: components["schemas"]["Completion"][];
             mistake?: components["schemas"]["Mistake"];
+        };
+        Finding: {
+            others: string[];
+            packages: string[];
+            role?: string;
+            /** @enum {string} */
+            state: "stops" | "role-at-risk" | "back" | "renamed" | "package-gone" | "unproven" | "covered";
+            why: string;
         };
         Fitting: {
             /** @enum {string} */
@@ -2976,6 +3466,21 @@ export interface components {
             release?: string;
             title: string;
             why: string;
+        };
+        FollowInputBody: {
+            id: string;
+            /** @enum {string} */
+            kind: "package" | "model" | "profile";
+        };
+        Followed: {
+            /** Format: date-time */
+            at: string;
+            id: string;
+            /** @enum {string} */
+            kind: "package" | "model" | "profile";
+            maker: string;
+            model: string;
+            name: string;
         };
         ForBuild: {
             android: string;
@@ -3006,6 +3511,13 @@ export interface components {
             bytes: number;
             method: string;
         };
+        Gap: {
+            edition: string;
+            from: string;
+            to: string;
+            version: string;
+            why: string;
+        };
         Grade: {
             applies?: components["schemas"]["Claim"];
             bySuggestion: boolean;
@@ -3029,6 +3541,44 @@ export interface components {
             /** @description Whether it works again with what was put back */
             works: boolean;
         };
+        HandInputBody: {
+            key: string;
+            /** @description The person who is to see to it */
+            to: string;
+            words: string;
+        };
+        Held: {
+            build: components["schemas"]["BuildCover"];
+            /**
+             * Format: double
+             * @description What the plan brings every ceiling down to
+             */
+            ceiling: number;
+            hold: components["schemas"]["Hold"];
+            /** @description The fewest phones of the build that would prove the draft there */
+            plan: components["schemas"]["Proof"][];
+            profile: string;
+            /** @description What a new draft would be; none for a release that is not current */
+            redraft?: components["schemas"]["Redraft"];
+            release: components["schemas"]["ReleaseLine"];
+            /**
+             * Format: int64
+             * @description Of the profile, for making the draft
+             */
+            revision: number;
+            /** @description The build before it in its edition */
+            since?: string;
+            /** @description What technicians are asked to try */
+            wanted?: components["schemas"]["WantedTrials"];
+        };
+        HeldRelease: {
+            edition: string;
+            holds: components["schemas"]["Hold"][];
+            id: string;
+            /** Format: int64 */
+            number: number;
+            profile: string;
+        };
         HeldRole: {
             able: string[];
             /** @enum {string} */
@@ -3036,6 +3586,25 @@ export interface components {
             /** @description It holds the role now; else it could */
             holds: boolean;
             name: string;
+        };
+        Hold: {
+            buildId: string;
+            claimed: boolean;
+            findings: components["schemas"]["Finding"][];
+            lifted?: string;
+            /** Format: date-time */
+            liftedAt?: string;
+            liftedBy?: string;
+            releaseId: string;
+            /** Format: int64 */
+            ships: number;
+            /** @enum {string} */
+            state: "stops" | "role-at-risk" | "back" | "renamed" | "package-gone" | "unproven" | "covered";
+            /** Format: date-time */
+            stoppedAt?: string;
+            /** Format: int64 */
+            tried: number;
+            words: string;
         };
         ImportPreview: {
             problems: components["schemas"]["Trouble"][];
@@ -3125,6 +3694,20 @@ export interface components {
             password: string;
             token: string;
         };
+        Judged: {
+            /** Format: double */
+            ceiling: number;
+            /** Format: double */
+            floor: number;
+            load: string;
+            /** Format: int64 */
+            people: number;
+            /** Format: int64 */
+            phones: number;
+            scope: string;
+            standing: string;
+            suggested: string;
+        };
         KeptBackup: {
             bench: string;
             benchId: string;
@@ -3201,9 +3784,16 @@ export interface components {
             q?: string;
             sort?: string;
         };
+        LiftInputBody: {
+            /** @description Why it may run there all the same; everybody is shown this */
+            why: string;
+        };
         Line: {
             cells: string[];
             place: string;
+        };
+        LineInputBody: {
+            key: string;
         };
         Link: {
             by: string[];
@@ -3262,11 +3852,17 @@ export interface components {
         ListCapturedPhone: {
             items: components["schemas"]["CapturedPhone"][];
         };
+        ListCarried: {
+            items: components["schemas"]["Carried"][];
+        };
         ListEdit: {
             items: components["schemas"]["Edit"][];
         };
         ListFitting: {
             items: components["schemas"]["Fitting"][];
+        };
+        ListFollowed: {
+            items: components["schemas"]["Followed"][];
         };
         ListForeseen: {
             items: components["schemas"]["Foreseen"][];
@@ -3321,6 +3917,7 @@ export interface components {
             /** Format: int64 */
             number: number;
             own: components["schemas"]["BenchOwn"];
+            profileId: string;
             /** Format: date-time */
             publishedAt: string;
             publishedBy: string;
@@ -3413,6 +4010,34 @@ export interface components {
             maker: string;
             name: string;
             slug: string;
+        };
+        ModelCover: {
+            /** Format: int64 */
+            builds: number;
+            /** Format: int64 */
+            captured: number;
+            /** Format: date-time */
+            capturedAt?: string;
+            form: string;
+            /** Format: int64 */
+            graded: number;
+            id: string;
+            maker: string;
+            makerName: string;
+            model: string;
+            modelName: string;
+            /** Format: int64 */
+            packages: number;
+            /** Format: int64 */
+            people: number;
+            /** Format: int64 */
+            phones: number;
+            /** Format: int64 */
+            releases: number;
+            /** Format: int64 */
+            tried: number;
+            /** Format: int64 */
+            wanted: number;
         };
         ModelRecord: {
             /** Format: int64 */
@@ -3533,12 +4158,16 @@ export interface components {
         Notice: {
             /** Format: date-time */
             at: string;
+            buildId?: string;
             by: string;
             /** Format: int64 */
             change: number;
             changeId?: string;
             id: string;
             kind: string;
+            maker: string;
+            model: string;
+            package: string;
             profileId?: string;
             read: boolean;
             runId?: string;
@@ -3564,6 +4193,35 @@ export interface components {
             severity: "stops" | "costs" | "note";
             stay: string[];
             why: string;
+        };
+        OnLine: {
+            /** @description What it brought; none where nobody captured it */
+            arrival?: components["schemas"]["ArrivalBody"];
+            /** Format: date-time */
+            capturedAt?: string;
+            carrier: string;
+            /** Format: int64 */
+            graded: number;
+            id: string;
+            maker: string;
+            makerName: string;
+            model: string;
+            modelId: string;
+            modelName: string;
+            /** Format: int64 */
+            packages: number;
+            /** Format: int64 */
+            people: number;
+            /** Format: int64 */
+            phones: number;
+            region: string;
+            release: string;
+            securityPatch: string;
+            /** Format: int64 */
+            tried: number;
+            version: string;
+            /** Format: int64 */
+            wanted: number;
         };
         Opened: {
             component: string;
@@ -3770,6 +4428,13 @@ export interface components {
             name: string;
             slug: string;
         };
+        Proof: {
+            /** Format: double */
+            gain: number;
+            /** Format: int64 */
+            left: number;
+            packages: string[];
+        };
         ProseInputBody: {
             text: string;
         };
@@ -3813,6 +4478,14 @@ export interface components {
             /** @description None for all that the run changed */
             packages?: string[] | null;
         };
+        PutOffInputBody: {
+            key: string;
+            /**
+             * Format: date-time
+             * @description Until when it stays away; none brings it back
+             */
+            until?: string;
+        };
         Question: {
             kind: string;
             words: string;
@@ -3845,6 +4518,34 @@ export interface components {
         };
         ReasonInputBody: {
             reason: string;
+        };
+        Redraft: {
+            adds: components["schemas"]["Redrawn"][];
+            drops: components["schemas"]["Redrawn"][];
+            here: string[];
+            pinned: string[];
+            stops: string[];
+            unproven: string[];
+        };
+        RedraftInputBody: {
+            /** @description Ask technicians who have such phones for the trials that prove it */
+            want: boolean;
+        };
+        RedraftedOutputBody: {
+            pinned: string[];
+            profile: string;
+            wanted?: string;
+        };
+        Redrawn: {
+            label: string;
+            load: string;
+            package: string;
+            why: string;
+        };
+        Ref: {
+            edition: string;
+            /** Format: int64 */
+            number: number;
         };
         RehearsalInputBody: {
             /** @description A fresh capture of the phone */
@@ -3895,6 +4596,7 @@ export interface components {
             modelName: string;
             /** Format: int64 */
             number: number;
+            profileId: string;
             /** Format: date-time */
             publishedAt: string;
             publishedBy: string;
@@ -3908,6 +4610,14 @@ export interface components {
             withdrawnAt?: string;
             withdrawnBy?: string;
             withdrawnReason: string;
+        };
+        Renamed: {
+            from: string;
+            /** Format: double */
+            sure: number;
+            to: string;
+            what: components["schemas"]["Difference"][];
+            why: string[];
         };
         Report: {
             /** Format: int64 */
@@ -4549,6 +5259,16 @@ export interface components {
             /** Format: double */
             thinWidth: number;
         };
+        Timeline: {
+            /** @description Oldest first, the open edition before carriers' and regions' */
+            builds: components["schemas"]["OnLine"][];
+            /** @description Whether you follow the model */
+            follows: boolean;
+            gaps: components["schemas"]["Gap"][];
+            model: string;
+            /** @description Current ones */
+            releases: components["schemas"]["HeldRelease"][];
+        };
         Token: {
             /** Format: date-time */
             createdAt: string;
@@ -4694,6 +5414,134 @@ export interface components {
             signer: string;
             /** Format: int64 */
             versionCode: number;
+        };
+        WantedBody: {
+            /** Format: date-time */
+            askedAt: string;
+            askedBy: string;
+            buildId: string;
+            carrier: string;
+            /** Format: double */
+            ceiling: number;
+            /** Format: date-time */
+            closedAt?: string;
+            edition: string;
+            id: string;
+            /** @description Those that nobody has tried there yet */
+            left: string[];
+            maker: string;
+            method: string;
+            model: string;
+            modelName: string;
+            packages: string[];
+            plan: components["schemas"]["Proof"][];
+            profileId: string;
+            region: string;
+            version: string;
+        };
+        WantedTrials: {
+            /** Format: date-time */
+            askedAt: string;
+            askedBy: string;
+            buildId: string;
+            carrier: string;
+            /** Format: double */
+            ceiling: number;
+            /** Format: date-time */
+            closedAt?: string;
+            edition: string;
+            id: string;
+            /** @description Those that nobody has tried there yet */
+            left: string[];
+            maker: string;
+            method: string;
+            model: string;
+            modelName: string;
+            packages: string[];
+            profileId: string;
+            region: string;
+            version: string;
+        };
+        Week: {
+            arrived: components["schemas"]["WeekBuild"][];
+            /** Format: int64 */
+            broken: number;
+            /** Format: int64 */
+            captures: number;
+            edits: {
+                [key: string]: number;
+            };
+            /** Format: date-time */
+            from: string;
+            loads: components["schemas"]["WeekLoad"][];
+            /** Format: int64 */
+            packages: number;
+            people: components["schemas"]["WeekPerson"][];
+            /** Format: int64 */
+            phones: number;
+            released: components["schemas"]["WeekRelease"][];
+            runs: {
+                [key: string]: number;
+            };
+            /** Format: int64 */
+            sent: number;
+            /** Format: date-time */
+            to: string;
+            trials: {
+                [key: string]: number;
+            };
+            /** Format: int64 */
+            waiting: number;
+        };
+        WeekBuild: {
+            /** Format: date-time */
+            at: string;
+            /** Format: int64 */
+            back: number;
+            buildId: string;
+            carrier: string;
+            maker: string;
+            model: string;
+            modelName: string;
+            region: string;
+            sinceId?: string;
+            summary: components["schemas"]["Arrival"];
+            version: string;
+            words: string;
+        };
+        WeekLoad: {
+            after: string;
+            /** Format: date-time */
+            at: string;
+            before: string;
+            label: string;
+            package: string;
+        };
+        WeekPerson: {
+            /** Format: int64 */
+            captures: number;
+            /** Format: int64 */
+            decided: number;
+            name: string;
+            /** Format: int64 */
+            runs: number;
+            /** Format: int64 */
+            trials: number;
+        };
+        WeekRelease: {
+            /** Format: date-time */
+            at: string;
+            edition: string;
+            id: string;
+            maker: string;
+            model: string;
+            modelName: string;
+            /** Format: int64 */
+            number: number;
+            slug: string;
+            /** @enum {string} */
+            what: "published" | "withdrawn" | "marked";
+            words: string;
         };
         Weighed: {
             /** Format: int64 */
@@ -5192,6 +6040,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Created"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listCarried: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The build that things are carried over to */
+                id: string;
+                /** @description The build that they are carried over from */
+                since: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListCarried"];
                 };
             };
             /** @description Error */
@@ -5771,6 +6653,72 @@ export interface operations {
             };
         };
     };
+    compareBuilds: {
+        parameters: {
+            query: {
+                /** @description build:ID or capture:ID */
+                from: string;
+                /** @description build:ID or capture:ID */
+                to: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Compared"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exportComparison: {
+        parameters: {
+            query: {
+                /** @description build:ID or capture:ID */
+                from: string;
+                /** @description build:ID or capture:ID */
+                to: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     consequences: {
         parameters: {
             query?: {
@@ -5799,6 +6747,164 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Around"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getCoverage: {
+        parameters: {
+            query?: {
+                /** @description Slug of the maker; empty for everywhere */
+                maker?: string;
+                /** @description Slug of the model */
+                model?: string;
+                /** @description Id of the build */
+                build?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Coverage"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getDesk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskBody"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    finishLine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LineInputBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    handLine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandInputBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    putOffLine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutOffInputBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -5861,6 +6967,96 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["FilterOutputBody"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listFollows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListFollowed"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    follow: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FollowInputBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    unfollow: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "package" | "model" | "profile";
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -6737,6 +7933,38 @@ export interface operations {
             };
         };
     };
+    getTimeline: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                maker: string;
+                model: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Timeline"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     listNews: {
         parameters: {
             query?: never;
@@ -7465,6 +8693,106 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ListListedRelease"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getHold: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The release */
+                id: string;
+                build: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Held"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    redraft: {
+        parameters: {
+            query?: never;
+            header: {
+                "If-Match": string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RedraftInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RedraftedOutputBody"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    liftHold: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LiftInputBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -8679,6 +10007,98 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getWanted: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WantedBody"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    closeWanted: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getWeek: {
+        parameters: {
+            query?: {
+                /** @description The last day of the week, as 2026-03-05; today where it is left out */
+                ending?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Week"];
+                };
             };
             /** @description Error */
             default: {

@@ -1,0 +1,71 @@
+package server
+
+import (
+	"context"
+	"net/http"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"roster/store"
+)
+
+// coverage is what is known in a scope, by model and build.
+type coverage struct {
+	Models  []store.ModelCover `json:"models" nullable:"false"`
+	Builds  []store.BuildCover `json:"builds" nullable:"false" doc:"Model by model, oldest first"`
+	Helpful []store.BuildCover `json:"helpful" nullable:"false" doc:"Where one more phone would help most"`
+}
+
+type coverageOutput struct{ Body coverage }
+
+const (
+	// maxCovered bounds the models and builds of one page of coverage.
+	maxCovered = 3000
+	maxHelpful = 12
+)
+
+func (s *Server) coverRoutes() {
+	route(s, Technician, huma.Operation{OperationID: "getCoverage", Method: http.MethodGet, Path: "/api/v1/coverage", Summary: "What is captured, graded and tried, by model and build, and where one more phone would help most"},
+		func(ctx context.Context, in *ScopeInput) (*coverageOutput, error) {
+			sc, err := s.scope(ctx, *in)
+			if err != nil {
+				return nil, err
+			}
+			out := &coverageOutput{}
+			if out.Body.Models, err = s.store.ModelCovers(ctx, sc, maxCovered); err != nil {
+				return nil, err
+			}
+			if out.Body.Builds, err = s.store.BuildCovers(ctx, sc, maxCovered); err != nil {
+				return nil, err
+			}
+			out.Body.Helpful, err = s.store.Helpful(ctx, sc, maxHelpful)
+			return out, err
+		})
+}
+
+// countCover counts anew what is known of builds, some time after captures,
+// loads or trials have moved: coverage may lag.
+func (s *Server) countCover(ctx context.Context) {
+	for wait := coverBeat; ; wait = coverBeat {
+		n, err := s.store.CountCover(ctx)
+		switch {
+		case err != nil:
+			s.log.Debug("coverage can't be counted", "err", err)
+		case n > 0:
+			wait = coverBreath // there may be more
+		}
+		select {
+		case <-time.After(wait):
+		case <-ctx.Done():
+			return
+		}
+	}
+}
+
+// coverBeat is how often somebody looks whether coverage is to be counted,
+// coverBreath the pause between two portions of that.
+const (
+	coverBeat   = 2 * time.Second
+	coverBreath = 50 * time.Millisecond
+)
