@@ -13,6 +13,7 @@ import (
 // sampleChange is something that somebody sent, and what became of it.
 type sampleChange struct {
 	By    string       `yaml:"by"`
+	Days  int          `yaml:"days"`
 	Title string       `yaml:"title"`
 	Words string       `yaml:"words"`
 	Edits []sampleEdit `yaml:"edits"`
@@ -72,6 +73,9 @@ func (s *seeder) addChanges() error {
 	}
 	for i, c := range s.sample.Changes {
 		if err := s.becomes(c, sent[i]); err != nil {
+			return fmt.Errorf("%s: %w", c.Title, err)
+		}
+		if err := s.Store.DateChange(s.ctx, sent[i].id, s.today.AddDate(0, 0, -c.Days)); err != nil {
 			return fmt.Errorf("%s: %w", c.Title, err)
 		}
 	}

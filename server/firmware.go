@@ -65,6 +65,11 @@ type carriedInput struct {
 	Since uuid.UUID `path:"since" doc:"The build that they are carried over from"`
 }
 
+type overTimeInput struct {
+	ScopeInput
+	Name string `path:"name" maxLength:"255"`
+}
+
 // firmwareRoutes are about builds over time, and what was published for them.
 func (s *Server) firmwareRoutes() {
 	route(s, Technician, huma.Operation{OperationID: "getTimeline", Method: http.MethodGet, Path: "/api/v1/makers/{maker}/models/{model}/timeline", Summary: "A model's firmware over time: what each brings, what is missing, and how releases stand on it"}, s.timeline)
@@ -73,6 +78,14 @@ func (s *Server) firmwareRoutes() {
 	route(s, Technician, huma.Operation{OperationID: "listCarried", Method: http.MethodGet, Path: "/api/v1/builds/{id}/carried/{since}", Summary: "What is worse known on a build than on another: ceilings that rose, loads that no longer stand"},
 		func(ctx context.Context, in *carriedInput) (*listOutput[store.Carried], error) {
 			return listOf(s.store.CarriedOver(ctx, in.Since, in.ID))
+		})
+	route(s, Technician, huma.Operation{OperationID: "listPackageSteps", Method: http.MethodGet, Path: "/api/v1/packages/{name}/over-time", Summary: "What changed in a package from build to build, the newest first"},
+		func(ctx context.Context, in *overTimeInput) (*listOutput[store.PackageStep], error) {
+			sc, err := s.scope(ctx, in.ScopeInput)
+			if err != nil {
+				return nil, err
+			}
+			return listOf(s.store.PackageOverTime(ctx, sc, in.Name))
 		})
 	s.holdRoutes()
 	s.coverRoutes()

@@ -22,16 +22,16 @@ type heldInput struct {
 
 // held is a release on a build, with what a new draft would make of it.
 type held struct {
-	Release  store.ReleaseLine `json:"release"`
-	Build    store.BuildCover  `json:"build"`
-	Hold     store.Hold        `json:"hold"`
-	Since    *uuid.UUID        `json:"since,omitempty" doc:"The build before it in its edition"`
-	Profile  uuid.UUID         `json:"profile"`
-	Revision int               `json:"revision" doc:"Of the profile, for making the draft"`
-	Redraft  *profile.Redraft  `json:"redraft,omitempty" doc:"What a new draft would be; none for a release that is not current"`
-	Plan     []evidence.Proof  `json:"plan" nullable:"false" doc:"The fewest phones of the build that would prove the draft there"`
-	Ceiling  float64           `json:"ceiling" doc:"What the plan brings every ceiling down to"`
-	Wanted   *store.WantedTrials     `json:"wanted,omitempty" doc:"What technicians are asked to try"`
+	Release  store.ReleaseLine   `json:"release"`
+	Build    store.BuildCover    `json:"build"`
+	Hold     store.Hold          `json:"hold"`
+	Since    *uuid.UUID          `json:"since,omitempty" doc:"The build before it in its edition"`
+	Profile  uuid.UUID           `json:"profile"`
+	Revision int                 `json:"revision" doc:"Of the profile, for making the draft"`
+	Redraft  *profile.Redraft    `json:"redraft,omitempty" doc:"What a new draft would be; none for a release that is not current"`
+	Plan     []evidence.Proof    `json:"plan" nullable:"false" doc:"The fewest phones of the build that would prove the draft there"`
+	Ceiling  float64             `json:"ceiling" doc:"What the plan brings every ceiling down to"`
+	Wanted   *store.WantedTrials `json:"wanted,omitempty" doc:"What technicians are asked to try"`
 }
 
 type heldOutput struct{ Body held }

@@ -29,16 +29,21 @@ func collectShipped(rows pgx.Rows, err error) ([]catalog.Shipped, error) {
 		var system bool
 		var of android.Identity
 		err := row.Scan(&x.Name, &x.VersionCode, &x.VersionName, &x.Path, &x.Partition, &system, &x.Privileged, &x.Persistent, &x.StartsAtBoot, &x.SharedUser, &d, &of.Manufacturer, &of.Carrier, &x.SwitchedOff)
-		x.OverlayTarget, x.Signer, x.Requests, x.Provides = d.OverlayTarget, d.Signer, d.Requests, d.Provides
-		for _, one := range d.Declares {
-			x.Declares = append(x.Declares, one.Name)
-		}
-		for _, u := range d.Uses {
-			x.Uses = append(x.Uses, u.Name)
-		}
+		d.into(&x)
 		x.Origin, _ = catalog.GuessOrigin(android.Package{Name: android.PackageName(x.Name), Path: x.Path, Partition: x.Partition, System: system}, of)
 		return x, err
 	})
+}
+
+// into writes what is compared of a package's details.
+func (d *detail) into(x *catalog.Shipped) {
+	x.OverlayTarget, x.Signer, x.Requests, x.Provides = d.OverlayTarget, d.Signer, d.Requests, d.Provides
+	for _, one := range d.Declares {
+		x.Declares = append(x.Declares, one.Name)
+	}
+	for _, u := range d.Uses {
+		x.Uses = append(x.Uses, u.Name)
+	}
 }
 
 // shippedBy lists what a build's image holds.

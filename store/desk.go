@@ -137,6 +137,10 @@ func (s *Store) Done(ctx context.Context, person uuid.UUID, key string) error {
 	if err := checkLine(key); err != nil {
 		return err
 	}
+	if key == string(desk.Told)+":decided" {
+		_, err := s.pool.Exec(ctx, `update notices set read_at = now() where person_id = $1 and read_at is null and kind in ('decided', 'publish-published')`, person)
+		return err
+	}
 	if id, ok := strings.CutPrefix(key, string(desk.Told)+":"); ok {
 		notice, err := uuid.Parse(id)
 		if err != nil {

@@ -207,19 +207,32 @@ func trialsWanted(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error
 }
 
 // toldNews are what the person was told and has not read, but for what has a
-// line of its own.
+// line of its own: what they follow and what was said to them, a line each, and
+// all else in one.
 func toldNews(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error) {
-	rows, err := q.Query(ctx, noticeColumns+` where n.person_id = $1 and n.read_at is null and n.kind in ('comment', 'decided', 'lifted', 'publish-published', 'withdrawn', 'followed-package', 'followed-model', 'followed-release')
-			and not (n.kind = 'decided' and c.state = 'returned') order by n.at desc limit $2`, d.ID, maxDeskLines)
+	rows, err := q.Query(ctx, noticeColumns+` where n.person_id = $1 and n.read_at is null and n.kind in ('comment', 'lifted', 'withdrawn', 'followed-package', 'followed-model', 'followed-release')
+		order by n.at desc limit $2`, d.ID, maxDeskLines)
 	list, err := all[Notice](rows, err)
-	lines := make([]desk.Line, len(list))
+	if err != nil {
+		return nil, err
+	}
+	lines := make([]desk.Line, len(list), len(list)+1)
 	for i, n := range list {
 		lines[i] = desk.Line{Key: key(desk.Told, n.ID), Kind: desk.Told, Text: n.Sentence(), To: n.To(), Since: n.At}
 		if n.Kind == "comment" {
 			lines[i].Words, lines[i].HandedBy, lines[i].Weighs = n.Words, n.By, 3
 		}
 	}
-	return lines, err
+	var n int
+	var since *time.Time
+	err = q.QueryRow(ctx, `
+		select count(*)::int, min(n.at) from notices n left join changes c on c.id = n.change_id
+		where n.person_id = $1 and n.read_at is null and n.kind in ('decided', 'publish-published') and c.state is distinct from 'returned'`, d.ID).Scan(&n, &since)
+	if err != nil || n == 0 {
+		return lines, err
+	}
+	return append(lines, desk.Line{Key: string(desk.Told) + ":decided", Kind: desk.Told, To: "/news", Since: *since,
+		Text: fmt.Sprintf("%s %s decided about what you sent or asked for.", desk.Many(n, "thing"), verb(n, "was", "were"))}), nil
 }
 
 // Sentence says a notice in a sentence.

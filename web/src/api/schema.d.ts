@@ -1426,6 +1426,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/packages/{name}/over-time": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What changed in a package from build to build, the newest first
+         * @description For: technician.
+         */
+        get: operations["listPackageSteps"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/people": {
         parameters: {
             query?: never;
@@ -3885,6 +3905,9 @@ export interface components {
         ListModel: {
             items: components["schemas"]["Model"][];
         };
+        ListPackageStep: {
+            items: components["schemas"]["PackageStep"][];
+        };
         ListPersonRow: {
             items: components["schemas"]["PersonRow"][];
         };
@@ -4244,6 +4267,23 @@ export interface components {
             name: string;
             origin: string;
             originReason: string;
+        };
+        PackageStep: {
+            buildId: string;
+            carrier: string;
+            /** @enum {string} */
+            lane: "gone" | "changed" | "new" | "renamed-to" | "renamed-from";
+            maker: string;
+            model: string;
+            modelName: string;
+            other?: string;
+            region: string;
+            since: string;
+            sinceId: string;
+            /** Format: double */
+            sure?: number;
+            version: string;
+            what: components["schemas"]["Difference"][];
         };
         PasswordInputBody: {
             new: string;
@@ -8152,6 +8192,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Around"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listPackageSteps: {
+        parameters: {
+            query?: {
+                /** @description Slug of the maker; empty for everywhere */
+                maker?: string;
+                /** @description Slug of the model */
+                model?: string;
+                /** @description Id of the build */
+                build?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListPackageStep"];
                 };
             };
             /** @description Error */
