@@ -81,9 +81,16 @@ type madeToken struct {
 
 type newTokenOutput struct{ Body madeToken }
 
+// told is a notice in a sentence, with where it leads.
+type told struct {
+	store.Notice
+	Text string `json:"text"`
+	To   string `json:"to"`
+}
+
 type news struct {
-	Items  []store.Notice `json:"items" nullable:"false"`
-	Unread int            `json:"unread"`
+	Items  []told `json:"items" nullable:"false"`
+	Unread int    `json:"unread"`
 }
 
 type newsOutput struct{ Body news }
@@ -135,8 +142,12 @@ func (s *Server) accountRoutes() {
 			if err != nil {
 				return nil, err
 			}
-			unread, err := s.store.UnreadNotices(ctx, personOf(ctx).ID)
-			return &newsOutput{news{list, unread}}, err
+			out := &newsOutput{news{Items: make([]told, len(list))}}
+			for i, n := range list {
+				out.Body.Items[i] = told{n, n.Sentence(), n.To()}
+			}
+			out.Body.Unread, err = s.store.UnreadNotices(ctx, personOf(ctx).ID)
+			return out, err
 		})
 	route(s, SignedIn, huma.Operation{OperationID: "readNews", Method: http.MethodPost, Path: "/api/v1/news/read", Summary: "Note what you were told as read"},
 		func(ctx context.Context, in *readInput) (*struct{}, error) {

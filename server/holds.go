@@ -15,7 +15,8 @@ import (
 	"roster/store"
 )
 
-type heldInput struct {
+// HeldInput names a release and a build.
+type HeldInput struct {
 	ID    uuid.UUID `path:"id" doc:"The release"`
 	Build uuid.UUID `path:"build"`
 }
@@ -37,14 +38,14 @@ type held struct {
 type heldOutput struct{ Body held }
 
 type liftInput struct {
-	heldInput
+	HeldInput
 	Body struct {
 		Why string `json:"why" minLength:"1" maxLength:"1000" doc:"Why it may run there all the same; everybody is shown this"`
 	}
 }
 
 type redraftInput struct {
-	heldInput
+	HeldInput
 	IfMatch string `header:"If-Match" required:"true"`
 	Body    struct {
 		Want bool `json:"want" doc:"Ask technicians who have such phones for the trials that prove it"`
@@ -71,7 +72,7 @@ type wantedBody struct {
 // holdRoutes are about how a release stands on a build, and what follows.
 func (s *Server) holdRoutes() {
 	route(s, Technician, huma.Operation{OperationID: "getHold", Method: http.MethodGet, Path: "/api/v1/releases/{id}/builds/{build}", Summary: "How a release stands on a build, and what a new draft would make of it"},
-		func(ctx context.Context, in *heldInput) (*heldOutput, error) {
+		func(ctx context.Context, in *HeldInput) (*heldOutput, error) {
 			h, err := s.held(ctx, *in)
 			return &heldOutput{h}, err
 		})
@@ -100,7 +101,7 @@ func (s *Server) holdRoutes() {
 		})
 }
 
-func (s *Server) held(ctx context.Context, in heldInput) (held, error) {
+func (s *Server) held(ctx context.Context, in HeldInput) (held, error) {
 	out := held{Plan: []evidence.Proof{}}
 	r, err := s.store.ReleaseByID(ctx, in.ID)
 	if err != nil {
@@ -131,8 +132,8 @@ func (s *Server) held(ctx context.Context, in heldInput) (held, error) {
 		return out, err
 	}
 	out.Redraft, out.Revision, out.Ceiling = d, p.Revision, rules.HighestCeiling
-	names := make([]string, len(d.Here))
-	for i, n := range d.Here {
+	names := make([]string, len(d.Prove))
+	for i, n := range d.Prove {
 		names[i] = string(n)
 	}
 	out.Plan, err = s.plan(ctx, in.Build, rules.Method, names, rules.HighestCeiling)

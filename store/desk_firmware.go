@@ -324,12 +324,12 @@ func ungradedPackages(ctx context.Context, q querier, d *deskOf) ([]desk.Line, e
 		if err = row.Scan(&id, &slug, &maker, &n, &names, &l.Since); err != nil {
 			return l, err
 		}
-		whose := "that several makers ship"
+		whose := "of several makers"
 		if maker != "" {
-			whose = "that " + maker + " alone ships"
+			whose = "of " + maker + " alone"
 		}
 		l.Key, l.Kind = key(desk.Ungraded, id), desk.Ungraded
-		l.Text = fmt.Sprintf("%s %s %s on %d firmwares or more, and nobody has graded them: %s.", desk.Many(n, "package"), whose, verb(n, "stands", "stand"), many, shortList(names, n))
+		l.Text = fmt.Sprintf("Nobody has graded %s %s that %d firmwares or more ship: %s.", desk.Many(n, "package"), whose, many, shortList(names, n))
 		l.To = address("/ledger", slug, "", "", "q", fmt.Sprintf("graded:no builds>=%d", many), "sort", "builds")
 		return l, nil
 	})

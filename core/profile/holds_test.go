@@ -121,8 +121,13 @@ func TestRedraw(t *testing.T) {
 	if !strings.Contains(r.Drops[i].Why, "a.bearing stays") {
 		t.Errorf("%+v", r.Drops)
 	}
-	// a.low and a.tie2 were tried on that build.
-	if fmt.Sprint(r.Unproven) != "[a.unknown]" {
-		t.Errorf("to prove: %v", r.Unproven)
+	// a.low and a.tie2 were tried on that build. a.tie1, which has to stay, is
+	// not tried in vain; what the line no longer takes is.
+	if fmt.Sprint(r.Prove) != "[a.low a.tie2 a.unknown]" || fmt.Sprint(r.Unproven) != "[a.unknown]" {
+		t.Errorf("to prove: %v, of these never tried: %v", r.Prove, r.Unproven)
+	}
+	d = taking("a.low", "a.high")
+	if r := Redraw(d, basis(), DefaultRules, nil, fresh); fmt.Sprint(r.Prove) != "[a.low a.tie2 a.high]" || len(r.Drops) != 1 || !strings.Contains(r.Drops[0].Why, "50 %") {
+		t.Errorf("to prove: %v, drops %+v", r.Prove, r.Drops)
 	}
 }

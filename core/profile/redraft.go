@@ -27,9 +27,10 @@ type Redraft struct {
 	// Adds go now and did not, Drops did and stay now, each with why.
 	Adds  []Redrawn `json:"adds" nullable:"false"`
 	Drops []Redrawn `json:"drops" nullable:"false"`
-	// Here go and are on the build, Unproven are those of them that were never
-	// tried there.
-	Here     []android.PackageName `json:"here" nullable:"false"`
+	// Prove are on the build, and go or went with the release and would go
+	// still, were enough known of them there; Unproven are those of them that
+	// were never tried there.
+	Prove    []android.PackageName `json:"prove" nullable:"false"`
 	Unproven []android.PackageName `json:"unproven" nullable:"false"`
 	// Stops says why it could not be published; none where it can.
 	Stops []string `json:"stops" nullable:"false"`
@@ -63,7 +64,7 @@ func RulesFor(rules Rules, d *Document, fingerprint string, renamed []catalog.Re
 // release that it has.
 func Redraw(d *Document, b Basis, rules Rules, pinned []string, fingerprint string) Redraft {
 	c := Compose(b, rules)
-	r := Redraft{Rules: rules, Pinned: pinned, Adds: []Redrawn{}, Drops: []Redrawn{}, Here: []android.PackageName{}, Unproven: []android.PackageName{}, Stops: c.Stops}
+	r := Redraft{Rules: rules, Pinned: pinned, Adds: []Redrawn{}, Drops: []Redrawn{}, Prove: []android.PackageName{}, Unproven: []android.PackageName{}, Stops: c.Stops}
 	rows := map[android.PackageName]Row{}
 	for _, row := range c.Rows {
 		rows[row.Package] = row
@@ -79,15 +80,17 @@ func Redraw(d *Document, b Basis, rules Rules, pinned []string, fingerprint stri
 		}
 		r.Drops = append(r.Drops, Redrawn{m.Package, m.Label, m.Load, row.Why})
 	}
+	went := removals(d.Steps)
 	for _, g := range b.Builds {
 		if g.Fingerprint != fingerprint {
 			continue
 		}
 		for _, row := range c.Rows {
-			if !row.Goes || !g.Net.Has(row.Package) {
+			_, before := went[row.Package]
+			if !row.Goes && !(before && !row.Dropped && row.Pin == "") || !g.Net.Has(row.Package) {
 				continue
 			}
-			r.Here = append(r.Here, row.Package)
+			r.Prove = append(r.Prove, row.Package)
 			if !triedBy(g.Tried, row.Package, row.Method) {
 				r.Unproven = append(r.Unproven, row.Package)
 			}

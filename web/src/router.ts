@@ -9,9 +9,21 @@ import LedgerPlace from './places/ledger/LedgerPlace.vue'
 export const router = createRouter({
   history: createWebHistory(),
   routes: [
-    { path: '/', redirect: (to) => ({ path: '/ledger', query: to.query }) },
+    { path: '/', redirect: (to) => ({ path: '/desk', query: to.query }) },
+    { path: '/desk', name: 'desk', component: () => import('./places/desk/DeskPlace.vue') },
+    { path: '/week', name: 'week', component: () => import('./places/desk/WeekPlace.vue') },
+    { path: '/follows', name: 'follows', component: () => import('./places/desk/FollowsPlace.vue') },
     { path: '/ledger', name: 'ledger', component: LedgerPlace, beforeEnter: (to) => readAhead(to.query) },
     { path: '/packages/:name', name: 'dossier', component: () => import('./places/dossier/DossierPlace.vue') },
+    { path: '/builds', name: 'builds', component: () => import('./places/builds/BuildsPlace.vue') },
+    { path: '/builds/compare', name: 'compare', component: () => import('./places/builds/ComparePlace.vue') },
+    { path: '/builds/carried', name: 'carried', component: () => import('./places/builds/CarriedPlace.vue') },
+    {
+      path: '/builds/releases/:release/:build',
+      name: 'hold',
+      component: () => import('./places/builds/HoldPlace.vue'),
+    },
+    { path: '/builds/wanted/:id', name: 'wanted', component: () => import('./places/builds/WantedPlace.vue') },
     { path: '/review', name: 'review', component: () => import('./places/review/ReviewPlace.vue') },
     {
       path: '/review/:id',

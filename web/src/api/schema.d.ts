@@ -2947,6 +2947,7 @@ export interface components {
         };
         CapturedPhone: {
             by: string;
+            captureId: string;
             /** @description Keyed hash of the serial number */
             phone: string;
             /** Format: date-time */
@@ -4167,7 +4168,7 @@ export interface components {
             scopes: ("read" | "send" | "review" | "publish")[];
         };
         News: {
-            items: components["schemas"]["Notice"][];
+            items: components["schemas"]["Told"][];
             /** Format: int64 */
             unread: number;
         };
@@ -4177,25 +4178,6 @@ export interface components {
             section: string;
             text: string;
             why: string;
-        };
-        Notice: {
-            /** Format: date-time */
-            at: string;
-            buildId?: string;
-            by: string;
-            /** Format: int64 */
-            change: number;
-            changeId?: string;
-            id: string;
-            kind: string;
-            maker: string;
-            model: string;
-            package: string;
-            profileId?: string;
-            read: boolean;
-            runId?: string;
-            title: string;
-            words: string;
         };
         Offer: {
             label: string;
@@ -4562,8 +4544,8 @@ export interface components {
         Redraft: {
             adds: components["schemas"]["Redrawn"][];
             drops: components["schemas"]["Redrawn"][];
-            here: string[];
             pinned: string[];
+            prove: string[];
             stops: string[];
             unproven: string[];
         };
@@ -5319,6 +5301,27 @@ export interface components {
             scopes: string[];
             /** Format: date-time */
             usedAt: string | null;
+        };
+        Told: {
+            /** Format: date-time */
+            at: string;
+            buildId?: string;
+            by: string;
+            /** Format: int64 */
+            change: number;
+            changeId?: string;
+            id: string;
+            kind: string;
+            maker: string;
+            model: string;
+            package: string;
+            profileId?: string;
+            read: boolean;
+            runId?: string;
+            text: string;
+            title: string;
+            to: string;
+            words: string;
         };
         Transfer: {
             /** Format: double */
@@ -8822,7 +8825,11 @@ export interface operations {
             header: {
                 "If-Match": string;
             };
-            path?: never;
+            path: {
+                /** @description The release */
+                id: string;
+                build: string;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -8856,7 +8863,11 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                /** @description The release */
+                id: string;
+                build: string;
+            };
             cookie?: never;
         };
         requestBody: {

@@ -2,6 +2,7 @@
 import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 import { useBenches } from '@/places/bench/bench'
+import { useDesk } from '@/places/desk/desk'
 import { useScope } from './scope'
 import { useSession } from './session'
 
@@ -9,9 +10,20 @@ const route = useRoute()
 const { query } = useScope()
 const { session } = useSession()
 const { ready } = useBenches()
+const { lines } = useDesk()
+const firmware = computed(
+  () => lines.value.filter((l) => ['arrived', 'release-stops', 'release-behind'].includes(l.kind)).length,
+)
 
 const places = computed(() => [
+  {
+    name: 'Desk',
+    to: '/desk',
+    also: ['/week', '/follows'],
+    waits: lines.value.filter((l) => l.kind !== 'told').length,
+  },
   { name: 'Ledger', to: '/ledger', also: ['/packages'], waits: 0 },
+  { name: 'Builds', to: '/builds', also: [], waits: firmware.value },
   { name: 'Review', to: '/review', also: [], waits: session.data.value?.waiting ?? 0 },
   { name: 'Profiles', to: '/profiles', also: [], waits: 0 },
   { name: 'Bench', to: '/bench', also: ['/captures'], waits: ready.value },

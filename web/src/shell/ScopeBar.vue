@@ -73,7 +73,7 @@ const nextTheme = { auto: 'light', light: 'dark', dark: 'auto' } as const
 
 <template>
   <header class="bar">
-    <router-link class="word" :to="{ path: '/ledger', query }">Roster</router-link>
+    <router-link class="word" :to="{ path: '/desk', query }">Roster</router-link>
     <nav class="scope" aria-label="Scope">
       <ScopePick
         name="Maker"

@@ -15,9 +15,7 @@ const begin = () => doing(() => ask(api.POST('/api/v1/runs/{id}/checks/{number}/
 const answer = (works: boolean) =>
   doing(async () => {
     const round = props.hunt?.rounds.length ?? 0
-    await ask(
-      api.POST('/api/v1/runs/{id}/checks/{number}/halving/answer', { ...path.value, body: { works, round } }),
-    )
+    await ask(api.POST('/api/v1/runs/{id}/checks/{number}/halving/answer', { ...path.value, body: { works, round } }))
     answered.value = round + 1
   })
 // The question that was just answered stands here until the run has moved on.

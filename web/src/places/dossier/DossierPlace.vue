@@ -13,6 +13,7 @@ import DossierHappened from './DossierHappened.vue'
 import DossierHistory from './DossierHistory.vue'
 import DossierMargin from './DossierMargin.vue'
 import DossierRests from './DossierRests.vue'
+import DossierOverTime from './DossierOverTime.vue'
 import DossierShips from './DossierShips.vue'
 import DossierWhat from './DossierWhat.vue'
 import { useDossier } from './dossier'
@@ -96,7 +97,7 @@ useKeys([
     /></DossierWhat>
     <DossierGraded :d="d" />
     <DossierHappened :d="d" :subject="subject" />
-    <section class="part"><DossierShips :d="d" /></section>
+    <section class="part"><DossierShips :d="d" /><DossierOverTime :name="name" /></section>
     <section class="part last"><DossierHistory :d="d" /></section>
     <Teleport defer to="#margin"><DossierMargin :d="d" :around="impact.data.value" :subject="subject" /></Teleport>
   </div>

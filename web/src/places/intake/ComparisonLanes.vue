@@ -8,7 +8,7 @@ const props = defineProps<{
   title: string
   note?: string
   tone?: 'ochre'
-  comparison: Pick<Schemas['BuildDifference'], 'gone' | 'changed' | 'new'>
+  comparison: Pick<Schemas['BuildDifference'], 'gone' | 'changed' | 'new' | 'renamed'>
   namesOnly?: boolean
 }>()
 const all = ref(false)
@@ -41,6 +41,10 @@ const more = computed(
         <h3>
           Changed <span class="second">{{ comparison.changed.length }}</span>
         </h3>
+        <div v-for="r in comparison.renamed" :key="r.to" class="change">
+          <PackageName :name="r.to" />
+          <p class="second">was <PackageName :name="r.from" />, {{ Math.round(r.sure * 100) }} % sure</p>
+        </div>
         <div v-for="c in cut(changed)" :key="c.name" class="change">
           <PackageName :name="c.name" />
           <p v-for="d in c.what" :key="d.what" class="second">

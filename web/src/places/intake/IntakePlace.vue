@@ -7,6 +7,7 @@ import { api, ask, words } from '@/api/client'
 import FieldDialog from '@/evidence/FieldDialog.vue'
 import { count } from '@/evidence/words'
 import { useBenches } from '@/places/bench/bench'
+import { addressOf } from '@/places/builds/builds'
 import { useJob } from '@/places/bench/job'
 import ComparisonLanes from './ComparisonLanes.vue'
 import LinkDifferences from './LinkDifferences.vue'
@@ -28,13 +29,18 @@ const intake = useQuery({
 const c = computed(() => capture.data.value)
 const i = computed(() => intake.data.value)
 const build = computed(() => [c.value?.carrier, c.value?.region, c.value?.version].filter(Boolean).join(' '))
-const scope = computed(() => ({ maker: c.value?.maker, model: c.value?.model, build: c.value?.buildId }))
+const scope = computed(() => ({
+  maker: c.value?.maker ?? '',
+  model: c.value?.model ?? '',
+  build: c.value?.buildId ?? '',
+}))
 const edition = (b: { carrier: string; region: string; version: string }) =>
   [b.carrier || b.region || 'the open edition', b.version].join(' ')
 const counts = computed(() => [
   { what: 'gone since', n: i.value?.before?.gone.length ?? 0 },
   { what: 'changed since', n: i.value?.before?.changed.length ?? 0 },
   { what: 'new since', n: i.value?.before?.new.length ?? 0 },
+  { what: 'other names', n: i.value?.before?.renamed.length ?? 0 },
   { what: 'never seen before', n: i.value?.neverSeen.length ?? 0 },
   { what: 'no grade here', n: i.value?.ungraded.length ?? 0 },
 ])
@@ -75,7 +81,18 @@ function name() {
           {{ new Date(c.takenAt).toLocaleString() }}{{ c.source === 'file' ? ' from files' : '' }}
         </p>
       </div>
-      <router-link class="act first" :to="{ path: '/ledger', query: scope }">See it in the Ledger</router-link>
+      <span class="acts">
+        <router-link
+          v-if="i.before"
+          class="act first"
+          :to="addressOf(`build:${i.before.id}`, `build:${c.buildId}`, scope)"
+          >Compare in full</router-link
+        >
+        <router-link class="act" :to="addressOf(`build:${c.buildId}`, `capture:${id}`, scope)"
+          >This phone and its firmware</router-link
+        >
+        <router-link class="act" :to="{ path: '/ledger', query: scope }">See it in the Ledger</router-link>
+      </span>
     </header>
     <p v-if="!c.complete" class="notice bad">Incomplete: {{ c.missing }}.</p>
     <p class="sum">
@@ -186,6 +203,11 @@ header {
 }
 .act {
   text-decoration: none;
+}
+.acts {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
 }
 .sum,
 .plain {

@@ -20,6 +20,7 @@ const days = ref(90)
 const scopes = ref<('read' | 'send' | 'review' | 'publish')[]>(['read', 'send'])
 const secret = ref('')
 const feed = ref('')
+const desk = ref('')
 const kinds = [
   ['read', 'read what you may see'],
   ['send', 'send changes, captures and files'],
@@ -55,7 +56,9 @@ const make = () =>
 const revoke = (id: string) => run(async () => ask(api.DELETE('/api/v1/tokens/{id}', { params: { path: { id } } })))
 const newFeed = () =>
   run(async () => {
-    feed.value = location.origin + (await ask(api.POST('/api/v1/news/feed'))).path
+    const made = await ask(api.POST('/api/v1/news/feed'))
+    feed.value = location.origin + made.path
+    desk.value = location.origin + made.desk
   })
 </script>
 
@@ -125,9 +128,13 @@ const newFeed = () =>
     </section>
     <section aria-label="Feed">
       <h2>Your feed</h2>
-      <p class="second">What you are told, as Atom, for a feed reader. Whoever has the address can read it.</p>
+      <p class="second">
+        What you are told, and what waits on your Desk, as Atom, for a feed reader. Whoever has the addresses can read
+        them.
+      </p>
       <p v-if="feed" class="notice">
-        Shown only now: <span class="mono secret">{{ feed }}</span>
+        Shown only now: <span class="mono secret">{{ feed }}</span> and, for your Desk,
+        <span class="mono secret">{{ desk }}</span>
       </p>
       <button class="act quiet" @click="newFeed">Make a new address</button>
     </section>

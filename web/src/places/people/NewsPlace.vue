@@ -4,10 +4,8 @@ import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { watch } from 'vue'
 import { api, ask, words } from '@/api/client'
 import { ago, exactTime } from '@/evidence/words'
-import { useScope } from '@/shell/scope'
 import { useSession } from '@/shell/session'
 
-const { query } = useScope()
 const { person } = useSession()
 const client = useQueryClient()
 const news = useQuery({ queryKey: ['news'], queryFn: () => ask(api.GET('/api/v1/news')), refetchOnMount: 'always' })
@@ -20,16 +18,9 @@ watch(
   },
   { immediate: true },
 )
-const did: Record<string, string> = {
-  decided: 'decided about',
-  comment: 'said something about',
-  asked: 'asks you to look at',
-  revised: 'sent again',
-  'publish-asked': 'asks to publish',
-  'publish-published': 'published',
-  'publish-returned': 'wants something changed in',
-  withdrawn: 'withdrew a release of',
-}
+// What was said in somebody's own words stands below; where the sentence has
+// them already, it does not.
+const quoted = (n: { kind: string; words: string; text: string }) => n.words && !n.text.includes(n.words)
 </script>
 
 <template>
@@ -38,29 +29,19 @@ const did: Record<string, string> = {
     <p v-if="news.isError.value" class="harm" role="alert">{{ words(news.error.value) }}</p>
     <ol>
       <li v-for="n in news.data.value?.items ?? []" :key="n.id" :class="{ fresh: !n.read }">
-        <p v-if="n.runId">
-          <router-link class="link" :to="{ name: 'run', params: { id: n.runId }, query }">{{ n.words }}</router-link>
+        <p>
+          <router-link class="link" :to="n.to">{{ n.text }}</router-link>
           <span class="second when" :title="exactTime(n.at)">{{ ago(n.at) }}</span>
         </p>
-        <p v-else>
-          {{ n.by }} {{ did[n.kind] }}
-          <router-link v-if="n.changeId" class="link" :to="{ name: 'change', params: { id: n.changeId }, query }">{{
-            n.title
-          }}</router-link>
-          <router-link
-            v-else-if="n.profileId"
-            class="link"
-            :to="{ name: 'profile', params: { id: n.profileId }, query }"
-            >{{ n.title }}</router-link
-          >
-          <span class="second when" :title="exactTime(n.at)">{{ ago(n.at) }}</span>
-        </p>
-        <p v-if="n.words && !n.runId" class="said" dir="auto">{{ n.kind === 'decided' ? n.words : `“${n.words}”` }}</p>
+        <p v-if="quoted(n)" class="said" dir="auto">“{{ n.words }}”</p>
       </li>
     </ol>
     <div v-if="news.data.value && !news.data.value.items.length" class="empty">
       <h1>Nothing yet</h1>
-      <p class="second">When somebody decides about a change of yours, answers you or asks you, it stands here.</p>
+      <p class="second">
+        When somebody decides about a change of yours, answers you or asks you, or something moves that you follow, it
+        stands here.
+      </p>
     </div>
     <Teleport defer to="#margin">
       <h1>News</h1>

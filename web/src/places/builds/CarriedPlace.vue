@@ -1,0 +1,271 @@
+<script setup lang="ts">
+// What is worse known on a build than on another: nothing is copied to a new
+// firmware, distance alone makes ceilings rise. Loads can be proposed again, on
+// several at once.
+import { useQuery } from '@tanstack/vue-query'
+import { computed, ref } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { api, ask, words } from '@/api/client'
+import { useEvidenceDialogs } from '@/evidence/dialogs'
+import { ceiling, count, loadWord, loads, type Load } from '@/evidence/words'
+import LoadMark from '@/marks/LoadMark.vue'
+import PackageName from '@/marks/PackageName.vue'
+import { useKeys } from '@/shell/keys'
+import { useScope } from '@/shell/scope'
+import { nameOf, useTimeline } from './builds'
+
+const route = useRoute()
+const router = useRouter()
+const dialogs = useEvidenceDialogs()
+const { scope, query } = useScope()
+const since = computed(() => String(route.query.since ?? ''))
+const build = computed(() => scope.value.build ?? '')
+const line = useTimeline(
+  () => scope.value.maker,
+  () => scope.value.model,
+)
+const named = (id: string) => {
+  const b = line.data.value?.builds.find((x) => x.id === id)
+  return b ? nameOf(b) : ''
+}
+const carried = useQuery({
+  queryKey: computed(() => ['carried', build.value, since.value]),
+  enabled: computed(() => !!build.value && !!since.value),
+  queryFn: () =>
+    ask(
+      api.GET('/api/v1/builds/{id}/carried/{since}', { params: { path: { id: build.value, since: since.value } } }),
+    ).then((r) => r.items),
+})
+const sorts = {
+  stands: 'what no longer stands',
+  rose: 'how far the ceiling rose',
+  ceiling: 'the ceiling here',
+  load: 'load',
+  released: 'what releases take off',
+  name: 'name',
+} as const
+const sort = ref<keyof typeof sorts>('stands')
+const rows = computed(() => {
+  const list = [...(carried.data.value ?? [])]
+  const rank = (l: string) => loads.indexOf(l as Load)
+  if (sort.value === 'rose') list.sort((a, b) => b.rose - a.rose)
+  if (sort.value === 'ceiling') list.sort((a, b) => b.now.ceiling - a.now.ceiling)
+  if (sort.value === 'load')
+    list.sort((a, b) => rank(b.now.load || b.now.suggested) - rank(a.now.load || a.now.suggested))
+  if (sort.value === 'released') list.sort((a, b) => b.taken.length - a.taken.length)
+  if (sort.value === 'name') list.sort((a, b) => a.name.localeCompare(b.name))
+  return list
+})
+type Row = (typeof rows.value)[number]
+const taken = (r: Row) =>
+  `${r.taken.map((x) => `${x.edition} no. ${x.number}`).join(', ')} ${r.taken.length > 1 ? 'take' : 'takes'} it off`
+const meaning = (r: Row) => [r.stands ? '' : `${r.why}.`, r.taken.length ? taken(r) : ''].filter(Boolean).join(' ')
+const at = ref(0)
+const marked = ref(new Set<string>())
+const current = computed(() => rows.value[Math.min(at.value, rows.value.length - 1)])
+function mark(name: string) {
+  const next = new Set(marked.value)
+  if (!next.delete(name)) next.add(name)
+  marked.value = next
+}
+const subjects = () => rows.value.filter((r) => (marked.value.size ? marked.value.has(r.name) : r === current.value))
+// propose offers the load that all of them had, or one that is pressed.
+function propose(load?: Load) {
+  const list = subjects()
+  const had = [...new Set(list.map((r) => r.then.load))]
+  dialogs.load(list, load ?? (had.length === 1 && had[0] ? (had[0] as Load) : undefined))
+}
+function move(by: number) {
+  at.value = Math.max(0, Math.min(at.value + by, rows.value.length - 1))
+  document.querySelector('tr.picked')?.scrollIntoView({ block: 'nearest' })
+}
+useKeys([
+  { keys: ['j', 'ArrowDown'], does: 'next package', run: () => move(1) },
+  { keys: ['k', 'ArrowUp'], does: 'package before', run: () => move(-1) },
+  {
+    keys: ['x'],
+    does: 'mark it',
+    run: () => {
+      if (current.value) mark(current.value.name)
+      move(1)
+    },
+  },
+  { keys: ['X'], does: 'mark all', run: () => (marked.value = new Set(rows.value.map((r) => r.name))) },
+  { keys: ['Escape'], does: 'unmark all', run: () => (marked.value = new Set()) },
+  { keys: ['p'], does: 'propose the load again', run: () => propose() },
+  {
+    keys: ['1', '2', '3', '4', '0'],
+    does: 'propose a load, 0 for Unproven',
+    run: (e) => propose(e.key === '0' ? 'unproven' : loads[Number(e.key) - 1]!),
+  },
+  { keys: ['t'], does: 'add a trial', run: () => dialogs.trial(...subjects()) },
+  {
+    keys: ['Enter'],
+    does: 'open its dossier',
+    run: () =>
+      current.value && router.push({ name: 'dossier', params: { name: current.value.name }, query: query.value }),
+  },
+])
+</script>
+
+<template>
+  <div class="line">
+    <b>{{ named(since) }} → {{ named(build) }}</b>
+    <label class="second"
+      >first
+      <select v-model="sort" class="field" aria-label="Order">
+        <option v-for="(word, k) in sorts" :key="k" :value="k">{{ word }}</option>
+      </select></label
+    >
+    <span v-if="marked.size" class="marked">
+      {{ count(marked.size, 'row') }} marked
+      <button class="act" @click="propose()">Propose again <kbd>p</kbd></button>
+      <button class="link second" @click="marked = new Set()">unmark</button>
+    </span>
+    <span v-else class="second end">{{ carried.data.value ? count(rows.length, 'package') : '' }}</span>
+  </div>
+  <div v-if="carried.isError.value" class="notice bad" role="alert">{{ words(carried.error.value) }}</div>
+  <div v-else-if="rows.length" class="body" role="region" tabindex="0" aria-label="What is worse known">
+    <table>
+      <thead>
+        <tr>
+          <th>Load</th>
+          <th>Package</th>
+          <th>Label</th>
+          <th class="n">Harmed, then</th>
+          <th class="n">here</th>
+          <th class="n">rose by</th>
+          <th>What it means</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr
+          v-for="(r, i) in rows"
+          :key="r.name"
+          :class="{ picked: i === at, on: marked.has(r.name) }"
+          @mousemove="at = i"
+          @click="mark(r.name)"
+        >
+          <td><LoadMark :load="r.now.load || r.now.suggested" /></td>
+          <td class="which">
+            <router-link :to="{ name: 'dossier', params: { name: r.name }, query }" @click.stop
+              ><PackageName :name="r.name"
+            /></router-link>
+          </td>
+          <td class="label" dir="auto">{{ r.label || '—' }}</td>
+          <td class="n">{{ r.then.phones ? ceiling(r.then.ceiling) : '' }}</td>
+          <td class="n">{{ r.now.phones ? ceiling(r.now.ceiling) : '' }}</td>
+          <td class="n">{{ r.rose >= 0.01 ? `+${Math.round(100 * r.rose)}` : '' }}</td>
+          <td class="means" :title="meaning(r)">
+            <span v-if="!r.stands" class="ochre">{{ r.why }}. </span>
+            <span v-if="r.taken.length" class="second">{{ taken(r) }}</span>
+          </td>
+        </tr>
+      </tbody>
+    </table>
+  </div>
+  <div v-else-if="carried.isSuccess.value" class="empty">
+    <h1>Nothing is worse known</h1>
+    <p class="second">Every load still stands there, and no ceiling is higher.</p>
+  </div>
+  <Teleport defer to="#margin">
+    <h1>Carried over</h1>
+    <p class="second">
+      Grades, trials and profiles are not copied to a new firmware. A trial on another one counts for less, so that
+      ceilings rise until somebody tries it there.
+    </p>
+    <template v-if="current">
+      <h2>{{ current.label || current.name }}</h2>
+      <p>
+        {{ loadWord[current.then.load || current.then.suggested] }} then,
+        {{ loadWord[current.now.load || current.now.suggested] }} here; {{ current.now.standing }} here, from
+        {{ count(current.now.phones, 'phone') }}.
+      </p>
+    </template>
+    <h2>Proposed again</h2>
+    <p class="second">
+      Mark rows and propose their load for this firmware, or for the model: the edits wait in your tray, with one reason
+      for all.
+    </p>
+    <div class="keys">
+      <span><kbd>x</kbd> mark</span><span><kbd>X</kbd> all</span><span><kbd>p</kbd> propose again</span
+      ><span><kbd>t</kbd> trial</span>
+    </div>
+  </Teleport>
+</template>
+
+<style scoped>
+.line {
+  height: 40px;
+  flex: none;
+  display: flex;
+  align-items: center;
+  gap: 18px;
+  padding: 0 18px;
+  border-bottom: 1px solid var(--ink);
+}
+.field {
+  border: 0;
+  border-bottom: 1px solid var(--hair);
+}
+.end,
+.marked {
+  margin-left: auto;
+}
+.marked {
+  display: flex;
+  align-items: center;
+  gap: 10px;
+}
+.body {
+  overflow: auto;
+}
+table {
+  width: 100%;
+}
+th {
+  font-size: 12px;
+  font-weight: 400;
+  color: var(--second);
+  text-align: left;
+  padding: 6px 12px 4px 0;
+  border-bottom: 1px solid var(--hair);
+  position: sticky;
+  top: 0;
+  background: var(--sheet);
+}
+td {
+  padding: 3px 12px 3px 0;
+  border-bottom: 1px solid var(--row);
+}
+th:first-child,
+td:first-child {
+  padding-left: 18px;
+}
+.n {
+  text-align: right;
+  white-space: nowrap;
+}
+.label,
+.means {
+  max-width: 150px;
+  overflow: hidden;
+  white-space: nowrap;
+  text-overflow: ellipsis;
+}
+.means {
+  max-width: 300px;
+}
+.which {
+  max-width: 260px;
+}
+.which a {
+  text-decoration: none;
+}
+tr.picked {
+  background: var(--picked);
+}
+tr.on td:first-child {
+  box-shadow: inset 3px 0 var(--ink);
+}
+</style>

@@ -1,0 +1,180 @@
+<script setup lang="ts">
+// Two builds, or a build and a phone, as three lanes: what is gone, what
+// changed, what is new; each row with what it means for grades and for what was
+// published.
+import { useQuery } from '@tanstack/vue-query'
+import { computed, ref } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { api, ask, words } from '@/api/client'
+import { roleName } from '@/evidence/words'
+import { useKeys } from '@/shell/keys'
+import { useScope } from '@/shell/scope'
+import { nameOf, type ComparedPackage } from './builds'
+import CompareLane from './CompareLane.vue'
+import CompareMargin from './CompareMargin.vue'
+import SidePick from './SidePick.vue'
+import { filters, fits, groupings, grouped, onlyVersion, type Filter, type Grouping } from './comparing'
+
+const route = useRoute()
+const router = useRouter()
+const { query } = useScope()
+const side = (name: 'from' | 'to') => (typeof route.query[name] === 'string' ? route.query[name] : '')
+const comparison = useQuery({
+  queryKey: computed(() => ['comparison', side('from'), side('to')]),
+  enabled: computed(() => !!side('from') && !!side('to')),
+  queryFn: () => ask(api.GET('/api/v1/comparison', { params: { query: { from: side('from'), to: side('to') } } })),
+})
+const c = computed(() => comparison.data.value)
+const text = ref('')
+const only = ref<Filter>('telling')
+const group = ref<Grouping>('none')
+const found = computed(() => (c.value?.packages ?? []).filter((p) => fits(p, only.value, text.value)))
+const versions = computed(() => (c.value?.packages ?? []).filter(onlyVersion).length)
+const lanes = computed(() =>
+  (['gone', 'changed', 'new'] as const).map((lane) => ({
+    lane,
+    all: (c.value?.packages ?? []).filter((p) => p.lane === lane || (lane === 'changed' && p.lane === 'renamed'))
+      .length,
+    groups: grouped(
+      found.value.filter((p) => p.lane === lane || (lane === 'changed' && p.lane === 'renamed')),
+      group.value,
+    ),
+  })),
+)
+const order = computed(() => lanes.value.flatMap((l) => l.groups.flatMap((g) => g.rows)))
+const at = ref(0)
+const current = computed<ComparedPackage | undefined>(() => order.value[Math.min(at.value, order.value.length - 1)])
+const pickName = (name: string) =>
+  (at.value = Math.max(
+    0,
+    order.value.findIndex((p) => p.name === name),
+  ))
+function move(by: number) {
+  at.value = Math.max(0, Math.min(at.value + by, order.value.length - 1))
+  document.querySelector(`[data-name="${current.value?.name}"]`)?.scrollIntoView({ block: 'nearest' })
+}
+// l goes to the lane on the right, at its top.
+function toLane() {
+  const now = lanes.value.findIndex((l) => l.groups.some((g) => g.rows.includes(current.value!)))
+  for (let i = 1; i <= 3; i++) {
+    const first = lanes.value[(now + i) % 3]!.groups[0]?.rows[0]
+    if (first) return pickName(first.name)
+  }
+}
+const set = (name: 'from' | 'to', value: string) => void router.replace({ query: { ...route.query, [name]: value } })
+const swap = () => void router.replace({ query: { ...route.query, from: side('to'), to: side('from') } })
+useKeys([
+  { keys: ['j', 'ArrowDown'], does: 'next package', run: () => move(1) },
+  { keys: ['k', 'ArrowUp'], does: 'package before', run: () => move(-1) },
+  { keys: ['l'], does: 'the lane on the right', run: toLane },
+  {
+    keys: ['Enter'],
+    does: 'open its dossier',
+    run: () =>
+      current.value && router.push({ name: 'dossier', params: { name: current.value.name }, query: query.value }),
+  },
+])
+const title = (s: NonNullable<typeof c.value>['from']) =>
+  s.kind === 'capture'
+    ? `a phone of ${new Date(s.takenAt ?? '').toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year: 'numeric' })}`
+    : nameOf(s)
+</script>
+
+<template>
+  <div v-if="comparison.isError.value" class="notice bad" role="alert">{{ words(comparison.error.value) }}</div>
+  <template v-else-if="c">
+    <header>
+      <h1>
+        {{ c.from.model === c.to.model ? c.to.modelName : `${c.from.modelName}, ${c.to.modelName}` }}:
+        {{ title(c.from) }} → {{ title(c.to) }}
+      </h1>
+      <p class="second">
+        {{ c.from.packages }} packages then, {{ c.to.packages }} now; {{ versions }} differ in their version alone,
+        {{ c.same }} in nothing
+      </p>
+    </header>
+    <div class="bar">
+      <SidePick :side="c.from" name="from" @pick="set('from', $event)" />
+      <button class="link second" aria-label="Turn the comparison round" @click="swap">⇄</button>
+      <SidePick :side="c.to" name="to" @pick="set('to', $event)" />
+      <input v-model="text" class="field" type="search" placeholder="filter" aria-label="Filter by name or label" />
+      <select v-model="only" class="field" aria-label="Which differences">
+        <option v-for="(word, k) in filters" :key="k" :value="k">{{ word }}</option>
+      </select>
+      <select v-model="group" class="field" aria-label="Grouped by">
+        <option v-for="(word, k) in groupings" :key="k" :value="k">{{ word }}</option>
+      </select>
+      <a
+        class="link second end"
+        :href="`/api/v1/comparison/export?from=${encodeURIComponent(side('from'))}&to=${encodeURIComponent(side('to'))}`"
+        >CSV</a
+      >
+    </div>
+    <p v-for="r in c.roles" :key="r.role" class="role" :class="{ ochre: r.class !== 'optional' }">
+      <b>{{ roleName(r.role) }}</b>: {{ r.before.join(', ') || 'nobody' }} → {{ r.after.join(', ') || 'nobody' }}
+    </p>
+    <div class="lanes" role="region" aria-label="Lanes" tabindex="0">
+      <CompareLane
+        v-for="l in lanes"
+        :key="l.lane"
+        :lane="l.lane"
+        :all="l.all"
+        :groups="l.groups"
+        :picked="current?.name"
+        :query="query"
+        @pick="pickName"
+      />
+    </div>
+  </template>
+  <p v-else-if="comparison.isFetching.value" class="line second" role="status">Comparing.</p>
+  <div v-else class="empty">
+    <h1>Nothing to compare</h1>
+    <p class="second">Pick two firmwares on a model's time line.</p>
+    <router-link class="act" :to="{ path: '/builds', query }">Go to Builds</router-link>
+  </div>
+  <Teleport defer to="#margin"><CompareMargin v-if="c" :row="current" :compared="c" /></Teleport>
+</template>
+
+<style scoped>
+header {
+  padding: 12px 18px 8px;
+}
+.bar {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 6px 10px;
+  padding: 0 18px 8px;
+  border-bottom: 1px solid var(--ink);
+}
+.bar input {
+  flex: 1 1 80px;
+  max-width: 160px;
+}
+.bar select {
+  max-width: 150px;
+}
+.end {
+  margin-left: auto;
+}
+.role {
+  padding: 4px 18px;
+  border-bottom: 1px solid var(--row);
+  overflow-wrap: anywhere;
+}
+.lanes {
+  flex: 1;
+  min-height: 0;
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) minmax(0, 1.7fr) minmax(0, 1.2fr);
+  overflow: auto;
+}
+.line {
+  padding: 12px 18px;
+}
+@media (max-width: 720px) {
+  .lanes {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
+</style>

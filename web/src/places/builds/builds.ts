@@ -1,0 +1,110 @@
+import { useQuery } from '@tanstack/vue-query'
+import { computed } from 'vue'
+import { api, ask, type Schemas } from '@/api/client'
+
+export type OnLine = Schemas['OnLine']
+export type Gap = Schemas['Gap']
+export type HeldRelease = Schemas['HeldRelease']
+export type Hold = Schemas['Hold']
+export type Compared = Schemas['Compared']
+export type ComparedPackage = Schemas['ComparedPackage']
+export type Cover = Schemas['BuildCover']
+
+export const editionOf = (b: { carrier: string; region: string }) => [b.carrier, b.region].filter(Boolean).join(' ')
+export const editionName = (edition: string) => edition || 'open edition'
+export const nameOf = (b: { carrier: string; region: string; version: string }) =>
+  [b.carrier, b.region, b.version].filter(Boolean).join(' ')
+
+export const percent = (n: number, of: number) => (of ? Math.floor((100 * n) / of) : 0)
+
+export function useTimeline(maker: () => string | undefined, model: () => string | undefined) {
+  return useQuery({
+    queryKey: computed(() => ['timeline', maker(), model()]),
+    enabled: computed(() => !!maker() && !!model()),
+    queryFn: () =>
+      ask(
+        api.GET('/api/v1/makers/{maker}/models/{model}/timeline', {
+          params: { path: { maker: maker()!, model: model()! } },
+        }),
+      ),
+  })
+}
+
+// Placed is a build, or a gap, on a lane of the time line.
+export interface Placed {
+  key: string
+  x: number
+  build?: OnLine
+  gap?: Gap
+}
+
+export interface Lane {
+  edition: string
+  placed: Placed[]
+}
+
+// lanesOf places builds by their security patches, lane by lane, so far apart
+// that each can be read. It returns how wide that is.
+export function lanesOf(
+  builds: OnLine[],
+  gaps: Gap[],
+  least: number,
+  room: number,
+): { lanes: Lane[]; width: number; years: { x: number; year: string }[] } {
+  const time = (patch: string) => Date.parse(patch || '1970-01-01')
+  const times = builds.map((b) => time(b.securityPatch))
+  const from = Math.min(...times)
+  const to = Math.max(...times)
+  const span = Math.max(to - from, 1)
+  const scale = Math.max(room - least, 1) / span
+  const by = new Map<string, Placed[]>()
+  const put = (edition: string, p: Placed) => by.set(edition, [...(by.get(edition) ?? []), p])
+  for (const b of builds) put(editionOf(b), { key: b.id, x: (time(b.securityPatch) - from) * scale, build: b })
+  for (const g of gaps) {
+    if (builds.some((b) => editionOf(b) === g.edition && b.version === g.version)) continue
+    const middle = (time(g.from) + time(g.to)) / 2
+    put(g.edition, { key: `${g.edition} ${g.version} ${g.from}`, x: (middle - from) * scale, gap: g })
+  }
+  let width = room
+  const lanes = [...by.entries()]
+    .sort(([a], [b]) => Number(a !== '') - Number(b !== '') || a.localeCompare(b))
+    .map(([edition, placed]) => {
+      placed.sort((a, b) => a.x - b.x)
+      let free = 0
+      for (const p of placed) {
+        p.x = Math.max(p.x, free)
+        free = p.x + (p.gap && !p.gap.version ? least / 2 : least)
+      }
+      // What was pushed out at the right end moves back where there is room.
+      let end = Math.max(room, free)
+      for (const p of [...placed].reverse()) {
+        const own = p.gap && !p.gap.version ? least / 2 : least
+        p.x = Math.min(p.x, Math.max(end - own, 0))
+        end = p.x
+      }
+      width = Math.max(width, free)
+      return { edition, placed }
+    })
+  const years: { x: number; year: string }[] = []
+  for (let y = new Date(from).getUTCFullYear() + 1; Date.UTC(y, 0, 1) <= to; y++)
+    years.push({ x: (Date.UTC(y, 0, 1) - from) * scale, year: String(y) })
+  return { lanes, width, years }
+}
+
+export const holdWord: Record<Hold['state'], string> = {
+  stops: 'would stop',
+  'role-at-risk': 'a job at risk',
+  back: 'came back',
+  renamed: 'another name',
+  'package-gone': 'gone',
+  unproven: 'not proven',
+  covered: 'covered',
+}
+
+export const laneWord = { gone: 'Gone', changed: 'Changed', new: 'New', renamed: 'Other name' } as const
+
+// addressOf leads to a comparison of two sides.
+export const addressOf = (from: string, to: string, scope: Record<string, string>) => ({
+  path: '/builds/compare',
+  query: { maker: scope.maker, model: scope.model, from, to },
+})

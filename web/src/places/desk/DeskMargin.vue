@@ -1,0 +1,66 @@
+<script setup lang="ts">
+// Why the line under the cursor stands where it does.
+import type { Line } from './desk'
+
+defineProps<{ line?: Line; role: string; tomorrow: Date }>()
+</script>
+
+<template>
+  <h1>{{ line ? 'Why it stands here' : 'Desk' }}</h1>
+  <template v-if="line">
+    <dl>
+      <div>
+        <dt>what waiting can do</dt>
+        <dd>{{ line.severity }}</dd>
+      </div>
+      <div>
+        <dt>{{ line.affected ? line.whom || 'whom it harms' : 'nobody in particular' }}</dt>
+        <dd>× {{ line.reach.toFixed(2) }}</dd>
+      </div>
+      <div>
+        <dt>how long it has waited</dt>
+        <dd>× {{ line.age.toFixed(2) }}</dd>
+      </div>
+      <div class="sum">
+        <dt>points</dt>
+        <dd>{{ line.points }}</dd>
+      </div>
+    </dl>
+    <p class="second">
+      Fifteen people count double one; four weeks double a day. A line that is worse than others of its kind counts half
+      as much again.
+    </p>
+  </template>
+  <h2>It goes by itself</h2>
+  <p>
+    A line is there for as long as its cause is. Deal with it and it is gone, for everybody; put it off or hand it over
+    and it is gone for you.
+  </p>
+  <h2>As a feed</h2>
+  <p>
+    <router-link class="link" to="/people">Your own page</router-link> makes an address of it that feed readers follow.
+  </p>
+  <div class="keys">
+    <span><kbd>j</kbd> <kbd>k</kbd> move</span><span><kbd>Enter</kbd> go there</span><span><kbd>s</kbd> put off</span
+    ><span><kbd>h</kbd> hand over</span><span><kbd>d</kbd> done</span>
+  </div>
+</template>
+
+<style scoped>
+dl {
+  margin: 8px 0 6px;
+}
+dl div {
+  display: flex;
+  justify-content: space-between;
+  gap: 12px;
+  padding: 2px 0;
+}
+dt {
+  color: var(--second);
+}
+.sum {
+  border-top: 1px solid var(--ink);
+  font-weight: 650;
+}
+</style>

@@ -1,0 +1,210 @@
+<script setup lang="ts">
+// What waits for you, the most urgent first, each line a sentence that leads to
+// where it is dealt with.
+import { computed, nextTick, ref } from 'vue'
+import { useRouter } from 'vue-router'
+import { words } from '@/api/client'
+import { count, exactTime } from '@/evidence/words'
+import { useKeys } from '@/shell/keys'
+import { useSession } from '@/shell/session'
+import { inDays, kindWord, useDesk, type Line } from './desk'
+import DeskMargin from './DeskMargin.vue'
+import HandForm from './HandForm.vue'
+import PutOffForm from './PutOffForm.vue'
+
+const router = useRouter()
+const { person } = useSession()
+const { desk, lines, putOff, done, hand } = useDesk()
+const at = ref(0)
+const current = computed<Line | undefined>(() => lines.value[Math.min(at.value, lines.value.length - 1)])
+const most = computed(() => lines.value[0]?.points ?? 1)
+// What is being put off or handed over, below its line.
+const doing = ref<'off' | 'hand'>()
+const wrong = ref('')
+// What was just done with a line, and how it is undone.
+const said = ref<{ words: string; undo?: () => Promise<unknown> }>()
+
+async function act(what: () => Promise<unknown>, saying: string, undo?: () => Promise<unknown>) {
+  wrong.value = ''
+  try {
+    await what()
+    said.value = saying ? { words: saying, undo } : undefined
+    doing.value = undefined
+  } catch (e) {
+    wrong.value = words(e)
+  }
+}
+const off = (l: Line, until: Date) =>
+  act(
+    () => putOff(l.key, until),
+    `Put off until ${until.toLocaleDateString('en-GB', { day: 'numeric', month: 'short' })}.`,
+    () => putOff(l.key),
+  )
+const finish = (l: Line) => act(() => done(l.key), 'Done with.', l.kind === 'told' ? undefined : () => putOff(l.key))
+const give = (l: Line, to: string, name: string, why: string) => act(() => hand(l.key, to, why), `Handed to ${name}.`)
+
+function open(l: Line) {
+  if (l.kind === 'told') void done(l.key)
+  void router.push(l.to)
+}
+function begin(what: 'off' | 'hand') {
+  doing.value = doing.value === what ? undefined : what
+  void nextTick(() => document.querySelector<HTMLElement>('.below button, .below select')?.focus())
+}
+function move(by: number) {
+  at.value = Math.max(0, Math.min(at.value + by, lines.value.length - 1))
+  doing.value = undefined
+  void nextTick(() => document.querySelector('li.picked')?.scrollIntoView({ block: 'nearest' }))
+}
+useKeys([
+  { keys: ['j', 'ArrowDown'], does: 'next line', run: () => move(1) },
+  { keys: ['k', 'ArrowUp'], does: 'line before', run: () => move(-1) },
+  { keys: ['Enter'], does: 'go where it is dealt with', run: () => current.value && open(current.value) },
+  { keys: ['s'], does: 'put it off', run: () => current.value && begin('off') },
+  { keys: ['h'], does: 'hand it to somebody', run: () => current.value && begin('hand') },
+  { keys: ['d'], does: 'be done with it', run: () => current.value && void finish(current.value) },
+  { keys: ['Escape'], does: 'leave it as it is', run: () => (doing.value = undefined) },
+])
+</script>
+
+<template>
+  <div class="line">
+    <b>{{ lines.length ? `${count(lines.length, 'thing')} for you` : 'Desk' }}</b>
+    <span v-if="said" role="status" class="said"
+      >{{ said.words }}
+      <button v-if="said.undo" class="link" @click="act(said.undo, '')">Undo</button>
+    </span>
+    <span v-else-if="desk.data.value?.off" class="second">{{ count(desk.data.value.off, 'line') }} put off</span>
+    <span class="end">
+      <router-link class="link" :to="{ name: 'week' }">This week</router-link>
+      <router-link class="link" :to="{ name: 'follows' }">What you follow</router-link>
+    </span>
+  </div>
+  <div v-if="desk.isError.value" class="notice bad" role="alert">
+    {{ words(desk.error.value) }} <button class="link" @click="desk.refetch()">Try again</button>
+  </div>
+  <p v-if="wrong" class="notice bad" role="alert">{{ wrong }}</p>
+  <ol v-if="lines.length" class="desk" aria-label="What waits for you">
+    <li v-for="(l, i) in lines" :key="l.key" :class="{ picked: i === at }" @mousemove="!doing && (at = i)">
+      <div class="row">
+        <span class="gauge" :title="`${l.severity} × ${l.reach.toFixed(2)} × ${l.age.toFixed(2)} = ${l.points}`"
+          ><i :style="{ width: `${Math.max(4, (100 * l.points) / most)}%` }"
+        /></span>
+        <span class="kind second">{{ kindWord[l.kind] }}</span>
+        <a class="text" :href="l.to" @click.prevent="open(l)">
+          <span>{{ l.text }}</span>
+          <span v-if="l.words" class="words" dir="auto">“{{ l.words }}” {{ l.handedBy }}</span>
+          <span v-else-if="l.handedBy" class="words">handed to you by {{ l.handedBy }}</span>
+          <span class="second why" :title="`since ${exactTime(l.since)}`">{{ l.why }}</span>
+        </a>
+        <span class="acts">
+          <button class="link second" @click="((at = i), begin('off'))">put off</button>
+          <button class="link second" @click="((at = i), begin('hand'))">hand over</button>
+          <button class="link second" @click="finish(l)">done</button>
+        </span>
+      </div>
+      <div v-if="i === at && doing" class="below">
+        <PutOffForm v-if="doing === 'off'" @until="off(l, $event)" @close="doing = undefined" />
+        <HandForm v-else @to="(to, name, why) => give(l, to, name, why)" @close="doing = undefined" />
+      </div>
+    </li>
+  </ol>
+  <div v-else-if="desk.isSuccess.value" class="empty">
+    <h1>Nothing waits for you</h1>
+    <p class="second">
+      What needs you comes here by itself: changes to review, firmware that arrived, releases that no longer hold, check
+      lists that are due. It goes when its cause is gone.
+    </p>
+    <router-link class="act" to="/ledger">See the packages</router-link>
+  </div>
+  <Teleport defer to="#margin"
+    ><DeskMargin :line="current" :role="person?.role ?? ''" :tomorrow="inDays(1)"
+  /></Teleport>
+</template>
+
+<style scoped>
+.line {
+  height: 40px;
+  flex: none;
+  display: flex;
+  align-items: center;
+  gap: 18px;
+  padding: 0 18px;
+  border-bottom: 1px solid var(--ink);
+}
+.end {
+  margin-left: auto;
+  display: flex;
+  gap: 16px;
+  color: var(--second);
+}
+.desk {
+  overflow: auto;
+}
+li {
+  border-bottom: 1px solid var(--row);
+}
+li.picked {
+  background: var(--picked);
+  box-shadow: inset 3px 0 var(--ring);
+}
+.row {
+  display: grid;
+  grid-template-columns: 46px 78px minmax(0, 1fr) auto;
+  gap: 12px;
+  align-items: baseline;
+  padding: 7px 18px;
+}
+.gauge {
+  height: 5px;
+  background: var(--row);
+  align-self: start;
+  margin-top: 7px;
+}
+.gauge i {
+  display: block;
+  height: 100%;
+  background: var(--ink);
+}
+.text {
+  display: flex;
+  flex-direction: column;
+  text-decoration: none;
+  min-width: 0;
+}
+.text span:first-child {
+  font-weight: 500;
+  overflow-wrap: anywhere;
+}
+.words {
+  border-left: 2px solid var(--hair);
+  padding-left: 8px;
+}
+.acts {
+  display: flex;
+  gap: 12px;
+  visibility: hidden;
+}
+li.picked .acts,
+li:focus-within .acts {
+  visibility: visible;
+}
+.below {
+  padding: 0 18px 10px 154px;
+}
+@media (max-width: 720px) {
+  .row {
+    grid-template-columns: 34px minmax(0, 1fr);
+  }
+  .kind {
+    display: none;
+  }
+  .acts {
+    grid-column: 2;
+    visibility: visible;
+  }
+  .below {
+    padding-left: 18px;
+  }
+}
+</style>
