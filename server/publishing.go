@@ -170,10 +170,19 @@ func (s *Server) decidePublication(ctx context.Context, in *verdictInput) (*verd
 
 func itoa(n int) string { return strconv.Itoa(n) }
 
-// listedRelease is a release with what its own runs come to.
+// listedRelease is a release with what its own runs come to, and the builds that
+// it is marked as not for.
 type listedRelease struct {
 	store.ReleaseLine
-	Own run.Own `json:"own"`
+	Own    run.Own       `json:"own"`
+	NotFor []markedBuild `json:"notFor" nullable:"false"`
+}
+
+// markedBuild is a build that a release is marked as not for, with the id that
+// the public documents leave out.
+type markedBuild struct {
+	BuildID uuid.UUID `json:"buildId"`
+	store.NotFor
 }
 
 func (s *Server) releases(ctx context.Context, sc store.Scope) ([]listedRelease, error) {
@@ -189,9 +198,16 @@ func (s *Server) releases(ctx context.Context, sc store.Scope) ([]listedRelease,
 	if err != nil {
 		return nil, err
 	}
+	marks, err := s.store.NotFor(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
 	out := make([]listedRelease, len(list))
 	for i, r := range list {
-		out[i] = listedRelease{r, own[r.ID]}
+		out[i] = listedRelease{r, own[r.ID], []markedBuild{}}
+		for _, n := range marks[r.ID] {
+			out[i].NotFor = append(out[i].NotFor, markedBuild{n.BuildID, n})
+		}
 	}
 	return out, nil
 }

@@ -460,7 +460,16 @@ func (s *Server) fits(ctx context.Context, in *fitsInput) (*listOutput[fitting],
 	if err != nil {
 		return nil, err
 	}
+	marks, err := s.store.NotFor(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
 	for i := range out {
+		for _, n := range marks[*out[i].Release] {
+			if n.Fingerprint == p.Fingerprint {
+				out[i].Fit, out[i].Why = run.NotMade, "it is marked as not for "+n.Name()+": "+n.Why
+			}
+		}
 		o := own[*out[i].Release]
 		out[i].Own = &o
 		if o.Phones > 0 && o.Harmed == 0 && out[i].Fit == run.SameModel {

@@ -3938,6 +3938,7 @@ export interface components {
             makerName: string;
             model: string;
             modelName: string;
+            notFor: components["schemas"]["MarkedBuild"][];
             /** Format: int64 */
             number: number;
             own: components["schemas"]["BenchOwn"];
@@ -4003,6 +4004,16 @@ export interface components {
             name: string;
             title: string;
             words?: string;
+        };
+        MarkedBuild: {
+            buildId: string;
+            carrier?: string;
+            fingerprint: string;
+            region?: string;
+            /** Format: date-time */
+            since: string;
+            version: string;
+            why: string;
         };
         Met: {
             build: string;

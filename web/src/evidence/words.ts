@@ -130,6 +130,8 @@ const roleWord: Record<string, string> = {
   ASSISTANT: 'assistant',
   EMERGENCY: 'emergency information',
   SYSTEM_GALLERY: 'gallery',
+  SYSTEM_UI: 'system UI',
+  WEB_VIEW: 'web view',
 }
 
 // roleName says one of the platform's roles in plain words.

@@ -12,7 +12,7 @@ export type Cover = Schemas['BuildCover']
 
 export const editionOf = (b: { carrier: string; region: string }) => [b.carrier, b.region].filter(Boolean).join(' ')
 export const editionName = (edition: string) => edition || 'open edition'
-export const nameOf = (b: { carrier: string; region: string; version: string }) =>
+export const nameOf = (b: { carrier?: string; region?: string; version: string }) =>
   [b.carrier, b.region, b.version].filter(Boolean).join(' ')
 
 export const percent = (n: number, of: number) => (of ? Math.floor((100 * n) / of) : 0)

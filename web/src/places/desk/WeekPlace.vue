@@ -30,6 +30,8 @@ const listed = (counts: Record<string, number>, word: Record<string, string>) =>
   Object.entries(counts)
     .map(([k, n]) => `${n} ${word[k] ?? k}`)
     .join(', ')
+const total = (counts: Record<string, number>) => Object.values(counts).reduce((a, b) => a + b, 0)
+const after = (text: string) => (text ? `: ${text}` : '')
 const runWord = { finished: 'finished', 'put-back': 'put back' }
 const print = () => window.print()
 </script>
@@ -50,28 +52,24 @@ const print = () => window.print()
     <p v-if="week.isError.value" class="harm" role="alert">{{ words(week.error.value) }}</p>
     <template v-if="w">
       <dl class="figures">
-        <div>
-          <dt>captures</dt>
-          <dd>{{ w.captures }}</dd>
-          <dd class="second">{{ count(w.phones, 'phone') }}, {{ count(w.packages, 'package') }} never seen before</dd>
-        </div>
-        <div>
-          <dt>trials accepted</dt>
-          <dd>{{ Object.values(w.trials).reduce((a, b) => a + b, 0) }}</dd>
-          <dd class="second">{{ listed(w.trials, outcomeWord) || 'none' }}</dd>
-        </div>
-        <div>
-          <dt>edits decided</dt>
-          <dd>{{ Object.values(w.edits).reduce((a, b) => a + b, 0) }}</dd>
-          <dd class="second">
-            {{ listed(w.edits, stateWord) || 'none' }}; {{ count(w.sent, 'change') }} sent, {{ w.waiting }} waiting now
-          </dd>
-        </div>
-        <div>
-          <dt>runs ended</dt>
-          <dd>{{ Object.values(w.runs).reduce((a, b) => a + b, 0) }}</dd>
-          <dd class="second">{{ listed(w.runs, runWord) || 'none' }}; something broken after {{ w.broken }}</dd>
-        </div>
+        <dt>Captures</dt>
+        <dd>
+          <b>{{ w.captures }}</b> of {{ count(w.phones, 'phone') }}; {{ count(w.packages, 'package') }} never seen
+          before
+        </dd>
+        <dt>Trials accepted</dt>
+        <dd>
+          <b>{{ total(w.trials) }}</b>{{ after(listed(w.trials, outcomeWord)) }}
+        </dd>
+        <dt>Edits decided</dt>
+        <dd>
+          <b>{{ total(w.edits) }}</b>{{ after(listed(w.edits, stateWord)) }}; {{ count(w.sent, 'change') }} sent,
+          {{ w.waiting }} waiting now
+        </dd>
+        <dt>Runs ended</dt>
+        <dd>
+          <b>{{ total(w.runs) }}</b>{{ after(listed(w.runs, runWord)) }}; something broken after {{ w.broken }}
+        </dd>
       </dl>
       <section>
         <h2>Firmware that arrived</h2>
@@ -174,17 +172,12 @@ header {
 }
 .figures {
   display: grid;
-  grid-template-columns: repeat(auto-fit, minmax(170px, 1fr));
-  gap: 12px 24px;
+  grid-template-columns: 150px minmax(0, 1fr);
+  gap: 3px 16px;
   margin-top: 12px;
 }
 .figures dt {
   color: var(--second);
-}
-.figures dd:nth-of-type(1) {
-  font-size: 20px;
-  font-weight: 650;
-  line-height: 1.2;
 }
 .week > section {
   margin-top: 20px;

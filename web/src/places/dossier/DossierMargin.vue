@@ -3,6 +3,7 @@ import { computed } from 'vue'
 import { useEvidenceDialogs, type Subject } from '@/evidence/dialogs'
 import ConsequenceList from '@/evidence/ConsequenceList.vue'
 import { slugWords } from '@/evidence/words'
+import FollowButton from '@/shell/FollowButton.vue'
 import { buildName } from '@/shell/scope'
 import type { Dossier } from './dossier'
 import type { Around } from './impact'
@@ -33,6 +34,7 @@ const lost = computed(() => [
   <div class="acts">
     <button class="act" @click="dialogs.trial(subject)">Add a trial</button>
     <button class="act" @click="dialogs.load([subject])">Propose a load</button>
+    <FollowButton :id="d.package.id" kind="package" :name="d.package.name" />
   </div>
   <div class="keys">
     <span><kbd>t</kbd> trial</span><span><kbd>1</kbd>–<kbd>4</kbd> load</span><span><kbd>g</kbd> neighbours</span

@@ -4,6 +4,7 @@ import { useRoute, useRouter } from 'vue-router'
 import { useQuery } from '@tanstack/vue-query'
 import { api, ask, words } from '@/api/client'
 import { ceiling, megabytes } from '@/evidence/words'
+import FollowButton from '@/shell/FollowButton.vue'
 import FootBar from '@/shell/FootBar.vue'
 import { useKeys } from '@/shell/keys'
 import { useModels, useScope } from '@/shell/scope'
@@ -120,6 +121,7 @@ async function settle(verdict: 'published' | 'returned' | 'taken-back', answer: 
         <p class="second" dir="auto">
           {{ [profile.modelName, ...profile.sisters.map((x) => x.name)].join(', ') }}. {{ profile.purpose }}
           {{ profile.newest ? `Draft after no. ${profile.newest}.` : 'Never published.' }}
+          <FollowButton :id="profile.id" kind="profile" :name="profile.name" />
         </p>
       </div>
       <dl>

@@ -7,6 +7,7 @@ import { ago, ceiling, count, exactTime } from '@/evidence/words'
 import { useDoing } from '@/shell/doing'
 import { useScope } from '@/shell/scope'
 import { useSession } from '@/shell/session'
+import { nameOf } from '../builds/builds'
 import SigningKeys from './SigningKeys.vue'
 
 const { scope, query } = useScope()
@@ -66,6 +67,19 @@ const withdraw = () =>
           withdraw
         </button></span
       >
+      <ul v-if="r.notFor.length" class="why">
+        <li v-for="n in r.notFor" :key="n.buildId" class="harm">
+          <router-link
+            class="link"
+            :to="{
+              name: 'hold',
+              params: { release: r.id, build: n.buildId },
+              query: { maker: r.maker, model: r.model },
+            }"
+            >not for {{ nameOf(n) }}</router-link
+          >: {{ n.why }}
+        </li>
+      </ul>
       <p v-if="r.state === 'withdrawn'" class="second why">{{ r.withdrawnBy }}: {{ r.withdrawnReason }}</p>
     </li>
   </ol>
