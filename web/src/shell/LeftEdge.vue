@@ -16,12 +16,7 @@ const firmware = computed(
 )
 
 const places = computed(() => [
-  {
-    name: 'Desk',
-    to: '/desk',
-    also: ['/week', '/follows'],
-    waits: lines.value.filter((l) => l.kind !== 'told').length,
-  },
+  { name: 'Desk', to: '/desk', also: ['/week', '/follows'], waits: lines.value.length },
   { name: 'Ledger', to: '/ledger', also: ['/packages'], waits: 0 },
   { name: 'Builds', to: '/builds', also: [], waits: firmware.value },
   { name: 'Review', to: '/review', also: [], waits: session.data.value?.waiting ?? 0 },

@@ -5,11 +5,11 @@
 import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { words } from '@/api/client'
-import { day } from '@/evidence/words'
+import { count, day, people } from '@/evidence/words'
 import FollowButton from '@/shell/FollowButton.vue'
 import { useKeys } from '@/shell/keys'
 import { useScope } from '@/shell/scope'
-import { addressOf, editionName, nameOf, useTimeline } from './builds'
+import { addressOf, editionName, nameOf, useTimeline, usualPair } from './builds'
 import CoverageSheet from './CoverageSheet.vue'
 import HoldTable from './HoldTable.vue'
 import TimeLine from './TimeLine.vue'
@@ -31,10 +31,7 @@ const pair = ref<[string?, string?]>([])
 watch(
   [builds, () => scope.value.build],
   () => {
-    const captured = builds.value.filter((b) => b.packages)
-    const newest = [...captured].sort((a, b) => b.securityPatch.localeCompare(a.securityPatch))[0]
-    const to = byId(scope.value.build) ?? newest
-    pair.value = [to?.arrival?.sinceId ?? captured.find((b) => b.id !== to?.id)?.id, to?.id]
+    pair.value = usualPair(builds.value, scope.value.build)
   },
   { immediate: true },
 )
@@ -121,8 +118,8 @@ useKeys([
       <p v-if="to.wanted" class="ochre">{{ to.wanted }} that releases take off were never tried on it.</p>
       <h2>Who captured it</h2>
       <p>
-        {{ to.phones }} phones, {{ to.people }} people<template v-if="to.capturedAt"
-          >; last {{ day(to.capturedAt) }}</template
+        {{ count(to.phones, 'phone') }}, {{ people(to.people)
+        }}<template v-if="to.capturedAt">; last {{ day(to.capturedAt) }}</template
         >.
       </p>
       <template v-if="to.arrival?.words">
@@ -163,9 +160,6 @@ useKeys([
 .acts {
   display: flex;
   gap: 8px;
-}
-.acts .act {
-  text-decoration: none;
 }
 .off {
   pointer-events: none;

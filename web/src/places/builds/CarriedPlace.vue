@@ -12,18 +12,19 @@ import LoadMark from '@/marks/LoadMark.vue'
 import PackageName from '@/marks/PackageName.vue'
 import { useKeys } from '@/shell/keys'
 import { useScope } from '@/shell/scope'
-import { nameOf, useTimeline } from './builds'
+import { nameOf, useTimeline, usualPair } from './builds'
 
 const route = useRoute()
 const router = useRouter()
 const dialogs = useEvidenceDialogs()
 const { scope, query } = useScope()
-const since = computed(() => String(route.query.since ?? ''))
-const build = computed(() => scope.value.build ?? '')
 const line = useTimeline(
   () => scope.value.maker,
   () => scope.value.model,
 )
+const usual = computed(() => usualPair(line.data.value?.builds ?? [], scope.value.build))
+const build = computed(() => scope.value.build ?? usual.value[1] ?? '')
+const since = computed(() => String(route.query.since ?? usual.value[0] ?? ''))
 const named = (id: string) => {
   const b = line.data.value?.builds.find((x) => x.id === id)
   return b ? nameOf(b) : ''
@@ -168,6 +169,12 @@ useKeys([
     <h1>Nothing is worse known</h1>
     <p class="second">Every load still stands there, and no ceiling is higher.</p>
   </div>
+  <p v-else-if="carried.isFetching.value || line.isFetching.value" class="wait second" role="status">Comparing.</p>
+  <div v-else class="empty">
+    <h1>Nothing to carry over from</h1>
+    <p class="second">Pick two firmwares on a model's time line.</p>
+    <router-link class="act" :to="{ path: '/builds', query }">Go to Builds</router-link>
+  </div>
   <Teleport defer to="#margin">
     <h1>Carried over</h1>
     <p class="second">
@@ -195,6 +202,9 @@ useKeys([
 </template>
 
 <style scoped>
+.wait {
+  padding: 12px 18px;
+}
 .line {
   height: 40px;
   flex: none;

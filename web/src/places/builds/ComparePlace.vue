@@ -9,7 +9,7 @@ import { api, ask, words } from '@/api/client'
 import { roleName } from '@/evidence/words'
 import { useKeys } from '@/shell/keys'
 import { useScope } from '@/shell/scope'
-import { nameOf, type ComparedPackage } from './builds'
+import { nameOf, useTimeline, usualPair, type ComparedPackage } from './builds'
 import CompareLane from './CompareLane.vue'
 import CompareMargin from './CompareMargin.vue'
 import SidePick from './SidePick.vue'
@@ -17,8 +17,17 @@ import { filters, fits, groupings, grouped, onlyVersion, type Filter, type Group
 
 const route = useRoute()
 const router = useRouter()
-const { query } = useScope()
-const side = (name: 'from' | 'to') => (typeof route.query[name] === 'string' ? route.query[name] : '')
+const { scope, query } = useScope()
+const line = useTimeline(
+  () => scope.value.maker,
+  () => scope.value.model,
+)
+const usual = computed(() => usualPair(line.data.value?.builds ?? [], scope.value.build))
+function side(name: 'from' | 'to') {
+  if (typeof route.query[name] === 'string') return route.query[name]
+  const id = usual.value[name === 'from' ? 0 : 1]
+  return id ? `build:${id}` : ''
+}
 const comparison = useQuery({
   queryKey: computed(() => ['comparison', side('from'), side('to')]),
   enabled: computed(() => !!side('from') && !!side('to')),
@@ -41,6 +50,9 @@ const lanes = computed(() =>
     ),
   })),
 )
+// A lane without anything in it leaves its room to the others.
+const share = { gone: 1, changed: 1.7, new: 1.2 }
+const widths = computed(() => lanes.value.map((l) => `minmax(0, ${l.groups.length ? share[l.lane] : 0.4}fr)`).join(' '))
 const order = computed(() => lanes.value.flatMap((l) => l.groups.flatMap((g) => g.rows)))
 const at = ref(0)
 const current = computed<ComparedPackage | undefined>(() => order.value[Math.min(at.value, order.value.length - 1)])
@@ -113,7 +125,7 @@ const title = (s: NonNullable<typeof c.value>['from']) =>
     <p v-for="r in c.roles" :key="r.role" class="role" :class="{ ochre: r.class !== 'optional' }">
       <b>{{ roleName(r.role) }}</b>: {{ r.before.join(', ') || 'nobody' }} → {{ r.after.join(', ') || 'nobody' }}
     </p>
-    <div class="lanes" role="region" aria-label="Lanes" tabindex="0">
+    <div class="lanes" :style="{ '--lanes': widths }" role="region" aria-label="Lanes" tabindex="0">
       <CompareLane
         v-for="l in lanes"
         :key="l.lane"
@@ -152,7 +164,7 @@ header {
   max-width: 160px;
 }
 .bar select {
-  max-width: 150px;
+  max-width: 172px;
 }
 .end {
   margin-left: auto;
@@ -166,13 +178,13 @@ header {
   flex: 1;
   min-height: 0;
   display: grid;
-  grid-template-columns: minmax(0, 1fr) minmax(0, 1.7fr) minmax(0, 1.2fr);
+  grid-template-columns: var(--lanes);
   overflow: auto;
 }
 .line {
   padding: 12px 18px;
 }
-@media (max-width: 720px) {
+@media (max-width: 1000px) {
   .lanes {
     grid-template-columns: minmax(0, 1fr);
   }

@@ -15,6 +15,15 @@ export const editionName = (edition: string) => edition || 'open edition'
 export const nameOf = (b: { carrier?: string; region?: string; version: string }) =>
   [b.carrier, b.region, b.version].filter(Boolean).join(' ')
 
+// usualPair is what a build is compared with when nobody picked: the build, or
+// the newest, against the one it came after.
+export function usualPair(builds: OnLine[], wanted?: string): [string?, string?] {
+  const captured = builds.filter((b) => b.packages)
+  const newest = [...captured].sort((a, b) => b.securityPatch.localeCompare(a.securityPatch))[0]
+  const to = builds.find((b) => b.id === wanted) ?? newest
+  return [to?.arrival?.sinceId ?? captured.find((b) => b.id !== to?.id)?.id, to?.id]
+}
+
 export const percent = (n: number, of: number) => (of ? Math.floor((100 * n) / of) : 0)
 
 export function useTimeline(maker: () => string | undefined, model: () => string | undefined) {

@@ -59,6 +59,9 @@ dl div {
 dt {
   color: var(--second);
 }
+dd {
+  white-space: nowrap;
+}
 .sum {
   border-top: 1px solid var(--ink);
   font-weight: 650;

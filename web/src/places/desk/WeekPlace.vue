@@ -54,7 +54,7 @@ const print = () => window.print()
       <dl class="figures">
         <dt>Captures</dt>
         <dd>
-          <b>{{ w.captures }}</b> of {{ count(w.phones, 'phone') }}; {{ count(w.packages, 'package') }} never seen
+          <b>{{ w.captures }}</b> from {{ count(w.phones, 'phone') }}; {{ count(w.packages, 'package') }} never seen
           before
         </dd>
         <dt>Trials accepted</dt>
@@ -97,7 +97,7 @@ const print = () => window.print()
           <li v-for="r in w.released" :key="r.id + r.what + r.words">
             <a class="link" :href="`/r/${r.maker}/${r.model}/${r.slug}/${r.number}`"
               >{{ r.modelName }}: {{ r.edition }}, no. {{ r.number }}</a
-            >
+            >{{ ' ' }}
             <span :class="{ harm: r.what !== 'published' }">{{
               r.what === 'published' ? 'is out' : r.what === 'withdrawn' ? 'was withdrawn' : 'was marked'
             }}</span><template v-if="r.words">: {{ r.words }}</template>
@@ -151,6 +151,14 @@ const print = () => window.print()
       </section>
     </template>
   </section>
+  <Teleport defer to="#margin">
+    <h1>A week</h1>
+    <p class="second">All that was decided, captured, run and published in seven days, by anybody.</p>
+    <h2>To hand round</h2>
+    <p>It prints on paper as it stands here, without what is around it.</p>
+    <h2>What is on it</h2>
+    <p>Trials and edits count on the day when they were decided; a capture when the phone was captured.</p>
+  </Teleport>
 </template>
 
 <style scoped>

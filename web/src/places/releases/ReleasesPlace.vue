@@ -125,7 +125,7 @@ header {
 ol {
   overflow: auto;
 }
-li {
+ol > li {
   display: grid;
   grid-template-columns: minmax(0, 1fr) 46px 70px 84px 124px 170px 84px 58px;
   gap: 12px;
@@ -133,10 +133,10 @@ li {
   border-bottom: 1px solid var(--row);
   align-items: baseline;
 }
-li a {
+li > a {
   font-weight: 600;
 }
-li.old a {
+li.old > a {
   font-weight: 400;
 }
 .why {
