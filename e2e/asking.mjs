@@ -11,16 +11,16 @@ export async function as(server, login) {
   return (cookie = answer.headers.get('set-cookie').split(';')[0])
 }
 
-async function timed(path, request) {
+export async function timed(path, request) {
   const start = performance.now()
-  const answer = await fetch(base + path, request)
+  const answer = await fetch(base + path, { ...request, headers: { cookie, ...request.headers } })
   const body = await answer.text()
   if (!answer.ok) throw new Error(`${path}: ${answer.status} ${body.slice(0, 500)}`)
   return { took: performance.now() - start, body, etag: answer.headers.get('etag') }
 }
 
-export const get = (path) => timed(path, { headers: { cookie } })
-export const send = (method, path, body, headers = {}) => timed(path, { method, headers: { cookie, ...json, ...headers }, body: JSON.stringify(body) })
+export const get = (path) => timed(path, {})
+export const send = (method, path, body, headers = {}) => timed(path, { method, headers: { ...json, ...headers }, body: JSON.stringify(body) })
 
 export const say = (what, value) => console.log(`${what.padEnd(62)} ${value}`)
 export const quantile = (list, q) => list.sort((a, b) => a - b)[Math.min(Math.floor(list.length * q), list.length - 1)]

@@ -112,6 +112,9 @@ func (s *Server) upload(ctx context.Context, r *http.Request) (*uploaded, error)
 		}
 		sources = append(sources, android.Source{Name: part.FileName(), Size: n, Data: file})
 	}
+	if len(sources) == 0 {
+		return nil, badRequest(errors.New("no file came: send each as a part that is named files. Nothing was stored"))
+	}
 	c, err := android.ReadSources(sources)
 	if err != nil {
 		return nil, badRequest(fmt.Errorf("%w. Nothing was stored", err))

@@ -6,13 +6,15 @@ import (
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
+	"github.com/google/uuid"
 
 	"roster/store"
 )
 
 // coverage is what is known in a scope, by model and build.
 type coverage struct {
-	Models  []store.ModelCover `json:"models" nullable:"false"`
+	Models  []store.ModelCover `json:"models" nullable:"false" doc:"By maker and name; the first thousand"`
+	Of      int                `json:"of" doc:"How many models there are in scope"`
 	Builds  []store.BuildCover `json:"builds" nullable:"false" doc:"Model by model, oldest first"`
 	Helpful []store.BuildCover `json:"helpful" nullable:"false" doc:"Where one more phone would help most"`
 }
@@ -20,9 +22,11 @@ type coverage struct {
 type coverageOutput struct{ Body coverage }
 
 const (
-	// maxCovered bounds the models and builds of one page of coverage.
-	maxCovered = 3000
-	maxHelpful = 12
+	// maxCovered bounds the models of one page of coverage, maxCoveredBuilds
+	// their builds.
+	maxCovered       = 1000
+	maxCoveredBuilds = 10 * maxCovered
+	maxHelpful       = 12
 )
 
 func (s *Server) coverRoutes() {
@@ -32,16 +36,31 @@ func (s *Server) coverRoutes() {
 			if err != nil {
 				return nil, err
 			}
-			out := &coverageOutput{}
-			if out.Body.Models, err = s.store.ModelCovers(ctx, sc, maxCovered); err != nil {
-				return nil, err
-			}
-			if out.Body.Builds, err = s.store.BuildCovers(ctx, sc, maxCovered); err != nil {
-				return nil, err
-			}
-			out.Body.Helpful, err = s.store.Helpful(ctx, sc, maxHelpful)
-			return out, err
+			c, err := s.coverage(ctx, sc)
+			return &coverageOutput{c}, err
 		})
+}
+
+func (s *Server) coverage(ctx context.Context, sc store.Scope) (c coverage, err error) {
+	makers, err := s.store.MakerCovers(ctx, sc)
+	if err != nil {
+		return c, err
+	}
+	for _, m := range makers {
+		c.Of += m.Models
+	}
+	if c.Models, err = s.store.ModelCovers(ctx, sc, maxCovered); err != nil {
+		return c, err
+	}
+	models := make([]uuid.UUID, len(c.Models))
+	for i, m := range c.Models {
+		models[i] = m.ID
+	}
+	if c.Builds, err = s.store.BuildCovers(ctx, models, maxCoveredBuilds); err != nil {
+		return c, err
+	}
+	c.Helpful, err = s.store.Helpful(ctx, sc, maxHelpful)
+	return c, err
 }
 
 // countCover counts anew what is known of builds, some time after captures,

@@ -96,7 +96,7 @@ func (s *Server) timeline(ctx context.Context, in *modelInput) (*timelineOutput,
 	if err != nil {
 		return nil, err
 	}
-	covers, err := s.store.BuildCovers(ctx, sc, maxList)
+	covers, err := s.store.BuildCovers(ctx, []uuid.UUID{sc.Model.ID}, maxList)
 	if err != nil {
 		return nil, err
 	}

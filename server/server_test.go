@@ -193,7 +193,7 @@ var needs = map[string]string{
 	"GET /api/v1/desk": "technician", "POST /api/v1/desk/put-off": "technician", "POST /api/v1/desk/done": "technician", "POST /api/v1/desk/hand": "technician",
 	"GET /api/v1/follows": "technician", "POST /api/v1/follows": "technician", "DELETE /api/v1/follows/:kind/:id": "technician", "GET /api/v1/week": "technician", "GET /desk/:key": "public",
 	"GET /api/v1/makers/:maker/models/:model/timeline": "technician", "GET /api/v1/comparison": "technician", "GET /api/v1/comparison/export": "technician",
-	"GET /api/v1/builds/:id/carried/:since": "technician", "GET /api/v1/coverage": "technician", "GET /coverage": "public", "HEAD /coverage": "public", "GET /coverage.json": "public", "HEAD /coverage.json": "public",
+	"GET /api/v1/builds/:id/carried/:since": "technician", "GET /api/v1/coverage": "technician", "GET /coverage": "public", "HEAD /coverage": "public", "GET /coverage.json": "public", "HEAD /coverage.json": "public", "GET /coverage/:maker": "public", "HEAD /coverage/:maker": "public",
 	"GET /api/v1/releases/:id/builds/:build": "technician", "POST /api/v1/releases/:id/builds/:build/lift": "maintainer", "POST /api/v1/releases/:id/builds/:build/draft": "maintainer",
 	"GET /api/v1/packages/:name/over-time": "technician", "GET /api/v1/wanted/:id": "technician", "DELETE /api/v1/wanted/:id": "maintainer",
 }

@@ -123,7 +123,11 @@ func (s *Store) AddCapture(ctx context.Context, n NewCapture) (CaptureSummary, e
 		if err := staleCover(ctx, tx, []uuid.UUID{model}); err != nil {
 			return err
 		}
-		return s.freshenFirmware(ctx, tx, []uuid.UUID{model})
+		arrived, err := s.freshenFirmware(ctx, tx, []uuid.UUID{model})
+		if err != nil {
+			return err
+		}
+		return tellArrived(ctx, tx, arrived)
 	})
 	if err != nil {
 		return sum, fmt.Errorf("the capture is stored; working out what it means for what was published: %w", err)

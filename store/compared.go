@@ -8,6 +8,7 @@ import (
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
+	"golang.org/x/sync/errgroup"
 
 	"roster/core/android"
 	"roster/core/catalog"
@@ -77,11 +78,7 @@ type Compared struct {
 // CompareSides compares two builds, or phones.
 func (s *Store) CompareSides(ctx context.Context, from, to Side) (Compared, error) {
 	out := Compared{Packages: []ComparedPackage{}}
-	before, err := s.side(ctx, from)
-	if err != nil {
-		return out, err
-	}
-	after, err := s.side(ctx, to)
+	before, after, err := s.sides(ctx, from, to)
 	if err != nil {
 		return out, err
 	}
@@ -119,6 +116,14 @@ type loadedSide struct {
 	scope   Scope
 	shipped []catalog.Shipped
 	net     *impact.Net
+}
+
+// sides reads both sides of a comparison at the same time.
+func (s *Store) sides(ctx context.Context, from, to Side) (before, after loadedSide, err error) {
+	work, ctx := errgroup.WithContext(ctx)
+	work.Go(func() (err error) { before, err = s.side(ctx, from); return err })
+	work.Go(func() (err error) { after, err = s.side(ctx, to); return err })
+	return before, after, work.Wait()
 }
 
 func (s *Store) side(ctx context.Context, of Side) (loadedSide, error) {
@@ -241,20 +246,19 @@ func (w *comparer) fill(ctx context.Context) error {
 			names = append(names, p.Was)
 		}
 	}
-	then, err := w.store.judgedOn(ctx, w.before.scope, w.before.net, names)
+	then, now, err := w.store.judgedOnBoth(ctx, w.before, w.after, names)
 	if err != nil {
 		return err
 	}
-	now, err := w.store.judgedOn(ctx, w.after.scope, w.after.net, names)
-	if err != nil {
+	var taken map[string][]profile.Ref
+	var named map[string]namedPackage
+	work, ctx := errgroup.WithContext(ctx)
+	work.Go(func() (err error) {
+		taken, err = takenBy(ctx, w.store.pool, []uuid.UUID{w.before.scope.Model.ID, w.after.scope.Model.ID}, names)
 		return err
-	}
-	taken, err := takenBy(ctx, w.store.pool, []uuid.UUID{w.before.scope.Model.ID, w.after.scope.Model.ID}, names)
-	if err != nil {
-		return err
-	}
-	named, err := namedPackages(ctx, w.store.pool, names)
-	if err != nil {
+	})
+	work.Go(func() (err error) { named, err = namedPackages(ctx, w.store.pool, names); return err })
+	if err := work.Wait(); err != nil {
 		return err
 	}
 	for i := range w.list {
@@ -287,8 +291,8 @@ func (w *comparer) rests(p *ComparedPackage, taken map[string][]profile.Ref) (li
 	return list
 }
 
-// judgedOn is what is known of packages as seen from one build, by name; all
-// that it ships where names is nil.
+// judgedOn is what is known of some packages as seen from one build that ships
+// them, by name.
 func (s *Store) judgedOn(ctx context.Context, sc Scope, net *impact.Net, names []string) (map[string]catalog.Judged, error) {
 	args := scopeArgs(sc)
 	args["method"], args["names"] = string(evidence.RemoveForUser), names
@@ -297,7 +301,7 @@ func (s *Store) judgedOn(ctx context.Context, sc Scope, net *impact.Net, names [
 		from packages p
 		`+figuresJoin(sc, args)+`
 		`+claimJoin(sc, "load", "g")+`
-		where (@names::text[] is null or p.name = any(@names)) and `+inScope(sc), args)
+		where p.name = any(@names) and `+inScope(sc), planned, args)
 	if err != nil {
 		return nil, err
 	}
@@ -311,6 +315,14 @@ func (s *Store) judgedOn(ctx context.Context, sc Scope, net *impact.Net, names [
 		return nil
 	})
 	return out, err
+}
+
+// judgedOnBoth is what is known on either side, read at the same time.
+func (s *Store) judgedOnBoth(ctx context.Context, before, after loadedSide, names []string) (then, now map[string]catalog.Judged, err error) {
+	work, ctx := errgroup.WithContext(ctx)
+	work.Go(func() (err error) { then, err = s.judgedOn(ctx, before.scope, before.net, names); return err })
+	work.Go(func() (err error) { now, err = s.judgedOn(ctx, after.scope, after.net, names); return err })
+	return then, now, work.Wait()
 }
 
 // takenBy are the current releases of models that take packages off, by
@@ -365,19 +377,21 @@ const leastRise = 0.01
 // something is worse on the second: a ceiling that rose, or a load that no
 // longer stands.
 func (s *Store) CarriedOver(ctx context.Context, from, to uuid.UUID) ([]Carried, error) {
-	before, err := s.side(ctx, Side{"build", from})
+	before, after, err := s.sides(ctx, Side{"build", from}, Side{"build", to})
 	if err != nil {
 		return nil, err
 	}
-	after, err := s.side(ctx, Side{"build", to})
-	if err != nil {
-		return nil, err
+	both := []string{}
+	was := map[string]bool{}
+	for _, p := range before.shipped {
+		was[p.Name] = true
 	}
-	then, err := s.judgedOn(ctx, before.scope, before.net, nil)
-	if err != nil {
-		return nil, err
+	for _, p := range after.shipped {
+		if was[p.Name] {
+			both = append(both, p.Name)
+		}
 	}
-	now, err := s.judgedOn(ctx, after.scope, after.net, nil)
+	then, now, err := s.judgedOnBoth(ctx, before, after, both)
 	if err != nil {
 		return nil, err
 	}

@@ -41,14 +41,10 @@ const coverColumns = `
 		coalesce(v.packages, 0) as packages, coalesce(v.graded, 0) as graded, coalesce(v.tried, 0) as tried, coalesce(v.wanted, 0) as wanted, coalesce(v.phones, 0) as phones, coalesce(v.people, 0) as people, v.captured_at
 	from builds b join models d on d.id = b.model_id join makers m on m.id = d.maker_id left join build_cover v on v.build_id = b.id`
 
-// BuildCovers lists what is known of the builds in a scope, model by model,
-// oldest first.
-func (s *Store) BuildCovers(ctx context.Context, sc Scope, limit int) ([]BuildCover, error) {
-	args := scopeArgs(sc)
-	args["limit"] = limit
-	rows, err := s.pool.Query(ctx, coverColumns+`
-		where (@maker = '00000000-0000-0000-0000-000000000000'::uuid or m.id = @maker) and (@model = '00000000-0000-0000-0000-000000000000'::uuid or d.id = @model)
-		order by m.name, d.name, d.id, `+oldestFirst+` limit @limit`, args)
+// BuildCovers lists what is known of the builds of models, in the order of
+// ModelCovers, oldest first.
+func (s *Store) BuildCovers(ctx context.Context, models []uuid.UUID, limit int) ([]BuildCover, error) {
+	rows, err := s.pool.Query(ctx, coverColumns+` where d.id = any($1) order by m.name, m.id, d.name, d.id, `+oldestFirst+` limit $2`, models, limit)
 	return all[BuildCover](rows, err)
 }
 
@@ -66,18 +62,48 @@ type ModelCover struct {
 	Model     string    `db:"model" json:"model"`
 	ModelName string    `db:"model_name" json:"modelName"`
 	Form      string    `db:"form" json:"form"`
-	Builds    int       `db:"builds" json:"builds"`
-	Captured  int       `db:"captured" json:"captured"`
-	// Packages, Graded and Tried are summed over its builds.
-	Packages int `db:"packages" json:"packages"`
-	Graded   int `db:"graded" json:"graded"`
-	Tried    int `db:"tried" json:"tried"`
-	Wanted   int `db:"wanted" json:"wanted"`
-	Phones   int `db:"phones" json:"phones"`
+	CoverSum
+	Phones int `db:"phones" json:"phones"`
 	// People is of the build that most people captured.
 	People     int        `db:"people" json:"people"`
 	CapturedAt *time.Time `db:"captured_at" json:"capturedAt,omitempty"`
 	Releases   int        `db:"releases" json:"releases"`
+}
+
+// MakerCover is what is known of a maker's models together.
+type MakerCover struct {
+	Maker  string `db:"maker" json:"maker"`
+	Name   string `db:"name" json:"name"`
+	Models int    `db:"models" json:"models"`
+	CoverSum
+}
+
+// CoverSum sums what is known of builds.
+type CoverSum struct {
+	Builds   int `db:"builds" json:"builds"`
+	Captured int `db:"captured" json:"captured"`
+	Packages int `db:"packages" json:"packages"`
+	Graded   int `db:"graded" json:"graded"`
+	Tried    int `db:"tried" json:"tried"`
+	Wanted   int `db:"wanted" json:"wanted"`
+}
+
+// Plus sums two sums.
+func (c CoverSum) Plus(d CoverSum) CoverSum {
+	return CoverSum{c.Builds + d.Builds, c.Captured + d.Captured, c.Packages + d.Packages, c.Graded + d.Graded, c.Tried + d.Tried, c.Wanted + d.Wanted}
+}
+
+const coverSum = `count(b.id)::int as builds, (count(v.build_id) filter (where v.packages > 0))::int as captured,
+			coalesce(sum(v.packages), 0)::int as packages, coalesce(sum(v.graded), 0)::int as graded, coalesce(sum(v.tried), 0)::int as tried, coalesce(sum(v.wanted), 0)::int as wanted`
+
+// MakerCovers lists what is known of the makers in a scope, by name.
+func (s *Store) MakerCovers(ctx context.Context, sc Scope) ([]MakerCover, error) {
+	rows, err := s.pool.Query(ctx, `
+		select m.slug as maker, m.name, count(distinct d.id)::int as models, `+coverSum+`
+		from makers m join models d on d.maker_id = m.id left join builds b on b.model_id = d.id left join build_cover v on v.build_id = b.id
+		where (@maker = '00000000-0000-0000-0000-000000000000'::uuid or m.id = @maker) and (@model = '00000000-0000-0000-0000-000000000000'::uuid or d.id = @model)
+		group by m.id order by m.name, m.id`, scopeArgs(sc))
+	return all[MakerCover](rows, err)
 }
 
 // ModelCovers lists what is known of models in a scope, by maker and name.
@@ -85,13 +111,12 @@ func (s *Store) ModelCovers(ctx context.Context, sc Scope, limit int) ([]ModelCo
 	args := scopeArgs(sc)
 	args["limit"] = limit
 	rows, err := s.pool.Query(ctx, `
-		select m.slug as maker, m.name as maker_name, d.id, d.slug as model, d.name as model_name, d.form, count(b.id)::int as builds, (count(v.build_id) filter (where v.packages > 0))::int as captured,
-			coalesce(sum(v.packages), 0)::int as packages, coalesce(sum(v.graded), 0)::int as graded, coalesce(sum(v.tried), 0)::int as tried, coalesce(sum(v.wanted), 0)::int as wanted,
+		select m.slug as maker, m.name as maker_name, d.id, d.slug as model, d.name as model_name, d.form, `+coverSum+`,
 			coalesce(sum(v.phones), 0)::int as phones, coalesce(max(v.people), 0)::int as people, max(v.captured_at) as captured_at,
 			(select count(*) from releases r join profiles p on p.id = r.profile_id where p.model_id = d.id and r.state = 'current')::int as releases
 		from models d join makers m on m.id = d.maker_id left join builds b on b.model_id = d.id left join build_cover v on v.build_id = b.id
 		where (@maker = '00000000-0000-0000-0000-000000000000'::uuid or m.id = @maker) and (@model = '00000000-0000-0000-0000-000000000000'::uuid or d.id = @model)
-		group by m.id, d.id order by m.name, d.name limit @limit`, args)
+		group by m.id, d.id order by m.name, m.id, d.name, d.id limit @limit`, args)
 	return all[ModelCover](rows, err)
 }
 

@@ -10,6 +10,7 @@ import (
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
+	"golang.org/x/sync/errgroup"
 
 	"roster/core/desk"
 )
@@ -86,12 +87,12 @@ func (s *Store) Desk(ctx context.Context, p Person, now time.Time) (lines []desk
 	if err != nil {
 		return nil, 0, err
 	}
+	found, err := s.findLines(ctx, d)
+	if err != nil {
+		return nil, 0, err
+	}
 	lines = []desk.Line{}
-	for _, find := range []deskLines{waitingChanges, returnedToYou, waitingPublications, stoppingReleases, releasesBehind, arrivedBuilds, contestedTrials, thinReleases, retiredKeys, ungradedPackages, openRuns, dueChecks, trialsWanted, toldNews} {
-		found, err := find(ctx, s.pool, d)
-		if err != nil {
-			return nil, 0, err
-		}
+	for _, found := range found {
 		for _, l := range found {
 			if h, ok := d.handed[l.Key]; ok {
 				l.HandedBy, l.Words = h.By, h.Words
@@ -105,6 +106,26 @@ func (s *Store) Desk(ctx context.Context, p Person, now time.Time) (lines []desk
 	}
 	desk.Order(lines, now)
 	return lines, off, nil
+}
+
+// deskSources are all that lines come from.
+var deskSources = []deskLines{judgedReleases, ungradedPackages, arrivedBuilds, waitingChanges, returnedToYou, waitingPublications, stoppingReleases, releasesBehind, retiredKeys, openRuns, dueChecks, trialsWanted, toldNews}
+
+// deskAtOnce bounds how many of them are read at the same time for one Desk.
+const deskAtOnce = 3
+
+// findLines reads what waits, source by source.
+func (s *Store) findLines(ctx context.Context, d *deskOf) ([][]desk.Line, error) {
+	found := make([][]desk.Line, len(deskSources))
+	work, ctx := errgroup.WithContext(ctx)
+	work.SetLimit(deskAtOnce)
+	for i, find := range deskSources {
+		work.Go(func() (err error) {
+			found[i], err = find(ctx, s.pool, d)
+			return err
+		})
+	}
+	return found, work.Wait()
 }
 
 // ErrNoLine says that a key is not that of a line.

@@ -212,33 +212,16 @@ func shortList(names []string, of int) string {
 // newestOf is the captured build that stands for model d, with its release.
 const newestOf = `(select b.id, b.release, b.carrier, b.region, b.version from builds b where b.model_id = d.id and exists (select from captures c where c.build_id = b.id) order by ` + newestBuild + ` limit 1)`
 
-// figuresOf are the standing of package x.package_id as seen from the newest
-// build n of model d, by removal for the user: see evidence.Vantages.
-const figuresOf = `(select f.standing from (values (n.id, '', 1), (d.id, n.release, 2), (d.id, '', 3), (d.maker_id, n.release, 4), (d.maker_id, '', 5), ('00000000-0000-0000-0000-000000000000'::uuid, '', 6)) v (place, release, nearness)
-	join figures f on f.package_id = x.package_id and f.method = 'remove-for-user' and f.place = v.place and f.release = v.release order by v.nearness limit 1)`
-
-// contestedTrials are packages of current releases of which trials contradict
-// each other, a line a release.
-func contestedTrials(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error) {
-	if !d.wants(d.reviews(), desk.Contested) {
-		return nil, nil
-	}
-	return judgedReleases(ctx, q, d, desk.Contested, d.reviews(), `s.standing = 'contested'`, func(r judgedRelease, names string) (string, string) {
-		return fmt.Sprintf("Trials contradict each other about %s that %s no. %d of %s takes off: %s.", desk.Many(r.N, "package"), r.Edition, r.Number, r.ModelName, names),
-			address("/ledger", r.Maker, r.Model, "", "q", "in:"+r.Slug+" standing:contested")
-	})
-}
-
-// thinReleases are current releases that take off what few have tried.
-func thinReleases(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error) {
-	if !d.wants(d.publishes(), desk.ThinRelease) {
-		return nil, nil
-	}
-	return judgedReleases(ctx, q, d, desk.ThinRelease, d.publishes(), `coalesce(s.standing, 'untried') in ('thin', 'untried')`, func(r judgedRelease, names string) (string, string) {
-		return fmt.Sprintf("%s no. %d of %s takes off %s that few have tried: %s.", r.Edition, r.Number, r.ModelName, desk.Many(r.N, "package"), names),
-			address("/ledger", r.Maker, r.Model, "", "q", "in:"+r.Slug+" standing<contested")
-	})
-}
+// standingOf is the standing of package t.package_id for removal for the user,
+// as seen from build t.build of model t.model: the nearest place that has one,
+// see evidence.Vantages, and there its Android release before all. What nobody
+// tried anywhere has none at any place.
+const standingOf = `case when not exists (select from figures f where f.package_id = t.package_id and f.method = 'remove-for-user' and f.place = '00000000-0000-0000-0000-000000000000') then 'untried' else coalesce(
+	(select f.standing from figures f where f.package_id = t.package_id and f.method = 'remove-for-user' and f.place = t.build and f.release = ''),
+	(select f.standing from figures f where f.package_id = t.package_id and f.method = 'remove-for-user' and f.place = t.model and f.release in (t.release, '') order by f.release desc limit 1),
+	(select f.standing from figures f where f.package_id = t.package_id and f.method = 'remove-for-user' and f.place = t.maker and f.release in (t.release, '') order by f.release desc limit 1),
+	(select f.standing from figures f where f.package_id = t.package_id and f.method = 'remove-for-user' and f.place = '00000000-0000-0000-0000-000000000000' and f.release = ''),
+	'untried') end`
 
 type judgedRelease struct {
 	ID        uuid.UUID `db:"id"`
@@ -248,26 +231,45 @@ type judgedRelease struct {
 	Maker     string    `db:"maker"`
 	Model     string    `db:"model"`
 	ModelName string    `db:"model_name"`
+	Contested bool      `db:"contested"`
 	N         int       `db:"n"`
 	Names     []string  `db:"names"`
 	Since     time.Time `db:"since"`
 	Ran       int       `db:"ran"`
 }
 
-// judgedReleases are current releases that take off packages whose standing s
-// is such, as seen from the newest build.
-func judgedReleases(ctx context.Context, q querier, d *deskOf, kind desk.Kind, role bool, such string, say func(judgedRelease, string) (text, to string)) ([]desk.Line, error) {
+// judgedReleases are current releases that take off packages of which trials
+// contradict each other, or that few have tried: a line for each, as seen from
+// the newest build.
+func judgedReleases(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error) {
+	contested, thin := d.wants(d.reviews(), desk.Contested), d.wants(d.publishes(), desk.ThinRelease)
+	if !contested && !thin {
+		return nil, nil
+	}
 	rows, err := q.Query(ctx, `
-		select r.id, p.slug, p.name as edition, r.number, m.slug as maker, d.slug as model, d.name as model_name, r.published_at as since, count(*)::int as n, (array_agg(k.name order by k.name))[1:4] as names, `+ranIt+` as ran
-		from releases r join profiles p on p.id = r.profile_id join models d on d.id = p.model_id join makers m on m.id = d.maker_id cross join lateral `+newestOf+` n
-			join release_packages x on x.release_id = r.id join packages k on k.id = x.package_id cross join lateral (select `+figuresOf+` as standing) s
-		where r.state = 'current' and ($1 or r.id = any($2)) and `+such+` and exists (select from shipped_by y where y.model_id = d.id and y.package_id = x.package_id)
-		group by r.id, p.id, d.id, m.id order by r.published_at desc limit $3`, role, d.ids(kind), maxDeskLines)
+		with taken as materialized (
+			select r.id, x.package_id, n.id as build, n.release, d.id as model, d.maker_id as maker
+			from releases r join profiles p on p.id = r.profile_id join models d on d.id = p.model_id cross join lateral `+newestOf+` n join release_packages x on x.release_id = r.id
+			where r.state = 'current' and exists (select from shipped_by y where y.model_id = d.id and y.package_id = x.package_id)),
+		judged as materialized (select t.id, t.package_id, `+standingOf+` as standing from taken t),
+		found as (
+			select j.id, j.standing = 'contested' as contested, count(*)::int as n, (array_agg(j.package_id order by j.package_id))[1:4] as some from judged j
+			where j.standing = 'contested' and ($1 or j.id = any($2)) or j.standing in ('thin', 'untried') and ($3 or j.id = any($4)) group by 1, 2)
+		select f.id, f.contested, f.n, array(select k.name from packages k where k.id = any(f.some) order by 1) as names, p.slug, p.name as edition, r.number, m.slug as maker, d.slug as model, d.name as model_name, r.published_at as since, `+ranIt+` as ran
+		from found f join releases r on r.id = f.id join profiles p on p.id = r.profile_id join models d on d.id = p.model_id join makers m on m.id = d.maker_id
+		order by f.contested desc, r.published_at desc limit $5`, d.reviews(), d.ids(desk.Contested), d.publishes(), d.ids(desk.ThinRelease), 2*maxDeskLines)
 	list, err := all[judgedRelease](rows, err)
 	lines := make([]desk.Line, len(list))
 	for i, r := range list {
-		text, to := say(r, shortList(r.Names, r.N))
-		lines[i] = desk.Line{Key: key(kind, r.ID), Kind: kind, Text: text, To: to, Affected: r.Ran, Whom: desk.Many(r.Ran, "phone") + " ran it", Since: r.Since}
+		l := desk.Line{Kind: desk.ThinRelease, Affected: r.Ran, Whom: desk.Many(r.Ran, "phone") + " ran it", Since: r.Since}
+		packages, names, standing := desk.Many(r.N, "package"), shortList(r.Names, r.N), "standing<contested"
+		l.Text = fmt.Sprintf("%s no. %d of %s takes off %s that few have tried: %s.", r.Edition, r.Number, r.ModelName, packages, names)
+		if r.Contested {
+			l.Kind, standing = desk.Contested, "standing:contested"
+			l.Text = fmt.Sprintf("Trials contradict each other about %s that %s no. %d of %s takes off: %s.", packages, r.Edition, r.Number, r.ModelName, names)
+		}
+		l.Key, l.To = key(l.Kind, r.ID), address("/ledger", r.Maker, r.Model, "", "q", "in:"+r.Slug+" "+standing)
+		lines[i] = l
 	}
 	return lines, err
 }
@@ -302,6 +304,10 @@ func retiredKeys(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error)
 // be told of.
 const many = 5
 
+// ungraded says that package p is on many builds, and that nobody has graded
+// it.
+const ungraded = `p.builds >= $1 and not exists (select from claims k where k.package_id = p.id and k.field = 'load' and k.value is not null)`
+
 // ungradedPackages tells of packages on many builds that have no grade, a line
 // a maker.
 func ungradedPackages(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error) {
@@ -309,10 +315,12 @@ func ungradedPackages(ctx context.Context, q querier, d *deskOf) ([]desk.Line, e
 		return nil, nil
 	}
 	rows, err := q.Query(ctx, `
-		select coalesce(m.id, '00000000-0000-0000-0000-000000000000'), coalesce(m.slug, ''), coalesce(m.name, ''), count(*)::int, (array_agg(p.name order by p.builds desc, p.name))[1:4], min(p.first_seen)
-		from packages p left join makers m on m.id = p.maker_id
-		where p.builds >= $1 and not exists (select from claims k where k.package_id = p.id and k.field = 'load' and k.value is not null)
-		group by m.id order by count(*) desc limit $2`, many, maxDeskLines)
+		with counted as (select p.maker_id, count(*)::int as n, min(p.first_seen) as since from packages p where `+ungraded+` group by 1 order by 2 desc limit $2)
+		select coalesce(m.id, '00000000-0000-0000-0000-000000000000'), coalesce(m.slug, ''), coalesce(m.name, ''), c.n, x.names, c.since
+		from counted c join makers m on m.id = c.maker_id cross join lateral (select array(select p.name from packages p where p.maker_id = m.id and `+ungraded+` order by p.builds desc, p.name limit 4) as names) x
+		union all
+		select '00000000-0000-0000-0000-000000000000', '', '', c.n, array(select p.name from packages p where p.maker_id is null and `+ungraded+` order by p.builds desc, p.name limit 4), c.since
+		from counted c where c.maker_id is null`, many, maxDeskLines)
 	if err != nil {
 		return nil, err
 	}

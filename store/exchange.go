@@ -183,7 +183,7 @@ func (s *Store) Import(ctx context.Context, next func() (section string, row jso
 			err = addCameBack(ctx, tx, nil)
 		}
 		if err == nil {
-			err = s.freshenFirmware(ctx, tx, nil)
+			_, err = s.freshenFirmware(ctx, tx, nil) // what is imported is no news
 		}
 		if err != nil {
 			return err

@@ -21,19 +21,12 @@ import (
 
 // freshenFirmware brings everything up to date that builds of models are
 // compared for: what they bring, and how current releases stand on them. Nil
-// stands for all models. Whoever follows a model hears of new builds.
-func (s *Store) freshenFirmware(ctx context.Context, tx pgx.Tx, models []uuid.UUID) error {
-	arrived, err := freshenArrivals(ctx, tx, models)
-	if err != nil {
-		return err
+// stands for all models. It returns the builds that were not known before.
+func (s *Store) freshenFirmware(ctx context.Context, tx pgx.Tx, models []uuid.UUID) (arrived []uuid.UUID, err error) {
+	if arrived, err = freshenArrivals(ctx, tx, models); err != nil {
+		return nil, err
 	}
-	if err := s.freshenHolds(ctx, tx, models); err != nil {
-		return err
-	}
-	if models == nil {
-		return nil // a first start is no news
-	}
-	return tellArrived(ctx, tx, arrived)
+	return arrived, s.freshenHolds(ctx, tx, models)
 }
 
 // freshenHolds holds current releases against the captured builds of their

@@ -174,13 +174,17 @@ func (s *Store) Ledger(ctx context.Context, q LedgerQuery) (rows []LedgerRow, fo
 		after = ` where (grp collate "C", ord, name) > (@group collate "C", @order::float8, @name)`
 		args["group"], args["order"], args["name"] = q.After.Group, q.After.Order, q.After.Name
 	}
+	mode := pgx.QueryExecModeCacheStatement
+	if q.Scope.Maker != nil {
+		mode = planned
+	}
 	r, err := s.pool.Query(ctx, `
 		with seen as materialized (`+ledgerRows(q.Scope, args)+among+`),
 		fitting as materialized (select seen.*, `+group+` as grp, (`+sort+`)::float8 as ord from seen where `+fits+`),
 		page as (select * from fitting`+after+` order by grp collate "C", ord, name limit @limit)
 		select p.*, `+bestLabel+` as label, coalesce(n.hard, 0) as hard, coalesce(n.soft, 0) as soft, (select count(*) from fitting)::int as found, (select count(*) from packages p where `+inScope(q.Scope)+`)::int as total
 		from page p left join lateral (select x.hard, x.soft from shipped_by x where `+shippedInScope+` and x.package_id = p.id order by x.hard desc, x.soft desc limit 1) n on true
-		order by p.grp collate "C", p.ord, p.name`, args)
+		order by p.grp collate "C", p.ord, p.name`, mode, args)
 	if err != nil {
 		return nil, 0, 0, err
 	}
@@ -216,7 +220,7 @@ func (s *Store) FillPresence(ctx context.Context, rows []LedgerRow, columns []Bu
 	for i, b := range columns {
 		builds[i], column[b.ID] = b.ID, i
 	}
-	r, err := s.pool.Query(ctx, `select package_id, build_id, switched_off from presence where package_id = any($1) and build_id = any($2)`, packages, builds)
+	r, err := s.pool.Query(ctx, `select package_id, build_id, switched_off from presence where package_id = any($1) and build_id = any($2)`, planned, packages, builds)
 	if err != nil {
 		return err
 	}

@@ -134,9 +134,11 @@ func shippedPackages(ctx context.Context, q querier, builds map[uuid.UUID]standi
 		return nil, err
 	}
 	rows, err = q.Query(ctx, `
+		with wanted as (select * from unnest($1::uuid[], $2::uuid[]) w (build, capture)),
+		-- Capture by capture: by package, the platform's are in every other one.
+		seen as materialized (select w.build, s.package_id, s.updated, s.app_bytes, s.data_bytes, s.cache_bytes from wanted w join sightings s on s.capture_id = w.capture)
 		select x.build_id, x.facts_id, x.switched_off, coalesce(s.updated, false), coalesce(s.app_bytes, 0), coalesce(s.data_bytes, 0), coalesce(s.cache_bytes, 0)
-		from unnest($1::uuid[], $2::uuid[]) w (build, capture) join presence x on x.build_id = w.build
-			left join sightings s on s.capture_id = w.capture and s.package_id = x.package_id`, ids, captures)
+		from wanted w join presence x on x.build_id = w.build left join seen s on s.build = x.build_id and s.package_id = x.package_id`, ids, captures)
 	if err != nil {
 		return nil, err
 	}
@@ -162,7 +164,7 @@ func shippedPackages(ctx context.Context, q querier, builds map[uuid.UUID]standi
 
 // statedStamp changes whenever a stated link does.
 func statedStamp(ctx context.Context, q querier) (stamp string, err error) {
-	err = q.QueryRow(ctx, `select count(*) || ' ' || coalesce(max(set_at)::text, '') from claims where field = $1`, change.Links).Scan(&stamp)
+	err = q.QueryRow(ctx, `select count(*) || ' ' || coalesce(max(set_at)::text, '') from claims where field = '`+string(change.Links)+`'`).Scan(&stamp)
 	return stamp, err
 }
 
@@ -170,7 +172,7 @@ func statedStamp(ctx context.Context, q querier) (stamp string, err error) {
 func statedLinks(ctx context.Context, q querier) ([]impact.Link, error) {
 	rows, err := q.Query(ctx, `
 		select p.name, c.value, w.name, c.reason from claims c join packages p on p.id = c.package_id join people w on w.id = c.set_by
-		where c.field = $1 and c.value is not null`, change.Links)
+		where c.field = '`+string(change.Links)+`' and c.value is not null`)
 	if err != nil {
 		return nil, err
 	}

@@ -175,7 +175,7 @@ func candidates(ctx context.Context, q querier, sc Scope, method string, names [
 		from packages p
 		`+figuresJoin(sc, args)+`
 		`+claimJoin(sc, "load", "g")+`
-		where (@names::text[] is null or p.name = any(@names)) and `+inScope(sc), args)
+		where (@names::text[] is null or p.name = any(@names)) and `+inScope(sc), planned, args)
 	if err != nil {
 		return nil, err
 	}

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"slices"
 	"time"
 
 	"github.com/google/uuid"
@@ -114,12 +115,37 @@ func (s *Store) Migrate(ctx context.Context) error {
 	if err := s.FreshenFigures(ctx); err != nil {
 		return err
 	}
-	return s.inTx(ctx, func(tx pgx.Tx) error {
-		if err := s.freshenResting(ctx, tx, nil); err != nil {
+	return s.freshenModels(ctx)
+}
+
+// freshenedAtOnce bounds how many models a start works on in one transaction.
+const freshenedAtOnce = 16
+
+// freshenModels brings up to date what an older program has worked out of
+// models: a few at a time, so that nobody who works meanwhile waits for long,
+// and a start that is broken off goes on where it was.
+func (s *Store) freshenModels(ctx context.Context) error {
+	rows, err := s.pool.Query(ctx, `select id from models order by id`)
+	if err != nil {
+		return err
+	}
+	models, err := pgx.CollectRows(rows, pgx.RowTo[uuid.UUID])
+	if err != nil {
+		return err
+	}
+	for some := range slices.Chunk(models, freshenedAtOnce) {
+		err := s.inTx(ctx, func(tx pgx.Tx) error {
+			if err := s.freshenResting(ctx, tx, some); err != nil {
+				return err
+			}
+			_, err := s.freshenFirmware(ctx, tx, some)
+			return err
+		})
+		if err != nil {
 			return err
 		}
-		return s.freshenFirmware(ctx, tx, nil)
-	})
+	}
+	return nil
 }
 
 // inTx runs f in a transaction, which is committed when f returns nil.

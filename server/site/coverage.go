@@ -6,11 +6,18 @@ import (
 	"html/template"
 	"strings"
 
+	"github.com/google/uuid"
+
 	"roster/store"
 )
 
-// maxCovered bounds the builds that coverage tells of.
-const maxCovered = 5000
+const (
+	// maxShown is how many models are shown one by one; where there are more,
+	// makers are, and each maker's models on a page of its own.
+	maxShown = 250
+	// maxOfMaker bounds the models on a maker's page, maxCovered the builds.
+	maxOfMaker, maxCovered = 2000, 10_000
+)
 
 // coverRow is a model with its builds, oldest first.
 type coverRow struct {
@@ -23,45 +30,69 @@ func (r coverRow) Age() string { return date(r.CapturedAt) }
 
 // coverPage tells those who want to help what is known and what is missing.
 type coverPage struct {
-	Base    string
+	Base, Path string
+	// Maker is whose page it is, "" for all.
+	Maker   string
 	Rows    []coverRow
+	Makers  []store.MakerCover
 	Helpful []store.BuildCover
-	// Builds, Packages and Tried are sums over all.
-	Builds, Captured, Packages, Graded, Tried int
+	// CoverSum is over all that the page is about.
+	store.CoverSum
 }
 
-// coverage writes what is known of each build, without anything of whose
-// phones told it.
+// coverage writes what is known of each build of a maker, or of all, without
+// anything of whose phones told it.
 func (s *Site) coverage(ctx context.Context, path string) (File, error) {
-	models, err := s.Store.ModelCovers(ctx, store.Scope{}, maxCovered)
+	slug, json := strings.CutSuffix(strings.TrimPrefix(path, "/coverage"), ".json")
+	var sc store.Scope
+	if slug = strings.TrimPrefix(slug, "/"); slug != "" {
+		var err error
+		if sc, err = s.Store.FindScope(ctx, slug, "", ""); err != nil {
+			return File{}, err
+		}
+	}
+	makers, err := s.Store.MakerCovers(ctx, sc)
 	if err != nil {
 		return File{}, err
 	}
-	builds, err := s.Store.BuildCovers(ctx, store.Scope{}, maxCovered)
-	if err != nil {
+	p := coverPage{Base: s.Base, Path: strings.TrimSuffix(path, ".json"), Rows: []coverRow{}, Makers: makers}
+	models := 0
+	for _, m := range makers {
+		models += m.Models
+		p.CoverSum = p.Plus(m.CoverSum)
+	}
+	if sc.Maker != nil {
+		p.Maker = sc.Maker.Name
+	}
+	if p.Helpful, err = s.Store.Helpful(ctx, sc, 10); err != nil {
 		return File{}, err
 	}
-	p := coverPage{Base: s.Base}
-	if p.Helpful, err = s.Store.Helpful(ctx, store.Scope{}, 10); err != nil {
-		return File{}, err
-	}
-	at := 0
-	for _, m := range models {
-		row := coverRow{ModelCover: m, Builds: []store.BuildCover{}}
-		for at < len(builds) && builds[at].ModelID == m.ID {
-			row.Builds = append(row.Builds, builds[at])
-			at++
+	if models <= maxShown || sc.Maker != nil {
+		if p.Rows, err = s.coverRows(ctx, sc); err != nil {
+			return File{}, err
 		}
-		p.Rows = append(p.Rows, row)
-		p.Builds, p.Captured, p.Packages, p.Graded, p.Tried = p.Builds+m.Builds, p.Captured+m.Captured, p.Packages+m.Packages, p.Graded+m.Graded, p.Tried+m.Tried
 	}
-	if path == "/coverage.json" {
-		if p.Rows == nil {
-			p.Rows = []coverRow{}
-		}
-		return asJSON(map[string]any{"models": p.Rows, "helpful": p.Helpful})
+	if json {
+		return asJSON(map[string]any{"makers": p.Makers, "models": p.Rows, "helpful": p.Helpful})
 	}
 	return s.page("coverage.html", p)
+}
+
+func (s *Site) coverRows(ctx context.Context, sc store.Scope) ([]coverRow, error) {
+	models, err := s.Store.ModelCovers(ctx, sc, maxOfMaker)
+	if err != nil {
+		return nil, err
+	}
+	rows, ids, at := make([]coverRow, len(models)), make([]uuid.UUID, len(models)), make(map[uuid.UUID]int, len(models))
+	for i, m := range models {
+		rows[i], ids[i], at[m.ID] = coverRow{m, []store.BuildCover{}}, m.ID, i
+	}
+	builds, err := s.Store.BuildCovers(ctx, ids, maxCovered)
+	for _, b := range builds {
+		row := &rows[at[b.ModelID]]
+		row.Builds = append(row.Builds, b)
+	}
+	return rows, err
 }
 
 // percentOf is a share in whole percent, rounded down: what is nearly all is not

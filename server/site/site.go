@@ -100,7 +100,7 @@ func (s *Site) File(ctx context.Context, path string) (File, error) {
 	switch {
 	case path == "/r" || path == "/r.json" || path == "/feed.atom":
 		return s.list(ctx, path)
-	case path == "/coverage" || path == "/coverage.json":
+	case path == "/coverage" || path == "/coverage.json" || strings.HasPrefix(path, "/coverage/"):
 		return s.coverage(ctx, path)
 	case path == "/minisign.pub" || path == "/keys" || path == "/keys.json" || strings.HasPrefix(path, "/keys/"):
 		return s.keys(ctx, path)
@@ -129,6 +129,13 @@ func (s *Site) Paths(ctx context.Context) ([]string, error) {
 		return nil, err
 	}
 	paths := []string{"/r", "/r.json", "/feed.atom", "/keys", "/keys.json", "/coverage", "/coverage.json"}
+	makers, err := s.Store.MakerCovers(ctx, store.Scope{})
+	if err != nil {
+		return nil, err
+	}
+	for _, m := range makers {
+		paths = append(paths, "/coverage/"+m.Maker, "/coverage/"+m.Maker+".json")
+	}
 	for path := range Schemas {
 		paths = append(paths, path)
 	}

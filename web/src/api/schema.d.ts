@@ -3210,7 +3210,13 @@ export interface components {
             builds: components["schemas"]["BuildCover"][];
             /** @description Where one more phone would help most */
             helpful: components["schemas"]["BuildCover"][];
+            /** @description By maker and name; the first thousand */
             models: components["schemas"]["ModelCover"][];
+            /**
+             * Format: int64
+             * @description How many models there are in scope
+             */
+            of: number;
         };
         Created: {
             id: string;

@@ -60,7 +60,10 @@ useKeys([
         <option v-for="(word, k) in sorts" :key="k" :value="k">{{ word }}</option>
       </select></label
     >
-    <a class="link second end" href="/coverage">as strangers see it</a>
+    <span v-if="c && c.of > c.models.length" class="second"
+      >the first {{ c.models.length }} of {{ c.of }} models; choose a maker for its own</span
+    >
+    <a class="link second end" :href="scope.maker ? `/coverage/${scope.maker}` : '/coverage'">as strangers see it</a>
   </div>
   <div v-if="coverage.isError.value" class="notice bad" role="alert">{{ words(coverage.error.value) }}</div>
   <div v-else-if="c?.models.length" class="body" tabindex="0" role="region" aria-label="Coverage">

@@ -1,0 +1,81 @@
+// Measures firmware over time over the generated catalogue: comparing two
+// builds, how releases stand, the Desk, coverage, and how long it takes from a
+// new firmware's first capture until everything that it means is known.
+//
+//	node e2e/scale-firmware.mjs URL DATABASE
+import { execFileSync } from 'node:child_process'
+
+import { as, get, p95, say, timed } from './asking.mjs'
+
+const [base, database] = process.argv.slice(2)
+await as(base, 'keeper')
+const sql = (text) => execFileSync('psql', [database, '-qAtc', text], { encoding: 'utf8' }).trim()
+
+// Models with a release, and their builds from old to new.
+const models = sql(`select m.slug || ' ' || d.slug from profiles p join models d on d.id = p.model_id join makers m on m.id = d.maker_id order by d.slug limit 8`)
+  .split('\n')
+  .map((line) => line.split(' '))
+const timelines = await Promise.all(models.map(async ([maker, model]) => JSON.parse((await get(`/api/v1/makers/${maker}/models/${model}/timeline`)).body)))
+const compare = (from, to) => `/api/v1/comparison?from=build:${from.id}&to=build:${to.id}`
+await p95(
+  "comparing a model's builds with one another",
+  timelines.flatMap(({ builds: b }) => [compare(b[0], b[1]), compare(b[0], b.at(-1)), compare(b.at(-1), b[0])]),
+)
+await p95(
+  'comparing builds of different makers',
+  timelines.slice(1).map(({ builds }) => compare(timelines[0].builds[0], builds[0])),
+)
+await p95(
+  'the time line of a model',
+  models.map(([maker, model]) => `/api/v1/makers/${maker}/models/${model}/timeline`),
+)
+await p95(
+  'what is worse known on the newest build',
+  timelines.map(({ builds: b }) => `/api/v1/builds/${b.at(-1).id}/carried/${b.at(-2).id}`),
+)
+await p95(
+  'a release on a build, with a new draft and what would prove it',
+  timelines.map(({ builds, releases }) => `/api/v1/releases/${releases[0].id}/builds/${builds.at(-1).id}`),
+)
+await p95('the Desk', ['/api/v1/desk'])
+await p95('the week', ['/api/v1/week'])
+await p95('coverage', ['/api/v1/coverage'])
+
+// A phone of the newest model with a firmware that nobody has captured: a
+// tenth of what its model shipped is gone, a tenth is new.
+async function captured(number, [maker, model], { builds }) {
+  const had = JSON.parse((await get(`/api/v1/ledger?maker=${maker}&model=${model}&build=${builds.at(-1).id}&limit=500`)).body).rows.map((r) => r.name)
+  const [manufacturer, device] = sql(`select m.manufacturer || ' ' || d.device from models d join makers m on m.id = d.maker_id where m.slug = '${maker}' and d.slug = '${model}'`).split(' ')
+  const names = had.map((name, i) => (i % 10 ? name : `com.measured.n${number}.p${i}`))
+  const capture = {
+    format: 'roster-capture/1',
+    identity: { fingerprint: `maker/model/device:17/M.${number}/6.0:user/release-keys`, manufacturer, device, model, marketName: model, form: 'phone', release: '17', sdk: 37, securityPatch: '2026-11-05', incremental: '6.0' },
+    phone: {},
+    packages: names.map((name, i) => ({ name, system: true, installed: true, enabled: 'default', versionCode: 60 + i, versionName: '6.0', path: `/system/app/n${i}`, partition: 'system', requests: ['android.permission.INTERNET'] })),
+    reports: ['getprop', 'dumpsys package'].map((section) => ({ section, lines: 1, bytes: 1, complete: true })),
+    complete: true,
+  }
+  const form = new FormData()
+  form.append('files', new Blob([JSON.stringify(capture)], { type: 'application/json' }), 'capture.json')
+  return form
+}
+for (const [i, model] of models.slice(0, 4).entries()) {
+  const form = await captured(`${process.pid}n${i}`, model, timelines[i])
+  const stored = await timed('/api/v1/captures', { method: 'POST', body: form })
+  const desk = await get('/api/v1/desk')
+  const { items } = JSON.parse(desk.body)
+  const line = items.find((l) => l.text.startsWith(`Firmware 6.0 of ${timelines[i].builds[0].modelName} arrived`))
+  if (!line) throw new Error('the firmware is not on the Desk')
+  say(`a firmware's first capture, until the Desk tells of it`, `${(stored.took + desk.took).toFixed(0)} ms (stored, compared and held against the release after ${stored.took.toFixed(0)} ms)`)
+}
+
+// Ten times the builds: coverage is counted before it is asked for.
+sql(`begin; set local session_replication_role = replica;
+	insert into models (id, maker_id, slug, name, device, form) select gen_random_uuid(), d.maker_id, d.slug || '-' || n, d.name || ' ' || n, d.device || '-' || n, d.form from models d cross join generate_series(2, 10) n;
+	insert into builds (id, model_id, fingerprint, version, release, sdk, security_patch, display_id, region, carrier)
+		select gen_random_uuid(), e.id, b.fingerprint || '-' || n, b.version, b.release, b.sdk, b.security_patch, b.display_id, b.region, b.carrier
+		from builds b join models d on d.id = b.model_id cross join generate_series(2, 10) n join models e on e.maker_id = d.maker_id and e.slug = d.slug || '-' || n;
+	insert into build_cover (build_id, packages, graded, tried, wanted, phones, people, captured_at) select b.id, 450, 20, b.sdk, 3, 2, 1, now() from builds b where not exists (select from build_cover v where v.build_id = b.id);
+	update models set cover_stale = false; commit`)
+for (const table of ['models', 'builds', 'build_cover']) sql(`vacuum analyze ${table}`)
+await p95('coverage at ten times as many builds', ['/api/v1/coverage'])
