@@ -35,30 +35,28 @@ type Gap struct {
 // longer is how many times the usual time between two builds makes a gap.
 const longer = 1.9
 
-// Gaps finds what is missing on a time line: builds that nobody captured,
-// versions that another edition has and this one lacks though it is as old,
-// and pauses that are far longer than usual. They stand by edition, oldest
-// first.
+// Gaps finds what is missing on a time line: builds that nobody captured, the
+// newest version where another edition has one that is newer than an edition's
+// newest, and pauses that are far longer than usual. They stand by edition,
+// oldest first.
 func Gaps(list []Moment) []Gap {
 	gaps := []Gap{}
 	editions := map[string][]Moment{}
-	versions := map[string]string{} // captured somewhere, with the oldest patch
+	var newest Moment
 	for _, m := range list {
 		if !m.Captured {
 			gaps = append(gaps, Gap{m.Edition, m.Version, m.Patch, m.Patch, "known by its name alone"})
 		}
 		editions[m.Edition] = append(editions[m.Edition], m)
-		if old, ok := versions[m.Version]; m.Captured && (!ok || m.Patch < old) {
-			versions[m.Version] = m.Patch
+		if m.Captured && m.Patch > newest.Patch {
+			newest = m
 		}
 	}
 	usual := usualPause(editions)
 	for edition, own := range editions {
 		slices.SortFunc(own, func(a, b Moment) int { return cmp.Compare(a.Patch, b.Patch) })
-		for version, patch := range versions {
-			if patch != "" && own[0].Patch <= patch && !slices.ContainsFunc(own, func(m Moment) bool { return m.Version == version }) {
-				gaps = append(gaps, Gap{edition, version, patch, patch, "another edition has it"})
-			}
+		if last := own[len(own)-1]; newest.Patch > last.Patch && !slices.ContainsFunc(own, func(m Moment) bool { return m.Version == newest.Version }) {
+			gaps = append(gaps, Gap{edition, newest.Version, newest.Patch, newest.Patch, "another edition has it"})
 		}
 		for i := 1; i < len(own) && usual > 0; i++ {
 			if days := pause(own[i-1], own[i]); days > longer*usual && !filled(gaps, edition, own[i-1].Patch, own[i].Patch) {

@@ -24,8 +24,10 @@ func TestGaps(t *testing.T) {
 		"too few to know a pause":      {"/1/2024-01-05 /2/2024-02-05 /3/2026-03-05", ""},
 		"a pause": {"/1/2025-01-05 /2/2025-03-05 /3/2025-05-05 /4/2025-11-05 /5/2026-01-05",
 			"  2025-05-05: 2 months usually lie between two; perhaps 2 were left out"},
-		"a pause that another edition explains": {"/1/2025-01-05 /2/2025-03-05 /3/2025-05-05 /4/2025-07-05 N/1/2025-01-05 N/2/2025-03-05 N/4/2025-07-05",
-			"N 3 2025-05-05: another edition has it"},
+		"older ones that another edition has are a pause at most": {"/1/2025-01-05 /2/2025-03-05 /3/2025-05-05 /4/2025-07-05 N/1/2025-01-05 N/2/2025-03-05 N/4/2025-07-05",
+			"N  2025-03-05: 2 months usually lie between two; perhaps one was left out"},
+		"a pause that a known name explains": {"/1/2025-01-05 /2/2025-03-05 /3/2025-05-05 /4/2025-07-05 N/2/2025-03-05 N/3/2025-05-05/no N/4/2025-07-05",
+			"N 3 2025-05-05: known by its name alone"},
 		"no patch is told": {"/1/ /2/ /3/ /4/2025-07-05", ""},
 	} {
 		var got []string

@@ -52,6 +52,12 @@ const carrying = computed(() => ({
 const arrival = computed(() =>
   to.value?.arrival && to.value.arrival.sinceId === from.value?.id ? to.value.arrival : undefined,
 )
+// The newest gaps first: most phones are on those.
+const allGaps = ref(false)
+const gaps = computed(() => {
+  const list = [...(t.value?.gaps ?? [])].sort((a, b) => b.to.localeCompare(a.to))
+  return allGaps.value ? list : list.slice(0, 8)
+})
 
 function walk(by: number) {
   const list = [...builds.value]
@@ -94,10 +100,13 @@ useKeys([
       <p v-else class="second pair">Nothing is published for this model.</p>
       <section v-if="t.gaps.length" class="gaps" aria-label="What is missing">
         <h2>Somebody should capture</h2>
-        <p v-for="g in t.gaps" :key="g.edition + g.version + g.from">
+        <p v-for="g in gaps" :key="g.edition + g.version + g.from">
           <b>{{ editionName(g.edition) }} {{ g.version || `between ${g.from} and ${g.to}` }}</b>
           <span class="second">{{ g.why }}</span>
         </p>
+        <button v-if="t.gaps.length > gaps.length" class="link second" @click="allGaps = true">
+          {{ t.gaps.length - gaps.length }} older
+        </button>
       </section>
     </template>
     <div v-else-if="t" class="empty">

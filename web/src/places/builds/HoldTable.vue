@@ -1,6 +1,6 @@
 <script setup lang="ts">
 // Current releases on a model's builds: which holds where.
-import { computed } from 'vue'
+import { computed, nextTick, ref, watch } from 'vue'
 import { holdWord, nameOf, type HeldRelease, type OnLine } from './builds'
 import HoldMark from './HoldMark.vue'
 import type { Schemas } from '@/api/client'
@@ -8,13 +8,16 @@ import type { Schemas } from '@/api/client'
 const props = defineProps<{ builds: OnLine[]; releases: HeldRelease[]; query: Record<string, string> }>()
 const captured = computed(() => props.builds.filter((b) => b.packages))
 const wordy = computed(() => captured.value.length <= 7)
+// The newest firmware is in view first.
+const box = ref<HTMLElement>()
+watch(captured, () => void nextTick(() => box.value?.scrollTo({ left: box.value.scrollWidth })), { immediate: true })
 const on = (r: HeldRelease, b: OnLine): Schemas['Hold'] | undefined => r.holds.find((h) => h.buildId === b.id)
 const word = (h: Schemas['Hold']) =>
   h.lifted ? 'lifted' : h.state === 'unproven' && !h.claimed ? 'not made for it' : holdWord[h.state]
 </script>
 
 <template>
-  <div class="holds">
+  <div ref="box" class="holds" tabindex="0" role="region" aria-label="Releases by firmware">
     <table>
       <thead>
         <tr>
@@ -41,20 +44,20 @@ const word = (h: Schemas['Hold']) =>
         </tr>
       </tbody>
     </table>
-    <p class="key second">
-      <HoldMark :hold="{ state: 'covered', claimed: true } as Schemas['Hold']" silent /> covered
-      <HoldMark :hold="{ state: 'unproven', claimed: true } as Schemas['Hold']" silent /> made for it, not proven there
-      <HoldMark :hold="{ state: 'unproven', claimed: false } as Schemas['Hold']" silent /> runs there, not made for it
-      <HoldMark :hold="{ state: 'back', claimed: false } as Schemas['Hold']" silent /> something is otherwise there
-      <HoldMark :hold="{ state: 'stops', stoppedAt: '1' } as Schemas['Hold']" silent /> would stop something
-    </p>
   </div>
+  <p class="key second">
+    <HoldMark :hold="{ state: 'covered', claimed: true } as Schemas['Hold']" silent /> covered
+    <HoldMark :hold="{ state: 'unproven', claimed: true } as Schemas['Hold']" silent /> made for it, not proven there
+    <HoldMark :hold="{ state: 'unproven', claimed: false } as Schemas['Hold']" silent /> runs there, not made for it
+    <HoldMark :hold="{ state: 'back', claimed: false } as Schemas['Hold']" silent /> something is otherwise there
+    <HoldMark :hold="{ state: 'stops', stoppedAt: '1' } as Schemas['Hold']" silent /> would stop something
+  </p>
 </template>
 
 <style scoped>
 .holds {
   overflow-x: auto;
-  padding: 0 18px 8px;
+  padding-right: 18px;
 }
 table {
   margin-top: 4px;
@@ -82,6 +85,13 @@ tbody th,
 td {
   border-bottom: 1px solid var(--row);
 }
+th:first-child {
+  position: sticky;
+  left: 0;
+  z-index: 1;
+  padding-left: 18px;
+  background: var(--sheet);
+}
 td {
   padding: 4px 16px 4px 0;
 }
@@ -101,7 +111,7 @@ td:has(a:not(:has(span))) {
   flex-wrap: wrap;
   align-items: center;
   gap: 4px 7px;
-  margin-top: 8px;
+  padding: 8px 18px;
   font-size: 12px;
 }
 .key svg:not(:first-child) {

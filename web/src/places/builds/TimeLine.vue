@@ -3,7 +3,7 @@
 // full as it was tried, with a line where its graded share ends. What nobody
 // captured is an empty, broken outline.
 import { useElementSize } from '@vueuse/core'
-import { computed, ref } from 'vue'
+import { computed, nextTick, ref, watch } from 'vue'
 import { editionName, lanesOf, percent, type Gap, type OnLine } from './builds'
 
 const props = defineProps<{ builds: OnLine[]; gaps: Gap[]; from?: string; to?: string; at?: string }>()
@@ -23,6 +23,12 @@ const roomy = computed(() => {
 })
 const least = computed(() => (roomy.value ? 74 : 24))
 const drawn = computed(() => lanesOf(props.builds, props.gaps, least.value, Math.max(room.value - 110, 300)))
+// What is picked is in view, whichever end it is at.
+watch(
+  [() => props.to, () => drawn.value.width],
+  () => void nextTick(() => box.value?.querySelector('.to')?.scrollIntoView({ block: 'nearest', inline: 'nearest' })),
+  { immediate: true },
+)
 const words = (b: OnLine) =>
   b.packages
     ? `${b.version}, Android ${b.release}, ${b.securityPatch}: ${b.packages} packages, ${percent(b.graded, b.packages)} % graded, ${percent(b.tried, b.packages)} % tried, ${b.phones} phones`
@@ -35,7 +41,7 @@ const words = (b: OnLine) =>
       <span class="edition second">{{ editionName(lane.edition) }}</span>
       <div class="track" :style="{ width: `${drawn.width}px` }">
         <i v-for="y in drawn.years" :key="y.year" class="year" :style="{ left: `${y.x}px` }"
-          ><span v-if="n === drawn.lanes.length - 1">{{ y.year }}</span></i
+          ><span v-if="n === 0">{{ y.year }}</span></i
         >
         <template v-for="p in lane.placed" :key="p.key">
           <button
@@ -80,17 +86,24 @@ const words = (b: OnLine) =>
 
 <style scoped>
 .box {
-  overflow-x: auto;
-  padding: 10px 18px 4px;
+  overflow: auto;
+  max-height: 52vh;
+  padding: 10px 18px 4px 0;
 }
 .lane {
   display: flex;
+  width: max-content;
+  min-width: 100%;
   border-bottom: 1px solid var(--row);
 }
 .edition {
   flex: none;
-  width: 92px;
-  padding: 26px 10px 0 0;
+  width: 110px;
+  padding: 26px 10px 0 18px;
+  position: sticky;
+  left: 0;
+  z-index: 1;
+  background: var(--sheet);
 }
 .track {
   position: relative;
@@ -98,7 +111,10 @@ const words = (b: OnLine) =>
   flex: none;
 }
 .lane:not(.roomy) .track {
-  height: 118px;
+  height: 96px;
+}
+.lane:not(.roomy) .column {
+  height: 26px;
 }
 .year {
   position: absolute;
@@ -108,7 +124,7 @@ const words = (b: OnLine) =>
 }
 .year span {
   position: absolute;
-  bottom: 0;
+  top: -6px;
   left: 3px;
   font-size: 11px;
   font-style: normal;
@@ -134,6 +150,7 @@ const words = (b: OnLine) =>
   height: 46px;
   font-size: 11px;
   line-height: 16px;
+  margin-bottom: 4px;
 }
 .column {
   position: relative;

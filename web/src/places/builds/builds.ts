@@ -94,6 +94,8 @@ export function lanesOf(
       width = Math.max(width, free)
       return { edition, placed }
     })
+  // A lane that needs more room takes all of them along: they share the years.
+  if (width > room) return lanesOf(builds, gaps, least, width)
   const years: { x: number; year: string }[] = []
   for (let y = new Date(from).getUTCFullYear() + 1; Date.UTC(y, 0, 1) <= to; y++)
     years.push({ x: (Date.UTC(y, 0, 1) - from) * scale, year: String(y) })
