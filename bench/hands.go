@@ -86,7 +86,7 @@ func (s *Station) reach(ctx context.Context, address string) {
 	}
 	listed := slices.IndexFunc(v.Phones, func(p Phone) bool { return p.Address == address })
 	if listed >= 0 {
-		if v.Phones[listed].State != "offline" || !s.stillOffline(ctx, address) {
+		if v.Phones[listed].State != "offline" || !s.offline(ctx, address) {
 			return
 		}
 		s.client.Disconnect(ctx, address) // else it answers that it is connected
@@ -96,11 +96,11 @@ func (s *Station) reach(ctx context.Context, address string) {
 	}
 }
 
-// stillOffline asks the adb server itself: what was listed may be of a moment
-// ago, when a phone that now waits for its owner had not answered yet.
-func (s *Station) stillOffline(ctx context.Context, address string) bool {
+// offline asks the adb server itself whether it lists a phone that it does not
+// hear: the view may be of a moment ago.
+func (s *Station) offline(ctx context.Context, serial string) bool {
 	list, err := s.client.Devices(ctx)
-	return err == nil && slices.ContainsFunc(list, func(d adb.Device) bool { return d.Serial == address && d.State == "offline" })
+	return err == nil && slices.ContainsFunc(list, func(d adb.Device) bool { return d.Serial == serial && d.State == "offline" })
 }
 
 // call asks a stand-in's hand.

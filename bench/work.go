@@ -107,6 +107,7 @@ func (s *Station) Do(ctx context.Context, r Request, out Results) (any, error) {
 		if err != nil {
 			return nil, err
 		}
+		s.settle(ctx, serial)
 		switch r.Kind {
 		case KindRun:
 			return s.run(ctx, serial, r, out)
@@ -137,6 +138,25 @@ func (s *Station) Do(ctx context.Context, r Request, out Results) (any, error) {
 		return h.call(ctx, "POST", r.Action, r.With)
 	}
 	return nil, fmt.Errorf("this bench does not know the request %q; it may be older than the server", android.Printable(r.Kind, 40))
+}
+
+// settles is how long a phone that has just been reached again may take until
+// it answers.
+const settles = 5 * time.Second
+
+// settle waits while the adb server has a phone listed and does not hear it,
+// as it is for a moment after a restart or a loose cable. What does not settle
+// is told by whatever is asked of the phone next.
+func (s *Station) settle(ctx context.Context, serial string) {
+	ctx, cancel := context.WithTimeout(ctx, settles)
+	defer cancel()
+	for s.offline(ctx, serial) {
+		select {
+		case <-time.After(100 * time.Millisecond):
+		case <-ctx.Done():
+			return
+		}
+	}
 }
 
 func (s *Station) capture(ctx context.Context, serial string, out Results) (any, error) {

@@ -18,7 +18,7 @@ import (
 // deskBody is a person's Desk.
 type deskBody struct {
 	Items []desk.Line `json:"items" nullable:"false" doc:"The most urgent first"`
-	Off   int         `json:"off" doc:"Lines that are put off, or done with"`
+	Away  []desk.Line `json:"away" nullable:"false" doc:"Those that you have put off, are done with or handed over, and whose cause is still there"`
 }
 
 type deskOutput struct{ Body deskBody }
@@ -66,8 +66,8 @@ type weekOutput struct{ Body store.Week }
 func (s *Server) deskRoutes() {
 	route(s, Technician, huma.Operation{OperationID: "getDesk", Method: http.MethodGet, Path: "/api/v1/desk", Summary: "What waits for you, the most urgent first"},
 		func(ctx context.Context, _ *struct{}) (*deskOutput, error) {
-			lines, off, err := s.store.Desk(ctx, personOf(ctx), time.Now())
-			return &deskOutput{deskBody{lines, off}}, err
+			lines, away, err := s.store.Desk(ctx, personOf(ctx), time.Now())
+			return &deskOutput{deskBody{lines, away}}, err
 		})
 	route(s, Technician, huma.Operation{OperationID: "putOffLine", Method: http.MethodPost, Path: "/api/v1/desk/put-off", Summary: "Put a line of your Desk off until a day, or bring it back", DefaultStatus: http.StatusNoContent},
 		func(ctx context.Context, in *putOffInput) (*struct{}, error) {

@@ -15,6 +15,7 @@ import (
 
 	"roster/bench"
 	"roster/core/android"
+	"roster/core/desk"
 	"roster/core/profile"
 	"roster/core/run"
 	"roster/store"
@@ -473,7 +474,7 @@ func (s *Server) fits(ctx context.Context, in *fitsInput) (*listOutput[fitting],
 		o := own[*out[i].Release]
 		out[i].Own = &o
 		if o.Phones > 0 && o.Harmed == 0 && out[i].Fit == run.SameModel {
-			out[i].Why += fmt.Sprintf("; run on %d phones without harm", o.Phones)
+			out[i].Why += "; run on " + desk.Many(o.Phones, "phone") + " without harm"
 		}
 	}
 	for _, p := range profiles {

@@ -66,46 +66,47 @@ func (d *deskOf) ids(kind desk.Kind) []uuid.UUID {
 type deskLines func(context.Context, querier, *deskOf) ([]desk.Line, error)
 
 // Desk lists what waits for a person at a moment, the most urgent first. Each
-// line is there for as long as its cause is, unless the person has put it off
-// or handed it to somebody; how many are put off is told.
-func (s *Store) Desk(ctx context.Context, p Person, now time.Time) (lines []desk.Line, off int, err error) {
+// line is there for as long as its cause is; those that the person has put off,
+// is done with or handed to somebody are away.
+func (s *Store) Desk(ctx context.Context, p Person, now time.Time) (lines, away []desk.Line, err error) {
 	d := &deskOf{p, map[string]handed{}}
 	rows, err := s.pool.Query(ctx, `select h.line, w.name, h.words, h.at from desk_handed h join people w on w.id = h.from_id where h.to_id = $1 order by h.at desc limit 500`, p.ID)
 	if err != nil {
-		return nil, 0, err
+		return nil, nil, err
 	}
 	var key string
 	var h handed
 	if _, err := pgx.ForEachRow(rows, []any{&key, &h.By, &h.Words, &h.At}, func() error { d.handed[key] = h; return nil }); err != nil {
-		return nil, 0, err
+		return nil, nil, err
 	}
-	rows, err = s.pool.Query(ctx, `select line from desk_put_off where person_id = $1 and until > $2`, p.ID, now)
+	rows, err = s.pool.Query(ctx, `select line, nullif(until, 'infinity') from desk_put_off where person_id = $1 and until > $2`, p.ID, now)
 	if err != nil {
-		return nil, 0, err
+		return nil, nil, err
 	}
-	put, err := pgx.CollectRows(rows, pgx.RowTo[string])
-	if err != nil {
-		return nil, 0, err
+	put := map[string]*time.Time{}
+	var until *time.Time
+	if _, err := pgx.ForEachRow(rows, []any{&key, &until}, func() error { put[key] = until; return nil }); err != nil {
+		return nil, nil, err
 	}
 	found, err := s.findLines(ctx, d)
 	if err != nil {
-		return nil, 0, err
+		return nil, nil, err
 	}
-	lines = []desk.Line{}
-	for _, found := range found {
-		for _, l := range found {
-			if h, ok := d.handed[l.Key]; ok {
-				l.HandedBy, l.Words = h.By, h.Words
-			}
-			if slices.Contains(put, l.Key) {
-				off++
-			} else {
-				lines = append(lines, l)
-			}
+	lines, away = []desk.Line{}, []desk.Line{}
+	for _, l := range slices.Concat(found...) {
+		if h, ok := d.handed[l.Key]; ok {
+			l.HandedBy, l.Words = h.By, h.Words
+		}
+		if until, ok := put[l.Key]; ok {
+			l.Until = until
+			away = append(away, l)
+		} else {
+			lines = append(lines, l)
 		}
 	}
 	desk.Order(lines, now)
-	return lines, off, nil
+	desk.Order(away, now)
+	return lines, away, nil
 }
 
 // deskSources are all that lines come from.

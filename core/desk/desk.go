@@ -71,6 +71,9 @@ type Line struct {
 	// HandedBy is who handed it over, with words; "" for nobody.
 	HandedBy string `json:"handedBy,omitempty"`
 	Words    string `json:"words,omitempty"`
+	// Until is when a line that is put off comes back; nil for one that is not,
+	// or that somebody is done with.
+	Until *time.Time `json:"until,omitempty"`
 }
 
 // Urgency is how urgent a line is, and what that was worked out from.

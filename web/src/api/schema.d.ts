@@ -3243,13 +3243,10 @@ export interface components {
             role: string;
         };
         DeskBody: {
+            /** @description Those that you have put off, are done with or handed over, and whose cause is still there */
+            away: components["schemas"]["DeskLine"][];
             /** @description The most urgent first */
             items: components["schemas"]["DeskLine"][];
-            /**
-             * Format: int64
-             * @description Lines that are put off, or done with
-             */
-            off: number;
         };
         DeskLine: {
             /** Format: int64 */
@@ -3270,6 +3267,8 @@ export interface components {
             since: string;
             text: string;
             to: string;
+            /** Format: date-time */
+            until?: string;
             /** Format: double */
             weighs?: number;
             whom: string;

@@ -1,10 +1,10 @@
 <script setup lang="ts">
 // What waits for you, the most urgent first, each line a sentence that leads to
 // where it is dealt with.
-import { computed, nextTick, ref } from 'vue'
+import { computed, nextTick, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { words } from '@/api/client'
-import { count, exactTime } from '@/evidence/words'
+import { count, day, exactTime } from '@/evidence/words'
 import { useKeys } from '@/shell/keys'
 import { useSession } from '@/shell/session'
 import { inDays, kindWord, useDesk, type Line } from './desk'
@@ -14,10 +14,16 @@ import PutOffForm from './PutOffForm.vue'
 
 const router = useRouter()
 const { person } = useSession()
-const { desk, lines, putOff, done, hand } = useDesk()
+const { desk, lines, away, putOff, done, hand } = useDesk()
+// What is put off, done with or handed over can be looked at, and brought back.
+const behind = ref(false)
+const shown = computed(() => (behind.value ? away.value : lines.value))
+watch(away, (list) => {
+  if (!list.length) behind.value = false
+})
 const at = ref(0)
-const current = computed<Line | undefined>(() => lines.value[Math.min(at.value, lines.value.length - 1)])
-const most = computed(() => lines.value[0]?.points ?? 1)
+const current = computed<Line | undefined>(() => shown.value[Math.min(at.value, shown.value.length - 1)])
+const most = computed(() => shown.value[0]?.points ?? 1)
 // What is being put off or handed over, below its line.
 const doing = ref<'off' | 'hand'>()
 const wrong = ref('')
@@ -41,6 +47,7 @@ const off = (l: Line, until: Date) =>
     () => putOff(l.key),
   )
 const finish = (l: Line) => act(() => done(l.key), 'Done with.', l.kind === 'told' ? undefined : () => putOff(l.key))
+const bring = (l: Line) => act(() => putOff(l.key), 'Back on your Desk.')
 const give = (l: Line, to: string, name: string, why: string) => act(() => hand(l.key, to, why), `Handed to ${name}.`)
 
 function open(l: Line) {
@@ -48,11 +55,12 @@ function open(l: Line) {
   void router.push(l.to)
 }
 function begin(what: 'off' | 'hand') {
+  if (behind.value) return
   doing.value = doing.value === what ? undefined : what
   void nextTick(() => document.querySelector<HTMLElement>('.below button, .below select')?.focus())
 }
 function move(by: number) {
-  at.value = Math.max(0, Math.min(at.value + by, lines.value.length - 1))
+  at.value = Math.max(0, Math.min(at.value + by, shown.value.length - 1))
   doing.value = undefined
   void nextTick(() => document.querySelector('li.picked')?.scrollIntoView({ block: 'nearest' }))
 }
@@ -62,19 +70,26 @@ useKeys([
   { keys: ['Enter'], does: 'go where it is dealt with', run: () => current.value && open(current.value) },
   { keys: ['s'], does: 'put it off', run: () => current.value && begin('off') },
   { keys: ['h'], does: 'hand it to somebody', run: () => current.value && begin('hand') },
-  { keys: ['d'], does: 'be done with it', run: () => current.value && void finish(current.value) },
+  {
+    keys: ['d'],
+    does: 'be done with it',
+    run: () => current.value && !behind.value && void finish(current.value),
+  },
+  { keys: ['b'], does: 'bring it back', run: () => current.value && behind.value && void bring(current.value) },
   { keys: ['Escape'], does: 'leave it as it is', run: () => (doing.value = undefined) },
 ])
 </script>
 
 <template>
   <div class="line">
-    <b>{{ lines.length ? `${count(lines.length, 'thing')} for you` : 'Desk' }}</b>
+    <b>{{ behind ? 'Put off, or done with' : lines.length ? `${count(lines.length, 'thing')} for you` : 'Desk' }}</b>
     <span v-if="said" role="status" class="said"
       >{{ said.words }}
       <button v-if="said.undo" class="link" @click="act(said.undo, '')">Undo</button>
     </span>
-    <span v-else-if="desk.data.value?.off" class="second">{{ count(desk.data.value.off, 'line') }} put off</span>
+    <button v-if="away.length" class="link second" @click="((behind = !behind), (at = 0))">
+      {{ behind ? 'Back to what waits' : `${away.length} put off or done` }}
+    </button>
     <span class="end">
       <router-link class="link" :to="{ name: 'week' }">This week</router-link>
       <router-link class="link" :to="{ name: 'follows' }">What you follow</router-link>
@@ -84,8 +99,8 @@ useKeys([
     {{ words(desk.error.value) }} <button class="link" @click="desk.refetch()">Try again</button>
   </div>
   <p v-if="wrong" class="notice bad" role="alert">{{ wrong }}</p>
-  <ol v-if="lines.length" class="desk" aria-label="What waits for you">
-    <li v-for="(l, i) in lines" :key="l.key" :class="{ picked: i === at }" @mousemove="!doing && (at = i)">
+  <ol v-if="shown.length" class="desk" :aria-label="behind ? 'What is put off' : 'What waits for you'">
+    <li v-for="(l, i) in shown" :key="l.key" :class="{ picked: i === at }" @mousemove="!doing && (at = i)">
       <div class="row">
         <span class="gauge" :title="`${l.severity} × ${l.reach.toFixed(2)} × ${l.age.toFixed(2)} = ${l.points}`"
           ><i :style="{ width: `${Math.max(4, (100 * l.points) / most)}%` }"
@@ -97,7 +112,11 @@ useKeys([
           <span v-else-if="l.handedBy" class="words">handed to you by {{ l.handedBy }}</span>
           <span class="second why" :title="`since ${exactTime(l.since)}`">{{ l.why }}</span>
         </a>
-        <span class="acts">
+        <span v-if="behind" class="acts">
+          <span class="second">{{ l.until ? `until ${day(l.until)}` : 'done' }}</span>
+          <button class="link second" @click="bring(l)">bring back</button>
+        </span>
+        <span v-else class="acts">
           <button class="link second" @click="((at = i), begin('off'))">put off</button>
           <button class="link second" @click="((at = i), begin('hand'))">hand over</button>
           <button class="link second" @click="finish(l)">done</button>

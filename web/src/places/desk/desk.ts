@@ -16,13 +16,14 @@ export function useDesk() {
     refetchOnWindowFocus: true,
   })
   const lines = computed(() => desk.data.value?.items ?? [])
+  const away = computed(() => desk.data.value?.away ?? [])
   const again = () => client.invalidateQueries({ queryKey: ['desk'] })
   const putOff = (key: string, until?: Date) =>
     ask(api.POST('/api/v1/desk/put-off', { body: { key, until: until?.toISOString() } })).then(again)
   const done = (key: string) => ask(api.POST('/api/v1/desk/done', { body: { key } })).then(again)
   const hand = (key: string, to: string, words: string) =>
     ask(api.POST('/api/v1/desk/hand', { body: { key, to, words } })).then(again)
-  return { desk, lines, putOff, done, hand }
+  return { desk, lines, away, putOff, done, hand }
 }
 
 // kindWord says in a word or two what kind of thing waits.
