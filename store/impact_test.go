@@ -21,6 +21,12 @@ import (
 // screen and an administrator.
 func (w *world) linked(version string, change func(*android.Capture)) uuid.UUID {
 	w.t.Helper()
+	return w.linkedOn("p"+version, version, change).BuildID
+}
+
+// linkedOn captures one phone of it.
+func (w *world) linkedOn(phone, version string, change func(*android.Capture)) store.CaptureSummary {
+	w.t.Helper()
 	c := &android.Capture{Format: android.CaptureFormat, Complete: true, Identity: android.Identity{Fingerprint: "b/p/lyra5:14/LINK/" + version + ":user/k", Manufacturer: "Brannock", Device: "lyra5", Model: "Lyra 5", MarketName: "Lyra 5", Form: "phone", DisplayID: version, Incremental: version, Release: "14", SDK: 34, SecurityPatch: "2027-0" + version + "-01"},
 		Phone: android.PhoneFacts{Roles: []android.Role{{Name: "HOME", Holders: []android.PackageName{"l.home"}}}, Administrators: []android.PackageName{"l.admin"}, LockCode: android.LockCodeSet}}
 	for _, name := range []android.PackageName{"l.home", "l.admin", "l.lib", "l.user", "l.other"} {
@@ -32,9 +38,9 @@ func (w *world) linked(version string, change func(*android.Capture)) uuid.UUID 
 	if change != nil {
 		change(c)
 	}
-	sum, err := w.AddCapture(w.ctx, store.NewCapture{Capture: c, Phone: "p" + version, Person: w.people["tech"].ID, Source: "file"})
+	sum, err := w.AddCapture(w.ctx, store.NewCapture{Capture: c, Phone: phone, Person: w.people["tech"].ID, Source: "file"})
 	w.must(err)
-	return sum.BuildID
+	return sum
 }
 
 // ledger is a row of the Ledger in the model's scope.
