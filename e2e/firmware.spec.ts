@@ -2,6 +2,7 @@
 // again: what came back, what is new, what would stop, on the right Desks, on
 // the public page and in the scripts; then the next release, made from it.
 import { execFileSync, spawnSync } from 'node:child_process'
+import { clean } from './axe'
 import { as, expect, lyra, test, type World } from './world'
 import type { Page } from '@playwright/test'
 
@@ -48,7 +49,7 @@ test('a firmware update, until everything published is right again', async ({ pa
     await expect(page.getByRole('region', { name: 'Run', exact: true })).toContainText('finished', { timeout: 120_000 })
     await hand(page, world, 'update')
     await atPhone(page, world)
-    await expect(page.getByText('15.0.1').first()).toBeVisible({ timeout: 60_000 })
+    await expect(page.getByRole('region', { name: 'Phone', exact: true })).toContainText('15.0.1, Android 15', { timeout: 60_000 })
     await page.getByRole('button', { name: /^Capture/ }).click()
     await expect(page.getByTestId('stored')).toBeVisible({ timeout: 60_000 })
 
@@ -236,3 +237,46 @@ test('what is followed comes to the Desk and its feed; the week prints; coverage
   expect(await stranger.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(360)
   expect(await (await fetch(`${world.url}/coverage/brannock.json`)).json()).toHaveProperty('models')
 })
+
+for (const colorScheme of ['light', 'dark'] as const) {
+  test(`axe finds nothing in what is over time in ${colorScheme}`, async ({ page, world }) => {
+    await page.emulateMedia({ colorScheme, reducedMotion: 'reduce' })
+    await as(page, world, 'keeper')
+    await expect(desk(page).first()).toBeVisible()
+    await clean(page, 'desk')
+    await page.keyboard.press('h')
+    await clean(page, 'desk, handing over')
+    await page.keyboard.press('Escape')
+    await page.keyboard.press('s')
+    await clean(page, 'desk, putting off')
+    const { items } = (await (await page.request.get(`${world.url}/api/v1/makers/brannock/models/lyra-5/builds`)).json()) as {
+      items: { id: string; version: string; carrier: string }[]
+    }
+    const build = (version: string) => items.find((b) => b.version === version && !b.carrier)!.id
+    const { releases } = (await (await page.request.get(`${world.url}/api/v1/makers/brannock/models/lyra-5/timeline`)).json()) as {
+      releases: { id: string; edition: string }[]
+    }
+    const quiet = releases.find((r) => r.edition === 'Quiet phone')!.id
+    for (const [path, shown] of [
+      [`/builds${lyra}`, 'Does what was published still hold?'],
+      ['/builds', 'Where one more phone would help'],
+      [`/builds/compare${lyra}`, '15.0.0 → 15.0.1'],
+      [`/builds/carried${lyra}`, 'Carried over'],
+      [`/builds/releases/${quiet}/${build('15.0.1')}${lyra}`, 'Quiet phone, no. 4 on Lyra 5 15.0.1'],
+      ['/week', 'The week to'],
+      ['/follows', 'What you follow'],
+    ] as const) {
+      await page.goto(world.url + path)
+      await expect(page.getByRole('heading', { name: shown }).first()).toBeVisible()
+      await clean(page, path)
+    }
+    await as(page, world, 'technician')
+    await desk(page).filter({ hasText: 'trials' }).first().getByRole('link').click()
+    await expect(page.getByRole('heading', { name: 'Ward phone on Lyra 5 15.0.1: trials wanted' })).toBeVisible()
+    await clean(page, 'wanted')
+    for (const path of ['/coverage', '/coverage/brannock', '/r/brannock/lyra-5/ward-phone/2']) {
+      await page.goto(world.url + path)
+      await clean(page, path)
+    }
+  })
+}

@@ -1,17 +1,9 @@
 // Every place in light and dark: axe finds nothing, nothing is logged as an
 // error, and it works at the widths that are promised.
-import AxeBuilder from '@axe-core/playwright'
-import type { Page } from '@playwright/test'
+import { clean } from './axe'
 import { as, expect, lyra, test } from './world'
 
 test.use({ of: 'look' })
-
-// The first rows of a long list stand for the others, which are drawn alike.
-async function clean(page: Page, what: string) {
-  const { violations } = await new AxeBuilder({ page }).exclude('.rows > .row:nth-child(n+16)').exclude('.at:nth-child(n+12)').analyze()
-  const found = violations.map((v) => `${v.id}: ${v.nodes.map((n) => `${n.target.join(' ')} (${n.any[0]?.message ?? n.failureSummary})`).join('; ')}`)
-  expect(found, what).toEqual([])
-}
 
 for (const colorScheme of ['light', 'dark'] as const) {
   test(`axe finds nothing in ${colorScheme}`, async ({ page, world }) => {

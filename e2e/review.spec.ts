@@ -153,7 +153,7 @@ test('its author revises it, and what was said stays', async ({ page, world }) =
   await as(page, world, 'technician')
   await page.getByRole('button', { name: /not read/ }).click()
   await page.getByRole('link', { name: /What you were told/ }).click()
-  await expect(page.getByRole('region', { name: 'News' })).toContainText('Anselm Okoro said something about Lock pictures')
+  await expect(page.getByRole('region', { name: 'News' })).toContainText('Anselm Okoro said something about “Lock pictures')
   await page.getByRole('link', { name: 'Lock pictures, two more' }).first().click()
   await article(page, 'load, for Lyra 5').getByRole('button', { name: 'Back into the tray' }).click()
   await expect(page.getByRole('status')).toContainText('the next round')
