@@ -152,7 +152,6 @@ func TestStation(t *testing.T) {
 		watched <- got
 	}()
 	eventually(t, "it watches", func() bool { _, ok := r.last().(bench.WatchProgress); return ok })
-	time.Sleep(200 * time.Millisecond) // until the phone prints its log
 	hand("open", "com.fieldnote.chirrup")
 	eventually(t, "the app is told", func() bool {
 		p, _ := r.last().(bench.WatchProgress)

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"slices"
+	"sync"
 	"time"
 
 	"github.com/google/uuid"
@@ -95,6 +96,10 @@ type Words struct {
 
 // watchTakes bounds how long the log of a phone is watched.
 const watchTakes = 10 * time.Minute
+
+// logBegins is how long a phone may take until it prints the heading of its
+// log.
+const logBegins = time.Second
 
 // Do does a request. The value is what came of it, for whoever asked; the
 // error says in words why it could not be done.
@@ -217,12 +222,16 @@ func (s *Station) watchLog(ctx context.Context, serial string, out Results) (any
 	ctx, lose := context.WithCancelCause(ctx)
 	defer lose(nil)
 	go s.whilePresent(ctx, serial, lose)
-	if err := out.Tell(ctx, WatchProgress{[]android.Opened{}}); err != nil {
-		return nil, err
-	}
+	// Whoever is told to open an app must not do so before the log is read. A
+	// log begins with a heading; a phone that prints none is given a moment.
+	watching := sync.OnceValue(func() error { return out.Tell(ctx, WatchProgress{[]android.Opened{}}) })
+	defer time.AfterFunc(logBegins, func() { watching() }).Stop()
 	var reader android.OpenedReader
 	// -T 1 leaves out what happened before.
 	err := s.client.Follow(ctx, serial, "logcat -v brief -T 1 -s ActivityTaskManager ActivityManager", &lineWriter{each: func(line []byte) error {
+		if err := watching(); err != nil {
+			return err
+		}
 		if reader.Line(line) {
 			return out.Tell(ctx, WatchProgress{reader.Opened()})
 		}

@@ -7,6 +7,7 @@ import { as, expect, lyra, test, type World } from './world'
 import type { Page } from '@playwright/test'
 
 test.use({ of: 'firmware' })
+test.describe.configure({ mode: 'serial' })
 
 const desk = (page: Page) => page.getByRole('list', { name: 'What waits for you' }).getByRole('listitem')
 const place = (page: Page, name: string) => page.getByRole('navigation', { name: 'Places' }).getByRole('link', { name })

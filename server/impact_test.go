@@ -28,6 +28,12 @@ const linkedDump = `Packages:
     %[2]s:
       com.brannock.api
     User 0: installed=true hidden=false suspended=false stopped=false notLaunched=false enabled=0 instant=false
+  Package [com.brannock.games] (a3):
+    userId=10003
+    codePath=/product/app/Games
+    versionCode=1 minSdk=30 targetSdk=34
+    versionName=%[1]s
+    User 0: installed=true hidden=false suspended=false stopped=false notLaunched=false enabled=0 instant=false
 `
 
 // linked uploads a phone's dump, with a version of its own.

@@ -56,6 +56,9 @@ var sections = []section{
 	{name: "signing_keys", columns: "id, public_key, created_at, retired_why, endorsement", order: "id", plus: map[string]string{"sealed": "''::bytea", "retired_at": "now()"}},
 	{name: "releases", columns: "id, profile_id, number, document, sha256, signature, key_id, state, withdrawn_reason, published_by, published_at, withdrawn_by, withdrawn_at, asked_by", order: "id"},
 	{name: "release_packages", columns: "release_id, package_id, method", order: "release_id, package_id"},
+	// How replaced releases stood cannot be worked out any more; since when
+	// current ones are marked, neither.
+	{name: "holds", columns: "release_id, build_id, state, claimed, ships, findings, stops, stopped_at, made_from", order: "release_id, build_id"},
 	{name: "lifts", columns: "release_id, build_id, stops, person_id, at, why", order: "release_id, build_id, stops"},
 	{name: "settings", columns: "key, value, changed_at, revision", order: "key", where: "key in ('yardstick', 'review rules')"},
 }

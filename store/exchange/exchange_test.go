@@ -78,8 +78,7 @@ func TestRoundTrip(t *testing.T) {
 		t.Helper()
 		err := st.conn.QueryRow(t.Context(), `
 			select concat_ws(' ', (select count(*) || ' ' || md5(string_agg(f::text, '|' order by package_id, method, place, release)) from figures f),
-				(select count(*) || ' ' || md5(string_agg(concat(build_id, since_id, summary), '|' order by build_id)) from arrivals),
-				(select count(*) || ' ' || md5(string_agg(concat(release_id, build_id, state, claimed, ships, findings, stops), '|' order by release_id, build_id)) from holds))`).Scan(&sum)
+				(select count(*) || ' ' || md5(string_agg(concat(build_id, since_id, summary), '|' order by build_id)) from arrivals))`).Scan(&sum)
 		if err != nil {
 			t.Fatal(err)
 		}
