@@ -3,7 +3,7 @@
 // the public page and in the scripts; then the next release, made from it.
 import { execFileSync, spawnSync } from 'node:child_process'
 import { clean } from './axe'
-import { as, expect, lyra, test, type World } from './world'
+import { as, expect, hand, lyra, test, type World } from './world'
 import type { Page } from '@playwright/test'
 
 test.use({ of: 'firmware' })
@@ -12,14 +12,6 @@ test.describe.configure({ mode: 'serial' })
 const desk = (page: Page) => page.getByRole('list', { name: 'What waits for you' }).getByRole('listitem')
 const place = (page: Page, name: string) => page.getByRole('navigation', { name: 'Places' }).getByRole('link', { name })
 
-// hand does to the phone on the desk what a hand would.
-async function hand(page: Page, world: World, action: string) {
-  const { items } = (await (await page.request.get(`${world.url}/api/v1/benches`)).json()) as { items: { id: string }[] }
-  const asked = await page.request.post(`${world.url}/api/v1/benches/${items[0]!.id}/requests`, {
-    data: { kind: 'hand', address: world.phone, action },
-  })
-  expect(asked.ok(), await asked.text()).toBe(true)
-}
 const atPhone = async (page: Page, world: World) => {
   await place(page, 'Bench').click()
   await page.getByRole('button', { name: new RegExp(world.phone) }).click()

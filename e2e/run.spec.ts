@@ -2,17 +2,11 @@
 // back of it: rehearsed, an answer of the owner, a backup, a refusal, a cable
 // that falls out, a restart, the check list, a draft, a review; then a halving.
 import { execFileSync } from 'node:child_process'
-import { as, expect, test, type World } from './world'
+import { api, as, expect, hand, test, type World } from './world'
 import type { Page } from '@playwright/test'
 
 test.use({ of: 'run' })
 test.describe.configure({ mode: 'serial' })
-
-const api = async (page: Page, world: World, method: string, path: string, data?: unknown, headers = {}) => {
-  const answer = await page.request.fetch(`${world.url}/api/v1${path}`, { method, data, headers })
-  expect(answer.ok(), `${method} ${path}: ${await answer.text()}`).toBe(true)
-  return answer
-}
 
 // publish makes the release that is run here, by two people.
 async function publish(page: Page, world: World) {
@@ -42,12 +36,6 @@ async function publish(page: Page, world: World) {
   ).json()) as { id: string }
   await as(page, world, 'keeper')
   await api(page, world, 'POST', `/publications/${asked.id}/decision`, { verdict: 'published' })
-}
-
-// hand does to the phone on the desk what a hand would.
-async function hand(page: Page, world: World, action: string, more?: string) {
-  const { items } = (await (await api(page, world, 'GET', '/benches')).json()) as { items: { id: string }[] }
-  await api(page, world, 'POST', `/benches/${items[0]!.id}/requests`, { kind: 'hand', address: world.phone, action, with: more })
 }
 
 const status = async (world: World) =>

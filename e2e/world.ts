@@ -184,5 +184,18 @@ export async function as(page: Page, world: World, login: string) {
   await expect(page.getByRole('navigation', { name: 'Places' })).toBeVisible()
 }
 
+// api asks the server as whoever is signed in.
+export async function api(page: Page, world: World, method: string, path: string, data?: unknown, headers = {}) {
+  const answer = await page.request.fetch(`${world.url}/api/v1${path}`, { method, data, headers })
+  expect(answer.ok(), `${method} ${path}: ${await answer.text()}`).toBe(true)
+  return answer
+}
+
+// hand does to the phone on the desk what a hand would.
+export async function hand(page: Page, world: World, action: string, more?: string) {
+  const { items } = (await (await api(page, world, 'GET', '/benches')).json()) as { items: { id: string }[] }
+  await api(page, world, 'POST', `/benches/${items[0]!.id}/requests`, { kind: 'hand', address: world.phone, action, with: more })
+}
+
 export const lyra = '?maker=brannock&model=lyra-5'
 export { expect }

@@ -67,8 +67,9 @@ type deskLines func(context.Context, querier, *deskOf) ([]desk.Line, error)
 
 // Desk lists what waits for a person at a moment, the most urgent first. Each
 // line is there for as long as its cause is; those that the person has put off,
-// is done with or handed to somebody are away.
-func (s *Store) Desk(ctx context.Context, p Person, now time.Time) (lines, away []desk.Line, err error) {
+// is done with or handed to somebody are away, unless their cause is newer than
+// that: a change that was sent again is there again.
+func (s *Store) Desk(ctx context.Context, p Person, now time.Time) (lines, off []desk.Line, err error) {
 	d := &deskOf{p, map[string]handed{}}
 	rows, err := s.pool.Query(ctx, `select h.line, w.name, h.words, h.at from desk_handed h join people w on w.id = h.from_id where h.to_id = $1 order by h.at desc limit 500`, p.ID)
 	if err != nil {
@@ -79,34 +80,38 @@ func (s *Store) Desk(ctx context.Context, p Person, now time.Time) (lines, away 
 	if _, err := pgx.ForEachRow(rows, []any{&key, &h.By, &h.Words, &h.At}, func() error { d.handed[key] = h; return nil }); err != nil {
 		return nil, nil, err
 	}
-	rows, err = s.pool.Query(ctx, `select line, nullif(until, 'infinity') from desk_put_off where person_id = $1 and until > $2`, p.ID, now)
+	rows, err = s.pool.Query(ctx, `select line, nullif(until, 'infinity'), at from desk_put_off where person_id = $1 and until > $2`, p.ID, now)
 	if err != nil {
 		return nil, nil, err
 	}
-	put := map[string]*time.Time{}
-	var until *time.Time
-	if _, err := pgx.ForEachRow(rows, []any{&key, &until}, func() error { put[key] = until; return nil }); err != nil {
+	type away struct {
+		until *time.Time // nil where the person is done with it
+		at    time.Time
+	}
+	put := map[string]away{}
+	var a away
+	if _, err := pgx.ForEachRow(rows, []any{&key, &a.until, &a.at}, func() error { put[key] = a; return nil }); err != nil {
 		return nil, nil, err
 	}
 	found, err := s.findLines(ctx, d)
 	if err != nil {
 		return nil, nil, err
 	}
-	lines, away = []desk.Line{}, []desk.Line{}
+	lines, off = []desk.Line{}, []desk.Line{}
 	for _, l := range slices.Concat(found...) {
 		if h, ok := d.handed[l.Key]; ok {
 			l.HandedBy, l.Words = h.By, h.Words
 		}
-		if until, ok := put[l.Key]; ok {
-			l.Until = until
-			away = append(away, l)
+		if a, ok := put[l.Key]; ok && !l.Since.After(a.at) {
+			l.Until = a.until
+			off = append(off, l)
 		} else {
 			lines = append(lines, l)
 		}
 	}
 	desk.Order(lines, now)
-	desk.Order(away, now)
-	return lines, away, nil
+	desk.Order(off, now)
+	return lines, off, nil
 }
 
 // deskSources are all that lines come from.

@@ -234,8 +234,10 @@ type judgedRelease struct {
 	Contested bool      `db:"contested"`
 	N         int       `db:"n"`
 	Names     []string  `db:"names"`
-	Since     time.Time `db:"since"`
-	Ran       int       `db:"ran"`
+	// Which is a digest of the packages.
+	Which string    `db:"which"`
+	Since time.Time `db:"since"`
+	Ran   int       `db:"ran"`
 }
 
 // judgedReleases are current releases that take off packages of which trials
@@ -253,9 +255,10 @@ func judgedReleases(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 			where r.state = 'current' and exists (select from shipped_by y where y.model_id = d.id and y.package_id = x.package_id)),
 		judged as materialized (select t.id, t.package_id, `+standingOf+` as standing from taken t),
 		found as (
-			select j.id, j.standing = 'contested' as contested, count(*)::int as n, (array_agg(j.package_id order by j.package_id))[1:4] as some from judged j
+			select j.id, j.standing = 'contested' as contested, count(*)::int as n, array_agg(j.package_id order by j.package_id) as which from judged j
 			where j.standing = 'contested' and ($1 or j.id = any($2)) or j.standing in ('thin', 'untried') and ($3 or j.id = any($4)) group by 1, 2)
-		select f.id, f.contested, f.n, array(select k.name from packages k where k.id = any(f.some) order by 1) as names, p.slug, p.name as edition, r.number, m.slug as maker, d.slug as model, d.name as model_name, r.published_at as since, `+ranIt+` as ran
+		select f.id, f.contested, f.n, array(select k.name from packages k where k.id = any(f.which[1:4]) order by 1) as names, left(md5(f.which::text), 12) as which, p.slug, p.name as edition, r.number, m.slug as maker, d.slug as model, d.name as model_name, 
+			case when f.contested then greatest(r.published_at, (select max(t.at) from trials t where t.package_id = any(f.which))) else r.published_at end as since, `+ranIt+` as ran
 		from found f join releases r on r.id = f.id join profiles p on p.id = r.profile_id join models d on d.id = p.model_id join makers m on m.id = d.maker_id
 		order by f.contested desc, r.published_at desc limit $5`, d.reviews(), d.ids(desk.Contested), d.publishes(), d.ids(desk.ThinRelease), 2*maxDeskLines)
 	list, err := all[judgedRelease](rows, err)
@@ -269,6 +272,9 @@ func judgedReleases(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 			l.Text = fmt.Sprintf("Trials contradict each other about %s that %s no. %d of %s takes off: %s.", packages, r.Edition, r.Number, r.ModelName, names)
 		}
 		l.Key, l.To = key(l.Kind, r.ID), address("/ledger", r.Maker, r.Model, "", "q", "in:"+r.Slug+" "+standing)
+		if r.Contested {
+			l.Key += ":" + r.Which // who is done with one is not done with the next
+		}
 		lines[i] = l
 	}
 	return lines, err

@@ -81,6 +81,20 @@ func TestDeskOfReviewing(t *testing.T) {
 	if l := w.line("tech", desk.Returned); l.Text != "rev returned “a change” to you." || l.Words != "see" {
 		t.Errorf("%+v", l)
 	}
+	// Who is done with it hears of its next round all the same.
+	w.must(w.Done(w.ctx, w.people["tech"].ID, w.line("tech", desk.Returned).Key))
+	w.has(desk.Returned)
+	next, again := w.send("tech", w.edit("com.brannock.p003", change.Description, everywhere, `"vague"`))
+	w.must(w.Done(w.ctx, w.people["rev"].ID, w.line("rev", desk.Change).Key))
+	w.has(desk.Change, "second", "main")
+	w.must(w.decide("second", next, verdicts(again, "returned")...))
+	w.must(w.Reopen(w.ctx, w.people["tech"].ID, again[0]))
+	w.send("tech", w.edit("com.brannock.p003", change.Description, everywhere, `"exact"`))
+	w.has(desk.Change, "rev", "second", "main")
+	if l := w.line("rev", desk.Change); l.To != "/review/"+next.String() {
+		t.Errorf("%+v", l)
+	}
+	w.must(w.decide("second", next, verdicts(w.open(next), "accepted")...))
 	// A list from elsewhere is told apart.
 	edits, _, err := w.AddEdits(w.ctx, w.people["tech"].ID, []store.NewEdit{w.edit("com.brannock.p002", change.Description, everywhere, `"x"`)})
 	w.must(err)
@@ -144,6 +158,14 @@ func TestDeskOfPublishing(t *testing.T) {
 	w.must(err)
 	w.has(desk.PublicationAsk)
 	w.has(desk.Returned, "main")
+
+	// Who is done with that hears of the next package.
+	w.must(w.Done(w.ctx, w.people["rev"].ID, w.line("rev", desk.Contested).Key))
+	w.has(desk.Contested, "second", "main", "keep")
+	for i, outcome := range []string{"clean", "clean", "clean", "fault", "clean", "no-start"} {
+		w.accept([]string{"tech", "other", "main"}[i%3], w.trial("l.other", "phone "+string(rune('a'+i)), outcome))
+	}
+	w.has(desk.Contested, "rev", "second", "main", "keep")
 
 	// A key that is no longer used.
 	if _, err := w.Pool().Exec(w.ctx, `update signing_keys set retired_at = now()`); err != nil {

@@ -34,9 +34,9 @@ func waitingChanges(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 		with open as (
 			select c.* from changes c where c.state = 'sent' and c.author_id <> $1 and ($2 or c.id = any($3) or exists (select from asked q where q.change_id = c.id and q.person_id = $1 and q.answered_at is null))
 			order by c.sent_at limit $4)
-		select c.id, c.number, c.title, w.name as author, c.sent_at, c.imported_from, n.edits, n.half, t.touches, t.ran, coalesce(q.by, '') as asked_by, coalesce(q.words, '') as words
+		select c.id, c.number, c.title, w.name as author, greatest(c.sent_at, n.round_at) as sent_at, c.imported_from, n.edits, n.half, t.touches, t.ran, coalesce(q.by, '') as asked_by, coalesce(q.words, '') as words
 		from open c join people w on w.id = c.author_id
-			cross join lateral (select count(*)::int as edits, (count(*) filter (where exists (select from approvals a where a.edit_id = e.id and a.person_id <> $1)))::int as half from edits e where e.change_id = c.id and e.state = 'open') n
+			cross join lateral (select count(*)::int as edits, (count(*) filter (where exists (select from approvals a where a.edit_id = e.id and a.person_id <> $1)))::int as half, max(e.created_at) filter (where e.round > 1) as round_at from edits e where e.change_id = c.id and e.state = 'open') n
 			cross join lateral (
 				select count(distinct r.id)::int as touches, (select count(distinct x.phone) from runs x where x.release_id = any(array_agg(r.id)))::int as ran
 				from (select distinct package_id from edits where change_id = c.id and state = 'open') e join release_packages y on y.package_id = e.package_id join releases r on r.id = y.release_id and r.state = 'current') t

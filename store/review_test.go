@@ -41,6 +41,18 @@ func (w *world) state(id uuid.UUID) (store.Change, []store.Edit) {
 }
 
 // claim is what the catalogue says in a field everywhere.
+// open are the edits of a change that nobody has decided on.
+func (w *world) open(id uuid.UUID) (ids []uuid.UUID) {
+	w.t.Helper()
+	_, edits := w.state(id)
+	for _, e := range edits {
+		if e.State == "open" {
+			ids = append(ids, e.ID)
+		}
+	}
+	return ids
+}
+
 func (w *world) claim(pkg string, field change.Field) string {
 	w.t.Helper()
 	p, err := w.Package(w.ctx, pkg)
