@@ -34,16 +34,20 @@ type sampleProfile struct {
 		Seconds int    `yaml:"seconds"`
 		Why     string `yaml:"why"`
 	} `yaml:"extras"`
-	Ceiling float64 `yaml:"ceiling"`
-	// Releases are what was published, each with the ceiling that the cut line
-	// stood at then.
-	Releases []struct {
-		Ceiling   float64 `yaml:"ceiling"`
-		Log       string  `yaml:"log"`
-		Withdrawn string  `yaml:"withdrawn"`
-	} `yaml:"releases"`
+	Ceiling  float64         `yaml:"ceiling"`
+	Releases []sampleRelease `yaml:"releases"`
 	// Asked is the change log of a publication that waits.
 	Asked string `yaml:"asked"`
+}
+
+// sampleRelease is what was published some days ago, with the ceiling that the
+// cut line stood at then, and perhaps withdrawn some days ago.
+type sampleRelease struct {
+	Ceiling   float64 `yaml:"ceiling"`
+	Log       string  `yaml:"log"`
+	Days      int     `yaml:"days"`
+	Withdrawn string  `yaml:"withdrawn"`
+	Gone      int     `yaml:"gone"`
 }
 
 func (p sampleProfile) rules(ceiling float64) profile.Rules {
@@ -98,7 +102,7 @@ func (s *seeder) addProfile(p sampleProfile) error {
 		if err := s.Store.SetRules(s.ctx, id, revision, p.Purpose, n.Sisters, p.rules(r.Ceiling), maintainer); err != nil {
 			return err
 		}
-		if err := s.release(id, revision+1, r.Log); err != nil {
+		if err := s.release(id, revision+1, r); err != nil {
 			return fmt.Errorf("release %d: %w", i+1, err)
 		}
 		revision += 2
@@ -109,7 +113,7 @@ func (s *seeder) addProfile(p sampleProfile) error {
 		if err != nil {
 			return err
 		}
-		if err := s.Store.Withdraw(s.ctx, list[0].ID, r.Withdrawn, maintainer); err != nil {
+		if err := s.Store.Withdraw(s.ctx, list[0].ID, r.Withdrawn, maintainer, s.today.AddDate(0, 0, -r.Gone)); err != nil {
 			return err
 		}
 	}
@@ -125,15 +129,15 @@ func (s *seeder) addProfile(p sampleProfile) error {
 	return err
 }
 
-func (s *seeder) release(id uuid.UUID, revision int, log string) error {
+func (s *seeder) release(id uuid.UUID, revision int, r sampleRelease) error {
 	sign, err := s.Signer(s.ctx)
 	if err != nil {
 		return err
 	}
-	asked, err := s.Store.AskPublication(s.ctx, id, revision, []string{log}, "", s.people["maintainer"].ID)
+	asked, err := s.Store.AskPublication(s.ctx, id, revision, []string{r.Log}, "", s.people["maintainer"].ID)
 	if err != nil {
 		return err
 	}
-	_, err = s.Store.DecidePublication(s.ctx, asked, s.people["keeper"], store.Verdict{State: "published"}, sign)
+	_, err = s.Store.DecidePublication(s.ctx, asked, s.people["keeper"], store.Verdict{State: "published", At: s.today.AddDate(0, 0, -r.Days)}, sign)
 	return err
 }

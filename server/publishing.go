@@ -6,6 +6,7 @@ import (
 	"net/http"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/google/uuid"
@@ -77,7 +78,7 @@ func (s *Server) publishingRoutes() {
 				return nil, problem(http.StatusUnprocessableEntity, "bad-request", "Say why, for everybody who has run it.")
 			}
 			defer s.press.forget()
-			return nil, s.store.Withdraw(ctx, in.ID, reason, personOf(ctx).ID)
+			return nil, s.store.Withdraw(ctx, in.ID, reason, personOf(ctx).ID, time.Time{})
 		})
 	route(s, Technician, huma.Operation{OperationID: "listReleases", Method: http.MethodGet, Path: "/api/v1/releases", Summary: "Releases in scope, newest first"},
 		func(ctx context.Context, in *ScopeInput) (*listOutput[listedRelease], error) {

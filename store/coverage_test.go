@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"testing"
+	"time"
 
 	"github.com/google/uuid"
 
@@ -116,7 +117,7 @@ func TestCover(t *testing.T) {
 
 func (w *world) withdraw(edition string) {
 	w.t.Helper()
-	w.must(w.Withdraw(w.ctx, w.current(edition).ID, "a phone lost its calls", w.people["main"].ID))
+	w.must(w.Withdraw(w.ctx, w.current(edition).ID, "a phone lost its calls", w.people["main"].ID, time.Time{}))
 }
 
 // TestCoverIsTheLedgers holds what is counted of builds to what the Ledger

@@ -332,7 +332,7 @@ func TestWeek(t *testing.T) {
 	turned, ids := w.send("tech", w.edit("l.home", change.Load, everywhere, `{"load":"loose"}`))
 	w.must(w.decide("rev", turned, verdicts(ids, "turned-down")...))
 	w.send("other", w.edit("l.home", change.Description, everywhere, `"x"`))
-	w.must(w.Withdraw(w.ctx, quiet.ID, "it was wrong", w.people["main"].ID))
+	w.must(w.Withdraw(w.ctx, quiet.ID, "it was wrong", w.people["main"].ID, time.Time{}))
 	now := time.Now()
 	week, err := w.WeekFrom(w.ctx, now.AddDate(0, 0, -7), now.Add(time.Minute))
 	w.must(err)

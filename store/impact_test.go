@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/google/uuid"
 
@@ -191,11 +192,11 @@ func TestPublishing(t *testing.T) {
 	asked = ask(2)
 	w.must(w.SetRules(w.ctx, id, 2, "", nil, rules, main.ID))
 	decide(asked, rev, store.Verdict{State: "published"}, store.ErrState)
-	w.must(w.Withdraw(w.ctx, r.ID, "it was wrong", main.ID))
-	if err := w.Withdraw(w.ctx, r.ID, "again", main.ID); !errors.Is(err, store.ErrState) {
+	w.must(w.Withdraw(w.ctx, r.ID, "it was wrong", main.ID, time.Time{}))
+	if err := w.Withdraw(w.ctx, r.ID, "again", main.ID, time.Time{}); !errors.Is(err, store.ErrState) {
 		t.Errorf("withdrawn twice: %v", err)
 	}
-	if err := w.Withdraw(w.ctx, uuid.New(), "x", main.ID); !errors.Is(err, store.ErrNotFound) {
+	if err := w.Withdraw(w.ctx, uuid.New(), "x", main.ID, time.Time{}); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("%v", err)
 	}
 	// Who could publish is told of a withdrawal, but not who did it.

@@ -140,6 +140,9 @@ type Verdict struct {
 	// Changes take the place of the change log that was asked for; nil leaves
 	// it.
 	Changes []string
+	// At is when it was given, where that is written down later; the zero time
+	// is now. A release is dated by it.
+	At time.Time
 }
 
 // DecidePublication publishes what somebody asked for, or does not. What is
@@ -164,12 +167,15 @@ func (s *Store) DecidePublication(ctx context.Context, id uuid.UUID, person Pers
 		if v.Changes == nil {
 			v.Changes = u.Changes
 		}
+		if v.At.IsZero() {
+			v.At = time.Now()
+		}
 		if v.State == "published" {
-			if number, err = s.publish(ctx, tx, u, person, v.Changes, sign); err != nil {
+			if number, err = s.publish(ctx, tx, u, person, v, sign); err != nil {
 				return err
 			}
 		}
-		_, err = tx.Exec(ctx, `update publications set state = $2, decided_by = $3, decided_at = now(), answer = $4, changes = $5 where id = $1`, id, v.State, person.ID, v.Answer, v.Changes)
+		_, err = tx.Exec(ctx, `update publications set state = $2, decided_by = $3, decided_at = $6, answer = $4, changes = $5, asked_at = least(asked_at, $6) where id = $1`, id, v.State, person.ID, v.Answer, v.Changes, v.At)
 		if err != nil {
 			return err
 		}
@@ -211,12 +217,12 @@ func mayDecideAlone(ctx context.Context, q querier, person uuid.UUID) (alone boo
 }
 
 // publish compiles, signs and stores the next release of a profile.
-func (s *Store) publish(ctx context.Context, tx pgx.Tx, u Publication, person Person, changes []string, sign Sign) (int, error) {
+func (s *Store) publish(ctx context.Context, tx pgx.Tx, u Publication, person Person, v Verdict, sign Sign) (int, error) {
 	p, err := lockProfile(ctx, tx, u.ProfileID, u.Revision)
 	if err != nil {
 		return 0, err
 	}
-	d, err := s.compile(ctx, tx, p, profile.Heading{Number: p.Newest + 1, Published: time.Now(), Publisher: u.AskedBy, Approver: person.Name, Changes: changes})
+	d, err := s.compile(ctx, tx, p, profile.Heading{Number: p.Newest + 1, Published: v.At, Publisher: u.AskedBy, Approver: person.Name, Changes: v.Changes})
 	if err != nil {
 		return 0, err
 	}
@@ -239,8 +245,8 @@ func (s *Store) publish(ctx context.Context, tx pgx.Tx, u Publication, person Pe
 	}
 	release, names, methods := NewID(), []string{}, []string{}
 	_, err = tx.Exec(ctx, `
-		insert into releases (id, profile_id, number, document, sha256, signature, key_id, published_by, asked_by)
-		values ($1, $2, $3, $4, $5, $6, $7, $8, $9)`, release, p.ID, d.Number, canonical, profile.Digest(canonical), signature, key, person.ID, u.AskedByID)
+		insert into releases (id, profile_id, number, document, sha256, signature, key_id, published_by, asked_by, published_at)
+		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)`, release, p.ID, d.Number, canonical, profile.Digest(canonical), signature, key, person.ID, u.AskedByID, v.At)
 	if err != nil {
 		return 0, err
 	}

@@ -93,13 +93,16 @@ func (s *Store) LatelyReleased(ctx context.Context, limit int) ([]ReleaseLine, e
 }
 
 // Withdraw takes a release out of use, with the reason that everybody is shown.
-// It fails with ErrState where that was done before.
-func (s *Store) Withdraw(ctx context.Context, id uuid.UUID, reason string, person uuid.UUID) error {
+// It fails with ErrState where that was done before. The zero time is now.
+func (s *Store) Withdraw(ctx context.Context, id uuid.UUID, reason string, person uuid.UUID, at time.Time) error {
+	if at.IsZero() {
+		at = time.Now()
+	}
 	return s.inTx(ctx, func(tx pgx.Tx) error {
 		var profile uuid.UUID
 		err := tx.QueryRow(ctx, `
-			update releases set state = 'withdrawn', withdrawn_reason = $2, withdrawn_by = $3, withdrawn_at = now()
-			where id = $1 and state <> 'withdrawn' returning profile_id`, id, reason, person).Scan(&profile)
+			update releases set state = 'withdrawn', withdrawn_reason = $2, withdrawn_by = $3, withdrawn_at = $4
+			where id = $1 and state <> 'withdrawn' returning profile_id`, id, reason, person, at).Scan(&profile)
 		if isNone(err) {
 			if _, err := s.ReleaseByID(ctx, id); err != nil {
 				return err

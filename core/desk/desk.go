@@ -90,8 +90,8 @@ type Urgency struct {
 const oldest = 28
 
 // Weigh works out how urgent a line is at a moment: severity × reach × age.
-// Reach is 1 + log₂(1 + affected) / 4: fifteen people count double one. Age
-// grows from 1 to 2 in four weeks.
+// Reach is 1 + log₂(1 + affected) / 4: fifteen people double it. Age grows from 1
+// to 2 in four weeks.
 func (l Line) Weigh(now time.Time) Urgency {
 	days := min(max(now.Sub(l.Since).Hours()/24, 0), oldest)
 	u := Urgency{Severity: severities[l.Kind] * max(l.Weighs, 1), Reach: 1 + math.Log2(1+float64(max(l.Affected, 0)))/4, Age: 1 + days/oldest}

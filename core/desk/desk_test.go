@@ -52,7 +52,7 @@ func TestWeigh(t *testing.T) {
 		why  string
 	}{
 		{Line{Kind: ReleaseStops, Since: now}, 100, "since today"},
-		{Line{Kind: ReleaseStops, Since: now, Affected: 15}, 200, "vital; since today"}, // fifteen count double one
+		{Line{Kind: ReleaseStops, Since: now, Affected: 15}, 200, "vital; since today"}, // fifteen double it
 		{Line{Kind: ReleaseStops, Since: ago(28)}, 200, "for 28 days"},
 		{Line{Kind: ReleaseStops, Since: ago(200)}, 200, "for 6 months"},
 		{Line{Kind: Change, Since: ago(1), Weighs: 2}, 60 * (1 + 1.0/28), "since yesterday"},

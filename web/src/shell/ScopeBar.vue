@@ -196,7 +196,8 @@ const nextTheme = { auto: 'light', light: 'dark', dark: 'auto' } as const
   color: var(--second);
 }
 .me {
-  width: 44px;
+  min-width: 44px;
+  padding: 0 9px;
   border-left: 1px solid var(--hair);
   font-weight: 600;
   text-align: center;

@@ -69,6 +69,11 @@ const stops = (p: ComparedPackage) => p.means.some((m) => m.includes('that would
 .lane:last-child {
   border-right: 0;
 }
+@media (max-width: 1000px) {
+  .lane {
+    border-right: 0;
+  }
+}
 h2 {
   position: sticky;
   top: 0;

@@ -83,7 +83,7 @@ const scopeOf = (p: { maker: string; model: string }) => ({ maker: p.maker, mode
         </h1>
         <p class="state" :class="{ harm: h.hold.stoppedAt }">
           <HoldMark :hold="h.hold" silent />
-          {{ h.hold.lifted ? 'may run there all the same' : holdWord[h.hold.state] }};
+          <template v-if="h.hold.lifted">may run there all the same;</template>
           <span class="second">{{ h.hold.words }}</span>
         </p>
       </div>

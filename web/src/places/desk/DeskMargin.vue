@@ -2,7 +2,7 @@
 // Why the line under the cursor stands where it does.
 import type { Line } from './desk'
 
-defineProps<{ line?: Line; role: string; tomorrow: Date }>()
+defineProps<{ line?: Line; behind: boolean; role: string; tomorrow: Date }>()
 </script>
 
 <template>
@@ -27,7 +27,7 @@ defineProps<{ line?: Line; role: string; tomorrow: Date }>()
       </div>
     </dl>
     <p class="second">
-      Fifteen people count double one; four weeks double a day. A line that is worse than others of its kind counts half
+      Fifteen people or phones double it, and so do four weeks. A line that is worse than others of its kind counts half
       as much again.
     </p>
   </template>
@@ -41,8 +41,11 @@ defineProps<{ line?: Line; role: string; tomorrow: Date }>()
     <router-link class="link" to="/people">Your own page</router-link> makes an address of it that feed readers follow.
   </p>
   <div class="keys">
-    <span><kbd>j</kbd> <kbd>k</kbd> move</span><span><kbd>Enter</kbd> go there</span><span><kbd>s</kbd> put off</span
-    ><span><kbd>h</kbd> hand over</span><span><kbd>d</kbd> done</span>
+    <span><kbd>j</kbd> <kbd>k</kbd> move</span><span><kbd>Enter</kbd> go there</span>
+    <span v-if="behind"><kbd>b</kbd> bring back</span>
+    <template v-else
+      ><span><kbd>s</kbd> put off</span><span><kbd>h</kbd> hand over</span><span><kbd>d</kbd> done</span></template
+    >
   </div>
 </template>
 

@@ -68,8 +68,8 @@ useKeys([
   { keys: ['j', 'ArrowDown'], does: 'next line', run: () => move(1) },
   { keys: ['k', 'ArrowUp'], does: 'line before', run: () => move(-1) },
   { keys: ['Enter'], does: 'go where it is dealt with', run: () => current.value && open(current.value) },
-  { keys: ['s'], does: 'put it off', run: () => current.value && begin('off') },
-  { keys: ['h'], does: 'hand it to somebody', run: () => current.value && begin('hand') },
+  { keys: ['s'], does: 'put it off', run: () => current.value && !behind.value && begin('off') },
+  { keys: ['h'], does: 'hand it to somebody', run: () => current.value && !behind.value && begin('hand') },
   {
     keys: ['d'],
     does: 'be done with it',
@@ -137,7 +137,7 @@ useKeys([
     <router-link class="act" to="/ledger">See the packages</router-link>
   </div>
   <Teleport defer to="#margin"
-    ><DeskMargin :line="current" :role="person?.role ?? ''" :tomorrow="inDays(1)"
+    ><DeskMargin :line="current" :behind="behind" :role="person?.role ?? ''" :tomorrow="inDays(1)"
   /></Teleport>
 </template>
 
