@@ -251,7 +251,7 @@ func (s *Server) stepsOfRelease(ctx context.Context, id uuid.UUID, number int) (
 	if err != nil {
 		return "", nil, err
 	}
-	return "no. " + itoa(r.Number), d.Steps, nil
+	return fmt.Sprintf("no. %d", r.Number), d.Steps, nil
 }
 
 // basisKey is what a profile is composed from while its cut line is moved.

@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"net/http"
-	"strconv"
 	"strings"
 	"time"
 
@@ -168,8 +167,6 @@ func (s *Server) decidePublication(ctx context.Context, in *verdictInput) (*verd
 	out.Body.Number, out.Body.Path = number, fmt.Sprintf("/r/%s/%s/%s/%d", p.Maker, p.Model, p.Slug, number)
 	return out, nil
 }
-
-func itoa(n int) string { return strconv.Itoa(n) }
 
 // listedRelease is a release with what its own runs come to, and the builds that
 // it is marked as not for.

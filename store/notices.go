@@ -12,7 +12,7 @@ import (
 // Notice is something that a person is told.
 type Notice struct {
 	ID uuid.UUID `db:"id" json:"id"`
-	// Kind is decided, comment, asked, revised, conflict, publish-asked,
+	// Kind is decided, comment, asked, revised, publish-asked,
 	// publish-published, publish-returned, withdrawn, stops, lifted, check-due,
 	// or for those who follow something followed-package, followed-model or
 	// followed-release.
