@@ -231,45 +231,42 @@ test('what is followed comes to the Desk and its feed; the week prints; coverage
   expect(await (await fetch(`${world.url}/coverage/brannock.json`)).json()).toHaveProperty('models')
 })
 
-for (const colorScheme of ['light', 'dark'] as const) {
-  test(`axe finds nothing in what is over time in ${colorScheme}`, async ({ page, world }) => {
-    await page.emulateMedia({ colorScheme, reducedMotion: 'reduce' })
-    await as(page, world, 'keeper')
-    await expect(desk(page).first()).toBeVisible()
-    await clean(page, 'desk')
-    await page.keyboard.press('h')
-    await clean(page, 'desk, handing over')
-    await page.keyboard.press('Escape')
-    await page.keyboard.press('s')
-    await clean(page, 'desk, putting off')
-    const { items } = (await (await page.request.get(`${world.url}/api/v1/makers/brannock/models/lyra-5/builds`)).json()) as {
-      items: { id: string; version: string; carrier: string }[]
-    }
-    const build = (version: string) => items.find((b) => b.version === version && !b.carrier)!.id
-    const { releases } = (await (await page.request.get(`${world.url}/api/v1/makers/brannock/models/lyra-5/timeline`)).json()) as {
-      releases: { id: string; edition: string }[]
-    }
-    const quiet = releases.find((r) => r.edition === 'Quiet phone')!.id
-    for (const [path, shown] of [
-      [`/builds${lyra}`, 'Does what was published still hold?'],
-      ['/builds', 'Where one more phone would help'],
-      [`/builds/compare${lyra}`, '15.0.0 → 15.0.1'],
-      [`/builds/carried${lyra}`, 'Carried over'],
-      [`/builds/releases/${quiet}/${build('15.0.1')}${lyra}`, 'Quiet phone, no. 4 on Lyra 5 15.0.1'],
-      ['/week', 'The week to'],
-      ['/follows', 'What you follow'],
-    ] as const) {
-      await page.goto(world.url + path)
-      await expect(page.getByRole('heading', { name: shown }).first()).toBeVisible()
-      await clean(page, path)
-    }
-    await as(page, world, 'technician')
-    await desk(page).filter({ hasText: 'trials' }).first().getByRole('link').click()
-    await expect(page.getByRole('heading', { name: 'Ward phone on Lyra 5 15.0.1: trials wanted' })).toBeVisible()
-    await clean(page, 'wanted')
-    for (const path of ['/coverage', '/coverage/brannock', '/r/brannock/lyra-5/ward-phone/2']) {
-      await page.goto(world.url + path)
-      await clean(page, path)
-    }
-  })
-}
+test('axe finds nothing in what is over time', async ({ page, world }) => {
+  await as(page, world, 'keeper')
+  await expect(desk(page).first()).toBeVisible()
+  await clean(page, 'desk')
+  await page.keyboard.press('h')
+  await clean(page, 'desk, handing over')
+  await page.keyboard.press('Escape')
+  await page.keyboard.press('s')
+  await clean(page, 'desk, putting off')
+  const { items } = (await (await page.request.get(`${world.url}/api/v1/makers/brannock/models/lyra-5/builds`)).json()) as {
+    items: { id: string; version: string; carrier: string }[]
+  }
+  const build = (version: string) => items.find((b) => b.version === version && !b.carrier)!.id
+  const { releases } = (await (await page.request.get(`${world.url}/api/v1/makers/brannock/models/lyra-5/timeline`)).json()) as {
+    releases: { id: string; edition: string }[]
+  }
+  const quiet = releases.find((r) => r.edition === 'Quiet phone')!.id
+  for (const [path, shown] of [
+    [`/builds${lyra}`, 'Does what was published still hold?'],
+    ['/builds', 'Where one more phone would help'],
+    [`/builds/compare${lyra}`, '15.0.0 → 15.0.1'],
+    [`/builds/carried${lyra}`, 'Carried over'],
+    [`/builds/releases/${quiet}/${build('15.0.1')}${lyra}`, 'Quiet phone, no. 4 on Lyra 5 15.0.1'],
+    ['/week', 'The week to'],
+    ['/follows', 'What you follow'],
+  ] as const) {
+    await page.goto(world.url + path)
+    await expect(page.getByRole('heading', { name: shown }).first()).toBeVisible()
+    await clean(page, path)
+  }
+  await as(page, world, 'technician')
+  await desk(page).filter({ hasText: 'trials' }).first().getByRole('link').click()
+  await expect(page.getByRole('heading', { name: 'Ward phone on Lyra 5 15.0.1: trials wanted' })).toBeVisible()
+  await clean(page, 'wanted')
+  for (const path of ['/coverage', '/coverage/brannock', '/r/brannock/lyra-5/ward-phone/2']) {
+    await page.goto(world.url + path)
+    await clean(page, path)
+  }
+})

@@ -2,6 +2,7 @@ import { defineConfig } from '@playwright/test'
 
 export default defineConfig({
   testDir: '.',
+  globalSetup: './seed.ts',
   workers: 1,
   timeout: 420_000,
   expect: { timeout: 40_000 },

@@ -3,7 +3,8 @@
 // phones. scripts/test says where the program and the database cluster are.
 import { test as base, expect, type Page } from '@playwright/test'
 import { execFileSync, spawn, type ChildProcess } from 'node:child_process'
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { once } from 'node:events'
+import { copyFileSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { createServer } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
@@ -27,10 +28,18 @@ export async function freePort(): Promise<number> {
   })
 }
 
+// Seeded is what a world leaves that was started and stopped: the demo's data,
+// to be copied.
+export interface Seeded {
+  database: string
+  secret: string
+}
+
 export class World {
   readonly folder = mkdtempSync(join(tmpdir(), 'roster-e2e-'))
   private running: ChildProcess[] = []
   url = ''
+  name = ''
   database = ''
   adbPort = 0
   private adbPorts: number[] = []
@@ -39,11 +48,13 @@ export class World {
   // television.
   others: string[] = []
 
-  async start() {
-    const database = `e2e_${process.pid}_${Date.now()}`
-    execFileSync('psql', [cluster, '-qc', `create database ${database}`])
+  // seeded is a world that was started before: its database and its secret.
+  async start(seeded?: Seeded) {
+    this.name = `e2e_${process.pid}_${Date.now()}`
+    execFileSync('psql', [cluster, '-qc', `create database ${this.name}` + (seeded ? ` template ${seeded.database}` : '')])
+    if (seeded) copyFileSync(seeded.secret, join(this.folder, 'secret'))
     const address = new URL(cluster)
-    address.pathname = `/${database}`
+    address.pathname = `/${this.name}`
     this.database = address.href
     const port = await freePort()
     this.adbPort = await freePort()
@@ -143,17 +154,23 @@ export class World {
     return path
   }
 
-  stop() {
+  // end ends all that runs, and returns when it has.
+  async end() {
+    const ended = this.running.filter((c) => c.exitCode === null && c.signalCode === null).map((c) => once(c, 'exit'))
     for (const child of this.running) child.kill('SIGTERM')
+    const late = setTimeout(() => this.running.forEach((child) => child.kill('SIGKILL')), 15_000)
+    await Promise.all(ended)
+    clearTimeout(late)
     for (const port of [this.adbPort, ...this.adbPorts]) {
       try {
-        execFileSync('adb', ['-P', String(port), 'kill-server'], {
-          stdio: 'ignore',
-        })
+        execFileSync('adb', ['-P', String(port), 'kill-server'], { stdio: 'ignore' })
       } catch {
         // it never started
       }
     }
+  }
+
+  remove() {
     rmSync(this.folder, { recursive: true, force: true })
   }
 }
@@ -166,9 +183,10 @@ export const test = base.extend<object, { of: string; world: World }>({
     async ({ of }, use) => {
       if (!of) throw new Error('a file of tests must name itself: test.use({ of: … })')
       const world = new World()
-      await world.start()
+      await world.start(JSON.parse(process.env.E2E_SEEDED ?? 'null') ?? undefined)
       await use(world)
-      world.stop()
+      await world.end()
+      world.remove()
     },
     { scope: 'worker', timeout: 180_000 },
   ],
