@@ -215,11 +215,12 @@ const newestOf = `(select b.id, b.release, b.carrier, b.region, b.version from b
 // standingOf is the standing of package t.package_id for removal for the user,
 // as seen from build t.build of model t.model: the nearest place that has one,
 // see evidence.Vantages, and there its Android release before all. What nobody
-// tried anywhere has none at any place.
+// tried anywhere has none at any place. That a place is not everywhere is said
+// for the index figures_near, which holds the others.
 const standingOf = `case when not exists (select from figures f where f.package_id = t.package_id and f.method = 'remove-for-user' and f.place = '00000000-0000-0000-0000-000000000000') then 'untried' else coalesce(
-	(select f.standing from figures f where f.package_id = t.package_id and f.method = 'remove-for-user' and f.place = t.build and f.release = ''),
-	(select f.standing from figures f where f.package_id = t.package_id and f.method = 'remove-for-user' and f.place = t.model and f.release in (t.release, '') order by f.release desc limit 1),
-	(select f.standing from figures f where f.package_id = t.package_id and f.method = 'remove-for-user' and f.place = t.maker and f.release in (t.release, '') order by f.release desc limit 1),
+	(select f.standing from figures f where f.package_id = t.package_id and f.method = 'remove-for-user' and f.place <> '00000000-0000-0000-0000-000000000000' and f.place = t.build and f.release = ''),
+	(select f.standing from figures f where f.package_id = t.package_id and f.method = 'remove-for-user' and f.place <> '00000000-0000-0000-0000-000000000000' and f.place = t.model and f.release in (t.release, '') order by f.release desc limit 1),
+	(select f.standing from figures f where f.package_id = t.package_id and f.method = 'remove-for-user' and f.place <> '00000000-0000-0000-0000-000000000000' and f.place = t.maker and f.release in (t.release, '') order by f.release desc limit 1),
 	(select f.standing from figures f where f.package_id = t.package_id and f.method = 'remove-for-user' and f.place = '00000000-0000-0000-0000-000000000000' and f.release = ''),
 	'untried') end`
 
@@ -258,7 +259,7 @@ func judgedReleases(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 			select j.id, j.standing = 'contested' as contested, count(*)::int as n, array_agg(j.package_id order by j.package_id) as which from judged j
 			where j.standing = 'contested' and ($1 or j.id = any($2)) or j.standing in ('thin', 'untried') and ($3 or j.id = any($4)) group by 1, 2)
 		select f.id, f.contested, f.n, array(select k.name from packages k where k.id = any(f.which[1:4]) order by 1) as names, left(md5(f.which::text), 12) as which, p.slug, p.name as edition, r.number, m.slug as maker, d.slug as model, d.name as model_name, 
-			case when f.contested then greatest(r.published_at, (select max(t.at) from trials t where t.package_id = any(f.which))) else r.published_at end as since, `+ranIt+` as ran
+			case when f.contested then greatest(r.published_at, (select max(l.at) from unnest(f.which) w (id) cross join lateral (select t.at from trials t where t.package_id = w.id order by t.at desc limit 1) l)) else r.published_at end as since, `+ranIt+` as ran
 		from found f join releases r on r.id = f.id join profiles p on p.id = r.profile_id join models d on d.id = p.model_id join makers m on m.id = d.maker_id
 		order by f.contested desc, r.published_at desc limit $5`, d.reviews(), d.ids(desk.Contested), d.publishes(), d.ids(desk.ThinRelease), 2*maxDeskLines)
 	list, err := all[judgedRelease](rows, err)
