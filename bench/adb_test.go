@@ -16,28 +16,11 @@ import (
 
 	"roster/bench"
 	"roster/bench/adb"
+	"roster/bench/adb/adbtest"
 	"roster/core/android"
 	"roster/demo"
 	"roster/phone"
 )
-
-// startADB runs a real adb server of its own for a test.
-func startADB(t testing.TB) *adb.Client {
-	t.Helper()
-	ln, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		t.Fatal(err)
-	}
-	address := ln.Addr().String()
-	ln.Close()
-	c := &adb.Client{Address: address}
-	if err := c.Start(context.Background(), "adb"); err != nil {
-		t.Fatalf("%v; these tests need Debian's package adb", err)
-	}
-	_, port, _ := net.SplitHostPort(address)
-	t.Cleanup(func() { exec.Command("adb", "-P", port, "kill-server").Run() })
-	return c
-}
 
 func scenario(t testing.TB) *phone.Scenario {
 	t.Helper()
@@ -127,7 +110,7 @@ func run(t testing.TB, c *adb.Client, serial string, args ...string) (string, in
 
 // TestStandInUnderRealADB lets Debian's adb program judge the stand-in.
 func TestStandInUnderRealADB(t *testing.T) {
-	c := startADB(t)
+	c := adbtest.Start(t)
 	p, serial := attach(t, c, scenario(t))
 	until(t, c, serial, "device")
 	long := strings.Repeat("x", 300)
@@ -226,7 +209,7 @@ func transfers(t *testing.T, c *adb.Client, serial string, p *phone.Phone) {
 }
 
 func TestPrompt(t *testing.T) {
-	c := startADB(t)
+	c := adbtest.Start(t)
 	s := scenario(t)
 	s.Prompt = "ask"
 	p, serial := attach(t, c, s)
@@ -262,7 +245,7 @@ func TestPrompt(t *testing.T) {
 }
 
 func TestCapture(t *testing.T) {
-	c := startADB(t)
+	c := adbtest.Start(t)
 	s := scenario(t)
 	p, serial := attach(t, c, s)
 	until(t, c, serial, "device")
@@ -298,7 +281,7 @@ func TestCapture(t *testing.T) {
 }
 
 func TestSession(t *testing.T) {
-	c := startADB(t)
+	c := adbtest.Start(t)
 	_, serial := attach(t, c, scenario(t))
 	until(t, c, serial, "device")
 	s, err := c.Open(t.Context(), serial)
@@ -332,7 +315,7 @@ func TestSession(t *testing.T) {
 }
 
 func TestTrack(t *testing.T) {
-	c := startADB(t)
+	c := adbtest.Start(t)
 	seen := make(chan string, 100)
 	ctx, cancel := context.WithCancel(t.Context())
 	done := make(chan error, 1)

@@ -13,13 +13,14 @@ import (
 
 	"roster/bench"
 	"roster/bench/adb"
+	"roster/bench/adb/adbtest"
 	"roster/demo"
 	"roster/phone"
 )
 
 // TestVanish cuts the cable in the middle of every answer.
 func TestVanish(t *testing.T) {
-	c := startADB(t)
+	c := adbtest.Start(t)
 	for _, fault := range []phone.Fault{
 		{Command: "getprop", AfterBytes: 0}, {Command: "getprop", AfterBytes: 100}, {Command: "pm list packages -u", AfterBytes: 0},
 		{Command: "pm list packages -d", AfterBytes: 5}, {Command: "dumpsys package", AfterBytes: 0}, {Command: "dumpsys package", AfterBytes: 90_000},
@@ -47,7 +48,7 @@ func TestVanish(t *testing.T) {
 }
 
 func TestHang(t *testing.T) {
-	c := startADB(t)
+	c := adbtest.Start(t)
 	s := scenario(t)
 	s.Faults = []phone.Fault{{Command: "getprop", AfterBytes: 50, Do: "hang"}}
 	_, serial := attach(t, c, s)
@@ -69,7 +70,7 @@ func TestHang(t *testing.T) {
 }
 
 func TestManyPhonesAtOnce(t *testing.T) {
-	c := startADB(t)
+	c := adbtest.Start(t)
 	var wait sync.WaitGroup
 	for i := range 20 {
 		s := scenario(t)
@@ -92,7 +93,7 @@ func TestManyPhonesAtOnce(t *testing.T) {
 // command. It reports how much of the time is not the phone's own: that of the
 // same questions asked by the adb program, whose answers nobody reads.
 func BenchmarkCapture(b *testing.B) {
-	c := startADB(b)
+	c := adbtest.Start(b)
 	s, err := phone.Of(demo.World, "models/fen.yaml", "Harrow 13.0.2", "BENCH")
 	if err != nil {
 		b.Fatal(err)

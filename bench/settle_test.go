@@ -2,17 +2,13 @@ package bench
 
 import (
 	"context"
-	"fmt"
-	"io"
 	"log/slog"
-	"net"
 	"slices"
-	"strconv"
 	"sync"
 	"testing"
 	"time"
 
-	"roster/bench/adb"
+	"roster/bench/adb/adbtest"
 )
 
 // listing is an adb server that lists one phone, each time in the next of some
@@ -25,48 +21,24 @@ type listing struct {
 
 func listed(t *testing.T, states ...string) (*listing, *Station) {
 	t.Helper()
-	ln, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { ln.Close() })
 	l := &listing{states: states}
-	go func() {
-		for {
-			conn, err := ln.Accept()
-			if err != nil {
-				return
-			}
-			go l.answer(conn)
-		}
-	}()
-	return l, NewStation(&adb.Client{Address: ln.Addr().String()}, "", []byte("key"), nil, slog.New(slog.DiscardHandler))
+	return l, NewStation(adbtest.Fake(t, l.answer), "", []byte("key"), nil, slog.New(slog.DiscardHandler))
 }
 
-func (l *listing) answer(conn net.Conn) {
-	defer conn.Close()
-	head := make([]byte, 4)
-	if _, err := io.ReadFull(conn, head); err != nil {
-		return
-	}
-	n, _ := strconv.ParseInt(string(head), 16, 32)
-	request := make([]byte, n)
-	if _, err := io.ReadFull(conn, request); err != nil {
-		return
-	}
+func (l *listing) answer(request string) (text string, ok bool) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	l.asked = append(l.asked, string(request))
-	text := "connected"
-	if string(request) == "host:devices-l" {
-		if text = ""; l.states[0] != "" {
-			text = "192.0.2.7:5555 " + l.states[0] + " device:lyra5 transport_id:1\n"
-		}
-		if len(l.states) > 1 {
-			l.states = l.states[1:]
-		}
+	l.asked = append(l.asked, request)
+	if request != "host:devices-l" {
+		return "connected", true
 	}
-	fmt.Fprintf(conn, "OKAY%04x%s", len(text), text)
+	if l.states[0] != "" {
+		text = "192.0.2.7:5555 " + l.states[0] + " device:lyra5 transport_id:1\n"
+	}
+	if len(l.states) > 1 {
+		l.states = l.states[1:]
+	}
+	return text, true
 }
 
 func (l *listing) requests() []string {

@@ -16,6 +16,7 @@ import (
 
 	"roster/bench"
 	"roster/bench/adb"
+	"roster/bench/adb/adbtest"
 	"roster/core/android"
 	core "roster/core/run"
 	"roster/demo"
@@ -68,7 +69,7 @@ func (r *recorder) last() any {
 // station is a station whose stand-ins can be held in the hand.
 func station(t *testing.T, scenarios ...*phone.Scenario) (*bench.Station, []string) {
 	t.Helper()
-	c := startADB(t)
+	c := adbtest.Start(t)
 	var hands []bench.Hand
 	var addresses []string
 	ctx, cancel := context.WithCancel(context.Background())
@@ -234,7 +235,7 @@ func TestUpdateOfAPhone(t *testing.T) {
 
 // TestNoStart sets a lock code on a phone whose vault is gone.
 func TestNoStart(t *testing.T) {
-	c := startADB(t)
+	c := adbtest.Start(t)
 	s := scenario(t)
 	p, serial := attach(t, c, s)
 	until(t, c, serial, "device")
@@ -262,7 +263,7 @@ func TestNoStart(t *testing.T) {
 
 // TestOtherUsers keeps what is another user's apart.
 func TestOtherUsers(t *testing.T) {
-	c := startADB(t)
+	c := adbtest.Start(t)
 	s := scenario(t)
 	s.Users = []int{10}
 	_, serial := attach(t, c, s)
@@ -295,6 +296,12 @@ func TestOtherUsers(t *testing.T) {
 	}
 }
 
+// ofVersion is an adb server of some version that ends every other connection at
+// once.
+func ofVersion(t *testing.T, version string) *adb.Client {
+	return adbtest.Fake(t, func(request string) (string, bool) { return version, request == "host:version" })
+}
+
 // TestServerTroubles explains what may be wrong with the adb server.
 func TestServerTroubles(t *testing.T) {
 	for err, want := range map[error]string{adb.ErrNoServer: "No adb server", adb.ErrNotADB: "port is taken", adb.ErrGone: "hangs up"} {
@@ -303,14 +310,14 @@ func TestServerTroubles(t *testing.T) {
 		}
 	}
 	for _, answer := range []struct{ version, want string }{{"0012", "too old"}, {"zzzz", "can't be used"}} {
-		s := bench.NewStation(fakeServer(t, answer.version), "", []byte("key"), nil, slog.New(slog.DiscardHandler))
+		s := bench.NewStation(ofVersion(t, answer.version), "", []byte("key"), nil, slog.New(slog.DiscardHandler))
 		ctx, cancel := context.WithCancel(t.Context())
 		go s.Watch(ctx)
 		eventually(t, answer.want, func() bool { v, _ := s.View(); return strings.Contains(v.Wrong, answer.want) && v.Next != "" })
 		cancel()
 	}
 	// A server that is ended again and again.
-	s := bench.NewStation(fakeServer(t, "0029"), "", []byte("key"), nil, slog.New(slog.DiscardHandler))
+	s := bench.NewStation(ofVersion(t, "0029"), "", []byte("key"), nil, slog.New(slog.DiscardHandler))
 	ctx, cancel := context.WithCancel(t.Context())
 	defer cancel()
 	go s.Watch(ctx)
@@ -320,7 +327,7 @@ func TestServerTroubles(t *testing.T) {
 // TestOldPhones captures phones of before Android 10, which refuse some of
 // the questions: nothing of it is an error.
 func TestOldPhones(t *testing.T) {
-	c := startADB(t)
+	c := adbtest.Start(t)
 	for sdk, release := range map[string]string{"26": "8.0.0", "28": "9"} {
 		s := &phone.Scenario{Name: release, Serial: "OLD" + sdk, Prompt: "none", Model: "models/nib-2.yaml", Build: "Lakeline 11.2.0",
 			Properties: map[string]string{"ro.build.version.sdk": sdk, "ro.build.version.release": release}}
@@ -351,7 +358,7 @@ func TestOldPhones(t *testing.T) {
 
 // TestDiskFull pushes and installs on a phone that has no room.
 func TestDiskFull(t *testing.T) {
-	c := startADB(t)
+	c := adbtest.Start(t)
 	s := scenario(t)
 	s.DiskFull = true
 	_, serial := attach(t, c, s)

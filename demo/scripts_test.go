@@ -13,6 +13,7 @@ import (
 	"testing"
 	"time"
 
+	"roster/bench/adb/adbtest"
 	"roster/core/android"
 	"roster/core/evidence"
 	"roster/core/profile"
@@ -125,16 +126,7 @@ func (a *attached) run(shell []string, form func(*profile.Document, render.About
 // against stand-ins of three Android releases: refused, wrong phone, a role
 // about to be emptied, a cable that falls out, and everything put back.
 func TestScripts(t *testing.T) {
-	ln, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		t.Fatal(err)
-	}
-	_, port, _ := net.SplitHostPort(ln.Addr().String())
-	ln.Close()
-	if out, err := exec.Command("adb", "-P", port, "start-server").CombinedOutput(); err != nil {
-		t.Fatalf("%v: %s; these tests need Debian's package adb", err, out)
-	}
-	t.Cleanup(func() { exec.Command("adb", "-P", port, "kill-server").Run() })
+	_, port, _ := net.SplitHostPort(adbtest.Start(t).Address)
 	shells := [][]string{}
 	for _, s := range []string{"dash", "bash", "busybox"} {
 		path, err := exec.LookPath(s)

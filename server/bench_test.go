@@ -14,6 +14,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"roster/bench/adb/adbtest"
 	"roster/demo"
 	"roster/phone"
 	"roster/server"
@@ -24,7 +25,7 @@ import (
 // withBench is a site whose server watches a real adb server of its own.
 func withBench(t *testing.T) *site {
 	t.Helper()
-	address, database := adbAddress(t), storetest.URL(t)
+	address, database := adbtest.Address(t), storetest.URL(t)
 	st, err := store.New(t.Context(), database)
 	if err != nil {
 		t.Fatal(err)

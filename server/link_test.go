@@ -5,42 +5,16 @@ import (
 	"context"
 	"errors"
 	"log/slog"
-	"net"
 	"net/http"
 	"net/http/httptest"
-	"os/exec"
 	"strings"
 	"testing"
 	"time"
 
 	"roster/bench"
-	"roster/bench/adb"
+	"roster/bench/adb/adbtest"
 	"roster/phone"
 )
-
-// adbAddress is where a real adb server of the test's own may be started; it
-// is ended with the test.
-func adbAddress(t *testing.T) string {
-	t.Helper()
-	ln, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer ln.Close()
-	_, port, _ := net.SplitHostPort(ln.Addr().String())
-	t.Cleanup(func() { exec.Command("adb", "-P", port, "kill-server").Run() })
-	return ln.Addr().String()
-}
-
-// ownADB starts a real adb server of the test's own.
-func ownADB(t *testing.T) *adb.Client {
-	t.Helper()
-	c := &adb.Client{Address: adbAddress(t)}
-	if err := c.Start(t.Context(), "adb"); err != nil {
-		t.Fatal(err)
-	}
-	return c
-}
 
 // elsewhere links a bench with one stand-in to a site whose own server has no
 // adb at all.
@@ -52,7 +26,7 @@ func elsewhere(t *testing.T, s *site, change func(*phone.Scenario)) (p *phone.Ph
 	hand := httptest.NewServer(p.Hand())
 	t.Cleanup(hand.Close)
 	log := slog.New(slog.DiscardHandler)
-	station := bench.NewStation(ownADB(t), "", []byte("key"), []bench.Hand{{Address: address, Control: hand.Listener.Addr().String()}}, log)
+	station := bench.NewStation(adbtest.Start(t), "", []byte("key"), []bench.Hand{{Address: address, Control: hand.Listener.Addr().String()}}, log)
 	link := &bench.Link{Server: s.http.URL, Token: made.Token, Station: station, Log: log}
 	ctx, cancel := context.WithCancel(context.Background())
 	ended = make(chan error, 1)

@@ -13,6 +13,7 @@ import (
 	"unicode/utf16"
 
 	"roster/bench"
+	"roster/bench/adb/adbtest"
 	"roster/phone"
 	"roster/server"
 	"roster/store"
@@ -102,7 +103,7 @@ func TestUploadsFromEverywhere(t *testing.T) {
 // TestTwoServers asks on one server for what a bench on the other one does.
 func TestTwoServers(t *testing.T) {
 	address := storetest.URL(t)
-	client := ownADB(t)
+	client := adbtest.Start(t)
 	secret, err := server.ReadSecret(filepath.Join(t.TempDir(), "secret"))
 	if err != nil {
 		t.Fatal(err)

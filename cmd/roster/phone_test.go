@@ -5,16 +5,14 @@ import (
 	"context"
 	"encoding/json"
 	"io"
-	"net"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"regexp"
 	"strings"
 	"testing"
 	"time"
 
-	"roster/bench/adb"
+	"roster/bench/adb/adbtest"
 	"roster/core/android"
 )
 
@@ -46,27 +44,10 @@ func standIn(t *testing.T, scenario string) (address, hand string) {
 	return string(at[1]), string(at[2])
 }
 
-// ownADB starts a real adb server of the test's own.
-func ownADB(t *testing.T) *adb.Client {
-	t.Helper()
-	ln, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		t.Fatal(err)
-	}
-	ln.Close()
-	_, port, _ := net.SplitHostPort(ln.Addr().String())
-	t.Cleanup(func() { exec.Command("adb", "-P", port, "kill-server").Run() })
-	client := &adb.Client{Address: ln.Addr().String()}
-	if err := client.Start(t.Context(), "adb"); err != nil {
-		t.Fatal(err)
-	}
-	return client
-}
-
 // TestPhonesOfThisComputer goes from no phone to two: what is attached, what to
 // do about each, and a capture of the one that is meant.
 func TestPhonesOfThisComputer(t *testing.T) {
-	client := ownADB(t)
+	client := adbtest.Start(t)
 	connect := func(address string) {
 		t.Helper()
 		if _, err := client.Connect(t.Context(), address); err != nil {
