@@ -135,18 +135,14 @@ create table build_cover (
 alter table models add cover_stale boolean not null default true;
 create index models_to_count on models (id) where cover_stale;
 
-create index claims_of_links on claims (set_at) where field = 'links';
-create index packages_of_maker_by_spread on packages (maker_id, builds desc, name);
 create index claims_of_loads on claims (package_id) where field = 'load' and value is not null;
--- Figures of one place stand together, of everywhere figures_everywhere has them.
-create index figures_near on figures (place, package_id, release) include (standing) where method = 'remove-for-user' and place <> '00000000-0000-0000-0000-000000000000';
+create index figures_contested on figures (place, package_id) where standing = 'contested';
 create index changes_of_author_open on changes (author_id) where state in ('sent', 'returned');
 create index run_checks_open on run_checks (run_id) where answer = '';
 
 ---- create above / drop below ----
 
-drop index claims_of_links, packages_of_maker_by_spread;
-drop index run_checks_open, changes_of_author_open, figures_near, claims_of_loads, models_to_count;
+drop index run_checks_open, changes_of_author_open, figures_contested, claims_of_loads, models_to_count;
 alter table models drop cover_stale;
 drop table build_cover, desk_handed, desk_put_off;
 drop index notices_unread;
