@@ -243,7 +243,8 @@ type judgedRelease struct {
 
 // judgedReleases are current releases that take off packages of which trials
 // contradict each other, or that few have tried: a line for each, as seen from
-// the newest build.
+// the newest build. Trials contradict each other since the day of the newest:
+// whoever dates one names a day, and that may still go on.
 func judgedReleases(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error) {
 	contested, thin := d.wants(d.reviews(), desk.Contested), d.wants(d.publishes(), desk.ThinRelease)
 	if !contested && !thin {
@@ -258,8 +259,8 @@ func judgedReleases(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 		found as (
 			select j.id, j.standing = 'contested' as contested, count(*)::int as n, array_agg(j.package_id order by j.package_id) as which from judged j
 			where j.standing = 'contested' and ($1 or j.id = any($2)) or j.standing in ('thin', 'untried') and ($3 or j.id = any($4)) group by 1, 2)
-		select f.id, f.contested, f.n, array(select k.name from packages k where k.id = any(f.which[1:4]) order by 1) as names, left(md5(f.which::text), 12) as which, p.slug, p.name as edition, r.number, m.slug as maker, d.slug as model, d.name as model_name, 
-			case when f.contested then greatest(r.published_at, (select max(l.at) from unnest(f.which) w (id) cross join lateral (select t.at from trials t where t.package_id = w.id order by t.at desc limit 1) l)) else r.published_at end as since, `+ranIt+` as ran
+		select f.id, f.contested, f.n, array(select k.name from packages k where k.id = any(f.which[1:4]) order by 1) as names, left(md5(f.which::text), 12) as which, p.slug, p.name as edition, r.number, m.slug as maker, d.slug as model, d.name as model_name,
+			case when f.contested then greatest(r.published_at, (select least(date_trunc('day', max(l.at)), date_trunc('day', now())) from unnest(f.which) w (id) cross join lateral (select t.at from trials t where t.package_id = w.id order by t.at desc limit 1) l)) else r.published_at end as since, `+ranIt+` as ran
 		from found f join releases r on r.id = f.id join profiles p on p.id = r.profile_id join models d on d.id = p.model_id join makers m on m.id = d.maker_id
 		order by f.contested desc, r.published_at desc limit $5`, d.reviews(), d.ids(desk.Contested), d.publishes(), d.ids(desk.ThinRelease), 2*maxDeskLines)
 	list, err := all[judgedRelease](rows, err)

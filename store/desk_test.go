@@ -1,7 +1,9 @@
 package store_test
 
 import (
+	"encoding/json"
 	"errors"
+	"fmt"
 	"slices"
 	"strings"
 	"testing"
@@ -162,6 +164,14 @@ func TestDeskOfPublishing(t *testing.T) {
 	// Who is done with that hears of the next package.
 	w.must(w.Done(w.ctx, w.people["rev"].ID, w.line("rev", desk.Contested).Key))
 	w.has(desk.Contested, "second", "main", "keep")
+	// One more of the same package, dated a day that is not over, or a wrong
+	// one, is no news of it.
+	for _, day := range []string{time.Now().UTC().Format(time.DateOnly), time.Now().AddDate(0, 0, 3).Format(time.DateOnly)} {
+		e := w.trial("l.lib", "phone of "+day, "clean")
+		e.Value = json.RawMessage(strings.Replace(string(e.Value), `{`, fmt.Sprintf(`{"on":%q,`, day), 1))
+		w.accept("tech", e)
+		w.has(desk.Contested, "second", "main", "keep")
+	}
 	for i, outcome := range []string{"clean", "clean", "clean", "fault", "clean", "no-start"} {
 		w.accept([]string{"tech", "other", "main"}[i%3], w.trial("l.other", "phone "+string(rune('a'+i)), outcome))
 	}
