@@ -68,8 +68,8 @@ useKeys([
   { keys: ['j', 'ArrowDown'], does: 'next line', run: () => move(1) },
   { keys: ['k', 'ArrowUp'], does: 'line before', run: () => move(-1) },
   { keys: ['Enter'], does: 'go where it is dealt with', run: () => current.value && open(current.value) },
-  { keys: ['s'], does: 'put it off', run: () => current.value && !behind.value && begin('off') },
-  { keys: ['h'], does: 'hand it to somebody', run: () => current.value && !behind.value && begin('hand') },
+  { keys: ['s'], does: 'put it off', run: () => current.value && begin('off') },
+  { keys: ['h'], does: 'hand it to somebody', run: () => current.value && begin('hand') },
   {
     keys: ['d'],
     does: 'be done with it',
