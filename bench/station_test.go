@@ -179,11 +179,12 @@ func TestStation(t *testing.T) {
 	}
 	hand("update", "")
 	eventually(t, "the update is in", func() bool { return seen(s, at[0]).Version == "15.0.1" })
+	var watch recorder
 	go func() {
-		_, err := s.Do(t.Context(), bench.Request{Kind: bench.KindWatch, Phone: first.Handle}, &recorder{})
+		_, err := s.Do(t.Context(), bench.Request{Kind: bench.KindWatch, Phone: first.Handle}, &watch)
 		lost <- err
 	}()
-	time.Sleep(300 * time.Millisecond)
+	eventually(t, "it watches again", func() bool { return watch.last() != nil })
 	hand("unplug", "")
 	if err := <-lost; !errors.Is(err, adb.ErrGone) {
 		t.Errorf("a watch whose phone went away: %v", err)
@@ -195,6 +196,20 @@ func TestStation(t *testing.T) {
 		t.Fatal(err)
 	}
 	eventually(t, "the other is accepted", func() bool { return seen(s, at[1]).Ready })
+}
+
+// TestEndedLog kills the log of a phone that stays: nobody may go on opening
+// apps that nothing sees.
+func TestEndedLog(t *testing.T) {
+	sc := scenario(t)
+	sc.Faults = []phone.Fault{{Command: "logcat", AfterBytes: 20, Do: "end"}}
+	s, at := station(t, sc)
+	eventually(t, "it is there", func() bool { return seen(s, at[0]).Ready })
+	var r recorder
+	_, err := s.Do(t.Context(), bench.Request{Kind: bench.KindWatch, Phone: seen(s, at[0]).Handle}, &r)
+	if err == nil || errors.Is(err, adb.ErrGone) || !strings.Contains(err.Error(), "log") {
+		t.Errorf("%v", err)
+	}
 }
 
 // TestUpdateOfAPhone takes the firmware update of the sample world: six come

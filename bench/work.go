@@ -101,6 +101,10 @@ const watchTakes = 10 * time.Minute
 // log.
 const logBegins = time.Second
 
+// goneSeen is how long the adb server may take to notice that a phone whose
+// log has ended is gone.
+const goneSeen = 2 * time.Second
+
 // Do does a request. The value is what came of it, for whoever asked; the
 // error says in words why it could not be done.
 func (s *Station) Do(ctx context.Context, r Request, out Results) (any, error) {
@@ -237,6 +241,15 @@ func (s *Station) watchLog(ctx context.Context, serial string, out Results) (any
 		}
 		return nil
 	}})
+	if err == nil && ctx.Err() == nil {
+		// A log does not end by itself. A phone that restarts ends it before it
+		// is seen to be gone.
+		select {
+		case <-ctx.Done():
+		case <-time.After(goneSeen):
+			err = errors.New("the phone ended its log by itself")
+		}
+	}
 	if errors.Is(context.Cause(ctx), adb.ErrGone) {
 		err = adb.ErrGone
 	}

@@ -80,7 +80,8 @@ type Fault struct {
 	After int `yaml:"after"`
 	// AfterBytes is how much of the answer still arrives.
 	AfterBytes int `yaml:"afterBytes"`
-	// Do is "unplug": the cable falls out; or "hang": no more is said.
+	// Do is "unplug": the cable falls out; "hang": no more is said; or "end":
+	// the command is killed.
 	Do string `yaml:"do"`
 	// Times bounds how often it happens; 0 is always.
 	Times int `yaml:"times"`

@@ -176,13 +176,17 @@ func (f *faultyWriter) Write(p []byte) (int, error) {
 	if held, ok := f.w.(*pipe); ok {
 		held.flush()
 	}
-	if f.fault.Do == "hang" {
+	switch f.fault.Do {
+	case "hang":
 		select {
 		case <-f.stream.done:
 		case <-f.stream.link.done:
 		}
-		return n, io.ErrClosedPipe
+	case "end":
+		packetWriter{f.stream, packetExit}.Write([]byte{128 + 9})
+		f.stream.Close()
+	default:
+		f.phone.Unplug()
 	}
-	f.phone.Unplug()
 	return n, io.ErrClosedPipe
 }

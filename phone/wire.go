@@ -91,8 +91,9 @@ type link struct {
 
 func (l *link) close() {
 	l.once.Do(func() {
-		close(l.done)
+		// First the cable: what ends because of it must not be heard any more.
 		l.conn.Close()
+		close(l.done)
 	})
 }
 
