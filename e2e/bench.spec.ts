@@ -57,7 +57,6 @@ test('what is this app: watched, and from pasted lines', async ({ page, world })
   const watch = page.getByRole('region', { name: 'What is this app?' })
   await watch.getByRole('button', { name: /^Watch/ }).click()
   await expect(watch).toContainText('Open the app on the phone now')
-  await page.waitForTimeout(1000) // until the phone prints its log
   await page.getByLabel('Package whose app to open').fill('com.fieldnote.chirrup')
   await page.getByRole('button', { name: 'Open this app' }).click()
   await expect(watch.getByRole('link', { name: 'com.fieldnote.chirrup' })).toBeVisible()

@@ -14,6 +14,14 @@ const pasted = ref<Schemas['Opened'][]>()
 const wrong = ref('')
 const opened = computed(() => [...(job.progress.value?.opened ?? [])].reverse())
 const shown = computed(() => (pasting.value ? [...(pasted.value ?? [])].reverse() : opened.value))
+// What is opened before the log is read is not seen: it must not be asked for
+// earlier.
+const hint = computed(() => {
+  if (!job.busy.value) return 'Press Watch, open the app on the phone, and see which package it was.'
+  return job.progress.value
+    ? 'Open the app on the phone now: its package appears here.'
+    : 'Wait a moment: the log of the phone is being opened.'
+})
 
 function toggle() {
   if (job.busy.value) void job.cancel()
@@ -35,13 +43,7 @@ defineExpose({ toggle })
     <div class="head">
       <div>
         <h2>What is this app?</h2>
-        <p class="second">
-          {{
-            job.busy.value
-              ? 'Open the app on the phone now: its package appears here.'
-              : 'Press Watch, open the app on the phone, and see which package it was.'
-          }}
-        </p>
+        <p class="second" role="status">{{ hint }}</p>
       </div>
       <span class="acts">
         <button class="link" @click="pasting = !pasting">{{ pasting ? 'from the phone' : 'from pasted lines' }}</button>
