@@ -28,6 +28,9 @@ var ErrRevoked = errors.New("the server does not take this bench's token; it may
 // Beat is how often a bench says that it is there.
 const Beat = 15 * time.Second
 
+// LeaveTakes is how long a bench that is being stopped may take to say so.
+const LeaveTakes = 3 * time.Second
+
 // The messages of a link, as JSON. A server sends LinkRequest and LinkCancel
 // as server-sent events named "request" and "cancel".
 type (
@@ -82,11 +85,16 @@ type Link struct {
 func (l *Link) Run(ctx context.Context) error {
 	l.running = map[uuid.UUID]context.CancelFunc{}
 	go l.Station.Watch(ctx)
-	go l.beat(ctx)
+	left := make(chan struct{})
+	go func() { defer close(left); l.beat(ctx) }()
 	for wait := time.Second; ; wait = min(2*wait, 15*time.Second) {
 		start := time.Now()
 		err := l.follow(ctx)
-		if ctx.Err() != nil || errors.Is(err, ErrRevoked) {
+		if errors.Is(err, ErrRevoked) {
+			return err
+		}
+		if ctx.Err() != nil {
+			<-left
 			return err
 		}
 		if time.Since(start) > time.Minute {
@@ -96,12 +104,14 @@ func (l *Link) Run(ctx context.Context) error {
 		select {
 		case <-time.After(wait):
 		case <-ctx.Done():
+			<-left
 			return nil
 		}
 	}
 }
 
-// beat tells the server what is seen, at each change and from time to time.
+// beat tells the server what is seen, at each change and from time to time,
+// and at the end that the bench is away.
 func (l *Link) beat(ctx context.Context) {
 	for ctx.Err() == nil {
 		view, changed := l.Station.View()
@@ -120,6 +130,11 @@ func (l *Link) beat(ctx context.Context) {
 		case <-time.After(Beat):
 		case <-ctx.Done():
 		}
+	}
+	end, cancel := context.WithTimeout(context.WithoutCancel(ctx), LeaveTakes)
+	defer cancel()
+	if err := l.post(end, "leave", struct{}{}); err != nil {
+		l.Log.Debug("could not tell the server that this bench is away; its silence will", "err", err)
 	}
 }
 

@@ -40,6 +40,10 @@ func (s *Server) linkRoutes() {
 		func(ctx context.Context, in *linkViewInput) (*struct{}, error) {
 			return nil, s.store.SeeBench(ctx, benchOf(ctx).ID, s.marked(in.Body.View), in.Body.Running)
 		})
+	route(s, OfBench, huma.Operation{OperationID: "linkLeave", Method: http.MethodPost, Path: "/api/v1/link/leave", Summary: "This bench is being stopped"},
+		func(ctx context.Context, _ *struct{}) (*struct{}, error) {
+			return nil, s.store.LeaveBench(ctx, benchOf(ctx).ID)
+		})
 	route(s, OfBench, huma.Operation{OperationID: "linkProgress", Method: http.MethodPost, Path: "/api/v1/link/jobs/{id}/progress", Summary: "How far a request is", MaxBodyBytes: 1 << 20},
 		func(ctx context.Context, in *linkJobInput[json.RawMessage]) (*struct{}, error) {
 			r, err := s.ofBench(ctx, in.ID)

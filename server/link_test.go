@@ -3,15 +3,18 @@ package server_test
 import (
 	"bytes"
 	"context"
+	"encoding/base64"
 	"errors"
 	"log/slog"
 	"net/http"
 	"net/http/httptest"
+	"os"
 	"strings"
 	"testing"
 	"time"
 
 	"roster/bench"
+	"roster/bench/adb"
 	"roster/bench/adb/adbtest"
 	"roster/phone"
 )
@@ -133,6 +136,47 @@ func TestBenchElsewhere(t *testing.T) {
 	}
 	if list := s.benches(cookie); len(list) != 0 {
 		t.Errorf("%+v", list)
+	}
+}
+
+// TestBenchesThatStop ends a bench elsewhere, and then a server: each says that
+// its bench is away, so that nobody asks it for anything until its silence
+// would have told.
+func TestBenchesThatStop(t *testing.T) {
+	s := withBench(t)
+	cookie := s.signIn("technician")
+	person, err := s.store.AddPerson(t.Context(), "maintainer", "maintainer", "maintainer", "x")
+	if err != nil {
+		t.Fatal(err)
+	}
+	token := make([]byte, 32)
+	if _, err := s.store.AddBench(t.Context(), "the ward", token, person.ID); err != nil {
+		t.Fatal(err)
+	}
+	log := slog.New(slog.DiscardHandler)
+	link := &bench.Link{Server: s.http.URL, Token: "roster-bench-" + base64.RawURLEncoding.EncodeToString(token), Station: bench.NewStation(&adb.Client{}, "", []byte("key"), nil, log), Log: log}
+	ctx, stop := context.WithCancel(t.Context())
+	ended := make(chan error, 1)
+	go func() { ended <- link.Run(ctx) }()
+	here := func() (names []string) {
+		for _, b := range s.benches(cookie) {
+			if !b.Away {
+				names = append(names, b.Name)
+			}
+		}
+		return names
+	}
+	own, _ := os.Hostname()
+	s.until("both are there", func() bool { return len(here()) == 2 })
+	stop()
+	<-ended
+	if left := here(); len(left) != 1 || left[0] != own {
+		t.Errorf("there are %q", left)
+	}
+	s.server.Close()
+	list, err := s.store.Benches(t.Context())
+	if err != nil || len(list) != 2 || !list[0].Away || !list[1].Away {
+		t.Errorf("%+v, %v", list, err)
 	}
 }
 

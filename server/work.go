@@ -52,7 +52,8 @@ type worker struct {
 	running map[uuid.UUID]context.CancelFunc
 }
 
-// tell writes down what the bench sees, at each change and from time to time.
+// tell writes down what the bench sees, at each change and from time to time,
+// and at the end that it is away.
 func (w *worker) tell(ctx context.Context) {
 	for ctx.Err() == nil {
 		view, changed := w.server.station.View()
@@ -67,6 +68,11 @@ func (w *worker) tell(ctx context.Context) {
 		case <-time.After(bench.Beat):
 		case <-ctx.Done():
 		}
+	}
+	end, cancel := context.WithTimeout(context.WithoutCancel(ctx), bench.LeaveTakes)
+	defer cancel()
+	if err := w.server.store.LeaveBench(end, w.bench); err != nil {
+		w.server.log.Debug("that the bench is away can't be written down; its silence will tell", "err", err)
 	}
 }
 

@@ -116,6 +116,18 @@ func (s *Store) SeeBench(ctx context.Context, id uuid.UUID, view any, running []
 	})
 }
 
+// LeaveBench says that a bench has been stopped: it is away from now on,
+// without anybody having to wait for its silence.
+func (s *Store) LeaveBench(ctx context.Context, id uuid.UUID) error {
+	return s.inTx(ctx, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, `update benches set seen_at = now() - $2::interval where id = $1 and seen_at > now() - $2::interval`, id, BenchSilence+time.Second)
+		if err != nil || tag.RowsAffected() == 0 {
+			return err
+		}
+		return notify(ctx, tx, Event{Topic: "bench", ID: id.String()})
+	})
+}
+
 // BenchByID finds a bench, unless it was revoked.
 func (s *Store) BenchByID(ctx context.Context, id uuid.UUID) (Bench, error) {
 	rows, err := s.pool.Query(ctx, `select `+benchColumns+` where b.id = $2 and b.revoked_at is null`, BenchSilence, id)

@@ -43,7 +43,7 @@ defineExpose({ toggle })
     <div class="head">
       <div>
         <h2>What is this app?</h2>
-        <p class="second" role="status">{{ hint }}</p>
+        <p class="second" aria-live="polite">{{ hint }}</p>
       </div>
       <span class="acts">
         <button class="link" @click="pasting = !pasting">{{ pasting ? 'from the phone' : 'from pasted lines' }}</button>
