@@ -3,7 +3,7 @@ import { defineConfig } from '@playwright/test'
 export default defineConfig({
   testDir: '.',
   globalSetup: './seed.ts',
-  workers: 1,
+  workers: 2,
   timeout: 420_000,
   expect: { timeout: 40_000 },
   reporter: process.env.CI ? 'line' : 'list',
