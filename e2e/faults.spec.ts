@@ -117,6 +117,28 @@ test('the network is lost while sending: a second try sends nothing twice', asyn
   await expect(page.getByRole('link', { name: /Sent into the dark/ })).toHaveCount(1)
 })
 
+test('the network is lost while something is said: the words stay', async ({ page, world }) => {
+  await as(page, world, 'maintainer')
+  await page.goto(`${world.url}/review`)
+  await page.getByRole('link', { name: /Tips, in other words/ }).click()
+  const whole = page.getByRole('region', { name: 'About the whole' })
+  await whole.getByRole('button', { name: 'say something' }).click()
+  await whole.getByLabel(/^Say something/).fill('Which phone was it?')
+  await page.route('**/comments', (route) => route.abort('connectionreset'), { times: 1 })
+  await whole.getByRole('button', { name: 'Say it' }).click()
+  await expect(page.getByRole('alert')).toContainText('The server does not answer')
+  await expect(whole.getByLabel(/^Say something/)).toHaveValue('Which phone was it?')
+  await whole.getByRole('button', { name: 'Say it' }).click()
+  await expect(whole.locator('.said')).toHaveText('Which phone was it?')
+  await page.getByRole('button', { name: 'ask somebody' }).click()
+  await page.getByLabel('Whom').selectOption({ index: 1 })
+  await page.getByLabel('What about').fill('Is it so?')
+  await page.route('**/asked', (route) => route.abort('connectionreset'), { times: 1 })
+  await page.getByRole('button', { name: 'Ask', exact: true }).click()
+  await expect(page.getByRole('alert')).toContainText('The server does not answer')
+  await expect(page.getByLabel('What about')).toHaveValue('Is it so?')
+})
+
 test('two tabs share one tray', async ({ page, context, world }) => {
   await as(page, world, 'technician')
   await page.goto(`${world.url}/ledger${lyra}`)

@@ -165,6 +165,7 @@ test('a technician reads profiles and changes nothing', async ({ page, world }) 
 })
 
 test('two maintainers change the rules at once: one is told', async ({ page, browser, world }) => {
+  await page.clock.install()
   await as(page, world, 'maintainer')
   await page.goto(`${world.url}/profiles${lyra}`)
   await page.getByRole('link', { name: /Quiet phone/ }).click()
@@ -177,6 +178,14 @@ test('two maintainers change the rules at once: one is told', async ({ page, bro
   await other.getByRole('button', { name: 'Keep the rules' }).click()
   await expect(other.getByText('as kept')).toBeVisible()
   await page.getByRole('slider').press('ArrowUp')
+  await expect(page.getByTestId('goes')).toHaveText('12')
+  // A lost connection has the profile read again; what is being changed stays.
+  await page.clock.fastForward(60_000)
+  const again = page.waitForResponse(/\/api\/v1\/profiles\/[^/]+$/)
+  await page.context().setOffline(true)
+  await page.context().setOffline(false)
+  await again
+  await expect(page.getByText('changed, not kept')).toBeVisible()
   await expect(page.getByTestId('goes')).toHaveText('12')
   await page.getByRole('button', { name: 'Keep the rules' }).click()
   await expect(page.getByRole('alert')).toContainText('Somebody else changed this since you looked')

@@ -113,9 +113,15 @@ test('the tray says what it would do, and is sent in two parts', async ({ page, 
   await tray(page).getByLabel(`Send the edit of ${radio}`).uncheck()
   await tray(page).getByLabel('What this is about').fill('Lock pictures, two more')
   await tray(page).getByLabel('Why the whole').fill('Asked by the desk.')
+  // What is written while the rest is still worked out is of the next change.
+  let workedOut = () => {}
+  const held = new Promise<void>((done) => (workedOut = done))
+  await page.route('**/api/v1/tray/knock-on', (route) => held.then(() => route.fallback()))
   await tray(page).getByRole('button', { name: 'Send 3' }).click()
   await expect(tray(page)).toContainText('1 edit not sent')
+  await expect(tray(page).getByLabel('What this is about')).toHaveValue('')
   await tray(page).getByLabel('What this is about').fill('The radio')
+  workedOut()
   await tray(page).getByRole('button', { name: 'Send', exact: true }).click()
   await expect(tray(page)).toContainText('Sent.')
 })

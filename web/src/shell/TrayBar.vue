@@ -9,7 +9,7 @@ import TrayRow from './TrayRow.vue'
 import { useScope } from './scope'
 import { useTray, useTrayForesight, type Edit } from './tray'
 
-const { edits, undoable, remove, undo, setReason, send } = useTray()
+const { edits, undoable, remove, undo, setReason, send, settle } = useTray()
 const { query } = useScope()
 const open = ref(false)
 const title = ref('')
@@ -54,9 +54,13 @@ async function act() {
     return
   }
   await run(async () => {
+    const said = [title.value, why.value]
     sent.value = await send(title.value.trim(), why.value.trim(), going.value, key)
-    title.value = why.value = ''
+    // What is written meanwhile is of the next change.
+    if (title.value === said[0]) title.value = ''
+    if (why.value === said[1]) why.value = ''
     behind.value = new Set()
+    await settle()
     open.value = edits.value.length > 0
   })
 }

@@ -60,15 +60,16 @@ export function useTray() {
       }),
     )
     undoable.value = []
-    await refresh()
-    await Promise.all(['changes', 'change'].map((k) => client.invalidateQueries({ queryKey: [k] })))
     return made.id
   }
+  // settle shows what sending has moved.
+  const settle = () =>
+    Promise.all([refresh(), ...['changes', 'change'].map((k) => client.invalidateQueries({ queryKey: [k] }))])
   async function reopen(id: string) {
     await ask(api.POST('/api/v1/edits/{id}/reopen', { params: { path: { id } } }))
     await refresh()
   }
-  return { tray, edits, undoable, add, remove, undo, setReason, send, reopen }
+  return { tray, edits, undoable, add, remove, undo, setReason, send, settle, reopen }
 }
 
 // useTrayForesight tells what a reviewer would ask about some of the edits, and

@@ -10,7 +10,9 @@ export type Extra = Schemas['Extra']
 export type Publication = Schemas['Publication']
 
 // useProfile holds a profile and its rules as they are being changed; the
-// server composes what they would make, nothing is written until keep.
+// server composes what they would make, nothing is written until keep. What is
+// being changed stays when the profile is read again, as after a lost
+// connection: keep then tells whether somebody else was faster.
 export function useProfile(id: Ref<string>) {
   const client = useQueryClient()
   const query = useQuery({
@@ -23,22 +25,30 @@ export function useProfile(id: Ref<string>) {
   const wrong = ref('')
   const busy = ref(false)
   const profile = computed(() => query.data.value)
-  const kept = computed(() => profile.value?.sisters.map((s) => s.id) ?? [])
+  // What the rules were changed from.
+  const from = shallowRef<Schemas['Composed']>()
+  const dirty = computed(
+    () =>
+      !!from.value &&
+      (JSON.stringify(rules.value) !== JSON.stringify(from.value.rules) ||
+        [...sisters.value].sort().join() !==
+          from.value.sisters
+            .map((s) => s.id)
+            .sort()
+            .join()),
+  )
+  function take(p: Schemas['Composed']) {
+    from.value = p
+    rules.value = JSON.parse(JSON.stringify(p.rules)) as Rules
+    sisters.value = p.sisters.map((s) => s.id)
+    composition.value = p.composition
+  }
   watch(
     profile,
     (p) => {
-      if (!p) return
-      rules.value = JSON.parse(JSON.stringify(p.rules)) as Rules
-      sisters.value = [...kept.value]
-      composition.value = p.composition
+      if (p && (p.id !== from.value?.id || !dirty.value)) take(p)
     },
     { immediate: true },
-  )
-  const dirty = computed(
-    () =>
-      !!profile.value &&
-      (JSON.stringify(rules.value) !== JSON.stringify(profile.value.rules) ||
-        [...sisters.value].sort().join() !== [...kept.value].sort().join()),
   )
   const open = computed(() => profile.value?.publications.find((p) => p.state === 'open'))
 
@@ -66,9 +76,9 @@ export function useProfile(id: Ref<string>) {
       asking = false
     }
   }
-  const matching = () => ({ path: { id: id.value }, header: { 'If-Match': `"${profile.value!.revision}"` } })
+  const matching = () => ({ path: { id: id.value }, header: { 'If-Match': `"${from.value!.revision}"` } })
   async function keep() {
-    const p = profile.value
+    const p = from.value
     if (!p || !rules.value) return
     await ask(
       api.PUT('/api/v1/profiles/{id}/rules', {
@@ -76,7 +86,8 @@ export function useProfile(id: Ref<string>) {
         body: { purpose: p.purpose, rules: rules.value, sisters: sisters.value },
       }),
     )
-    await query.refetch()
+    const { data } = await query.refetch()
+    if (data) take(data)
   }
   async function guarded<T>(f: () => Promise<T>): Promise<T | undefined> {
     busy.value = true

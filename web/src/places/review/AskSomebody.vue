@@ -6,8 +6,12 @@ import { api, ask, type Schemas } from '@/api/client'
 import PopMenu from '@/shell/PopMenu.vue'
 import { useSession } from '@/shell/session'
 
-const props = defineProps<{ authorId: string; asked: Schemas['Asked'][] }>()
-const emit = defineEmits<{ ask: [person: string, words: string] }>()
+const props = defineProps<{
+  authorId: string
+  asked: Schemas['Asked'][]
+  // ask tells whether the person was asked; what was not stays written.
+  askPerson: (person: string, words: string) => Promise<boolean>
+}>()
 const { person } = useSession()
 const people = useQuery({ queryKey: ['people'], queryFn: () => ask(api.GET('/api/v1/people')).then((r) => r.items) })
 const others = computed(() =>
@@ -15,10 +19,14 @@ const others = computed(() =>
 )
 const whom = ref('')
 const words = ref('')
-function send(close: () => void) {
-  emit('ask', whom.value, words.value.trim())
-  words.value = whom.value = ''
-  close()
+const busy = ref(false)
+async function send(close: () => void) {
+  busy.value = true
+  if (await props.askPerson(whom.value, words.value.trim())) {
+    words.value = whom.value = ''
+    close()
+  }
+  busy.value = false
 }
 </script>
 
@@ -31,7 +39,7 @@ function send(close: () => void) {
           <option v-for="p in others" :key="p.id" :value="p.id">{{ p.name }}, {{ p.role }}</option>
         </select>
         <input v-model="words" class="field" maxlength="500" placeholder="what about" aria-label="What about" />
-        <button class="act" :disabled="!whom">Ask</button>
+        <button class="act" :disabled="busy || !whom">Ask</button>
       </form>
       <p v-for="a in asked" :key="a.personId" class="second">
         {{ a.by }} asked {{ a.person }}{{ a.words ? `: “${a.words}”` : '' }}, {{ a.answered ? 'answered' : 'waits' }}

@@ -5,8 +5,12 @@ import { ago, count, exactTime } from '@/evidence/words'
 import { useScope } from '@/shell/scope'
 import AskSomebody from './AskSomebody.vue'
 
-defineProps<{ change: Schemas['ReviewedChange']; place: number; of: number }>()
-const emit = defineEmits<{ ask: [person: string, words: string] }>()
+defineProps<{
+  change: Schemas['ReviewedChange']
+  place: number
+  of: number
+  askPerson: (person: string, words: string) => Promise<boolean>
+}>()
 const { query } = useScope()
 </script>
 
@@ -33,7 +37,7 @@ const { query } = useScope()
         v-if="change.state === 'sent'"
         :author-id="change.authorId"
         :asked="change.asked"
-        @ask="(person, words) => emit('ask', person, words)"
+        :ask-person="askPerson"
       />
     </div>
   </header>

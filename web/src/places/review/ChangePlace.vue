@@ -160,7 +160,7 @@ async function again(edit: string) {
     <router-link class="act" :to="{ path: '/review', query }">To the queue</router-link>
   </div>
   <template v-else-if="c">
-    <ChangeHead :change="c" :place="place" :of="queue.data.value?.length ?? 0" @ask="askPerson" />
+    <ChangeHead :change="c" :place="place" :of="queue.data.value?.length ?? 0" :ask-person="askPerson" />
     <p v-if="c.own && c.state === 'sent'" class="notice">
       {{
         c.alone
@@ -182,11 +182,11 @@ async function again(edit: string) {
         :comments="comments.get(e.thread) ?? []"
         :looked-at="c.lookedAt"
         :own="c.own"
+        :comment="(text) => say(text, e.thread)"
         @click="at = i"
         @decide="decide(e.id, $event)"
         @settle="settle(e.id, $event)"
         @say="sayWords(e.id, $event)"
-        @comment="say($event, e.thread)"
         @again="again(e.id)"
       />
       <button v-if="drawn < shown.length" ref="more" class="more link second" @click="drawn += atOnce">
@@ -198,7 +198,7 @@ async function again(edit: string) {
           :comments="comments.get('') ?? []"
           about="the change as a whole"
           :looked-at="c.lookedAt"
-          @say="say($event)"
+          :say="say"
         />
       </section>
     </div>

@@ -20,12 +20,12 @@ const props = defineProps<{
   comments: Schemas['Comment'][]
   lookedAt?: string
   decided?: Decided
+  comment: (text: string) => Promise<boolean>
 }>()
 const emit = defineEmits<{
   decide: [verdict: Verdict | undefined]
   settle: [decided: Decided | undefined]
   say: [words: string]
-  comment: [text: string]
   again: []
 }>()
 const { query } = useScope()
@@ -120,7 +120,7 @@ const movedWord: Record<string, string> = {
       <p v-if="edit.words" class="aside">
         “{{ edit.words }}” <span class="second">{{ edit.decidedBy }}</span>
       </p>
-      <TalkThread :comments="comments" :about="edit.package" :looked-at="lookedAt" @say="emit('comment', $event)" />
+      <TalkThread :comments="comments" :about="edit.package" :looked-at="lookedAt" :say="comment" />
     </div>
     <div class="verdict">
       <template v-if="edit.state !== 'open'">

@@ -4,15 +4,24 @@ import { ref } from 'vue'
 import type { Schemas } from '@/api/client'
 import { ago, exactTime } from '@/evidence/words'
 
-defineProps<{ comments: Schemas['Comment'][]; about: string; lookedAt?: string }>()
-const emit = defineEmits<{ say: [text: string] }>()
+const props = defineProps<{
+  comments: Schemas['Comment'][]
+  about: string
+  lookedAt?: string
+  // say tells whether the words arrived; what did not stays written.
+  say: (text: string) => Promise<boolean>
+}>()
 const text = ref('')
 const open = ref(false)
-function say() {
-  if (!text.value.trim()) return
-  emit('say', text.value.trim())
-  text.value = ''
-  open.value = false
+const busy = ref(false)
+async function send() {
+  if (!text.value.trim() || busy.value) return
+  busy.value = true
+  if (await props.say(text.value.trim())) {
+    text.value = ''
+    open.value = false
+  }
+  busy.value = false
 }
 </script>
 
@@ -25,16 +34,17 @@ function say() {
     <button v-if="!open" class="link second" @click.stop="open = true">
       {{ comments.length ? 'answer' : 'say something' }}
     </button>
-    <form v-else @submit.prevent="say" @click.stop>
+    <form v-else @submit.prevent="send" @click.stop>
       <input
         v-model="text"
         v-focus
         class="field"
         maxlength="5000"
+        :readonly="busy"
         :aria-label="`Say something about ${about}`"
         @keydown.esc.stop="open = false"
       />
-      <button class="act quiet" :disabled="!text.trim()">Say it</button>
+      <button class="act quiet" :disabled="busy || !text.trim()">Say it</button>
     </form>
   </div>
 </template>

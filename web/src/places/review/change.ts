@@ -73,7 +73,7 @@ export function useReview(id: Ref<string>) {
       return true
     } catch (e) {
       wrong.value = words(e)
-      await change.refetch()
+      void change.refetch() // takes long where the server is away
       return false
     } finally {
       busy.value = false
