@@ -84,17 +84,15 @@ type Link struct {
 // itself after every interruption.
 func (l *Link) Run(ctx context.Context) error {
 	l.running = map[uuid.UUID]context.CancelFunc{}
-	go l.Station.Watch(ctx)
-	left := make(chan struct{})
-	go func() { defer close(left); l.beat(ctx) }()
+	ctx, stop := context.WithCancel(ctx)
+	var working sync.WaitGroup
+	working.Go(func() { l.Station.Watch(ctx) })
+	working.Go(func() { l.beat(ctx) })
+	defer func() { stop(); working.Wait() }()
 	for wait := time.Second; ; wait = min(2*wait, 15*time.Second) {
 		start := time.Now()
 		err := l.follow(ctx)
-		if errors.Is(err, ErrRevoked) {
-			return err
-		}
-		if ctx.Err() != nil {
-			<-left
+		if ctx.Err() != nil || errors.Is(err, ErrRevoked) {
 			return err
 		}
 		if time.Since(start) > time.Minute {
@@ -104,7 +102,6 @@ func (l *Link) Run(ctx context.Context) error {
 		select {
 		case <-time.After(wait):
 		case <-ctx.Done():
-			<-left
 			return nil
 		}
 	}
