@@ -99,8 +99,11 @@ func (s *Server) benches(ctx context.Context) ([]benchLine, error) {
 		if err := json.Unmarshal(b.View, &line.View); err != nil {
 			return nil, err
 		}
-		if line.View.Phones == nil || b.Away {
-			line.View.Phones, line.View.StandIns = []bench.Phone{}, []bench.StandIn{}
+		if b.Away {
+			line.View = bench.View{} // of a computer that nobody hears
+		}
+		if line.View.Phones == nil {
+			line.View.Phones = []bench.Phone{}
 		}
 		if line.View.Try == nil {
 			line.View.Try = []string{}

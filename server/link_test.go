@@ -8,7 +8,6 @@ import (
 	"log/slog"
 	"net/http"
 	"net/http/httptest"
-	"os"
 	"strings"
 	"testing"
 	"time"
@@ -139,9 +138,8 @@ func TestBenchElsewhere(t *testing.T) {
 	}
 }
 
-// TestBenchesThatStop ends a bench elsewhere, and then a server: each says that
-// its bench is away, so that nobody asks it for anything until its silence
-// would have told.
+// TestBenchesThatStop ends a bench elsewhere, and then a server: each says so,
+// so that nobody asks it for anything until its silence would have told.
 func TestBenchesThatStop(t *testing.T) {
 	s := withBench(t)
 	cookie := s.signIn("technician")
@@ -158,24 +156,17 @@ func TestBenchesThatStop(t *testing.T) {
 	ctx, stop := context.WithCancel(t.Context())
 	ended := make(chan error, 1)
 	go func() { ended <- link.Run(ctx) }()
-	here := func() (names []string) {
-		for _, b := range s.benches(cookie) {
-			if !b.Away {
-				names = append(names, b.Name)
-			}
-		}
-		return names
-	}
-	own, _ := os.Hostname()
-	s.until("both are there", func() bool { return len(here()) == 2 })
+	s.until("both are there", func() bool {
+		list := s.benches(cookie)
+		return len(list) == 2 && !list[0].Away && !list[1].Away && list[1].View.Wrong != ""
+	})
 	stop()
 	<-ended
-	if left := here(); len(left) != 1 || left[0] != own {
-		t.Errorf("there are %q", left)
+	if list := s.benches(cookie); len(list) != 2 || list[0].Away || !list[1].Away || list[1].View.Wrong != "" {
+		t.Errorf("%+v", list)
 	}
 	s.server.Close()
-	list, err := s.store.Benches(t.Context())
-	if err != nil || len(list) != 2 || !list[0].Away || !list[1].Away {
+	if list, err := s.store.Benches(t.Context()); err != nil || len(list) != 1 || list[0].Name != "the ward" {
 		t.Errorf("%+v, %v", list, err)
 	}
 }

@@ -117,10 +117,13 @@ func (s *Store) SeeBench(ctx context.Context, id uuid.UUID, view any, running []
 }
 
 // LeaveBench says that a bench has been stopped: it is away from now on,
-// without anybody having to wait for its silence.
+// without anybody having to wait for its silence. That of a server is listed
+// again when the server is back.
 func (s *Store) LeaveBench(ctx context.Context, id uuid.UUID) error {
 	return s.inTx(ctx, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `update benches set seen_at = now() - $2::interval where id = $1 and seen_at > now() - $2::interval`, id, BenchSilence+time.Second)
+		tag, err := tx.Exec(ctx, `
+			update benches set seen_at = case when token_hash is not null then now() - $2::interval end
+			where id = $1 and seen_at > now() - $2::interval`, id, BenchSilence+time.Second)
 		if err != nil || tag.RowsAffected() == 0 {
 			return err
 		}

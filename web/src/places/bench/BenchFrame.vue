@@ -34,7 +34,7 @@ const runOn = (p: Place) => runs.data.value?.find((r) => p.phone?.mark && r.phon
           }}</span>
         </header>
         <p v-if="b.away" class="notice">
-          <b>This bench is away.</b>
+          <b>This bench is away.</b>{{ ' ' }}
           <template v-if="b.elsewhere"
             >Start <span class="mono">roster bench</span> on that computer; it comes back by itself.</template
           >
