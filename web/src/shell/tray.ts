@@ -60,6 +60,8 @@ export function useTray() {
       }),
     )
     undoable.value = []
+    // They are gone from the tray at once, not only when it has been read again.
+    client.setQueryData<Edit[]>(['tray'], (list) => list?.filter((e) => !ids.includes(e.id)))
     return made.id
   }
   // settle shows what sending has moved.

@@ -9,7 +9,7 @@ import { useSession } from '@/shell/session'
 const props = defineProps<{
   authorId: string
   asked: Schemas['Asked'][]
-  // ask tells whether the person was asked; what was not stays written.
+  // askPerson tells whether the person was asked; what was not stays written.
   askPerson: (person: string, words: string) => Promise<boolean>
 }>()
 const { person } = useSession()
