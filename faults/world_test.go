@@ -18,6 +18,7 @@ import (
 	"testing"
 	"time"
 
+	"roster/bench/adb/adbtest"
 	"roster/core/android"
 	"roster/core/evidence"
 	"roster/core/profile"
@@ -139,7 +140,7 @@ func (w *world) place(serial string, change func(*phone.Scenario)) *place {
 		s.Packages[i].Back = ""
 	}
 	change(s)
-	p := &place{phone: phone.New(s, slog.New(slog.DiscardHandler)), adb: free(w.t)}
+	p := &place{phone: phone.New(s, slog.New(slog.DiscardHandler)), adb: adbtest.Address(w.t)}
 	ctx, cancel := context.WithCancel(context.Background())
 	w.t.Cleanup(cancel)
 	if p.address, err = p.phone.Listen(ctx, "127.0.0.1:0"); err != nil {
@@ -148,7 +149,6 @@ func (w *world) place(serial string, change func(*phone.Scenario)) *place {
 	hand := httptest.NewServer(p.phone.Hand())
 	w.t.Cleanup(hand.Close)
 	p.control = hand.Listener.Addr().String()
-	w.t.Cleanup(func() { w.endADB(p) })
 	return p
 }
 
