@@ -10,6 +10,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -63,43 +64,46 @@ func state(t testing.TB, c *adb.Client, serial string) string {
 	return "not listed"
 }
 
+// eventually waits until something is so. It may take as long as a machine may
+// that has other things to do.
+func eventually(t testing.TB, what string, so func() bool) {
+	t.Helper()
+	for end := time.Now().Add(3 * time.Minute); !so(); time.Sleep(25 * time.Millisecond) {
+		if time.Now().After(end) {
+			t.Fatalf("never: %s", what)
+		}
+	}
+}
+
 // until waits for the phone to reach a state.
 func until(t testing.TB, c *adb.Client, serial, want string) {
 	t.Helper()
-	last := ""
-	for range 1200 {
-		if last = state(t, c, serial); last == want {
-			return
-		}
-		time.Sleep(50 * time.Millisecond)
-	}
-	t.Fatalf("%s is %s, want %s", serial, last, want)
+	eventually(t, serial+" is "+want, func() bool { return state(t, c, serial) == want })
 }
 
 // reconnect connects until the phone is there. The server takes up lost
 // connections by itself, and may give one up while another is asked for.
 func reconnect(t testing.TB, c *adb.Client, serial string) {
 	t.Helper()
-	last := ""
-	for range 60 {
-		if last = state(t, c, serial); last == "device" {
-			return
-		}
-		if last == "not listed" {
+	eventually(t, serial+" is there again", func() bool {
+		now := state(t, c, serial)
+		if now == "not listed" {
 			if _, err := c.Connect(t.Context(), serial); err != nil {
 				t.Log(err)
 			}
 		}
-		time.Sleep(time.Second)
-	}
-	t.Fatalf("%s is %s, want device", serial, last)
+		return now == "device"
+	})
 }
 
 // run is the real adb program on the phone.
 func run(t testing.TB, c *adb.Client, serial string, args ...string) (string, int) {
 	t.Helper()
-	_, port, _ := net.SplitHostPort(c.Address)
-	cmd := exec.Command("adb", append([]string{"-P", port, "-s", serial}, args...)...)
+	flags, err := c.Flags()
+	if err != nil {
+		t.Fatal(err)
+	}
+	cmd := exec.Command("adb", slices.Concat(flags, []string{"-s", serial}, args)...)
 	out, err := cmd.CombinedOutput()
 	var exit *exec.ExitError
 	if err != nil && !errors.As(err, &exit) {
@@ -110,7 +114,8 @@ func run(t testing.TB, c *adb.Client, serial string, args ...string) (string, in
 
 // TestStandInUnderRealADB lets Debian's adb program judge the stand-in.
 func TestStandInUnderRealADB(t *testing.T) {
-	c := adbtest.Start(t)
+	t.Parallel()
+	c := adbtest.StartTCP(t) // as adb servers listen by themselves
 	p, serial := attach(t, c, scenario(t))
 	until(t, c, serial, "device")
 	long := strings.Repeat("x", 300)
@@ -156,7 +161,10 @@ func TestStandInUnderRealADB(t *testing.T) {
 	// What was removed stays removed over a restart, but for what comes back.
 	run(t, c, serial, "shell", "pm uninstall --user 0 com.brannock.tips; pm uninstall --user 0 com.fieldnote.services")
 	run(t, c, serial, "reboot")
-	time.Sleep(500 * time.Millisecond)
+	eventually(t, "it starts again", func() bool {
+		back, _ := p.Installed("com.fieldnote.services")
+		return back
+	})
 	until(t, c, serial, "device")
 	for name, want := range map[string]bool{"com.brannock.tips": false, "com.fieldnote.services": true} {
 		if got, known := p.Installed(name); got != want || !known {
@@ -209,6 +217,7 @@ func transfers(t *testing.T, c *adb.Client, serial string, p *phone.Phone) {
 }
 
 func TestPrompt(t *testing.T) {
+	t.Parallel()
 	c := adbtest.Start(t)
 	s := scenario(t)
 	s.Prompt = "ask"
@@ -225,26 +234,17 @@ func TestPrompt(t *testing.T) {
 	if _, err := bench.Capture(t.Context(), c, serial, func(bench.Progress) {}); err == nil {
 		t.Error("a phone that was not accepted let itself be captured")
 	}
-	for range 600 {
-		if p.Accept() > 0 {
-			break
-		}
-		time.Sleep(50 * time.Millisecond)
-	}
+	eventually(t, "it asks its owner", func() bool { return p.Accept() > 0 })
 	until(t, c, serial, "device")
 	// The key is known now: the next connection needs no prompt.
 	p.Unplug()
-	for i := 0; state(t, c, serial) == "device"; i++ {
-		if i > 600 {
-			t.Fatal("an unplugged phone is still listed as there")
-		}
-		time.Sleep(50 * time.Millisecond)
-	}
+	eventually(t, "an unplugged phone is listed as there no more", func() bool { return state(t, c, serial) != "device" })
 	p.Plug()
 	reconnect(t, c, serial)
 }
 
 func TestCapture(t *testing.T) {
+	t.Parallel()
 	c := adbtest.Start(t)
 	s := scenario(t)
 	p, serial := attach(t, c, s)
@@ -281,6 +281,7 @@ func TestCapture(t *testing.T) {
 }
 
 func TestSession(t *testing.T) {
+	t.Parallel()
 	c := adbtest.Start(t)
 	_, serial := attach(t, c, scenario(t))
 	until(t, c, serial, "device")
@@ -315,6 +316,7 @@ func TestSession(t *testing.T) {
 }
 
 func TestTrack(t *testing.T) {
+	t.Parallel()
 	c := adbtest.Start(t)
 	seen := make(chan string, 100)
 	ctx, cancel := context.WithCancel(t.Context())
@@ -330,7 +332,7 @@ func TestTrack(t *testing.T) {
 		})
 	}()
 	attach(t, c, scenario(t))
-	limit := time.After(60 * time.Second)
+	limit := time.After(3 * time.Minute)
 	for {
 		select {
 		case s := <-seen:
@@ -348,6 +350,7 @@ func TestTrack(t *testing.T) {
 }
 
 func TestTrouble(t *testing.T) {
+	t.Parallel()
 	nobody := &adb.Client{Address: "127.0.0.1:1"}
 	_, err := nobody.Devices(t.Context())
 	if wrong, next := bench.Trouble(err); !errors.Is(err, adb.ErrNoServer) || wrong == "" || !strings.Contains(next, "start-server") {

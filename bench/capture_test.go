@@ -4,8 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"net"
-	"os/exec"
 	"strings"
 	"sync"
 	"testing"
@@ -20,6 +18,7 @@ import (
 
 // TestVanish cuts the cable in the middle of every answer.
 func TestVanish(t *testing.T) {
+	t.Parallel()
 	c := adbtest.Start(t)
 	for _, fault := range []phone.Fault{
 		{Command: "getprop", AfterBytes: 0}, {Command: "getprop", AfterBytes: 100}, {Command: "pm list packages -u", AfterBytes: 0},
@@ -48,6 +47,7 @@ func TestVanish(t *testing.T) {
 }
 
 func TestHang(t *testing.T) {
+	t.Parallel()
 	c := adbtest.Start(t)
 	s := scenario(t)
 	s.Faults = []phone.Fault{{Command: "getprop", AfterBytes: 50, Do: "hang"}}
@@ -70,6 +70,7 @@ func TestHang(t *testing.T) {
 }
 
 func TestManyPhonesAtOnce(t *testing.T) {
+	t.Parallel()
 	c := adbtest.Start(t)
 	var wait sync.WaitGroup
 	for i := range 20 {
@@ -93,7 +94,7 @@ func TestManyPhonesAtOnce(t *testing.T) {
 // command. It reports how much of the time is not the phone's own: that of the
 // same questions asked by the adb program, whose answers nobody reads.
 func BenchmarkCapture(b *testing.B) {
-	c := adbtest.Start(b)
+	c := adbtest.StartTCP(b)
 	s, err := phone.Of(demo.World, "models/fen.yaml", "Harrow 13.0.2", "BENCH")
 	if err != nil {
 		b.Fatal(err)
@@ -104,7 +105,6 @@ func BenchmarkCapture(b *testing.B) {
 	}
 	_, serial := attach(b, c, s)
 	until(b, c, serial, "device")
-	_, port, _ := net.SplitHostPort(c.Address)
 	var ours, phones time.Duration
 	n := 0
 	for b.Loop() {
@@ -120,9 +120,7 @@ func BenchmarkCapture(b *testing.B) {
 		for _, q := range bench.Questions() {
 			lines = append(lines, q.Line())
 		}
-		if err := exec.Command("adb", "-P", port, "-s", serial, "shell", strings.Join(lines, "; ")).Run(); err != nil {
-			b.Log(err)
-		}
+		run(b, c, serial, "shell", strings.Join(lines, "; "))
 		phones += time.Since(start)
 		b.StartTimer()
 	}

@@ -19,9 +19,9 @@ import (
 // Hand is a stand-in phone on this computer, held in the hand.
 type Hand struct {
 	// Address is where adb reaches it.
-	Address string
+	Address string `json:"address"`
 	// Control is the address of its hand: see phone.Phone.Hand.
-	Control string
+	Control string `json:"control"`
 }
 
 // StandIn is a stand-in as the Bench shows it: what its hand tells.

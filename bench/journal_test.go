@@ -25,6 +25,7 @@ func answers(attempt int, list ...run.StepAnswer) run.Report {
 // TestJournal: what a server may never have heard of is told again, and only
 // that: a step that was sent once more waits for its newer answer.
 func TestJournal(t *testing.T) {
+	t.Parallel()
 	j := journal{t.TempDir(), uuid.New()}
 	if list, err := j.late(); err != nil || len(list) != 0 {
 		t.Errorf("of nothing: %v, %v", list, err)
@@ -63,6 +64,7 @@ func TestJournal(t *testing.T) {
 
 // TestJournalFull: a disk that is full is an error before anything is sent.
 func TestJournalFull(t *testing.T) {
+	t.Parallel()
 	if _, err := os.Stat("/dev/full"); err != nil {
 		t.Skip("this system has no full disk to show")
 	}

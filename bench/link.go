@@ -76,22 +76,24 @@ type Link struct {
 	// beside what the server keeps.
 	Journals string
 
+	working sync.WaitGroup // jobs, and what else Run has begun
+
 	mu      sync.Mutex
 	running map[uuid.UUID]context.CancelFunc
 }
 
 // Run keeps the link until ctx ends or the token is refused, coming back by
-// itself after every interruption.
+// itself after every interruption. Jobs that are under way then are ended, and
+// Run returns when they have.
 func (l *Link) Run(ctx context.Context) error {
 	l.running = map[uuid.UUID]context.CancelFunc{}
 	ctx, stop := context.WithCancel(ctx)
-	var working sync.WaitGroup
-	working.Go(func() { l.Station.Watch(ctx) })
-	working.Go(func() { l.beat(ctx) })
-	defer func() { stop(); working.Wait() }()
+	l.working.Go(func() { l.Station.Watch(ctx) })
+	l.working.Go(func() { l.beat(ctx) })
+	defer func() { stop(); l.working.Wait() }()
 	for wait := time.Second; ; wait = min(2*wait, 15*time.Second) {
 		start := time.Now()
-		err := l.follow(ctx)
+		err := l.follow(ctx) // jobs outlive this connection, not ctx
 		if ctx.Err() != nil || errors.Is(err, ErrRevoked) {
 			return err
 		}
@@ -137,9 +139,9 @@ func (l *Link) beat(ctx context.Context) {
 
 // follow reads the server's requests until the connection ends.
 func (l *Link) follow(ctx context.Context) error {
-	ctx, cancel := context.WithCancel(ctx)
+	reading, cancel := context.WithCancel(ctx)
 	defer cancel()
-	r, err := http.NewRequestWithContext(ctx, http.MethodGet, l.url("requests"), nil)
+	r, err := http.NewRequestWithContext(reading, http.MethodGet, l.url("requests"), nil)
 	if err != nil {
 		return err
 	}
@@ -170,7 +172,7 @@ func (l *Link) follow(ctx context.Context) error {
 		case strings.HasPrefix(line, "data:"):
 			data = strings.TrimSpace(line[5:])
 		case line == "" && data != "":
-			l.take(event, []byte(data))
+			l.take(ctx, event, []byte(data))
 			event, data = "", ""
 		}
 	}
@@ -178,7 +180,7 @@ func (l *Link) follow(ctx context.Context) error {
 
 // take begins or cancels a request. One that can't be read is left alone: the
 // server fails it after a while.
-func (l *Link) take(event string, data []byte) {
+func (l *Link) take(ctx context.Context, event string, data []byte) {
 	switch event {
 	case "request":
 		var r LinkRequest
@@ -186,13 +188,11 @@ func (l *Link) take(event string, data []byte) {
 			l.Log.Warn("the server sent a request that can't be read", "err", err)
 			return
 		}
-		// Work outlives the connection that brought it: its results are sent
-		// when the server is back.
-		ctx, cancel := context.WithCancel(context.Background())
+		ctx, cancel := context.WithCancel(ctx)
 		l.mu.Lock()
 		l.running[r.ID] = cancel
 		l.mu.Unlock()
-		go func() {
+		l.working.Go(func() {
 			defer func() {
 				l.mu.Lock()
 				delete(l.running, r.ID)
@@ -200,7 +200,7 @@ func (l *Link) take(event string, data []byte) {
 				cancel()
 			}()
 			l.work(ctx, r)
-		}()
+		})
 	case "cancel":
 		var c LinkCancel
 		if json.Unmarshal(data, &c) == nil {
@@ -223,7 +223,11 @@ func (l *Link) work(ctx context.Context, r LinkRequest) {
 	if errors.Is(err, run.ErrSuperseded) {
 		end.Problem = ""
 	}
-	send, cancel := context.WithTimeout(context.Background(), time.Minute)
+	patience := time.Minute
+	if ctx.Err() != nil {
+		patience = LeaveTakes // it was cancelled, or this bench is being stopped
+	}
+	send, cancel := context.WithTimeout(context.WithoutCancel(ctx), patience)
 	defer cancel()
 	if err := l.postPatiently(send, "jobs/"+r.ID.String()+"/end", end); err != nil {
 		l.Log.Error("the end of a request could not be told; the server will fail it", "job", r.ID, "err", err)

@@ -116,6 +116,7 @@ func (k *keeper) all() string {
 }
 
 func TestRunOnPhone(t *testing.T) {
+	t.Parallel()
 	s, p := ready(t, func(c *phone.Scenario) {
 		c.Packages = append(c.Packages, phone.PackageSpec{Name: "org.open.home", Dir: "/product/app", Version: "1", Roles: []string{"HOME"}})
 	})
@@ -158,6 +159,7 @@ func TestRunOnPhone(t *testing.T) {
 
 // TestRunRestarts restarts the phone in the middle and sees what came back.
 func TestRunRestarts(t *testing.T) {
+	t.Parallel()
 	s, p := ready(t, func(c *phone.Scenario) { c.RestartTakes = 500 * time.Millisecond })
 	k := keep(t, remove("com.fieldnote.services"), remove("com.brannock.tips"), core.Step{Kind: core.Restart}, core.Step{Kind: core.Look})
 	if err := k.do(s, p); err != nil || k.all() != "done done done done" {
@@ -174,6 +176,7 @@ func TestRunRestarts(t *testing.T) {
 
 // TestRunGuardsEveryTen looks at the phone again after each ten removals.
 func TestRunGuardsEveryTen(t *testing.T) {
+	t.Parallel()
 	s, p := ready(t, func(c *phone.Scenario) {
 		for i := range 25 {
 			c.Packages = append(c.Packages, phone.PackageSpec{Name: "app.many.n" + string(rune('a'+i)), Dir: "/product/app", Version: "1"})
@@ -201,6 +204,7 @@ func TestRunGuardsEveryTen(t *testing.T) {
 
 // TestRunSuperseded: once somebody else has gone on, nothing more is sent.
 func TestRunSuperseded(t *testing.T) {
+	t.Parallel()
 	s, p := ready(t, func(c *phone.Scenario) { c.RemovalTakes = 20 * time.Millisecond })
 	k := keep(t, remove("com.brannock.tips"), remove("app.basketree.shop"), remove("app.basketree.deals"), remove("com.android.egg"))
 	k.supersede = 2
@@ -220,6 +224,7 @@ func TestRunSuperseded(t *testing.T) {
 
 // TestRunStopsInAWait: who stops a run need not wait until it has waited.
 func TestRunStopsInAWait(t *testing.T) {
+	t.Parallel()
 	s, p := ready(t, nil)
 	k := keep(t, core.Step{Kind: core.Wait, Seconds: 300}, remove("com.brannock.tips"))
 	time.AfterFunc(500*time.Millisecond, func() {
@@ -234,6 +239,7 @@ func TestRunStopsInAWait(t *testing.T) {
 }
 
 func TestBackup(t *testing.T) {
+	t.Parallel()
 	s, p := ready(t, func(c *phone.Scenario) {
 		c.Packages = append(c.Packages, phone.PackageSpec{Name: "app.split.one", Label: "Split", Dir: "/product/app", Version: "1", Splits: []string{"config.arm64_v8a", "config.en"}})
 	})

@@ -6,7 +6,6 @@ import (
 	"slices"
 	"sync"
 	"testing"
-	"time"
 
 	"roster/bench/adb/adbtest"
 )
@@ -17,6 +16,7 @@ type listing struct {
 	mu     sync.Mutex
 	states []string
 	asked  []string
+	each   func(n int) // called with how often it was asked by now; may be nil
 }
 
 func listed(t *testing.T, states ...string) (*listing, *Station) {
@@ -29,6 +29,9 @@ func (l *listing) answer(request string) (text string, ok bool) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	l.asked = append(l.asked, request)
+	if l.each != nil {
+		l.each(len(l.asked))
+	}
 	if request != "host:devices-l" {
 		return "connected", true
 	}
@@ -50,6 +53,7 @@ func (l *listing) requests() []string {
 // TestSettle waits for a phone that the adb server lists and does not hear, and
 // for no other.
 func TestSettle(t *testing.T) {
+	t.Parallel()
 	const serial = "192.0.2.7:5555"
 	for what, c := range map[string]struct {
 		states []string
@@ -70,10 +74,15 @@ func TestSettle(t *testing.T) {
 	}
 	// One that never answers is waited for as long as somebody waits.
 	l, s := listed(t, "offline")
-	ctx, cancel := context.WithTimeout(t.Context(), 350*time.Millisecond)
+	ctx, cancel := context.WithCancel(t.Context())
 	defer cancel()
+	l.each = func(n int) {
+		if n == 3 {
+			cancel()
+		}
+	}
 	s.settle(ctx, serial)
-	if ctx.Err() == nil || len(l.requests()) < 2 {
+	if ctx.Err() == nil || len(l.requests()) < 3 {
 		t.Errorf("asked %d times, and went on", len(l.requests()))
 	}
 	// Another phone's state is nobody's business.
@@ -87,6 +96,7 @@ func TestSettle(t *testing.T) {
 // TestReach reconnects a stand-in that the adb server lists and does not hear,
 // and leaves alone one that answers, whatever the view of a moment ago says.
 func TestReach(t *testing.T) {
+	t.Parallel()
 	const address = "192.0.2.7:5555"
 	for what, c := range map[string]struct {
 		view, now string

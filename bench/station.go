@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"maps"
 	"slices"
 	"sync"
 	"time"
@@ -39,18 +40,21 @@ type Station struct {
 	key     []byte // makes handles
 	folder  string // for backups; "" where there is none
 
+	asked sync.WaitGroup // phones that are being asked who they are
+
 	mu      sync.Mutex
 	view    View
-	serials map[string]string // by handle
-	known   map[string]Phone  // by serial, while it stays ready
-	changed chan struct{}     // closed at each change
+	serials map[string]string             // by handle
+	known   map[string]Phone              // by serial, while it stays ready
+	asking  map[string]context.CancelFunc // by serial: ends asking it who it is
+	changed chan struct{}                 // closed at each change
 }
 
 // NewStation makes a station for an adb server; program starts one where none
 // answers, "" leaves that to others. Key makes the handles by which phones are
 // called; hands are the stand-ins on this computer.
 func NewStation(client *adb.Client, program string, key []byte, hands []Hand, log *slog.Logger) *Station {
-	s := &Station{client: client, program: program, hands: hands, log: log, key: key, serials: map[string]string{}, known: map[string]Phone{}, changed: make(chan struct{})}
+	s := &Station{client: client, program: program, hands: hands, log: log, key: key, serials: map[string]string{}, known: map[string]Phone{}, asking: map[string]context.CancelFunc{}, changed: make(chan struct{})}
 	s.view = View{Address: client.Address, Phones: []Phone{}, StandIns: []StandIn{}, Try: []string{}}
 	if client.Address == "" {
 		s.view.Wrong, s.view.Next = "This computer has no adb server.", "Start Roster with --adb 127.0.0.1:5037 to use phones attached to it, or offer phones of another computer with: roster bench."
@@ -65,6 +69,8 @@ func (s *Station) View() (View, <-chan struct{}) {
 	return s.view, s.changed
 }
 
+// change changes the view and lets those know who wait for that. f is called
+// with s.mu held.
 func (s *Station) change(f func(*View)) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
@@ -92,18 +98,25 @@ func (s *Station) serial(handle string) (string, error) {
 }
 
 // Watch follows the adb server until ctx ends, starting one where none
-// answers.
+// answers. It returns when what it has started is gone.
 func (s *Station) Watch(ctx context.Context) {
 	if s.client.Address == "" {
 		<-ctx.Done()
 		return
 	}
-	go s.watchHands(ctx)
+	var hands sync.WaitGroup
+	hands.Go(func() { s.watchHands(ctx) })
+	defer hands.Wait()
+	defer s.asked.Wait()
+	var own *adb.Server // what this station has started, and ends
+	defer func() { own.Close() }()
 	var ended []time.Time // when a server that worked went away
 	for wait := time.Second; ctx.Err() == nil; wait = min(2*wait, 10*time.Second) {
 		version, err := s.client.Version(ctx)
 		if errors.Is(err, adb.ErrNoServer) && s.program != "" {
-			if startErr := s.client.Start(ctx, s.program); startErr != nil {
+			own.Close()
+			var startErr error
+			if own, startErr = s.client.Serve(ctx, s.program); startErr != nil {
 				s.log.Warn("no adb server", "err", startErr)
 			} else {
 				version, err = s.client.Version(ctx)
@@ -138,6 +151,7 @@ func (s *Station) Watch(ctx context.Context) {
 // owner is one), so it is asked from time to time as well.
 func (s *Station) follow(ctx context.Context) error {
 	ctx, cancel := context.WithCancel(ctx)
+	defer s.forget()
 	defer cancel()
 	lists := make(chan []adb.Device)
 	tracked := make(chan error, 1)
@@ -172,33 +186,46 @@ func (s *Station) follow(ctx context.Context) error {
 	}
 }
 
-// listed takes over a new list of the adb server.
+// forget ends asking phones who they are: their adb server has gone, and what
+// another one will list has to be asked anew.
+func (s *Station) forget() {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for _, end := range s.asking {
+		end()
+	}
+	clear(s.asking)
+	clear(s.known)
+}
+
+// listed takes over a new list of the adb server. Phones that have become
+// ready are asked who they are, until ctx ends or they are no longer ready.
 func (s *Station) listed(ctx context.Context, list []adb.Device) {
 	phones := make([]Phone, len(list))
-	s.mu.Lock()
-	ready := map[string]bool{}
-	clear(s.serials)
-	for i, d := range list {
-		phones[i] = See(d)
-		if d.State == "device" {
-			ready[d.Serial] = true
-			if k, ok := s.known[d.Serial]; ok {
-				phones[i] = k
-			} else {
-				go s.identify(ctx, d.Serial)
+	s.change(func(v *View) {
+		ready := map[string]bool{}
+		clear(s.serials)
+		for i, d := range list {
+			phones[i] = See(d)
+			if d.State == "device" {
+				ready[d.Serial] = true
+				if k, ok := s.known[d.Serial]; ok {
+					phones[i] = k
+				} else if s.asking[d.Serial] == nil {
+					s.ask(ctx, d.Serial)
+				}
+			}
+			phones[i].Handle = s.handle(d.Serial)
+			phones[i].StandIn = s.hand(d.Serial) != nil
+			s.serials[phones[i].Handle] = d.Serial
+		}
+		maps.DeleteFunc(s.known, func(serial string, _ Phone) bool { return !ready[serial] })
+		for serial, end := range s.asking {
+			if !ready[serial] {
+				end()
+				delete(s.asking, serial)
 			}
 		}
-		phones[i].Handle = s.handle(d.Serial)
-		phones[i].StandIn = s.hand(d.Serial) != nil
-		s.serials[phones[i].Handle] = d.Serial
-	}
-	for serial := range s.known {
-		if !ready[serial] {
-			delete(s.known, serial)
-		}
-	}
-	s.mu.Unlock()
-	s.change(func(v *View) {
 		v.Phones, v.Try = phones, []string{}
 		if len(phones) == 0 {
 			v.Try = NoneSeen
@@ -206,27 +233,45 @@ func (s *Station) listed(ctx context.Context, list []adb.Device) {
 	})
 }
 
+// ask begins to ask a phone who it is. It is called with s.mu held.
+func (s *Station) ask(ctx context.Context, serial string) {
+	ctx, end := context.WithCancel(ctx)
+	s.asking[serial] = end
+	s.asked.Go(func() {
+		defer end()
+		s.identify(ctx, serial)
+	})
+}
+
 // identify asks a phone that has just become ready who it is. One that has
-// just started may not answer at first: it is asked again for a while.
+// just started may not answer at first: it is asked again for a while. ctx
+// ends when the phone, or the adb server, has gone.
 func (s *Station) identify(ctx context.Context, serial string) {
 	var id android.Identity
+	err := errors.New("not asked yet")
 	for try := 0; ; try++ {
-		var err error
 		if id, err = s.whoIs(ctx, serial); err == nil {
 			break
 		}
 		if try == 5 {
 			s.log.Info("a phone does not say who it is", "err", err)
-			return
+			break
 		}
 		select {
 		case <-time.After(2 * time.Second):
-		case <-ctx.Done(): // the adb server has gone
+		case <-ctx.Done():
 			return
 		}
 	}
 	handle := s.handle(serial)
 	s.change(func(v *View) {
+		if ctx.Err() != nil {
+			return // another may hang there by now
+		}
+		delete(s.asking, serial)
+		if err != nil {
+			return
+		}
 		phones := slices.Clone(v.Phones) // the old list may be being read
 		for i := range phones {
 			if p := &phones[i]; p.Handle == handle && p.Ready {

@@ -10,7 +10,6 @@ import (
 	"strings"
 	"sync"
 	"testing"
-	"time"
 
 	"github.com/google/uuid"
 
@@ -73,7 +72,6 @@ func station(t *testing.T, scenarios ...*phone.Scenario) (*bench.Station, []stri
 	var hands []bench.Hand
 	var addresses []string
 	ctx, cancel := context.WithCancel(context.Background())
-	t.Cleanup(cancel)
 	for _, s := range scenarios {
 		p := phone.New(s, slog.New(slog.DiscardHandler))
 		address, err := p.Listen(ctx, "127.0.0.1:0")
@@ -86,19 +84,13 @@ func station(t *testing.T, scenarios ...*phone.Scenario) (*bench.Station, []stri
 		addresses = append(addresses, address)
 	}
 	s := bench.NewStation(c, "adb", []byte("key"), hands, slog.New(slog.DiscardHandler))
-	go s.Watch(ctx)
+	watched := make(chan bool)
+	go func() {
+		s.Watch(ctx)
+		close(watched)
+	}()
+	t.Cleanup(func() { cancel(); <-watched })
 	return s, addresses
-}
-
-func eventually(t *testing.T, what string, true func() bool) {
-	t.Helper()
-	for range 600 {
-		if true() {
-			return
-		}
-		time.Sleep(100 * time.Millisecond)
-	}
-	t.Fatalf("never: %s", what)
 }
 
 // seen finds a phone in the station's view.
@@ -113,6 +105,7 @@ func seen(s *bench.Station, address string) bench.Phone {
 }
 
 func TestStation(t *testing.T) {
+	t.Parallel()
 	ask := scenario(t)
 	ask.Prompt = "ask"
 	s, at := station(t, scenario(t), ask)
@@ -201,6 +194,7 @@ func TestStation(t *testing.T) {
 // TestEndedLog kills the log of a phone that stays: nobody may go on opening
 // apps that nothing sees.
 func TestEndedLog(t *testing.T) {
+	t.Parallel()
 	sc := scenario(t)
 	sc.Faults = []phone.Fault{{Command: "logcat", AfterBytes: 20, Do: "end"}}
 	s, at := station(t, sc)
@@ -215,6 +209,7 @@ func TestEndedLog(t *testing.T) {
 // TestUpdateOfAPhone takes the firmware update of the sample world: six come
 // back, four are new, one is renamed.
 func TestUpdateOfAPhone(t *testing.T) {
+	t.Parallel()
 	p := phone.New(scenario(t), slog.New(slog.DiscardHandler))
 	before := p.InstalledNames()
 	back := []string{"com.brannock.tips", "com.brannock.feed.daily", "com.brannock.games.hub", "com.brannock.kids", "com.brannock.cloudroll"}
@@ -250,6 +245,7 @@ func TestUpdateOfAPhone(t *testing.T) {
 
 // TestNoStart sets a lock code on a phone whose vault is gone.
 func TestNoStart(t *testing.T) {
+	t.Parallel()
 	c := adbtest.Start(t)
 	s := scenario(t)
 	p, serial := attach(t, c, s)
@@ -278,6 +274,7 @@ func TestNoStart(t *testing.T) {
 
 // TestOtherUsers keeps what is another user's apart.
 func TestOtherUsers(t *testing.T) {
+	t.Parallel()
 	c := adbtest.Start(t)
 	s := scenario(t)
 	s.Users = []int{10}
@@ -319,6 +316,7 @@ func ofVersion(t *testing.T, version string) *adb.Client {
 
 // TestServerTroubles explains what may be wrong with the adb server.
 func TestServerTroubles(t *testing.T) {
+	t.Parallel()
 	for err, want := range map[error]string{adb.ErrNoServer: "No adb server", adb.ErrNotADB: "port is taken", adb.ErrGone: "hangs up"} {
 		if wrong, next := bench.Trouble(err); !strings.Contains(wrong, want) || next == "" {
 			t.Errorf("%v: %s %s", err, wrong, next)
@@ -342,6 +340,7 @@ func TestServerTroubles(t *testing.T) {
 // TestOldPhones captures phones of before Android 10, which refuse some of
 // the questions: nothing of it is an error.
 func TestOldPhones(t *testing.T) {
+	t.Parallel()
 	c := adbtest.Start(t)
 	for sdk, release := range map[string]string{"26": "8.0.0", "28": "9"} {
 		s := &phone.Scenario{Name: release, Serial: "OLD" + sdk, Prompt: "none", Model: "models/nib-2.yaml", Build: "Lakeline 11.2.0",
@@ -373,6 +372,7 @@ func TestOldPhones(t *testing.T) {
 
 // TestDiskFull pushes and installs on a phone that has no room.
 func TestDiskFull(t *testing.T) {
+	t.Parallel()
 	c := adbtest.Start(t)
 	s := scenario(t)
 	s.DiskFull = true

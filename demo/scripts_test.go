@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"log/slog"
-	"net"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -24,24 +23,24 @@ import (
 // attached is a stand-in phone at a real adb server, with the scripts of a
 // release that was made for it.
 type attached struct {
-	t             *testing.T
-	phone         *phone.Phone
-	dir           string
-	port, address string
-	about         render.About
-	doc           *profile.Document
+	t               *testing.T
+	phone           *phone.Phone
+	dir             string
+	server, address string
+	about           render.About
+	doc             *profile.Document
 }
 
 // attach plays a build of a sample model; what goes are names, the first
 // disabled.
-func attach(t *testing.T, port, model, build string, names ...string) *attached {
+func attach(t *testing.T, server, model, build string, names ...string) *attached {
 	t.Helper()
 	s, err := phone.Of(World, "models/"+model+".yaml", build, "SCRIPT-"+model)
 	if err != nil {
 		t.Fatal(err)
 	}
 	s.Prompt = "none"
-	a := &attached{t: t, phone: phone.New(s, slog.New(slog.DiscardHandler)), dir: t.TempDir(), port: port, about: render.About{Digest: "0123", File: model + "-test-1"}}
+	a := &attached{t: t, phone: phone.New(s, slog.New(slog.DiscardHandler)), dir: t.TempDir(), server: server, about: render.About{Digest: "0123", File: model + "-test-1"}}
 	ctx, cancel := context.WithCancel(context.Background())
 	t.Cleanup(cancel)
 	if a.address, err = a.phone.Listen(ctx, "127.0.0.1:0"); err != nil {
@@ -63,20 +62,19 @@ func attach(t *testing.T, port, model, build string, names ...string) *attached 
 }
 
 func (a *attached) adb(args ...string) string {
-	raw, _ := exec.Command("adb", append([]string{"-P", a.port}, args...)...).CombinedOutput()
+	raw, _ := exec.Command("adb", append([]string{"-L", a.server}, args...)...).CombinedOutput()
 	return strings.TrimSpace(string(raw))
 }
 
 // connect attaches the phone, again where it was gone.
 func (a *attached) connect() {
 	a.t.Helper()
-	for range 100 {
+	for end := time.Now().Add(3 * time.Minute); time.Now().Before(end); time.Sleep(50 * time.Millisecond) {
 		a.adb("connect", a.address)
 		if a.adb("-s", a.address, "get-state") == "device" {
 			return
 		}
 		a.adb("disconnect", a.address)
-		time.Sleep(50 * time.Millisecond)
 	}
 	a.t.Fatalf("%s does not come: %s", a.address, a.adb("devices"))
 }
@@ -94,7 +92,7 @@ func (a *attached) onPhone() string {
 		a.t.Fatal(err)
 	}
 	for _, program := range []string{"pm", "cmd", "getprop", "settings", "ime", "dumpsys", "locksettings"} {
-		text := fmt.Sprintf("#!/bin/sh\nexec adb -P %s -s %s shell \"%s $*\"\n", a.port, a.address, program)
+		text := fmt.Sprintf("#!/bin/sh\nexec adb -L %s -s %s shell \"%s $*\"\n", a.server, a.address, program)
 		if err := os.WriteFile(filepath.Join(bin, program), []byte(text), 0o755); err != nil {
 			a.t.Fatal(err)
 		}
@@ -114,7 +112,7 @@ func (a *attached) run(shell []string, form func(*profile.Document, render.About
 	}
 	cmd := exec.Command(shell[0], append(append(shell[1:], "script.sh"), args...)...)
 	cmd.Dir = a.dir
-	cmd.Env = append(os.Environ(), "ANDROID_ADB_SERVER_PORT="+a.port, "ANDROID_SERIAL="+a.address, "PATH="+a.onPhone()+":"+os.Getenv("PATH"))
+	cmd.Env = append(os.Environ(), "ADB_SERVER_SOCKET="+a.server, "ANDROID_SERIAL="+a.address, "PATH="+a.onPhone()+":"+os.Getenv("PATH"))
 	raw, err := cmd.CombinedOutput()
 	if _, failed := err.(*exec.ExitError); err != nil && !failed {
 		a.t.Fatal(err)
@@ -126,7 +124,7 @@ func (a *attached) run(shell []string, form func(*profile.Document, render.About
 // against stand-ins of three Android releases: refused, wrong phone, a role
 // about to be emptied, a cable that falls out, and everything put back.
 func TestScripts(t *testing.T) {
-	_, port, _ := net.SplitHostPort(adbtest.Start(t).Address)
+	server := adbtest.Start(t).Address
 	shells := [][]string{}
 	for _, s := range []string{"dash", "bash", "busybox"} {
 		path, err := exec.LookPath(s)
@@ -146,7 +144,7 @@ func TestScripts(t *testing.T) {
 		{"view-43", "12.4.0", []string{"news.morrow.tv", "tv.pellmont.home.nowhere"}, "", "tv.pellmont.home", ""},
 	} {
 		t.Run(c.model, func(t *testing.T) {
-			a := attach(t, port, c.model, c.build, c.names...)
+			a := attach(t, server, c.model, c.build, c.names...)
 			for n, shell := range shells {
 				a.both(shell, c.names, c.refused, []string{"on a computer", "on the phone"}[(i+n)%2])
 			}
@@ -154,7 +152,7 @@ func TestScripts(t *testing.T) {
 		})
 	}
 	t.Run("a cable that falls out", func(t *testing.T) {
-		a := attach(t, port, "lyra-5-mini", "15.0.0", "com.brannock.weather.widget", "com.brannock.tips", "com.brannock.video", "app.basketree.shop")
+		a := attach(t, server, "lyra-5-mini", "15.0.0", "com.brannock.weather.widget", "com.brannock.tips", "com.brannock.video", "app.basketree.shop")
 		for _, shell := range shells {
 			a.interrupted(shell)
 		}

@@ -21,7 +21,7 @@ function script(world: World, edition: string, ...args: string[]) {
   const text = execFileSync('curl', ['-sf', `${world.url}/r/brannock/lyra-5/${edition}.sh`], { encoding: 'utf8' })
   return spawnSync('sh', [world.file(`${edition}.sh`, text), ...args], {
     encoding: 'utf8',
-    env: { ...process.env, ANDROID_SERIAL: world.phone, ANDROID_ADB_SERVER_PORT: String(world.adbPort) },
+    env: { ...process.env, ANDROID_SERIAL: world.phone, ADB_SERVER_SOCKET: world.adbServer },
   })
 }
 const publicPage = async (world: World, path: string) => (await fetch(`${world.url}/r/brannock/lyra-5/${path}`)).text()

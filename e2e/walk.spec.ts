@@ -234,7 +234,7 @@ async function runOnPhone(world: World, path: string) {
       cwd: world.folder,
       env: {
         ...process.env,
-        ANDROID_ADB_SERVER_PORT: String(world.adbPort),
+        ADB_SERVER_SOCKET: world.adbServer,
         ANDROID_SERIAL: world.phone,
       },
     })

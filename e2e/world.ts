@@ -3,9 +3,9 @@
 // phones. scripts/test says where the program and the database cluster are.
 import { test as base, expect, type Page } from '@playwright/test'
 import { execFileSync, spawn, type ChildProcess } from 'node:child_process'
+import { randomUUID } from 'node:crypto'
 import { once } from 'node:events'
-import { copyFileSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs'
-import { createServer } from 'node:net'
+import { copyFileSync, existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 
@@ -18,21 +18,29 @@ function need(name: string): string {
   return value
 }
 
-export async function freePort(): Promise<number> {
-  return new Promise((resolve) => {
-    const s = createServer()
-    s.listen(0, '127.0.0.1', () => {
-      const address = s.address()
-      s.close(() => resolve(typeof address === 'object' && address ? address.port : 0))
-    })
-  })
-}
-
 // Seeded is what a world leaves that was started and stopped: the demo's data,
 // to be copied.
 export interface Seeded {
   database: string
   secret: string
+}
+
+// patience is how long something may take to come up: this machine may be slow.
+const patience = 180_000
+
+async function until<T>(what: string, found: () => T | undefined | Promise<T | undefined>): Promise<T> {
+  for (const end = Date.now() + patience; Date.now() < end; ) {
+    const value = await found()
+    if (value !== undefined) return value
+    await new Promise((r) => setTimeout(r, 25))
+  }
+  throw new Error(`never: ${what}`)
+}
+
+// StandIn is a simulated phone: where adb reaches it, and its hand.
+export interface StandIn {
+  address: string
+  control: string
 }
 
 export class World {
@@ -41,8 +49,8 @@ export class World {
   url = ''
   name = ''
   database = ''
-  adbPort = 0
-  private adbPorts: number[] = []
+  // The adb server's address, as ADB_SERVER_SOCKET has it.
+  readonly adbServer = `localfilesystem:${join(this.folder, 'adb')}`
   phone = ''
   // The demo's other stand-ins: one that asks, one that is unplugged, and a
   // television.
@@ -50,44 +58,35 @@ export class World {
 
   // seeded is a world that was started before: its database and its secret.
   async start(seeded?: Seeded) {
-    this.name = `e2e_${process.pid}_${Date.now()}`
+    this.name = `e2e_${randomUUID().replaceAll('-', '')}`
     execFileSync('psql', [cluster, '-qc', `create database ${this.name}` + (seeded ? ` template ${seeded.database}` : '')])
     if (seeded) copyFileSync(seeded.secret, join(this.folder, 'secret'))
     const address = new URL(cluster)
     address.pathname = `/${this.name}`
     this.database = address.href
-    const port = await freePort()
-    this.adbPort = await freePort()
-    // The demo takes this port and the three after it: below those that the
-    // system hands out by itself, so that nothing else comes between.
-    const first = 20_000 + (process.pid % 1200) * 8
-    this.phone = `127.0.0.1:${first}`
-    this.others = [1, 2, 3].map((i) => `127.0.0.1:${first + i}`)
-    this.url = `http://127.0.0.1:${port}`
-    this.run(['demo', '--phone', this.phone], {
+    const file = join(this.folder, 'ready')
+    const server = this.run(['demo', '--phone', '127.0.0.1:0'], {
       ROSTER_DATABASE_URL: address.href,
-      ROSTER_LISTEN: `127.0.0.1:${port}`,
-      ROSTER_ADB: `127.0.0.1:${this.adbPort}`,
+      ROSTER_LISTEN: '127.0.0.1:0',
+      ROSTER_READY_FILE: file,
+      ROSTER_ADB: this.adbServer,
       ROSTER_SECRET_FILE: join(this.folder, 'secret'),
       ROSTER_BACKUPS: join(this.folder, 'backups'),
     })
-    for (let i = 0; i < 1200; i++) {
-      if (
-        await fetch(`${this.url}/readyz`).then(
-          (r) => r.ok,
-          () => false,
-        )
-      )
-        return
-      await new Promise((r) => setTimeout(r, 100))
-    }
-    throw new Error('the server did not come up')
+    const ready: { url: string; standIns: StandIn[] } = await until('the server listens', () => {
+      if (server.exitCode !== null) throw new Error(`the server ended with ${server.exitCode}`)
+      return existsSync(file) ? JSON.parse(readFileSync(file, 'utf8')) : undefined
+    })
+    this.url = ready.url
+    this.phone = ready.standIns[0]!.address
+    this.others = ready.standIns.slice(1).map((s) => s.address)
+    await until('the server is ready', async () => ((await fetch(`${this.url}/readyz`)).ok ? true : undefined))
   }
 
-  private run(args: string[], env: Record<string, string>) {
+  private run(args: string[], env: Record<string, string>, stdout: 'ignore' | 'pipe' = 'ignore') {
     const child = spawn(program, args, {
       env: { ...process.env, ...env },
-      stdio: ['pipe', 'ignore', 'inherit'],
+      stdio: ['pipe', stdout, 'inherit'],
     })
     this.running.push(child)
     return child
@@ -96,19 +95,11 @@ export class World {
   // standIn runs one more phone, from a scenario of its own, and returns its
   // address and what takes the place of a hand.
   async standIn(scenario: string) {
-    const address = `127.0.0.1:${await freePort()}`
-    const control = `127.0.0.1:${await freePort()}`
-    this.run(['phone', '--listen', address, '--hand', control, '--scenario', scenario], {})
-    for (let i = 0; i < 100; i++) {
-      if (
-        await fetch(`http://${control}/`).then(
-          (r) => r.ok,
-          () => false,
-        )
-      )
-        break
-      await new Promise((r) => setTimeout(r, 50))
-    }
+    const child = this.run(['phone', '--listen', '127.0.0.1:0', '--hand', '127.0.0.1:0', '--scenario', scenario], {}, 'pipe')
+    let said = ''
+    child.stdout!.on('data', (piece) => (said += piece))
+    const where = await until('the stand-in says where it listens', () => /listens on (\S+), its hand on (\S+);/.exec(said) ?? undefined)
+    const [address, control] = [where[1]!, where[2]!]
     return {
       address,
       control,
@@ -117,11 +108,10 @@ export class World {
   }
 
   // bench runs a bench elsewhere, with an adb server and phones of its own.
-  async bench(token: string, ...phones: { address: string; control: string }[]) {
-    const port = await freePort()
-    this.adbPorts.push(port)
+  async bench(token: string, ...phones: StandIn[]) {
     const hands = phones.flatMap((p) => ['--stand-in', `${p.address}=${p.control}`])
-    return this.run(['bench', '--server', this.url, '--token', token, '--adb', `127.0.0.1:${port}`, ...hands], {
+    const adb = `${this.adbServer}-${this.running.length}`
+    return this.run(['bench', '--server', this.url, '--token', token, '--adb', adb, ...hands], {
       ROSTER_BACKUPS: join(this.folder, 'backups'),
       ROSTER_JOURNALS: join(this.folder, 'journals'),
     })
@@ -131,14 +121,14 @@ export class World {
   roster(...args: string[]): string {
     return execFileSync(program, args, {
       encoding: 'utf8',
-      env: { ...process.env, ROSTER_ADB: `127.0.0.1:${this.adbPort}` },
+      env: { ...process.env, ROSTER_ADB: this.adbServer },
       stdio: ['ignore', 'pipe', 'ignore'],
     })
   }
 
   // adb runs the real adb program on the phone of the demo.
   adb(...args: string[]): string {
-    return execFileSync('adb', ['-P', String(this.adbPort), '-s', this.phone, ...args], { encoding: 'utf8' }).trim()
+    return execFileSync('adb', ['-L', this.adbServer, '-s', this.phone, ...args], { encoding: 'utf8' }).trim()
   }
 
   installed(): string[] {
@@ -154,20 +144,14 @@ export class World {
     return path
   }
 
-  // end ends all that runs, and returns when it has.
+  // end ends all that runs, and returns when it has. Each ends what it has
+  // started itself.
   async end() {
     const ended = this.running.filter((c) => c.exitCode === null && c.signalCode === null).map((c) => once(c, 'exit'))
     for (const child of this.running) child.kill('SIGTERM')
-    const late = setTimeout(() => this.running.forEach((child) => child.kill('SIGKILL')), 15_000)
+    const late = setTimeout(() => this.running.forEach((child) => child.kill('SIGKILL')), 60_000)
     await Promise.all(ended)
     clearTimeout(late)
-    for (const port of [this.adbPort, ...this.adbPorts]) {
-      try {
-        execFileSync('adb', ['-P', String(port), 'kill-server'], { stdio: 'ignore' })
-      } catch {
-        // it never started
-      }
-    }
   }
 
   remove() {

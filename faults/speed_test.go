@@ -2,7 +2,6 @@ package faults_test
 
 import (
 	"fmt"
-	"net"
 	"os/exec"
 	"sync"
 	"testing"
@@ -86,12 +85,11 @@ func BenchmarkRun(b *testing.B) {
 // adb shell commands.
 func BenchmarkShellLoop(b *testing.B) {
 	w := newWorld(b, slow(50*time.Millisecond, 20*time.Millisecond), removals)
-	_, port, _ := net.SplitHostPort(w.near.adb)
 	var loop, whole time.Duration
 	for range b.N {
 		begun := time.Now()
 		for i := range removals {
-			out, err := exec.Command("adb", "-P", port, "-s", w.near.address, "shell", fmt.Sprintf("pm uninstall --user 0 app.measured.n%02d", i)).CombinedOutput()
+			out, err := exec.Command("adb", "-L", w.near.adb, "-s", w.near.address, "shell", fmt.Sprintf("pm uninstall --user 0 app.measured.n%02d", i)).CombinedOutput()
 			if err != nil {
 				b.Fatalf("%v: %s", err, out)
 			}

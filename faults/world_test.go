@@ -4,9 +4,9 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"fmt"
 	"io"
 	"log/slog"
-	"net"
 	"net/http"
 	"net/http/httptest"
 	"os"
@@ -14,6 +14,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 	"syscall"
 	"testing"
 	"time"
@@ -23,6 +24,7 @@ import (
 	"roster/core/evidence"
 	"roster/core/profile"
 	"roster/demo"
+	"roster/faults/door"
 	"roster/phone"
 	"roster/server"
 	"roster/store"
@@ -54,11 +56,12 @@ func (p *place) begin() { p.before, p.times = p.there(), p.phone.TakenOff() }
 // world is a server, a bench elsewhere and their phones, all of which can be
 // killed.
 type world struct {
-	t         testing.TB
-	program   string
-	folder    string
-	database  string
-	listen    string
+	t        testing.TB
+	program  string
+	folder   string
+	database string
+	// door is where the server is reached, whichever port it has at the moment.
+	door      *door.Door
 	url       string
 	token     string
 	server    *exec.Cmd
@@ -71,14 +74,34 @@ type world struct {
 
 const password = "a long password"
 
-func free(t testing.TB) string {
-	t.Helper()
-	ln, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		t.Fatal(err)
+// program is the built program: the one that scripts/test has built already,
+// or one that is built once for all tests here.
+var program = sync.OnceValues(func() (string, error) {
+	if path := os.Getenv("ROSTER_PROGRAM"); path != "" {
+		return path, nil
 	}
-	defer ln.Close()
-	return ln.Addr().String()
+	folder, err := os.MkdirTemp("", "roster-")
+	if err != nil {
+		return "", err
+	}
+	built = folder
+	path := filepath.Join(folder, "roster")
+	out, err := exec.Command("go", "build", "-o", path, "roster/cmd/roster").CombinedOutput()
+	if err != nil {
+		err = fmt.Errorf("%w: %s", err, out)
+	}
+	return path, err
+})
+
+// built is the folder of a program that was built here; "" where none was.
+var built string
+
+func TestMain(m *testing.M) {
+	code := m.Run()
+	if built != "" {
+		os.RemoveAll(built)
+	}
+	os.Exit(code)
 }
 
 // newWorld starts a server and a bench elsewhere, each with a phone of a
@@ -88,14 +111,14 @@ func newWorld(t testing.TB, change func(*phone.Scenario), packages int) *world {
 	if _, err := exec.LookPath("adb"); err != nil {
 		t.Fatal("adb is needed: run scripts/test, which installs it")
 	}
-	w := &world{t: t, folder: t.TempDir(), database: storetest.URL(t), listen: free(t), extras: []profile.Extra{{Kind: profile.HoldUpdates}, {Kind: profile.Wait, Seconds: 1}}}
+	w := &world{t: t, folder: t.TempDir(), database: storetest.URL(t), door: door.New(t), extras: []profile.Extra{{Kind: profile.HoldUpdates}, {Kind: profile.Wait, Seconds: 1}}}
 	if packages > 24 {
 		w.extras = nil // it is the speed that is looked at
 	}
-	w.url = "http://" + w.listen
-	w.program = filepath.Join(w.folder, "roster")
-	if out, err := exec.Command("go", "build", "-o", w.program, "roster/cmd/roster").CombinedOutput(); err != nil {
-		t.Fatalf("%v: %s", err, out)
+	w.url = "http://" + w.door.Address
+	var err error
+	if w.program, err = program(); err != nil {
+		t.Fatal(err)
 	}
 	w.near, w.far = w.place("near-1", change), w.place("far-1", change)
 	st, err := store.New(t.Context(), w.database)
@@ -106,7 +129,7 @@ func newWorld(t testing.TB, change func(*phone.Scenario), packages int) *world {
 	if err := st.Migrate(t.Context()); err != nil {
 		t.Fatal(err)
 	}
-	hash, err := server.HashPassword(password)
+	hash, err := server.PasswordCost{Passes: 1, Memory: 8}.Hash(password)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -115,7 +138,7 @@ func newWorld(t testing.TB, change func(*phone.Scenario), packages int) *world {
 		t.Fatal(err)
 	}
 	w.startServer()
-	t.Cleanup(func() { end(w.server); end(w.bench) })
+	t.Cleanup(func() { w.endServer(); end(w.bench) })
 	w.signIn()
 	var made struct{ Token string }
 	w.api("POST", "/api/v1/benches", map[string]string{"name": "elsewhere"}, &made)
@@ -128,7 +151,7 @@ func newWorld(t testing.TB, change func(*phone.Scenario), packages int) *world {
 	return w
 }
 
-// place runs a phone and picks a port for an adb server of its own.
+// place runs a phone and says where an adb server of its own is to be.
 func (w *world) place(serial string, change func(*phone.Scenario)) *place {
 	s, err := phone.Load(demo.World, "phones/lyra-5-desk.yaml")
 	if err != nil {
@@ -150,11 +173,6 @@ func (w *world) place(serial string, change func(*phone.Scenario)) *place {
 	w.t.Cleanup(hand.Close)
 	p.control = hand.Listener.Addr().String()
 	return p
-}
-
-func (w *world) endADB(p *place) {
-	_, port, _ := net.SplitHostPort(p.adb)
-	exec.Command("adb", "-P", port, "kill-server").Run()
 }
 
 // run starts the program in a process group of its own, without the adb server
@@ -181,8 +199,16 @@ func end(c *exec.Cmd) {
 }
 
 func (w *world) startServer() {
-	w.server = w.run("serve", "--listen", w.listen, "--adb", w.near.adb, "--stand-in", w.near.address+"="+w.near.control, "--backups", filepath.Join(w.folder, "backups"))
+	file := filepath.Join(w.folder, "ready")
+	os.Remove(file)
+	w.server = w.run("serve", "--listen", "127.0.0.1:0", "--ready-file", file, "--adb", w.near.adb, "--stand-in", w.near.address+"="+w.near.control, "--backups", filepath.Join(w.folder, "backups"))
 	w.until("the server answers", func() bool {
+		var ready struct{ URL string }
+		raw, err := os.ReadFile(file)
+		if err != nil || json.Unmarshal(raw, &ready) != nil {
+			return false
+		}
+		w.door.Open(strings.TrimPrefix(ready.URL, "http://"))
 		a, err := http.Get(w.url + "/readyz")
 		if err != nil {
 			return false
@@ -190,6 +216,14 @@ func (w *world) startServer() {
 		a.Body.Close()
 		return a.StatusCode == 200
 	})
+}
+
+// endServer kills the server. Nobody is led to its port any more, which may
+// be another program's from then on.
+func (w *world) endServer() {
+	w.door.Open("")
+	end(w.server)
+	w.door.Shut()
 }
 
 func (w *world) startBench() {
@@ -363,11 +397,11 @@ func (w *world) start(p *place) string {
 func (w *world) breaks(how string, p *place) {
 	switch how {
 	case "server":
-		end(w.server)
+		w.endServer()
 	case "bench":
 		end(w.bench)
 	case "adb":
-		w.endADB(p)
+		adbtest.End(p.adb)
 	case "cable":
 		p.phone.Unplug()
 	case "phone":

@@ -49,6 +49,21 @@ node_modules() {
 need_go_and_node() {
 	command -v go >/dev/null || die "Go is missing: install Go 1.26 or newer"
 	command -v node >/dev/null || die "Node.js is missing: install Node.js 20 or newer"
+	# The largest of what would be compiled serves a format that nobody asks for.
+	export GOFLAGS="${GOFLAGS:+$GOFLAGS }-tags=nomsgpack"
+}
+
+# go_modules PACKAGE...: fetches and compiles what is built upon, for the race
+# detector too as far as PACKAGEs need it, as node_modules does for the front
+# end. It takes minutes once, and a moment from then on.
+go_modules() {
+	local -a modules racing
+	go mod download || die "go mod download"
+	mapfile -t modules < <(go list -deps -test ./... | grep -v '^roster\|[. ]test')
+	mapfile -t racing < <(go list -deps -test "$@" | grep -v '^roster\|[. ]test')
+	say "compiling what is built upon: ${#modules[@]} packages"
+	go build "${modules[@]}" || die "compiling what is built upon"
+	go build -race "${racing[@]}" || die "compiling what is built upon"
 }
 
 # build: the browser application and the program, where sources are newer.
@@ -84,13 +99,12 @@ cluster_in() {
 	fi
 }
 
-# free_port: a loopback port that nothing listens on now.
-free_port() { node -e 'const s=require("net").createServer();s.listen(0,"127.0.0.1",()=>{console.log(s.address().port);s.close()})'; }
-
-# start_postgres FOLDER PORT [OPTION...]: a cluster of its own on loopback.
-# Sets $database. stop_postgres ends it, remove_postgres leaves nothing of it.
+# start_postgres FOLDER PORT [OPTION...]: a cluster of its own on loopback. PORT
+# may be "any". PostgreSQL can't choose one by itself: where the port turns out
+# to be somebody else's it is started on another. Sets $database.
+# stop_postgres ends it, remove_postgres leaves nothing of it.
 start_postgres() {
-	local folder port=$2 log=$1.log bin
+	local folder port=$2 asked=$2 log=$1.log bin
 	folder=$(cluster_in "$1")
 	shift 2
 	bin=$(dirname "$(find_program initdb)")
@@ -99,14 +113,22 @@ start_postgres() {
 		[ "$(id -u)" != 0 ] || chown postgres "$folder"
 		as_postgres "$bin/initdb" -D "$folder/data" -U roster -A trust -E UTF8 --locale=C.UTF-8 >"$log" 2>&1 || die "initdb; see $log"
 	fi
-	if ! as_postgres "$bin/pg_ctl" -D "$folder/data" status >/dev/null 2>&1; then
-		as_postgres "$bin/pg_ctl" -D "$folder/data" -w -l "$folder/postgres.log" \
-			-o "-p $port -c listen_addresses=127.0.0.1 -c unix_socket_directories='' -c shared_buffers=64MB $*" start >>"$log" 2>&1 ||
-			die "PostgreSQL does not start on port $port; see $folder/postgres.log"
-	else
+	if as_postgres "$bin/pg_ctl" -D "$folder/data" status >/dev/null 2>&1; then
 		port=$(sed -n 4p "$folder/data/postmaster.pid")
+	else
+		for _ in $(seq 50); do
+			# below those that the system hands out by itself
+			[ "$port" != any ] || port=$((20000 + RANDOM % 12000))
+			rm -f "$folder/postgres.log"
+			as_postgres "$bin/pg_ctl" -D "$folder/data" -w -t 120 -l "$folder/postgres.log" \
+				-o "-p $port -c listen_addresses=127.0.0.1 -c unix_socket_directories='' -c shared_buffers=64MB $*" start >>"$log" 2>&1 && break
+			grep -q "Address already in use" "$folder/postgres.log" || die "PostgreSQL does not start on port $port; see $folder/postgres.log"
+			[ "$port" != "$asked" ] || say "another program listens on port $port; PostgreSQL takes another"
+			port=any
+		done
+		[ "$port" != any ] || die "no port can be had for PostgreSQL"
 	fi
-	as_postgres "$bin/createdb" -h 127.0.0.1 -p "$port" -U roster roster >>"$log" 2>&1 || true
+	as_postgres "$bin/createdb" -h 127.0.0.1 -p "$port" -U roster roster >>"$log" 2>&1 || grep -q "already exists" "$log" || die "createdb; see $log"
 	# shellcheck disable=SC2034 # for the script that sourced this
 	database="postgres://roster@127.0.0.1:$port/roster?sslmode=disable"
 }
@@ -120,6 +142,70 @@ stop_postgres() {
 remove_postgres() {
 	stop_postgres "$1"
 	rm -rf "$(cluster_in "$1")" "$1.log"
+}
+
+# at_end FUNCTION: however this script ends, by itself or by a signal, ends, by
+# its id, whatever it has started that is still there, and then calls FUNCTION
+# with the exit code. A script that has ended well but left something running
+# has failed.
+at_end() {
+	ending=$1
+	# Whatever is started from here on inherits this, daemons too.
+	ROSTER_STARTED_BY="$0 $$ $(date +%s%N)"
+	export ROSTER_STARTED_BY
+	trap 'end_script $?' EXIT
+	trap 'exit 130' INT
+	trap 'exit 143' TERM HUP
+}
+
+end_script() {
+	local code=$1 name pid
+	trap - EXIT
+	trap '' INT TERM HUP
+	if [ "$code" = 0 ]; then
+		for _ in $(seq 100); do # what was just ended may take a moment
+			[ -n "$(started)" ] || break
+			sleep 0.1
+		done
+		while read -r pid name; do
+			printf 'FAILED: %s (process %s) was left running\n' "$name" "$pid" >&2
+			code=1
+		done < <(started)
+	fi
+	end_started
+	"$ending" "$code"
+	exit "$code"
+}
+
+# started: the processes that this script has started, directly or not, and
+# that are still there, as "ID NAME". A database cluster is not among them.
+started() {
+	local folder variable name
+	for folder in /proc/[0-9]*; do
+		while IFS= read -r -d '' variable; do
+			[ "$variable" = "ROSTER_STARTED_BY=$ROSTER_STARTED_BY" ] || continue
+			read -r name <"$folder/comm" || continue
+			[ "$name" = postgres ] || echo "${folder#/proc/} $name"
+		done <"$folder/environ"
+	done 2>/dev/null || true
+}
+
+end_started() {
+	local pid
+	for signal in TERM KILL; do
+		for _ in $(seq 100); do
+			[ -n "$(started)" ] || return 0
+			while read -r pid _; do kill "-$signal" "$pid" 2>/dev/null || true; done < <(started)
+			sleep 0.1
+		done
+	done
+}
+
+# attend COMMAND...: runs it to its end, as a foreground command would, but so
+# that a signal to this script ends the script at once.
+attend() {
+	"$@" &
+	wait $!
 }
 
 # As root the cluster runs as postgres, who must be able to come in.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/rand"
 	"encoding/base64"
+	"fmt"
 	"net/http"
 	"strings"
 	"time"
@@ -62,7 +63,7 @@ func readToken(prefix, text string) ([]byte, bool) {
 type passwordInput struct {
 	Body struct {
 		Old string `json:"old" minLength:"1" maxLength:"200"`
-		New string `json:"new" minLength:"10" maxLength:"200"`
+		New string `json:"new" minLength:"12" maxLength:"200"`
 	}
 }
 
@@ -179,13 +180,20 @@ func (s *Server) changePassword(ctx context.Context, in *passwordInput) (*struct
 	if err != nil {
 		return nil, err
 	}
-	if !passwordFits(in.Body.Old, stored) {
+	fits, err := s.passwords.fits(ctx, in.Body.Old, stored)
+	if err != nil {
+		return nil, err
+	}
+	if !fits {
 		if err := s.store.SignInFailed(ctx, p.Login, connectionOf(ctx).address); err != nil {
 			return nil, err
 		}
 		return nil, problem(http.StatusUnprocessableEntity, "wrong-password", "The old password is wrong. Nothing was changed.")
 	}
-	hash, err := HashPassword(in.Body.New)
+	if err := CheckPassword(in.Body.New, p.Login, p.Name); err != nil {
+		return nil, badRequest(fmt.Errorf("%w. Nothing was changed", err))
+	}
+	hash, err := s.passwords.hash(ctx, in.Body.New)
 	if err != nil {
 		return nil, err
 	}

@@ -109,6 +109,7 @@ func (q *quiet) hold(release, build string) held {
 // TestNotFor follows a release that would stop something on a new firmware:
 // told to everybody, refused by its scripts, lifted, and made anew.
 func TestNotFor(t *testing.T) {
+	t.Parallel()
 	q := withQuiet(t)
 	h := q.hold(q.release, q.second)
 	if h.Hold.State != "stops" || h.Hold.StoppedAt == nil || !strings.Contains(h.Hold.Findings[0].Why, "com.brannock.reader uses its library com.brannock.api") || h.Redraft == nil {
@@ -164,6 +165,7 @@ func TestNotFor(t *testing.T) {
 
 // TestRedraft makes the next release out of what a firmware changed.
 func TestRedraft(t *testing.T) {
+	t.Parallel()
 	q := withQuiet(t)
 	h := q.hold(q.release, q.second)
 	if len(h.Redraft.Drops) != 1 || h.Redraft.Drops[0].Package != "com.brannock.suite" || h.Revision == 0 {
@@ -220,6 +222,7 @@ func TestRedraft(t *testing.T) {
 }
 
 func TestComparison(t *testing.T) {
+	t.Parallel()
 	q := withQuiet(t)
 	const at = "/api/v1/comparison"
 	ask := "?from=build:" + q.first + "&to=build:" + q.second
@@ -276,6 +279,7 @@ func TestComparison(t *testing.T) {
 
 // TestDeskOverHTTP puts lines off, hands them over and reads them as a feed.
 func TestDeskOverHTTP(t *testing.T) {
+	t.Parallel()
 	q := withQuiet(t)
 	stops := q.on(q.maintainer, "release-stops")[0]
 	post := func(path string, body any, status int) {
@@ -336,6 +340,7 @@ func TestDeskOverHTTP(t *testing.T) {
 // TestCoverageIsCounted waits for what is known to be counted, and asks for it
 // as strangers do.
 func TestCoverageIsCounted(t *testing.T) {
+	t.Parallel()
 	q := withQuiet(t)
 	type cover struct {
 		Models []struct {

@@ -56,6 +56,7 @@ func (f *fitted) published() (release string) {
 // TestFits says what could be run on a phone: a draft, its release, and after
 // an update under which the release would stop something, not that one.
 func TestFits(t *testing.T) {
+	t.Parallel()
 	f := fit(t, nil, func(r *profile.Rules) {
 		r.Pins = append(r.Pins, profile.Pin{Package: "com.brannock.sharebeam", Goes: true, Reason: "for this test"})
 	}, removable...)

@@ -71,6 +71,7 @@ func (s *site) accepted(author, reviewer *http.Cookie, edits ...any) {
 
 // TestFromTrialToRelease goes the whole way over the API alone.
 func TestFromTrialToRelease(t *testing.T) {
+	t.Parallel()
 	s := withPeople(t)
 	technician, reviewer, maintainer, keeper := s.signIn("technician"), s.signIn("reviewer"), s.signIn("maintainer"), s.signIn("keeper")
 	build := s.captured(technician)
@@ -227,6 +228,7 @@ func (s *site) checkRelease(path string) {
 
 // TestSentOnce retries a sending, as a client does whose network failed.
 func TestSentOnce(t *testing.T) {
+	t.Parallel()
 	s := withPeople(t)
 	technician := s.signIn("technician")
 	build := s.captured(technician)
@@ -251,6 +253,7 @@ func TestSentOnce(t *testing.T) {
 
 // TestDecisions holds what a reviewer may say.
 func TestDecisions(t *testing.T) {
+	t.Parallel()
 	s := withPeople(t)
 	technician, reviewer := s.signIn("technician"), s.signIn("reviewer")
 	build := s.captured(technician)
@@ -290,6 +293,7 @@ func TestDecisions(t *testing.T) {
 // TestSerialNumbersAreNotStored refuses a trial that names its phone by
 // anything that was not hashed.
 func TestSerialNumbersAreNotStored(t *testing.T) {
+	t.Parallel()
 	s := withPeople(t)
 	technician := s.signIn("technician")
 	build := s.captured(technician)
@@ -306,6 +310,7 @@ func TestSerialNumbersAreNotStored(t *testing.T) {
 
 // TestTooLarge sends more than is taken, and a form that is none.
 func TestTooLarge(t *testing.T) {
+	t.Parallel()
 	s := withPeople(t)
 	technician := s.signIn("technician")
 	// Whoever announces more is told before sending it.

@@ -63,6 +63,7 @@ type aroundBody struct {
 
 // TestImpact asks what rests on what over the API.
 func TestImpact(t *testing.T) {
+	t.Parallel()
 	s := withPeople(t)
 	technician := s.signIn("technician")
 	build := s.linked(technician, "1", "usesLibraries")
@@ -132,6 +133,7 @@ func TestImpact(t *testing.T) {
 // TestPublicFiles asks for public files as caches, old programs and strangers
 // do.
 func TestPublicFiles(t *testing.T) {
+	t.Parallel()
 	s := withPeople(t)
 	for path, status := range map[string]int{"/r": 200, "/r/": 200, "/r.json": 200, "/feed.atom": 200, "/keys": 200, "/keys.json": 200, "/schema/release.json": 200, "/minisign.pub": 404, "/keys/x": 404,
 		"/r/nobody": 404, "/r/nobody/nothing": 404, "/r/a/b/c": 404, "/r/a/b/c/1.sh": 404, "/r/a/b/c/1.exe": 404, "/r/%2e%2e/x": 404} {

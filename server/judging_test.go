@@ -33,6 +33,7 @@ func (s *site) keep(cookie *http.Cookie, name string, content []byte) answer {
 }
 
 func TestAttachments(t *testing.T) {
+	t.Parallel()
 	s := withPeople(t)
 	technician, keeper := s.signIn("technician"), s.signIn("keeper")
 	build := s.captured(technician)
@@ -77,6 +78,7 @@ func TestAttachments(t *testing.T) {
 
 // TestWhatIsSaid brings every kind of word about a package and reads it back.
 func TestWhatIsSaid(t *testing.T) {
+	t.Parallel()
 	s := withPeople(t)
 	technician, reviewer := s.signIn("technician"), s.signIn("reviewer")
 	build := s.captured(technician)
@@ -132,6 +134,7 @@ func TestWhatIsSaid(t *testing.T) {
 }
 
 func TestForeseen(t *testing.T) {
+	t.Parallel()
 	s := withPeople(t)
 	technician, reviewer, keeper := s.signIn("technician"), s.signIn("reviewer"), s.signIn("keeper")
 	build := s.captured(technician)
@@ -172,6 +175,7 @@ func TestForeseen(t *testing.T) {
 }
 
 func TestViewsAndExport(t *testing.T) {
+	t.Parallel()
 	s := withPeople(t)
 	technician, reviewer, keeper := s.signIn("technician"), s.signIn("reviewer"), s.signIn("keeper")
 	build := s.captured(technician)
@@ -226,6 +230,7 @@ func TestViewsAndExport(t *testing.T) {
 }
 
 func TestYardstick(t *testing.T) {
+	t.Parallel()
 	s := withPeople(t)
 	technician, reviewer, keeper := s.signIn("technician"), s.signIn("reviewer"), s.signIn("keeper")
 	build := s.captured(technician)

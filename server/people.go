@@ -66,7 +66,7 @@ type joinInput struct {
 		Token    string `json:"token" minLength:"1" maxLength:"100"`
 		Login    string `json:"login" minLength:"2" maxLength:"80"`
 		Name     string `json:"name" minLength:"1" maxLength:"80"`
-		Password string `json:"password" minLength:"10" maxLength:"200"`
+		Password string `json:"password" minLength:"12" maxLength:"200"`
 	}
 }
 
@@ -144,7 +144,10 @@ func (s *Server) join(ctx context.Context, in *joinInput) (*sessionOutput, error
 	if _, err := s.store.InvitationBy(ctx, token); err != nil {
 		return nil, spentInvitation(err)
 	}
-	hash, err := HashPassword(in.Body.Password)
+	if err := CheckPassword(in.Body.Password, login, name); err != nil {
+		return nil, badRequest(err)
+	}
+	hash, err := s.passwords.hash(ctx, in.Body.Password)
 	if err != nil {
 		return nil, err
 	}

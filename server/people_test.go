@@ -19,6 +19,7 @@ func (s *site) byToken(token, method, path string, body any) answer {
 type madeToken struct{ ID, Secret string }
 
 func TestTokens(t *testing.T) {
+	t.Parallel()
 	s := withPeople(t)
 	keeper := s.signIn("keeper")
 	token := func(scopes ...string) madeToken {
@@ -68,6 +69,7 @@ func TestTokens(t *testing.T) {
 }
 
 func TestSignIns(t *testing.T) {
+	t.Parallel()
 	s := withPeople(t)
 	here, there := s.signIn("technician"), s.signIn("technician")
 	if list := get[items[struct{ Here bool }]](s, here, "/api/v1/sessions"); len(list.Items) != 2 || list.Items[0].Here || !list.Items[1].Here {
@@ -100,6 +102,7 @@ func TestSignIns(t *testing.T) {
 }
 
 func TestJoining(t *testing.T) {
+	t.Parallel()
 	s := withPeople(t)
 	keeper := s.signIn("keeper")
 	type invitation struct{ ID, Path string }
@@ -142,6 +145,7 @@ func TestJoining(t *testing.T) {
 // TestLeaving removes somebody and finds their record under a pseudonym, and
 // nothing of their name anywhere.
 func TestLeaving(t *testing.T) {
+	t.Parallel()
 	s := withPeople(t)
 	keeper, technician, reviewer := s.signIn("keeper"), s.signIn("technician"), s.signIn("reviewer")
 	build := s.captured(technician)
@@ -189,6 +193,7 @@ func TestLeaving(t *testing.T) {
 
 // TestRecord reads the audit record in every form, and finds a change of it.
 func TestRecord(t *testing.T) {
+	t.Parallel()
 	s := withPeople(t)
 	keeper := s.signIn("keeper")
 	technician := s.signIn("technician")
@@ -236,6 +241,7 @@ func TestRecord(t *testing.T) {
 }
 
 func TestNews(t *testing.T) {
+	t.Parallel()
 	s := withPeople(t)
 	technician, reviewer := s.signIn("technician"), s.signIn("reviewer")
 	s.captured(technician)
@@ -283,6 +289,7 @@ func TestNews(t *testing.T) {
 // TestReadingTokenWritesNothing goes through every route of the server with a
 // keeper's token that is for reading alone.
 func TestReadingTokenWritesNothing(t *testing.T) {
+	t.Parallel()
 	s := withPeople(t)
 	keeper := s.signIn("keeper")
 	token := decode[madeToken](s, s.do(keeper, "POST", "/api/v1/tokens", map[string]any{"name": "reads", "scopes": []string{"read"}, "days": 1}), 201).Secret

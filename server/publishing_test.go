@@ -13,6 +13,7 @@ import (
 // TestPublications goes the ways that a publication can go: returned, taken
 // back, refused for what it lacks, overtaken.
 func TestPublications(t *testing.T) {
+	t.Parallel()
 	q := withQuiet(t)
 	ask := func(cookie *http.Cookie, etag string, changes ...string) answer {
 		t.Helper()
@@ -113,6 +114,7 @@ func (c compared) String() string {
 
 // TestComparedProfiles sets a profile against its releases and another profile.
 func TestComparedProfiles(t *testing.T) {
+	t.Parallel()
 	q := withQuiet(t)
 	with := func(query string) compared {
 		t.Helper()
@@ -153,6 +155,7 @@ func TestComparedProfiles(t *testing.T) {
 // TestRotatedKey retires the signing key: what it signed stays good, the new
 // one is vouched for, and maintainers hear what to publish anew.
 func TestRotatedKey(t *testing.T) {
+	t.Parallel()
 	q := withQuiet(t)
 	rotate := func(cookie *http.Cookie, why string) answer {
 		return q.do(cookie, "POST", "/api/v1/keys", map[string]string{"why": why})
@@ -221,6 +224,7 @@ func TestRotatedKey(t *testing.T) {
 
 // TestPublicLists looks at the lists of releases as strangers do.
 func TestPublicLists(t *testing.T) {
+	t.Parallel()
 	q := withQuiet(t)
 	for _, path := range []string{"/r", "/r/brannock", "/r/brannock/lyra-5"} {
 		page := string(q.do(nil, "GET", path, nil).body)

@@ -50,6 +50,7 @@ func verdict(edit, verdict string, more ...any) map[string]any {
 
 // TestReviewTalk goes through what people say and do around one change.
 func TestReviewTalk(t *testing.T) {
+	t.Parallel()
 	s := withPeople(t)
 	technician, reviewer, maintainer := s.signIn("technician"), s.signIn("reviewer"), s.signIn("maintainer")
 	s.captured(technician)
@@ -124,6 +125,7 @@ func get2[T any](s *site, cookie *http.Cookie, path string, body any) T {
 // TestRulesOverHTTP holds an edit until a second reviewer, and settles a
 // conflict.
 func TestRulesOverHTTP(t *testing.T) {
+	t.Parallel()
 	s := withPeople(t)
 	technician, reviewer, maintainer, keeper := s.signIn("technician"), s.signIn("reviewer"), s.signIn("maintainer"), s.signIn("keeper")
 	s.captured(technician)
@@ -177,6 +179,7 @@ func TestRulesOverHTTP(t *testing.T) {
 // TestWholeChange sends a file's worth by names instead of ids, twice with one
 // key.
 func TestWholeChange(t *testing.T) {
+	t.Parallel()
 	s := withPeople(t)
 	technician := s.signIn("technician")
 	build := s.captured(technician)
@@ -212,6 +215,7 @@ func TestWholeChange(t *testing.T) {
 
 // TestImportOfAList maps a foreign list and sends it.
 func TestImportOfAList(t *testing.T) {
+	t.Parallel()
 	s := withPeople(t)
 	technician, reviewer := s.signIn("technician"), s.signIn("reviewer")
 	build := s.captured(technician)

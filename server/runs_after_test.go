@@ -12,6 +12,7 @@ import (
 // TestRunHalving finds the guilty package through the API, answers only when
 // the phone is ready to be tried, and drafts what was found.
 func TestRunHalving(t *testing.T) {
+	t.Parallel()
 	f := fit(t, nil, func(r *profile.Rules) { r.Checks = []string{"Look at the picture of the day"} }, removable...)
 	id := f.start(nil)
 	r := f.ended(id, "finished")
@@ -68,6 +69,7 @@ func TestRunHalving(t *testing.T) {
 
 // TestRunBadRequests: what can't be is refused, with nothing done.
 func TestRunBadRequests(t *testing.T) {
+	t.Parallel()
 	f := fit(t, nil, nil, removable...)
 	body := func(change map[string]any) map[string]any {
 		b := f.body(nil)
@@ -107,6 +109,7 @@ func TestRunBadRequests(t *testing.T) {
 
 // TestRunBackup saves through the API and installs again what was lost.
 func TestRunBackup(t *testing.T) {
+	t.Parallel()
 	f := fit(t, nil, nil, removable...)
 	path := "/api/v1/benches/" + f.at.bench + "/phones/" + f.at.phone + "/backups"
 	made := decode[struct{ Backup, Job string }](f.site, f.do(f.cookie, "POST", path, map[string]any{"packages": f.names, "settings": true}), 202)

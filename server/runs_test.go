@@ -225,6 +225,7 @@ func (f *fitted) agrees(r ran) {
 }
 
 func TestRun(t *testing.T) {
+	t.Parallel()
 	f := fit(t, nil, nil, removable...)
 	r := f.rehearsed(map[string]any{"leave": f.names[:1]})
 	if r.Count.Goes != len(f.names)-1 || r.Count.LeftOut != 1 || len(r.Stops) > 0 {
@@ -252,6 +253,7 @@ func TestRun(t *testing.T) {
 }
 
 func TestRunCableFallsOut(t *testing.T) {
+	t.Parallel()
 	f := fit(t, func(s *phone.Scenario) { s.RemovalTakes = 30 * time.Millisecond }, nil, removable...)
 	if err := f.phone.Do("loosen", "18"); err != nil {
 		t.Fatal(err)
@@ -274,6 +276,7 @@ func TestRunCableFallsOut(t *testing.T) {
 // TestRunSettings sets two settings, and putting back gives each the value that
 // it had: one of them had none.
 func TestRunSettings(t *testing.T) {
+	t.Parallel()
 	f := fit(t, nil, func(r *profile.Rules) {
 		r.Extras = []profile.Extra{{Kind: profile.Setting, Namespace: "global", Key: "window_animation_scale", Value: "0.5"}, {Kind: profile.HoldUpdates}}
 	}, removable...)
@@ -297,6 +300,7 @@ func TestRunSettings(t *testing.T) {
 // TestRunStopped stops a run in the middle; meanwhile nobody else runs on the
 // phone, a step that waits is left out, and it goes on with the rest.
 func TestRunStopped(t *testing.T) {
+	t.Parallel()
 	f := fit(t, func(s *phone.Scenario) { s.RemovalTakes = 150 * time.Millisecond }, nil, removable...)
 	id := f.start(nil)
 	f.expect(409, f.cookie, "POST", "/api/v1/runs", f.body(nil))
@@ -325,6 +329,7 @@ func TestRunStopped(t *testing.T) {
 // TestRunRefused: what the maker protects is refused in the phone's own words,
 // explained, and can be tried another way.
 func TestRunRefused(t *testing.T) {
+	t.Parallel()
 	f := fit(t, func(s *phone.Scenario) { s.Protected = []string{"app.basketree.shop"} }, nil, removable...)
 	id := f.start(nil)
 	r := f.ended(id, "finished")
@@ -359,6 +364,7 @@ func TestRunRefused(t *testing.T) {
 // TestRunSeenFromBoth: two servers share a database; who looks at the other one
 // sees the run as it happens, from its beginning.
 func TestRunSeenFromBoth(t *testing.T) {
+	t.Parallel()
 	f := fit(t, func(s *phone.Scenario) { s.RemovalTakes = 80 * time.Millisecond }, nil, removable...)
 	second := f.secondServer()
 	id := f.start(nil)
@@ -407,6 +413,7 @@ func TestRunSeenFromBoth(t *testing.T) {
 // TestRunClockSetBack: a lease that lies in a future that no lease reaches has
 // lapsed, and times in the journal order nothing.
 func TestRunClockSetBack(t *testing.T) {
+	t.Parallel()
 	f := fit(t, func(s *phone.Scenario) { s.RemovalTakes = 100 * time.Millisecond }, nil, removable...)
 	id := f.start(nil)
 	f.until("something went", func() bool {
@@ -429,6 +436,7 @@ func TestRunClockSetBack(t *testing.T) {
 // TestRunDatabaseAway: while the journal can't be written nothing is sent, and
 // the run goes on by itself when it can again.
 func TestRunDatabaseAway(t *testing.T) {
+	t.Parallel()
 	f := fit(t, func(s *phone.Scenario) { s.RemovalTakes = 100 * time.Millisecond }, nil, removable...)
 	id := f.start(nil)
 	f.until("something went", func() bool {
@@ -438,11 +446,16 @@ func TestRunDatabaseAway(t *testing.T) {
 	// can write.
 	f.sql(`alter table run_steps rename to run_steps_away`)
 	f.sql(`select pg_terminate_backend(pid) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid()`)
-	time.Sleep(600 * time.Millisecond)
-	before := len(f.phone.TakenOff())
-	time.Sleep(500 * time.Millisecond)
-	if now := len(f.phone.TakenOff()); now != before {
-		t.Errorf("%d steps were sent that are written down nowhere", now-before)
+	f.until("the connections that had begun are gone", func() bool {
+		return f.count(`select count(*) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid() and xact_start is not null`) == 0
+	})
+	written := f.count(`select count(*) from run_steps_away where kind = 'remove' and state <> 'waiting'`)
+	for range 10 { // however long one looks
+		if now := len(f.phone.TakenOff()); now > written {
+			t.Errorf("%d steps were sent that are written down nowhere", now-written)
+			break
+		}
+		time.Sleep(50 * time.Millisecond)
 	}
 	f.sql(`alter table run_steps_away rename to run_steps`)
 	f.agrees(f.ended(id, "finished"))
@@ -468,6 +481,20 @@ func (f *fitted) secondServer() *httptest.Server {
 
 // sql does to the database what no request can: lets days go by, or a table
 // go away.
+// count is the number that a query gives.
+func (f *fitted) count(query string) (n int) {
+	f.t.Helper()
+	conn, err := pgx.Connect(f.t.Context(), f.database)
+	if err != nil {
+		f.t.Fatal(err)
+	}
+	defer conn.Close(f.t.Context())
+	if err := conn.QueryRow(f.t.Context(), query).Scan(&n); err != nil {
+		f.t.Fatal(err)
+	}
+	return n
+}
+
 func (f *fitted) sql(statement string) {
 	f.t.Helper()
 	conn, err := pgx.Connect(f.t.Context(), f.database)

@@ -17,6 +17,7 @@ import (
 )
 
 func TestSecret(t *testing.T) {
+	t.Parallel()
 	file := filepath.Join(t.TempDir(), "new", "secret")
 	made, err := ReadSecret(file)
 	if err != nil {
@@ -66,11 +67,12 @@ func TestSecret(t *testing.T) {
 }
 
 func TestPassword(t *testing.T) {
-	first, err := HashPassword("a long password")
+	t.Parallel()
+	first, err := PasswordCost{}.Hash("a long password")
 	if err != nil {
 		t.Fatal(err)
 	}
-	second, err := HashPassword("a long password")
+	second, err := DefaultPasswordCost.Hash("a long password")
 	if err != nil || first == second || !strings.HasPrefix(first, "$argon2id$v=19$m=19456,t=2,p=1$") {
 		t.Errorf("%s\n%s\n%v", first, second, err)
 	}
@@ -86,6 +88,7 @@ func TestPassword(t *testing.T) {
 
 // TestExplain holds what people see of each error of the store.
 func TestExplain(t *testing.T) {
+	t.Parallel()
 	s := build(Config{Log: slog.New(slog.DiscardHandler)})
 	gone, cancel := context.WithCancel(context.Background())
 	cancel()
@@ -111,6 +114,7 @@ func TestExplain(t *testing.T) {
 }
 
 func TestAccess(t *testing.T) {
+	t.Parallel()
 	for _, c := range []struct {
 		access Access
 		role   string
@@ -126,6 +130,7 @@ func TestAccess(t *testing.T) {
 }
 
 func TestWords(t *testing.T) {
+	t.Parallel()
 	for etag, want := range map[string]int{`"3"`: 3, "7": 7} {
 		if n, err := revisionOf(etag); err != nil || n != want {
 			t.Errorf("%s: %d, %v", etag, n, err)

@@ -45,6 +45,8 @@ type Config struct {
 	Version string
 	// Demo, when not empty, is shown on the sign-in page.
 	Demo []DemoSignIn
+	// Passwords is what new passwords are stored at; zero for the default.
+	Passwords PasswordCost
 }
 
 // DemoSignIn is a sample person whose password is no secret.
@@ -56,16 +58,17 @@ type DemoSignIn struct {
 
 // Server answers HTTP for one installation. Several on one database are fine.
 type Server struct {
-	store   *store.Store
-	secret  Secret
-	log     *slog.Logger
-	config  Config
-	engine  *gin.Engine
-	api     huma.API
-	events  *hub
-	press   *press
-	bases   *expirable.LRU[basisKey, profile.Basis]
-	station *bench.Station
+	store     *store.Store
+	secret    Secret
+	log       *slog.Logger
+	config    Config
+	engine    *gin.Engine
+	api       huma.API
+	events    *hub
+	press     *press
+	bases     *expirable.LRU[basisKey, profile.Basis]
+	station   *bench.Station
+	passwords *passwords
 	// previewing is held while another yardstick is tried out: that takes all
 	// trials there are, and more than one at a time would keep people waiting.
 	previewing sync.Mutex
@@ -100,6 +103,7 @@ func build(c Config) *Server {
 	s.station.StoreIn(c.Backups)
 	s.press = &press{site: &site.Site{Store: c.Store, Base: c.PublicURL}, files: map[string]*pressed{}}
 	s.bases = expirable.NewLRU[basisKey, profile.Basis](keptBases, nil, basisKept)
+	s.passwords = newPasswords(c.Passwords)
 	s.middleware()
 	s.routes()
 	return s

@@ -8,7 +8,6 @@ import (
 	"io"
 	"log/slog"
 	"mime/multipart"
-	"net"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
@@ -20,12 +19,17 @@ import (
 	"time"
 
 	"roster/core/change"
+	"roster/faults/door"
 	"roster/server"
 	"roster/store"
 	"roster/store/storetest"
 )
 
 const password = "a long password"
+
+// cheapPasswords stores passwords for tests: what matters here is not that a
+// thief would have to work.
+var cheapPasswords = server.PasswordCost{Passes: 1, Memory: 8}
 
 // site is a server with one person of each role.
 type site struct {
@@ -50,7 +54,7 @@ func newSite(t *testing.T, databaseURL string) *site {
 	if err != nil {
 		t.Fatal(err)
 	}
-	s := &site{t: t, store: st, server: server.New(server.Config{Store: st, Secret: secret, Log: slog.New(slog.DiscardHandler), Version: "test"})}
+	s := &site{t: t, store: st, server: server.New(server.Config{Store: st, Secret: secret, Log: slog.New(slog.DiscardHandler), Version: "test", Passwords: cheapPasswords})}
 	s.http = httptest.NewServer(s.server)
 	t.Cleanup(func() { s.server.Close(); s.http.Close() })
 	return s
@@ -63,7 +67,7 @@ func withPeople(t *testing.T) *site {
 	if err := s.store.Migrate(t.Context()); err != nil {
 		t.Fatal(err)
 	}
-	hash, err := server.HashPassword(password)
+	hash, err := cheapPasswords.Hash(password)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -202,6 +206,7 @@ var parameter = regexp.MustCompile(`[:*]\w+`)
 
 // TestRoutesByRole goes through every route of the server as every role.
 func TestRoutesByRole(t *testing.T) {
+	t.Parallel()
 	s := withPeople(t)
 	routes := s.server.Routes()
 	for route := range needs {
@@ -250,6 +255,7 @@ func kind(a answer) string {
 }
 
 func TestSignIn(t *testing.T) {
+	t.Parallel()
 	s := withPeople(t)
 	cookie := s.signIn("reviewer")
 	if !cookie.HttpOnly || cookie.SameSite != http.SameSiteLaxMode || cookie.Secure || len(cookie.Value) < 40 {
@@ -301,6 +307,7 @@ func (s *site) upload(cookie *http.Cookie, files map[string]string) answer {
 const props = "[ro.build.fingerprint]: [b/p/lyra5:14/I/14.1.0:user/k]\n[ro.product.manufacturer]: [Brannock]\n[ro.product.marketname]: [Lyra 5]\n[ro.build.version.sdk]: [34]\n"
 
 func TestUpload(t *testing.T) {
+	t.Parallel()
 	s := withPeople(t)
 	cookie := s.signIn("technician")
 	for what, files := range map[string]map[string]string{
@@ -341,6 +348,7 @@ func TestUpload(t *testing.T) {
 // TestHostileText sends what must come back as text or be refused, and never
 // as anything else.
 func TestHostileText(t *testing.T) {
+	t.Parallel()
 	s := withPeople(t)
 	cookie := s.signIn("technician")
 	if a := s.upload(cookie, map[string]string{"p.txt": props, "l.txt": "package:com.example.good\n"}); a.status != 201 {
@@ -379,19 +387,14 @@ func TestHostileText(t *testing.T) {
 
 // TestDatabaseAway starts without a database, which appears later.
 func TestDatabaseAway(t *testing.T) {
+	t.Parallel()
 	target, err := url.Parse(storetest.URL(t))
 	if err != nil {
 		t.Fatal(err)
 	}
-	// A door between the server and the database that can be shut.
-	ln, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		t.Fatal(err)
-	}
-	door := ln.Addr().String()
-	ln.Close()
+	door := door.New(t)
 	behind := *target
-	behind.Host = door
+	behind.Host = door.Address
 	s := newSite(t, behind.String())
 	if a := s.do(nil, "GET", "/healthz", nil); a.status != 200 {
 		t.Errorf("healthz: %d", a.status)
@@ -402,37 +405,14 @@ func TestDatabaseAway(t *testing.T) {
 	if a := s.do(&http.Cookie{Name: "roster_session", Value: strings.Repeat("A", 43)}, "GET", "/api/v1/tray", nil); a.status != 503 || kind(a) != "database-away" {
 		t.Errorf("a request meanwhile: %d %s", a.status, a.body)
 	}
-	if ln, err = net.Listen("tcp", door); err != nil {
-		t.Fatal(err)
-	}
-	defer ln.Close()
-	go func() {
-		for {
-			in, err := ln.Accept()
-			if err != nil {
-				return
-			}
-			out, err := net.Dial("tcp", target.Host)
-			if err != nil {
-				in.Close()
-				continue
-			}
-			go func() { io.Copy(out, in); out.Close() }()
-			go func() { io.Copy(in, out); in.Close() }()
-		}
-	}()
-	for range 600 {
-		if s.do(nil, "GET", "/readyz", nil).status == 200 {
-			return
-		}
-		time.Sleep(100 * time.Millisecond)
-	}
-	t.Error("it did not heal by itself")
+	door.Open(target.Host)
+	s.until("it heals by itself", func() bool { return s.do(nil, "GET", "/readyz", nil).status == 200 })
 }
 
 // TestDescription holds docs/api/openapi.json, from which the browser's client
 // is made, to what the server serves.
 func TestDescription(t *testing.T) {
+	t.Parallel()
 	now, err := server.Describe("0.1.0")
 	if err != nil {
 		t.Fatal(err)

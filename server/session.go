@@ -2,11 +2,7 @@ package server
 
 import (
 	"context"
-	"crypto/rand"
-	"crypto/subtle"
-	"encoding/base64"
 	"errors"
-	"fmt"
 	"net"
 	"net/http"
 	"strings"
@@ -14,59 +10,18 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gin-gonic/gin"
-	"golang.org/x/crypto/argon2"
 
 	"roster/core/android"
 	"roster/store"
 )
 
 const (
-	cookieName    = "roster_session"
-	sessionLasts  = 14 * 24 * time.Hour
-	mostFailures  = 8
-	argonTime     = 2
-	argonMemory   = 19 * 1024 // KiB, as OWASP advises for argon2id
-	argonKeyBytes = 32
+	cookieName   = "roster_session"
+	sessionLasts = 14 * 24 * time.Hour
+	mostFailures = 8
 )
 
-// HashPassword makes the stored form of a password: argon2id with its
-// parameters and salt.
-func HashPassword(password string) (string, error) {
-	salt := make([]byte, 16)
-	if _, err := rand.Read(salt); err != nil {
-		return "", err
-	}
-	key := argon2.IDKey([]byte(password), salt, argonTime, argonMemory, 1, argonKeyBytes)
-	e := base64.RawStdEncoding
-	return fmt.Sprintf("$argon2id$v=19$m=%d,t=%d,p=1$%s$%s", argonMemory, argonTime, e.EncodeToString(salt), e.EncodeToString(key)), nil
-}
-
-// passwordFits compares a password with its stored form.
-func passwordFits(password, stored string) bool {
-	var memory, passes uint32
-	parts := strings.Split(stored, "$")
-	if len(parts) != 6 || parts[1] != "argon2id" {
-		return false
-	}
-	if _, err := fmt.Sscanf(parts[3], "m=%d,t=%d,p=1", &memory, &passes); err != nil {
-		return false
-	}
-	salt, err1 := base64.RawStdEncoding.DecodeString(parts[4])
-	key, err2 := base64.RawStdEncoding.DecodeString(parts[5])
-	if err1 != nil || err2 != nil {
-		return false
-	}
-	return subtle.ConstantTimeCompare(key, argon2.IDKey([]byte(password), salt, passes, memory, 1, uint32(len(key)))) == 1
-}
-
 var tooManyTries = problem(http.StatusTooManyRequests, "too-many-tries", "Too many failed tries. Wait a quarter of an hour and try again.")
-
-// dummyHash is compared with where a login does not exist, so that the time
-// an answer takes does not tell.
-var dummyHash, _ = HashPassword("nobody")
-
-// hashing bounds how many passwords are compared at once: each takes 19 MB.
-var hashing = make(chan struct{}, 2)
 
 // session is what the page knows of the person in front of it.
 type session struct {
@@ -144,19 +99,14 @@ func (s *Server) signIn(ctx context.Context, login, password string) (*sessionOu
 		return nil, tooManyTries
 	}
 	person, hash, err := s.store.PasswordHash(ctx, login)
-	if errors.Is(err, store.ErrNotFound) {
-		hash = dummyHash
-	} else if err != nil {
+	if err != nil && !errors.Is(err, store.ErrNotFound) {
 		return nil, err
 	}
-	select {
-	case hashing <- struct{}{}:
-	case <-ctx.Done():
-		return nil, ctx.Err()
+	fits, err := s.passwords.fits(ctx, password, hash)
+	if err != nil {
+		return nil, err
 	}
-	fits := passwordFits(password, hash)
-	<-hashing
-	if !fits || err != nil {
+	if !fits {
 		if err := s.store.SignInFailed(ctx, login, address); err != nil {
 			return nil, err
 		}

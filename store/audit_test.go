@@ -13,6 +13,7 @@ import (
 // TestAuditChain writes entries from many sides at once, then forges the
 // record in every way that a database's owner could.
 func TestAuditChain(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	var wait sync.WaitGroup
 	for i := range 40 {

@@ -54,6 +54,7 @@ func (w *world) other(version string, n int) uuid.UUID {
 }
 
 func TestCover(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	load := func(n int, sc catalog.Scope, value string) store.NewEdit {
 		return w.edit(fmt.Sprintf("com.brannock.p%03d", n), change.Load, sc, value)
@@ -123,6 +124,7 @@ func (w *world) withdraw(edition string) {
 // TestCoverIsTheLedgers holds what is counted of builds to what the Ledger
 // says of each, row by row.
 func TestCoverIsTheLedgers(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	builds := []uuid.UUID{w.build}
 	for i := range 3 {
@@ -168,6 +170,7 @@ func TestCoverIsTheLedgers(t *testing.T) {
 // TestHelpful asks where one more phone would help most: first where releases
 // go untried, then where least was tried.
 func TestHelpful(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	second, ember := w.capture("14.1.1", "phone-2", 5).BuildID, w.other("1", 3)
 	w.edition("Quiet", "com.brannock.p000", "com.brannock.p001")

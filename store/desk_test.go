@@ -61,6 +61,7 @@ func (w *world) has(kind desk.Kind, want ...string) {
 }
 
 func TestDeskOfReviewing(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	const name = "com.brannock.p001"
 	id, ids := w.send("tech", w.edit(name, change.Load, everywhere, `{"load":"loose"}`), w.edit(name, change.Description, everywhere, `"words"`))
@@ -109,6 +110,7 @@ func TestDeskOfReviewing(t *testing.T) {
 }
 
 func TestDeskOfPublishing(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	keeper, err := w.AddPerson(w.ctx, "keep", "keep", "keeper", "x")
 	w.must(err)
@@ -191,6 +193,7 @@ func TestDeskOfPublishing(t *testing.T) {
 }
 
 func TestDeskOfWork(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	w.build = w.linked("1", loose)
 	id, _ := w.edition("Quiet", "l.lib")
@@ -250,6 +253,7 @@ func TestDeskOfWork(t *testing.T) {
 }
 
 func TestDeskIsWorkedThrough(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	rev, second := w.people["rev"], w.people["second"]
 	w.send("tech", w.edit("com.brannock.p001", change.Description, everywhere, `"x"`))
@@ -302,6 +306,7 @@ func TestDeskIsWorkedThrough(t *testing.T) {
 }
 
 func TestFollows(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	other := w.people["other"].ID
 	p, err := w.Package(w.ctx, "com.brannock.p001")
@@ -334,6 +339,7 @@ func TestFollows(t *testing.T) {
 }
 
 func TestWeek(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	w.build = w.linked("1", loose)
 	_, quiet := w.edition("Quiet", "l.lib")

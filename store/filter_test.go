@@ -24,6 +24,7 @@ func words(text string) filter.Node {
 // TestFilters asks for each field of the language, and for what must come to
 // nothing.
 func TestFilters(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t) // p000 to p004 on Lyra 5 14.1.0
 	next := capture("14.2.0", 2)
 	next.Packages[0].Path = "/system/app/P"
@@ -95,6 +96,7 @@ func TestFilters(t *testing.T) {
 
 // TestOrders groups and sorts in every way, page by page.
 func TestOrders(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	w.accept("tech", w.edit("com.brannock.p003", change.Load, everywhere, `{"load":"load-bearing","conditions":[]}`), w.edit("com.brannock.p001", change.Load, everywhere, `{"load":"loose","conditions":[]}`),
 		w.edit("com.brannock.p004", change.Functions, everywhere, `["calls"]`), w.edit("com.brannock.p002", change.Origin, everywhere, `"carrier"`))

@@ -84,6 +84,7 @@ func bound(c *android.Capture) {
 // TestNewFirmware captures a phone before and after an update that brings a
 // package back, and makes another need what a release takes off.
 func TestNewFirmware(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	first := w.linked("1", loose)
 	phone := func(c *android.Capture) {
@@ -173,6 +174,7 @@ func TestNewFirmware(t *testing.T) {
 // TestTriedIsCovered makes a release covered by trials, without anything being
 // worked out anew.
 func TestTriedIsCovered(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	w.build = w.linked("1", loose)
 	_, quiet := w.edition("Quiet", "l.lib", "l.other")
@@ -190,6 +192,7 @@ func TestTriedIsCovered(t *testing.T) {
 // TestOlderFirmwareLater captures an older build after a newer one: what each
 // brings is told against the one before it, whichever came first.
 func TestOlderFirmwareLater(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	first, third := w.linked("1", loose), w.linked("3", bound)
 	second := w.linked("2", func(c *android.Capture) { loose(c); c.Packages = c.Packages[:4] })
@@ -211,6 +214,7 @@ func TestOlderFirmwareLater(t *testing.T) {
 }
 
 func TestCompareSides(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	first := w.linked("1", loose)
 	_, quiet := w.edition("Quiet", "l.lib", "l.admin")
@@ -263,6 +267,7 @@ func TestCompareSides(t *testing.T) {
 }
 
 func TestCarriedOver(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	w.build = w.linked("1", loose)
 	here := catalog.Scope{Kind: catalog.OfBuild, ID: w.build.String()}
@@ -291,6 +296,7 @@ func TestCarriedOver(t *testing.T) {
 }
 
 func TestPackageOverTime(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	w.linked("1", loose)
 	w.linked("2", bound)
@@ -323,6 +329,7 @@ func TestPackageOverTime(t *testing.T) {
 }
 
 func TestWanted(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	w.build = w.linked("1", loose)
 	id, _ := w.edition("Quiet", "l.lib", "l.other")
@@ -358,6 +365,7 @@ func TestWanted(t *testing.T) {
 // TestCapturesOfThePast dates captures: what was taken off a phone counts from
 // when it was captured, not from when the file came.
 func TestCapturesOfThePast(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	day := time.Date(2026, 3, 1, 12, 0, 0, 0, time.UTC)
 	add := func(version string, at time.Time, installed bool) store.CaptureSummary {

@@ -57,6 +57,7 @@ func (w *world) ledger(name string) store.LedgerRow {
 }
 
 func TestNets(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	build := w.linked("1", nil)
 	n, err := w.Net(w.ctx, build)
@@ -107,6 +108,7 @@ func TestNets(t *testing.T) {
 
 // TestStatedLink states a link that no phone tells, through review.
 func TestStatedLink(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	build := w.linked("1", nil)
 	before, err := w.Net(w.ctx, build)
@@ -137,6 +139,7 @@ func TestStatedLink(t *testing.T) {
 
 // TestPublishing returns, takes back and finds moved what was asked for.
 func TestPublishing(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	main, rev := w.people["main"], w.people["rev"]
 	w.accept("tech", w.edit("com.brannock.p000", change.Load, everywhere, `{"load":"loose"}`), w.trial("com.brannock.p000", "x", "clean"), w.trial("com.brannock.p000", "y", "clean"))
@@ -218,6 +221,7 @@ func TestPublishing(t *testing.T) {
 }
 
 func TestKeys(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	keeper := w.people["main"].ID
 	w.must(w.AddKey(w.ctx, store.SigningKey{ID: "A", Public: "a", Sealed: []byte{1}}))
@@ -238,6 +242,7 @@ func TestKeys(t *testing.T) {
 // TestSisters composes for two models: of what both ship the more cautious word
 // stands, and what one of them has to keep stays on both.
 func TestSisters(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	w.linked("1", func(c *android.Capture) { c.Packages[3].Uses = nil })
 	w.linked("2", func(c *android.Capture) {
@@ -278,6 +283,7 @@ func TestSisters(t *testing.T) {
 // TestKnockOnLeans foretells what becomes of packages that the change does not
 // touch, because they lean on what it does.
 func TestKnockOnLeans(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	w.linked("1", nil)
 	trials := func(name string) []store.NewEdit {

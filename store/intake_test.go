@@ -32,6 +32,7 @@ func names(list []store.IntakePackage) string {
 // TestIntake takes in a new firmware, a carrier's edition of it and a capture
 // that contradicts the first.
 func TestIntake(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t) // 14.1.0 with p000 to p004
 	w.accept("tech", w.edit("com.brannock.p001", change.Load, everywhere, `{"load":"loose","conditions":[]}`))
 
@@ -85,6 +86,7 @@ func TestIntake(t *testing.T) {
 // TestListsThenDump takes a firmware first from lists, then from a phone that
 // tells all: the build keeps the fuller facts, and nothing contradicts.
 func TestListsThenDump(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	lists := capture("14.7.1", 2)
 	for i := range lists.Packages {
@@ -111,6 +113,7 @@ func TestListsThenDump(t *testing.T) {
 
 // TestOriginOfMany learns from a second maker that a package is none's own.
 func TestOriginOfMany(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	origin := func() string {
 		p, err := w.Package(w.ctx, "net.nobody.thing")
@@ -131,6 +134,7 @@ func TestOriginOfMany(t *testing.T) {
 }
 
 func TestNames(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	sum := w.capture("14.1.0", "phone-9", 3)
 	list, err := w.Unnamed(w.ctx, sum.ID)

@@ -29,6 +29,7 @@ func identity(maker, model, version int, release string) android.Identity {
 // then captures more firmware, and holds what the Ledger reads, from every
 // scope and by every method, to what the core computes.
 func TestStoredFigures(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	rng := rand.New(rand.NewPCG(7, 7))
 	var builds []uuid.UUID
@@ -114,6 +115,7 @@ func TestStoredFigures(t *testing.T) {
 // TestFiguresAreFreshened spoils all figures and says that an older program
 // made them: the next start makes them anew, once.
 func TestFiguresAreFreshened(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	w.accept("tech", w.trial("com.brannock.p001", "p1", "clean"))
 	good := w.row(w.scope(""), "com.brannock.p001").Ceiling
@@ -144,6 +146,7 @@ func TestFiguresAreFreshened(t *testing.T) {
 // TestYardstickTogether changes the yardstick while trials are accepted: in
 // the end every figure is measured by one and the same.
 func TestYardstickTogether(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	type sent struct {
 		id    uuid.UUID
@@ -198,6 +201,7 @@ func TestYardstickTogether(t *testing.T) {
 // TestSearchByIndex asks for words with and without the catalogue's indexes:
 // both ways must find the same.
 func TestSearchByIndex(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	w.accept("tech",
 		w.edit("com.brannock.p000", change.Labels, everywhere, `{"en":"Camera","de":"Kamera","ar":"الكاميرا"}`), w.edit("com.brannock.p001", change.Aliases, everywhere, `["Snapper 100%"]`),
@@ -229,6 +233,7 @@ func TestSearchByIndex(t *testing.T) {
 
 // TestShippedBy keeps presence in short in step with presence itself.
 func TestShippedBy(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	w.capture("14.2.0", "p2", 3)
 	w.capture("14.2.0", "p3", 4)
@@ -254,6 +259,7 @@ func TestShippedBy(t *testing.T) {
 
 // TestUnusedFiles keeps what an edit names and throws the rest away.
 func TestUnusedFiles(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	me := w.people["tech"].ID
 	add := func() store.Attachment {

@@ -20,6 +20,7 @@ import (
 // TestKnockOn compares what the knock-on foretells of random changes with what
 // profiles are composed of after they were accepted.
 func TestKnockOn(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	main, model := w.people["main"].ID, w.scope("").Model.ID
 	var profiles []uuid.UUID

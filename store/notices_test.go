@@ -11,6 +11,7 @@ import (
 // TestNoticeInWords says every kind of notice in a sentence that leads
 // somewhere.
 func TestNoticeInWords(t *testing.T) {
+	t.Parallel()
 	id := uuid.MustParse("01a21e19-764c-7141-b3f5-b01f40853949")
 	of := func(kind string) store.Notice {
 		return store.Notice{Kind: kind, Title: "Quiet", By: "Tove", Words: "it was lost", ProfileID: &id}

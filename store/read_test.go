@@ -47,6 +47,7 @@ func (w *world) row(sc store.Scope, name string) store.LedgerRow {
 }
 
 func TestScopes(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	newer := w.capture("14.9.9", "p", 3)
 	if sc := w.scope(""); sc.Target.Build != newer.BuildID.String() || sc.Claims().Kind != catalog.OfModel {
@@ -73,6 +74,7 @@ func TestScopes(t *testing.T) {
 
 // TestSameName has two device types that are sold under one name.
 func TestSameName(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	c := capture("15.0.0", 2)
 	c.Identity.Device, c.Identity.Fingerprint = "lyra5x", "b/p/lyra5x:14/I/15.0.0:user/k"
@@ -93,6 +95,7 @@ func TestSameName(t *testing.T) {
 // TestOwnersAppsAreNotShipped keeps what a person installed out of what a
 // firmware ships, and what a person took off in it.
 func TestOwnersAppsAreNotShipped(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	c := capture("14.3.0", 2)
 	c.Packages[1].Installed = false
@@ -121,6 +124,7 @@ func TestOwnersAppsAreNotShipped(t *testing.T) {
 // TestNarrowestGrade sets one load at each scope; the Ledger shows the
 // narrowest that covers the page's.
 func TestNarrowestGrade(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	model, maker := w.scope(""), catalog.Scope{Kind: catalog.OfMaker, ID: w.scope("").Maker.ID.String()}
 	build := w.scope(w.build.String())
@@ -160,6 +164,7 @@ func TestNarrowestGrade(t *testing.T) {
 // TestNewBuildMovesFigures captures a newer firmware: it stands for the model
 // from then on, and what was tried on the older one counts less.
 func TestNewBuildMovesFigures(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	const name = "com.brannock.p001"
 	for i, by := range []string{"tech", "other", "main"} {
@@ -188,6 +193,7 @@ func TestNewBuildMovesFigures(t *testing.T) {
 }
 
 func TestShips(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	w.capture("14.2.0", "p2", 3)
 	p, err := w.Package(w.ctx, "com.brannock.p004")
@@ -201,6 +207,7 @@ func TestShips(t *testing.T) {
 }
 
 func TestTrayReplaces(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	me := w.people["tech"].ID
 	add := func(value string) {
@@ -233,6 +240,7 @@ func TestTrayReplaces(t *testing.T) {
 
 // TestBasis holds the before and after of a review to the core.
 func TestBasis(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	const name = "com.brannock.p002"
 	w.accept("other", w.trial(name, "p1", "clean"))
@@ -265,6 +273,7 @@ func TestBasis(t *testing.T) {
 }
 
 func TestCandidates(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	lost := w.edit("com.brannock.p001", change.Trial, everywhere, fmt.Sprintf(`{"build":%q,"phone":"a","method":"remove-for-user","outcome":"function-lost","function":"weather","persistence":"back-after-restart","recovery":"put-back","watchedDays":1}`, w.build))
 	refused := w.edit("com.brannock.p002", change.Trial, everywhere, fmt.Sprintf(`{"build":%q,"phone":"a","method":"remove-for-user","outcome":"refused","persistence":"not-watched","recovery":"not-tried","watchedDays":0,"note":"Failure"}`, w.build))
@@ -297,6 +306,7 @@ func TestCandidates(t *testing.T) {
 }
 
 func TestProfiles(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	main, model := w.people["main"].ID, w.scope("").Model.ID
 	id, err := w.AddProfile(w.ctx, store.NewProfile{Model: model, Name: "Quiet phone", Purpose: "For calls.", Rules: profile.DefaultRules}, main)
@@ -330,6 +340,7 @@ func TestProfiles(t *testing.T) {
 }
 
 func TestJobs(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	bench, err := w.AddBench(w.ctx, "ward", []byte("token"), w.people["tech"].ID)
 	if err != nil {
@@ -391,6 +402,7 @@ func TestJobs(t *testing.T) {
 
 // TestBenches follows a bench from its token to its end.
 func TestBenches(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	token := []byte("0123456789abcdef0123456789abcdef")
 	id, err := w.AddBench(w.ctx, "ward", token, w.people["tech"].ID)

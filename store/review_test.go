@@ -68,6 +68,7 @@ func (w *world) claim(pkg string, field change.Field) string {
 }
 
 func TestTwoReviewers(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	w.rules(change.ReviewRules{Lenient: 2, Lowering: 2, Newcomer: 2, FirstChanges: 1})
 	const name = "com.brannock.p001"
@@ -119,6 +120,7 @@ func TestTwoReviewers(t *testing.T) {
 
 // TestAlone lets the only reviewer of an installation accept their own edits.
 func TestAlone(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	keeper := w.people["main"].ID
 	r := change.ReviewRules{Lenient: 2, Lowering: 1, Newcomer: 1, Alone: true}
@@ -149,6 +151,7 @@ func TestAlone(t *testing.T) {
 
 // TestThreeValues settles a conflict in each way.
 func TestThreeValues(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	const name = "com.brannock.p001"
 	send := func(value string) (uuid.UUID, []uuid.UUID) {
@@ -199,6 +202,7 @@ func TestThreeValues(t *testing.T) {
 
 // TestRounds returns an edit, revises it, and finds what was said still there.
 func TestRounds(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	tech, rev := w.people["tech"].ID, w.people["rev"].ID
 	id, ids := w.send("tech", w.edit("com.brannock.p001", change.Description, everywhere, `"vague"`), w.edit("com.brannock.p002", change.Description, everywhere, `"good"`))
@@ -271,6 +275,7 @@ func TestRounds(t *testing.T) {
 
 // TestRevert takes an accepted change back, and takes that back, too.
 func TestRevert(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	const name = "com.brannock.p001"
 	w.accept("other", w.edit(name, change.Description, everywhere, `"before"`))
@@ -321,6 +326,7 @@ func TestRevert(t *testing.T) {
 
 // TestQueue sorts open changes by what they touch, age and record.
 func TestQueue(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	model := w.scope("").Model.ID
 	w.accept("tech", w.edit("com.brannock.p004", change.Load, everywhere, `{"load":"loose"}`), w.trial("com.brannock.p004", "x", "clean"))
@@ -353,6 +359,7 @@ func TestQueue(t *testing.T) {
 // TestKilledWhileAccepting ends the database's connection in the middle of a
 // decision: nothing of it is written, and deciding again works.
 func TestKilledWhileAccepting(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	id, ids := w.send("tech", w.edit("com.brannock.p001", change.Description, everywhere, `"x"`), w.trial("com.brannock.p002", "p", "clean"), w.edit("com.brannock.p003", change.Description, everywhere, `"z"`))
 	_, err := w.Pool().Exec(w.ctx, `
@@ -377,6 +384,7 @@ func TestKilledWhileAccepting(t *testing.T) {
 // TestFullTray sends a tray of 5,000 edits as one change and accepts it while
 // another change touches the same packages.
 func TestFullTray(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	var edits []store.NewEdit
 	for i := range 5000 {
@@ -416,6 +424,7 @@ func TestFullTray(t *testing.T) {
 }
 
 func TestQuestions(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	const name = "com.brannock.p001"
 	w.accept("tech", w.trial(name, "p1", "clean"))

@@ -2,12 +2,12 @@ package adb
 
 import (
 	"bufio"
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
 	"io"
 	"net"
-	"os/exec"
 	"strconv"
 	"strings"
 	"time"
@@ -22,8 +22,23 @@ const requestTimeout = 10 * time.Second
 // Client reaches one adb server. It holds no connection of its own and may be
 // used from many goroutines.
 type Client struct {
-	// Address of the server, DefaultAddress when empty.
+	// Address of the server: host:port, or localfilesystem:PATH for a socket in
+	// the file system, as adb's own ADB_SERVER_SOCKET names it. DefaultAddress
+	// when empty.
 	Address string
+}
+
+// inFileSystem begins the address of a server that listens on a file.
+const inFileSystem = "localfilesystem:"
+
+func (c *Client) address() string { return cmp.Or(c.Address, DefaultAddress) }
+
+// place is the address as a dialler takes it.
+func (c *Client) place() (network, address string) {
+	if path, ok := strings.CutPrefix(c.address(), inFileSystem); ok {
+		return "unix", path
+	}
+	return "tcp", c.address()
 }
 
 // ServerError is a FAIL answer, in the server's words.
@@ -54,12 +69,9 @@ type conn struct {
 
 // dial connects; cancelling ctx ends every later read and write.
 func (c *Client) dial(ctx context.Context) (*conn, error) {
-	address := c.Address
-	if address == "" {
-		address = DefaultAddress
-	}
+	network, address := c.place()
 	d := net.Dialer{Timeout: 3 * time.Second}
-	nc, err := d.DialContext(ctx, "tcp", address)
+	nc, err := d.DialContext(ctx, network, address)
 	if err != nil {
 		return nil, fmt.Errorf("%w at %s: %w", ErrNoServer, address, err)
 	}
@@ -146,30 +158,6 @@ func (c *Client) Version(ctx context.Context) (int, error) {
 		return 0, fmt.Errorf("adb server: version %q", text)
 	}
 	return int(v), nil
-}
-
-// Start starts a server with the adb program where none answers. Program is
-// its path or name.
-func (c *Client) Start(ctx context.Context, program string) error {
-	if _, err := c.Version(ctx); !errors.Is(err, ErrNoServer) {
-		return err
-	}
-	address := c.Address
-	if address == "" {
-		address = DefaultAddress
-	}
-	_, port, err := net.SplitHostPort(address)
-	if err != nil {
-		return fmt.Errorf("adb server address: %w", err)
-	}
-	ctx, cancel := context.WithTimeout(ctx, 15*time.Second)
-	defer cancel()
-	// The server inherits our pipes and would hold them open: it gets none.
-	if err := exec.CommandContext(ctx, program, "-P", port, "start-server").Run(); err != nil {
-		return fmt.Errorf("could not start an adb server with %s: %w", program, err)
-	}
-	_, err = c.Version(ctx)
-	return err
 }
 
 // Connect asks the server to reach a phone by its network address. The words

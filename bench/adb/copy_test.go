@@ -9,7 +9,6 @@ import (
 	"net"
 	"strings"
 	"testing"
-	"time"
 )
 
 // packet is one message of the sync protocol.
@@ -111,11 +110,13 @@ func TestFollow(t *testing.T) {
 	ctx, cancel := context.WithCancel(t.Context())
 	client := onPhone(t, "shell_v2", "shell,v2,raw:logcat", func(c net.Conn) {
 		io.WriteString(c, out(1, "one\n"))
-		time.Sleep(100 * time.Millisecond)
-		cancel()
 		io.Copy(io.Discard, c)
 	})
-	if err := client.Follow(ctx, "S1", "logcat", io.Discard); err != nil {
+	enough := writerFunc(func(b []byte) (int, error) {
+		cancel()
+		return len(b), nil
+	})
+	if err := client.Follow(ctx, "S1", "logcat", enough); err != nil {
 		t.Errorf("%v", err)
 	}
 	full := errors.New("full")

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net"
 	"os"
+	"os/exec"
 	"strconv"
 	"strings"
 
@@ -32,18 +33,16 @@ func demoCommand() *cobra.Command {
 			for _, p := range demo.SignIns() {
 				people = append(people, server.DemoSignIn(p))
 			}
-			return s.serve(c.Context(), people, func(ctx context.Context, st *store.Store, secret server.Secret) error {
-				err := demo.Seed(ctx, demo.Installation{Store: st, HashPassword: server.HashPassword, PhoneHash: secret.PhoneHash,
+			world := sample{signIns: people, welcome: welcome}
+			world.prepare = func(ctx context.Context, st *store.Store, secret server.Secret) error {
+				err := demo.Seed(ctx, demo.Installation{Store: st, HashPassword: server.DefaultPasswordCost.Hash, PhoneHash: secret.PhoneHash,
 					Signer: func(ctx context.Context) (store.Sign, error) { return server.Signer(ctx, st, secret) }})
 				if err != nil {
 					return fmt.Errorf("sample world: %w", err)
 				}
-				if err := s.attach(ctx, listen); err != nil {
-					return err
-				}
-				s.welcome()
-				return nil
-			})
+				return s.attach(ctx, listen)
+			}
+			return s.serve(c.Context(), &world)
 		},
 	}
 	s.flags(c)
@@ -51,44 +50,57 @@ func demoCommand() *cobra.Command {
 	return c
 }
 
-// attach starts the sample phones. The first listens on the given address,
-// the others on the ports after it; the server reaches them by itself.
+// attach starts the sample phones: the first on the given address, the others
+// on the ports after it, each on the next that is free. The server reaches
+// them by itself.
 func (s *settings) attach(ctx context.Context, listen string) error {
+	if err := s.canServeADB(ctx); err != nil {
+		return err
+	}
 	host, text, err := net.SplitHostPort(listen)
 	port, portErr := strconv.Atoi(text)
 	if err != nil || portErr != nil {
 		return usageError{fmt.Errorf("--phone %q: want an address with a port", listen)}
 	}
-	for i, file := range demo.Phones {
+	for _, file := range demo.Phones {
 		scenario, err := phone.Load(demo.World, file)
 		if err != nil {
 			return err
 		}
-		p := phone.New(scenario, logger())
-		at := net.JoinHostPort(host, "0")
-		if port != 0 {
-			at = net.JoinHostPort(host, strconv.Itoa(port+i))
-		}
-		address, err := p.Listen(ctx, at)
+		ln, _, err := listenFrom(net.JoinHostPort(host, strconv.Itoa(port)))
 		if err != nil {
 			return fmt.Errorf("stand-in phone: %w; choose other ports with --phone", err)
 		}
+		if port != 0 {
+			port = ln.Addr().(*net.TCPAddr).Port + 1
+		}
+		p := phone.New(scenario, logger())
+		go p.Serve(ctx, ln)
 		control, err := serveHand(ctx, p, net.JoinHostPort(host, "0"))
 		if err != nil {
 			return err
 		}
-		s.hands = append(s.hands, bench.Hand{Address: address, Control: control})
+		s.hands = append(s.hands, bench.Hand{Address: ln.Addr().String(), Control: control})
 	}
+	return nil
+}
+
+// canServeADB makes sure that there is an adb server, or a program to start
+// one with: the sample world is nothing without its phones.
+func (s *settings) canServeADB(ctx context.Context) error {
 	client := &adb.Client{Address: s.adb}
-	if err := client.Start(ctx, s.adbProgram); err != nil {
+	if _, err := client.Version(ctx); s.adb == "" || err == nil {
+		return nil
+	}
+	if _, err := exec.LookPath(s.adbProgram); err != nil {
 		return fmt.Errorf("%w; install Debian's package adb, or name the program with --adb-program", err)
 	}
 	return nil
 }
 
-func (s *settings) welcome() {
+func welcome(address string) {
 	var b strings.Builder
-	fmt.Fprintf(&b, "\nRoster is at http://%s/ with the sample world. Public releases: http://%s/r\n\n", s.listen, s.listen)
+	fmt.Fprintf(&b, "\nRoster is at http://%[1]s/ with the sample world. Public releases: http://%[1]s/r\n\n", address)
 	for _, p := range demo.SignIns() {
 		fmt.Fprintf(&b, "  %-12s password %s\n", p.Login, p.Password)
 	}

@@ -73,7 +73,7 @@ func TestUsedWrongly(t *testing.T) {
 	if _, _, err := call(t, "", "serve"); !isUsage(err) || !strings.Contains(err.Error(), "ROSTER_DATABASE_URL") {
 		t.Errorf("serve without a database: %v", err)
 	}
-	if _, _, err := call(t, "short\n", "person", "add", "x"); !isUsage(err) || !strings.Contains(err.Error(), "ten characters") {
+	if _, _, err := call(t, "short\n", "person", "add", "x"); !isUsage(err) || !strings.Contains(err.Error(), "at least 12 characters") {
 		t.Errorf("a short password: %v", err)
 	}
 }

@@ -2,7 +2,6 @@ package main
 
 import (
 	"bufio"
-	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -12,14 +11,15 @@ import (
 	"roster/server"
 )
 
-// readPassword takes a password from standard input and makes its hash.
-func readPassword(c *cobra.Command) (hash string, err error) {
+// readPassword takes a person's password from standard input and makes its
+// hash.
+func readPassword(c *cobra.Command, login string) (hash string, err error) {
 	lines := bufio.NewScanner(c.InOrStdin())
 	lines.Scan()
-	if len(lines.Text()) < 10 {
-		return "", usageError{errors.New("give a password of at least ten characters on standard input")}
+	if err := server.CheckPassword(lines.Text(), login); err != nil {
+		return "", usageError{fmt.Errorf("standard input: %w", err)}
 	}
-	return server.HashPassword(lines.Text())
+	return server.DefaultPasswordCost.Hash(lines.Text())
 }
 
 func personCommand() *cobra.Command {
@@ -33,7 +33,7 @@ func personCommand() *cobra.Command {
 			if !slices.Contains([]string{"technician", "reviewer", "maintainer", "keeper"}, role) {
 				return usageError{fmt.Errorf("role %q: want technician, reviewer, maintainer or keeper", role)}
 			}
-			hash, err := readPassword(c)
+			hash, err := readPassword(c, args[0])
 			if err != nil {
 				return err
 			}
@@ -58,7 +58,7 @@ func personCommand() *cobra.Command {
 		Example: "  echo 'a long password' | roster person password tove",
 		Args:    wantArgs(1, 1, "a login"),
 		RunE: func(c *cobra.Command, args []string) error {
-			hash, err := readPassword(c)
+			hash, err := readPassword(c, args[0])
 			if err != nil {
 				return err
 			}

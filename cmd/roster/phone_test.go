@@ -100,11 +100,10 @@ func TestPhonesOfThisComputer(t *testing.T) {
 		}
 		return n
 	}
-	for range 300 { // adb tells late that it was accepted
-		if ready() == 2 {
-			break
+	for end := time.Now().Add(3 * time.Minute); ready() != 2; time.Sleep(50 * time.Millisecond) {
+		if time.Now().After(end) { // adb tells late that it was accepted
+			t.Fatal("the phones do not get ready")
 		}
-		time.Sleep(100 * time.Millisecond)
 	}
 	if _, _, err := with("capture"); !isUsage(err) || !strings.Contains(err.Error(), "choose one with --phone") {
 		t.Errorf("two: %v", err)

@@ -1,7 +1,9 @@
 package main
 
 import (
+	"cmp"
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"net"
@@ -20,9 +22,9 @@ import (
 
 // settings are what serve and demo are told by flags or the environment.
 type settings struct {
-	listen, database, adb, adbProgram, secret, public, backups string
-	standIns                                                   []string
-	hands                                                      []bench.Hand
+	listen, database, adb, adbProgram, secret, public, backups, readyFile string
+	standIns                                                              []string
+	hands                                                                 []bench.Hand
 }
 
 func (s *settings) flags(c *cobra.Command) {
@@ -31,12 +33,13 @@ func (s *settings) flags(c *cobra.Command) {
 		state = "."
 	}
 	f := c.Flags()
-	f.StringVar(&s.listen, "listen", env("ROSTER_LISTEN", "127.0.0.1:8420"), "address to serve on (ROSTER_LISTEN)")
+	f.StringVar(&s.listen, "listen", env("ROSTER_LISTEN", "127.0.0.1:8420"), "address to serve on; port 0 takes a free one (ROSTER_LISTEN)")
 	f.StringVar(&s.public, "public-url", env("ROSTER_PUBLIC_URL", ""), "where people reach it from outside, such as https://roster.example; scripts, QR codes and feeds say so (ROSTER_PUBLIC_URL)")
 	f.StringVar(&s.database, "database", env("ROSTER_DATABASE_URL", ""), "address of the PostgreSQL database (ROSTER_DATABASE_URL)")
-	f.StringVar(&s.adb, "adb", env("ROSTER_ADB", "127.0.0.1:5037"), "address of the adb server, empty for none (ROSTER_ADB)")
+	f.StringVar(&s.adb, "adb", env("ROSTER_ADB", "127.0.0.1:5037"), "address of the adb server, empty for none; localfilesystem:PATH for a socket (ROSTER_ADB)")
 	f.StringVar(&s.adbProgram, "adb-program", env("ROSTER_ADB_PROGRAM", "adb"), "program that starts an adb server where none answers")
 	f.StringVar(&s.backups, "backups", env("ROSTER_BACKUPS", stateFolder("backups")), "folder for what is saved of phones attached to this computer (ROSTER_BACKUPS)")
+	f.StringVar(&s.readyFile, "ready-file", env("ROSTER_READY_FILE", ""), "file that is written once it serves, with the address, as JSON (ROSTER_READY_FILE)")
 	f.StringArrayVar(&s.standIns, "stand-in", nil, "a stand-in phone: ADB-ADDRESS=HAND-ADDRESS, as roster phone prints them")
 	f.StringVar(&s.secret, "secret-file", env("ROSTER_SECRET_FILE", filepath.Join(state, "roster", "secret")), "file with the installation's secret, made when absent (ROSTER_SECRET_FILE)")
 }
@@ -63,16 +66,24 @@ func serveCommand() *cobra.Command {
 		Example: "  ROSTER_DATABASE_URL=postgres://roster@127.0.0.1/roster roster serve",
 		Args:    noArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
-			return s.serve(c.Context(), nil, nil)
+			return s.serve(c.Context(), nil)
 		},
 	}
 	s.flags(c)
 	return c
 }
 
-// serve runs a server until ctx ends; prepare runs first, with the database
-// brought up to date.
-func (s *settings) serve(ctx context.Context, demo []server.DemoSignIn, prepare func(context.Context, *store.Store, server.Secret) error) error {
+// sample is what demo adds to serving: sign-ins to be shown, and what is done
+// first with the database brought up to date.
+type sample struct {
+	signIns []server.DemoSignIn
+	prepare func(context.Context, *store.Store, server.Secret) error
+	// welcome is called once it serves, with the server's address.
+	welcome func(address string)
+}
+
+// serve runs a server until ctx ends. The sample world is nil for a real one.
+func (s *settings) serve(ctx context.Context, world *sample) error {
 	if s.database == "" {
 		return usageError{errors.New("no database: set ROSTER_DATABASE_URL or --database, such as postgres://roster@127.0.0.1:5432/roster")}
 	}
@@ -90,23 +101,34 @@ func (s *settings) serve(ctx context.Context, demo []server.DemoSignIn, prepare 
 		return err
 	}
 	defer st.Close()
-	if prepare != nil {
+	if world != nil {
 		if err := st.Migrate(ctx); err != nil {
 			return fmt.Errorf("the database can't be brought up to date: %w", err)
 		}
-		if err := prepare(ctx, st, secret); err != nil {
+		if err := world.prepare(ctx, st, secret); err != nil {
 			return err
 		}
 	}
-	ln, err := net.Listen("tcp", s.listen)
+	ln, err := s.listener(world != nil)
 	if err != nil {
-		return fmt.Errorf("%w; choose another address with --listen", err)
+		return err
 	}
-	srv := server.New(server.Config{Store: st, Secret: secret, Log: log, ADB: s.adb, ADBProgram: s.adbProgram, StandIns: append(hands, s.hands...), Version: version, Demo: demo, Backups: s.backups, PublicURL: s.publicURL()})
+	address := s.address(ln)
+	config := server.Config{Store: st, Secret: secret, Log: log, ADB: s.adb, ADBProgram: s.adbProgram, StandIns: append(hands, s.hands...), Version: version, Backups: s.backups, PublicURL: s.publicURL(address)}
+	if world != nil {
+		config.Demo = world.signIns
+	}
+	srv := server.New(config)
 	h := &http.Server{Handler: srv, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute}
-	log.Info("serving", "address", "http://"+ln.Addr().String())
+	log.Info("serving", "address", "http://"+address)
 	failed := make(chan error, 1)
 	go func() { failed <- h.Serve(ln) }()
+	if err := s.tellReady(address); err != nil {
+		log.Warn("that it serves can't be written down", "err", err)
+	}
+	if world != nil {
+		world.welcome(address)
+	}
 	select {
 	case err := <-failed:
 		srv.Close()
@@ -120,11 +142,59 @@ func (s *settings) serve(ctx context.Context, demo []server.DemoSignIn, prepare 
 	return h.Shutdown(end)
 }
 
+// listener listens where it was told to. The sample world moves on where that
+// is taken: whoever tries it out has other things to do than to look for ports.
+func (s *settings) listener(movesOn bool) (net.Listener, error) {
+	if !movesOn {
+		ln, err := listenOn(s.listen)
+		if err != nil {
+			return nil, fmt.Errorf("%w; choose another address with --listen", err)
+		}
+		return ln, nil
+	}
+	ln, taken, err := listenFrom(s.listen)
+	if err == nil && taken != "" {
+		fmt.Fprintf(os.Stderr, "%s; Roster takes %s instead\n", taken, ln.Addr())
+	}
+	return ln, err
+}
+
+// address is where the server is reached: the host that it was told, and the
+// port that it got.
+func (s *settings) address(ln net.Listener) string {
+	host, _, _ := net.SplitHostPort(s.listen)
+	gotHost, port, _ := net.SplitHostPort(ln.Addr().String())
+	return net.JoinHostPort(cmp.Or(host, gotHost), port)
+}
+
+// ready is what a ready file tells.
+type ready struct {
+	URL string `json:"url"`
+	// StandIns are the sample's phones: where adb reaches each, and its hand.
+	StandIns []bench.Hand `json:"standIns"`
+}
+
+// tellReady writes the ready file, whole or not at all.
+func (s *settings) tellReady(address string) error {
+	if s.readyFile == "" {
+		return nil
+	}
+	raw, err := json.Marshal(ready{URL: "http://" + address, StandIns: s.hands})
+	if err != nil {
+		return err
+	}
+	part := s.readyFile + ".part"
+	if err := os.WriteFile(part, append(raw, '\n'), 0o600); err != nil {
+		return err
+	}
+	return os.Rename(part, s.readyFile)
+}
+
 // publicURL is where people reach the installation; where nobody said, the
 // address that it listens on.
-func (s *settings) publicURL() string {
+func (s *settings) publicURL(address string) string {
 	if s.public != "" {
 		return strings.TrimRight(s.public, "/")
 	}
-	return "http://" + s.listen
+	return "http://" + address
 }

@@ -1,9 +1,11 @@
-// Package storetest makes a database of its own for a test or a benchmark.
+// Package storetest makes a database of its own for a test or a benchmark. The
+// tables are made once for each cluster and set of migrations, and copied.
 package storetest
 
 import (
 	"context"
 	"crypto/rand"
+	"fmt"
 	"net/url"
 	"os"
 	"testing"
@@ -13,48 +15,136 @@ import (
 	"roster/store"
 )
 
-// URL makes an empty database in the cluster that ROSTER_TEST_DATABASE_URL
-// names and returns its address; it is dropped when the test ends. Without the
-// variable the test is skipped: scripts/test sets it.
+// URL makes a database with this program's tables and nothing in them, in the
+// cluster that ROSTER_TEST_DATABASE_URL names, and returns its address; it is
+// dropped when the test ends. Without the variable the test is skipped:
+// scripts/test sets it.
 func URL(t testing.TB) string {
 	t.Helper()
-	cluster := os.Getenv("ROSTER_TEST_DATABASE_URL")
-	if cluster == "" {
-		t.Skip("ROSTER_TEST_DATABASE_URL is not set; run scripts/test")
-	}
-	ctx := context.Background()
-	conn, err := pgx.Connect(ctx, cluster)
-	if err != nil {
-		t.Fatal(err)
-	}
-	name := pgx.Identifier{"test_" + rand.Text()}
-	if _, err := conn.Exec(ctx, "create database "+name.Sanitize()); err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() {
-		if _, err := conn.Exec(ctx, "drop database "+name.Sanitize()+" with (force)"); err != nil {
-			t.Error(err)
-		}
-		conn.Close(ctx)
-	})
-	u, err := url.Parse(cluster)
-	if err != nil {
-		t.Fatal(err)
-	}
-	u.Path = "/" + name[0]
-	return u.String()
+	return create(t, Template(t, "empty", func(ctx context.Context, s *store.Store) error { return nil }))
 }
 
-// Open makes a database, brings it up to date and opens it.
+// Bare makes a database without any tables, as somebody who installs Roster
+// has it.
+func Bare(t testing.TB) string {
+	t.Helper()
+	return create(t, "template1")
+}
+
+// Open makes a database and opens it.
 func Open(t testing.TB) *store.Store {
 	t.Helper()
-	s, err := store.New(context.Background(), URL(t))
+	return open(t, URL(t))
+}
+
+// Copy makes a database that is a copy of a template, and returns its address.
+func Copy(t testing.TB, template string) string {
+	t.Helper()
+	return create(t, template)
+}
+
+func open(t testing.TB, address string) *store.Store {
+	t.Helper()
+	s, err := store.New(context.Background(), address)
 	if err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(s.Close)
-	if err := s.Migrate(context.Background()); err != nil {
+	return s
+}
+
+// Template makes sure that there is a database of a kind to be copied from and
+// returns its name. Fill is called with it, brought up to date, where there is
+// none yet; test programs that need the same one wait for each other. It stays
+// for as long as the cluster does.
+func Template(t testing.TB, kind string, fill func(context.Context, *store.Store) error) string {
+	t.Helper()
+	ctx := context.Background()
+	conn := connect(t, cluster(t))
+	defer conn.Close(ctx)
+	name := "template_" + kind + "_" + store.SchemaDigest()
+	exec := func(sql string) {
+		t.Helper()
+		if _, err := conn.Exec(ctx, sql); err != nil {
+			t.Fatalf("template database %s: %v", name, err)
+		}
+	}
+	var there bool
+	find := func() bool {
+		t.Helper()
+		if err := conn.QueryRow(ctx, `select exists (select from pg_database where datname = $1)`, name).Scan(&there); err != nil {
+			t.Fatal(err)
+		}
+		return there
+	}
+	if find() {
+		return name
+	}
+	exec(`select pg_advisory_lock(hashtext('roster templates'))`) // until the connection ends
+	if find() {
+		return name
+	}
+	unfinished := pgx.Identifier{name + "_" + rand.Text()}.Sanitize()
+	exec("create database " + unfinished)
+	s, err := store.New(ctx, at(t, cluster(t), unfinished[1:len(unfinished)-1]))
+	if err != nil {
 		t.Fatal(err)
 	}
-	return s
+	if err = s.Migrate(ctx); err == nil {
+		err = fill(ctx, s)
+	}
+	s.Close()
+	if err != nil {
+		t.Fatalf("template database %s: %v", name, err)
+	}
+	exec(fmt.Sprintf("alter database %s rename to %s", unfinished, pgx.Identifier{name}.Sanitize()))
+	return name
+}
+
+// create makes a database from another and drops it when the test ends.
+func create(t testing.TB, template string) string {
+	t.Helper()
+	ctx := context.Background()
+	conn := connect(t, cluster(t))
+	name := "test_" + rand.Text()
+	quoted := pgx.Identifier{name}.Sanitize()
+	if _, err := conn.Exec(ctx, "create database "+quoted+" template "+pgx.Identifier{template}.Sanitize()); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		if _, err := conn.Exec(ctx, "drop database "+quoted+" with (force)"); err != nil {
+			t.Error(err)
+		}
+		conn.Close(ctx)
+	})
+	return at(t, cluster(t), name)
+}
+
+func cluster(t testing.TB) string {
+	t.Helper()
+	address := os.Getenv("ROSTER_TEST_DATABASE_URL")
+	if address == "" {
+		t.Skip("ROSTER_TEST_DATABASE_URL is not set; run scripts/test")
+	}
+	return address
+}
+
+func connect(t testing.TB, address string) *pgx.Conn {
+	t.Helper()
+	conn, err := pgx.Connect(context.Background(), address)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return conn
+}
+
+// at is the address of another database of a cluster.
+func at(t testing.TB, cluster, database string) string {
+	t.Helper()
+	u, err := url.Parse(cluster)
+	if err != nil {
+		t.Fatal(err)
+	}
+	u.Path = "/" + database
+	return u.String()
 }
