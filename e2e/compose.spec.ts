@@ -4,8 +4,7 @@ import { as, expect, lyra, test } from './world'
 test.use({ of: 'compose' })
 
 test('the neighbourhood is read, walked by keys, and added to through review', async ({ page, world }) => {
-  await as(page, world, 'technician')
-  await page.goto(`${world.url}/packages/com.brannock.access.suite${lyra}`)
+  await as(page, world, 'technician', `/packages/com.brannock.access.suite${lyra}`)
   const rests = page.getByRole('region', { name: 'What rests on it' })
   await expect(rests.getByRole('list', { name: 'What rests on it' }).getByRole('link')).toHaveCount(2)
   await expect(page.getByRole('complementary')).toContainText('Stops')
@@ -40,8 +39,7 @@ test('the neighbourhood is read, walked by keys, and added to through review', a
   const tray = page.getByRole('contentinfo', { name: 'Tray' })
   await tray.getByRole('button', { name: 'Send' }).click()
   await expect(tray).toContainText('Sent.')
-  await as(page, world, 'reviewer')
-  await page.goto(`${world.url}/review`)
+  await as(page, world, 'reviewer', '/review')
   await page.getByRole('link', { name: /Video needs Radio/ }).click()
   await expect(page.getByRole('article')).toContainText('com.brannock.radio (hard: its first start opens a hint)')
   await page.keyboard.press('a')
@@ -54,8 +52,7 @@ test('the neighbourhood is read, walked by keys, and added to through review', a
 })
 
 test('marked rows tell at once what removing them together leads to', async ({ page, world }) => {
-  await as(page, world, 'technician')
-  await page.goto(`${world.url}/ledger${lyra}&q=name%3Acom.brannock.access`)
+  await as(page, world, 'technician', `/ledger${lyra}&q=name%3Acom.brannock.access`)
   const rows = page.getByTestId('package')
   await expect(rows).toHaveCount(3)
   await rows.filter({ hasText: 'access.suite' }).click({ modifiers: ['Control'] })
@@ -71,8 +68,7 @@ test('marked rows tell at once what removing them together leads to', async ({ p
 })
 
 test('a profile keeps what rests on it, functions, and the phone whole', async ({ page, world }) => {
-  await as(page, world, 'maintainer')
-  await page.goto(`${world.url}/profiles${lyra}`)
+  await as(page, world, 'maintainer', `/profiles${lyra}`)
   await page.getByRole('link', { name: /Ward phone/ }).click()
   const goes = page.getByTestId('goes')
   await expect(goes).not.toHaveText('0')
@@ -115,8 +111,7 @@ test('a profile keeps what rests on it, functions, and the phone whole', async (
 })
 
 test('a profile starts from another model’s, is returned with words, and explains why it cannot be', async ({ page, world }) => {
-  await as(page, world, 'maintainer')
-  await page.goto(`${world.url}/profiles?maker=brannock&model=lyra-5-mini`)
+  await as(page, world, 'maintainer', '/profiles?maker=brannock&model=lyra-5-mini')
   await page.getByRole('button', { name: 'New profile' }).click()
   const dialog = page.getByRole('dialog')
   await dialog.getByLabel('Edition').fill('Quiet mini')
@@ -129,8 +124,7 @@ test('a profile starts from another model’s, is returned with words, and expla
   const waiting = page.getByRole('region', { name: 'Waiting to be published' })
   await expect(waiting).toContainText('Another maintainer has to look at it')
   const address = page.url()
-  await as(page, world, 'keeper')
-  await page.goto(`${world.url}/news`)
+  await as(page, world, 'keeper', '/news')
   await page.getByRole('link', { name: 'Lyra 5 mini: Quiet mini' }).click()
   await waiting.getByRole('button', { name: 'Return', exact: true }).click()
   await waiting.getByLabel('What has to change').fill('Keep the radio.')

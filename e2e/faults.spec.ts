@@ -78,8 +78,7 @@ test('files that are no outputs are refused, with nothing stored', async ({ page
 })
 
 test('two reviewers decide at once: one is told', async ({ page, browser, world }) => {
-  await as(page, world, 'reviewer')
-  await page.goto(`${world.url}/review${lyra}`)
+  await as(page, world, 'reviewer', `/review${lyra}`)
   await page.getByRole('link', { name: /Headlines/ }).click()
   await page.getByRole('article').getByRole('button', { name: 'Accept' }).click()
   const other = await (await browser.newContext()).newPage()
@@ -118,8 +117,7 @@ test('the network is lost while sending: a second try sends nothing twice', asyn
 })
 
 test('the network is lost while something is said: the words stay', async ({ page, world }) => {
-  await as(page, world, 'maintainer')
-  await page.goto(`${world.url}/review`)
+  await as(page, world, 'maintainer', '/review')
   await page.getByRole('link', { name: /Tips, in other words/ }).click()
   const whole = page.getByRole('region', { name: 'About the whole' })
   await whole.getByRole('button', { name: 'say something' }).click()
@@ -140,8 +138,7 @@ test('the network is lost while something is said: the words stay', async ({ pag
 })
 
 test('two tabs share one tray', async ({ page, context, world }) => {
-  await as(page, world, 'technician')
-  await page.goto(`${world.url}/ledger${lyra}`)
+  await as(page, world, 'technician', `/ledger${lyra}`)
   const tray = (of: typeof page) => of.getByRole('contentinfo', { name: 'Tray' })
   const other = await context.newPage()
   await other.goto(`${world.url}/ledger${lyra}`)
@@ -164,8 +161,7 @@ test('two tabs share one tray', async ({ page, context, world }) => {
 })
 
 test('words that look like markup stay words', async ({ page, world }) => {
-  await as(page, world, 'technician')
-  await page.goto(`${world.url}/packages/com.brannock.radio${lyra}`)
+  await as(page, world, 'technician', `/packages/com.brannock.radio${lyra}`)
   await page.getByRole('button', { name: /say it better|say what it does/ }).click()
   const dialog = page.getByRole('dialog')
   await dialog.getByLabel(/What it does/).fill('<img src=x onerror="document.title=1"> {{constructor}}')

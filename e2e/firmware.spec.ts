@@ -91,8 +91,7 @@ test('a firmware update, until everything published is right again', async ({ pa
   })
 
   await test.step('two firmwares side by side: gone, changed, new, and what it means', async () => {
-    await as(page, world, 'reviewer')
-    await page.goto(`${world.url}/builds${lyra}`)
+    await as(page, world, 'reviewer', `/builds${lyra}`)
     await expect(page.getByRole('button', { name: /^15\.0\.1, Android 15/ })).toHaveAttribute('aria-pressed', 'true')
     await expect(page.getByRole('link', { name: /^Ward phone no. 2 on|would stop/ }).first()).toBeVisible()
     await page.keyboard.press('Enter')
@@ -199,8 +198,7 @@ test('a Desk is worked through by keys: put off, brought back, handed over, done
 })
 
 test('what is followed comes to the Desk and its feed; the week prints; coverage needs no sign-in', async ({ page, world, browser }) => {
-  await as(page, world, 'ines')
-  await page.goto(`${world.url}/packages/com.brannock.tips${lyra}`)
+  await as(page, world, 'ines', `/packages/com.brannock.tips${lyra}`)
   await page.getByRole('button', { name: 'Follow com.brannock.tips' }).click()
   await expect(page.getByRole('button', { name: 'Follow com.brannock.tips' })).toHaveAttribute('aria-pressed', 'true')
   await page.goto(`${world.url}/follows`)

@@ -73,8 +73,7 @@ async function acceptAll(page: Page, world: World, title: string) {
 
 test('find the wallet, try it, grade it', async ({ page, world }) => {
   test.setTimeout(120_000)
-  await as(page, world, 'technician')
-  await page.goto(`${world.url}/ledger${lyra}`)
+  await as(page, world, 'technician', `/ledger${lyra}`)
   await page.getByLabel('Filter the rows').fill('pockt')
   const rows = page.getByTestId('package')
   await expect(rows.filter({ hasText: wallet })).toBeVisible()
@@ -123,8 +122,7 @@ test('find the wallet, try it, grade it', async ({ page, world }) => {
 })
 
 test('one edit to many', async ({ page, world }) => {
-  await as(page, world, 'maintainer')
-  await page.goto(`${world.url}/ledger${lyra}&q=origin:partner`)
+  await as(page, world, 'maintainer', `/ledger${lyra}&q=origin:partner`)
   const rows = page.getByTestId('package')
   await expect(rows.first()).toBeVisible()
   await page.keyboard.press('x')
@@ -164,8 +162,7 @@ test('one edit to many', async ({ page, world }) => {
 })
 
 test('views, columns and files of the Ledger', async ({ page, world }) => {
-  await as(page, world, 'technician')
-  await page.goto(`${world.url}/ledger${lyra}&q=trials%3E0&sort=ceiling&group=load`)
+  await as(page, world, 'technician', `/ledger${lyra}&q=trials%3E0&sort=ceiling&group=load`)
   await expect(page.getByTestId('package').first()).toBeVisible()
   await page.getByRole('button', { name: /^views/ }).click()
   await page.getByLabel('Name of this view').fill('tried here')
@@ -198,8 +195,7 @@ test('views, columns and files of the Ledger', async ({ page, world }) => {
   }
 
   // Somebody else, elsewhere: the same view.
-  await as(page, world, 'keeper')
-  await page.goto(`${world.url}/ledger?maker=brannock`)
+  await as(page, world, 'keeper', '/ledger?maker=brannock')
   await page.getByRole('button', { name: /^views/ }).click()
   await page.getByRole('button', { name: 'tried here', exact: true }).click()
   await expect(page).toHaveURL(/maker=brannock.*q=trials.*sort=ceiling.*group=load/)
@@ -210,8 +206,7 @@ test('the keeper changes the yardstick', async ({ page, world }) => {
   await page.getByRole('button', { name: /^You:/ }).click()
   await page.getByRole('link', { name: 'What evidence is measured by' }).click()
   await expect(page.getByRole('button', { name: 'Let it hold' })).toBeHidden()
-  await as(page, world, 'keeper')
-  await page.goto(`${world.url}/yardstick`)
+  await as(page, world, 'keeper', '/yardstick')
   const far = page.getByLabel('the same maker', { exact: true })
   await far.fill('0.9')
   await page.getByRole('button', { name: 'See what would change' }).click()

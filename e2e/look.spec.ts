@@ -12,8 +12,7 @@ test('axe finds nothing in light and dark', async ({ page, world }) => {
   await page.goto(world.url)
   await expect(page.getByText('Sample people')).toBeVisible()
   await clean(page, 'sign-in')
-  await as(page, world, 'reviewer')
-  await page.goto(`${world.url}/ledger${lyra}`)
+  await as(page, world, 'reviewer', `/ledger${lyra}`)
   await expect(page.getByTestId('package').first()).toBeVisible()
   expect(await page.getByTestId('package').count()).toBeGreaterThanOrEqual(22)
   await clean(page, 'ledger')
@@ -70,6 +69,7 @@ test('axe finds nothing in light and dark', async ({ page, world }) => {
   await expect(page.getByRole('region', { name: 'Compared' })).toContainText('the same as in no. 4')
   await clean(page, 'profile compared')
   await page.goto(`${world.url}/bench${lyra}`)
+  await page.getByRole('button', { name: new RegExp(world.phone) }).click()
   await expect(page.getByRole('button', { name: /^Capture/ })).toBeEnabled()
   await clean(page, 'bench')
   await page.getByRole('button', { name: /waits for you to accept/ }).click()
@@ -97,8 +97,7 @@ test('axe finds nothing in review, lists and people', async ({ page, world }) =>
   const errors: string[] = []
   page.on('pageerror', (e) => errors.push(e.message))
   page.on('console', (m) => m.type() === 'error' && !m.text().includes('401') && errors.push(m.text()))
-  await as(page, world, 'keeper')
-  await page.goto(`${world.url}/review`)
+  await as(page, world, 'keeper', '/review')
   await page.getByRole('link', { name: /Tips, in other words/ }).click()
   await page.getByRole('button', { name: 'Write' }).click()
   await page.getByRole('button', { name: 'say something' }).first().click()
@@ -122,6 +121,7 @@ test('axe finds nothing in review, lists and people', async ({ page, world }) =>
   ).toBeVisible()
   await clean(page, 'tray')
   await page.getByRole('button', { name: /Take the edit of/ }).click()
+  await expect(page.getByRole('contentinfo', { name: 'Tray' })).toContainText('empty')
   await page.goto(`${world.url}/lists${lyra}`)
   await page.getByLabel('Or paste the list').fill('name;how\ncom.brannock.survey;off\ncom.brannock.keys;off\n1;off')
   await page.getByRole('button', { name: 'Read it' }).click()
@@ -135,6 +135,7 @@ test('axe finds nothing in review, lists and people', async ({ page, world }) =>
   await clean(page, 'list')
   await page.getByLabel('its address').fill('javascript:alert(1)')
   await page.getByRole('button', { name: 'See what would become of it' }).click()
+  await expect(page.getByRole('region', { name: 'Not understood' })).toContainText('is not an address that begins with')
   await page.goto(`${world.url}/people`)
   await page.getByRole('button', { name: 'Make a link' }).click()
   const link = (await page.getByText(/\/join#/).textContent())!
@@ -168,8 +169,7 @@ test('the public page fits a narrow phone', async ({ page, world }) => {
 
 test('the workbench works from the keyboard at 1024', async ({ page, world }) => {
   await page.setViewportSize({ width: 1024, height: 768 })
-  await as(page, world, 'technician')
-  await page.goto(`${world.url}/ledger${lyra}`)
+  await as(page, world, 'technician', `/ledger${lyra}`)
   await expect(page.getByTestId('package').first()).toBeVisible()
   expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(1024)
   await page.keyboard.press('/')

@@ -50,8 +50,7 @@ test('a session that ended elsewhere leads to the sign-in', async ({ page, world
 })
 
 test('releases are found from the workbench and by strangers', async ({ page, world }) => {
-  await as(page, world, 'technician')
-  await page.goto(`${world.url}/releases${lyra}`)
+  await as(page, world, 'technician', `/releases${lyra}`)
   const link = page.getByRole('link', { name: 'Brannock Lyra 5: Quiet phone' }).first()
   await expect(link).toHaveAttribute('href', '/r/brannock/lyra-5/quiet-phone/4')
   await page.goto(`${world.url}/releases?maker=ilvara&model=slate-10`)
@@ -73,8 +72,7 @@ test('releases are found from the workbench and by strangers', async ({ page, wo
 })
 
 test('the highest load is a rule of its own', async ({ page, world }) => {
-  await as(page, world, 'maintainer')
-  await page.goto(`${world.url}/profiles${lyra}`)
+  await as(page, world, 'maintainer', `/profiles${lyra}`)
   await page.getByRole('link', { name: /Quiet phone/ }).click()
   const goes = page.getByTestId('goes')
   await expect(goes).toHaveText('13')

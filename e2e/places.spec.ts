@@ -32,8 +32,7 @@ test('the scope bar narrows what every place shows', async ({ page, world }) => 
 })
 
 test('ledger rows carry the marks, groups close, names are found in other languages', async ({ page, world }) => {
-  await as(page, world, 'technician')
-  await page.goto(`${world.url}/ledger${lyra}`)
+  await as(page, world, 'technician', `/ledger${lyra}`)
   const rows = page.getByTestId('package')
   const tips = rows.filter({ hasText: 'com.brannock.tips' })
   await page.getByLabel('Filter the rows').fill('brannock tip')
@@ -74,8 +73,7 @@ test('ledger rows carry the marks, groups close, names are found in other langua
 })
 
 test('every row is reached by scrolling, and few are drawn', async ({ page, world }) => {
-  await as(page, world, 'technician')
-  await page.goto(`${world.url}/ledger${lyra}`)
+  await as(page, world, 'technician', `/ledger${lyra}`)
   const rows = page.getByTestId('package')
   await expect(rows.first()).toBeVisible()
   expect(await rows.count()).toBeLessThan(70)
@@ -90,8 +88,7 @@ test('every row is reached by scrolling, and few are drawn', async ({ page, worl
 })
 
 test('a dossier says where grades come from and opens its figures', async ({ page, world }) => {
-  await as(page, world, 'technician')
-  await page.goto(`${world.url}/packages/com.brannock.access.suite${lyra}`)
+  await as(page, world, 'technician', `/packages/com.brannock.access.suite${lyra}`)
   const dossier = page.getByRole('region', { name: 'Dossier' })
   await expect(dossier).toContainText('Tied in, for Lyra 5')
   await expect(dossier).toContainText('something else misbehaved without it (2 trials)')
@@ -112,8 +109,7 @@ test('a dossier says where grades come from and opens its figures', async ({ pag
 })
 
 test('fields are edited through the tray, one edit a field', async ({ page, world }) => {
-  await as(page, world, 'technician')
-  await page.goto(`${world.url}/packages/com.brannock.notes${lyra}`)
+  await as(page, world, 'technician', `/packages/com.brannock.notes${lyra}`)
   const tray = page.getByRole('contentinfo', { name: 'Tray' })
   const edit = async (button: string, field: RegExp | string, text: string) => {
     await page.getByRole('button', { name: button, exact: true }).first().click()
@@ -154,8 +150,7 @@ test('fields are edited through the tray, one edit a field', async ({ page, worl
 })
 
 test('a technician reads profiles and changes nothing', async ({ page, world }) => {
-  await as(page, world, 'technician')
-  await page.goto(`${world.url}/profiles${lyra}`)
+  await as(page, world, 'technician', `/profiles${lyra}`)
   await expect(page.getByRole('button', { name: 'New profile' })).toHaveCount(0)
   await page.getByRole('link', { name: /Quiet phone/ }).click()
   await expect(page.getByTestId('goes')).toHaveText('13')
@@ -166,8 +161,7 @@ test('a technician reads profiles and changes nothing', async ({ page, world }) 
 
 test('two maintainers change the rules at once: one is told', async ({ page, browser, world }) => {
   await page.clock.install()
-  await as(page, world, 'maintainer')
-  await page.goto(`${world.url}/profiles${lyra}`)
+  await as(page, world, 'maintainer', `/profiles${lyra}`)
   await page.getByRole('link', { name: /Quiet phone/ }).click()
   await expect(page.getByTestId('goes')).toHaveText('13')
   const other = await (await browser.newContext()).newPage()
@@ -193,8 +187,7 @@ test('two maintainers change the rules at once: one is told', async ({ page, bro
 })
 
 test('a package is pinned across the line with a reason, and let go', async ({ page, world }) => {
-  await as(page, world, 'maintainer')
-  await page.goto(`${world.url}/profiles${lyra}`)
+  await as(page, world, 'maintainer', `/profiles${lyra}`)
   await page.getByRole('link', { name: /Quiet phone/ }).click()
   const goes = page.getByTestId('goes')
   await expect(goes).not.toHaveText('0')
@@ -234,8 +227,7 @@ test('colours follow the person, and wrong passwords are told', async ({ page, w
 })
 
 test('the filter offers, forgives and says what is wrong; the address keeps the view', async ({ page, world }) => {
-  await as(page, world, 'technician')
-  await page.goto(`${world.url}/ledger${lyra}`)
+  await as(page, world, 'technician', `/ledger${lyra}`)
   const rows = page.getByTestId('package')
   const filter = page.getByLabel('Filter the rows')
   await expect(rows.first()).toBeVisible()

@@ -21,8 +21,7 @@ async function put(page: Page, world: World, edits: object[]) {
 }
 
 async function open(page: Page, world: World, login: string, title: string | RegExp) {
-  await as(page, world, login)
-  await page.goto(`${world.url}/review`)
+  await as(page, world, login, '/review')
   await page.getByRole('link', { name: title }).click()
   await expect(page.getByRole('region', { name: 'Edits' })).toBeVisible()
 }
@@ -36,8 +35,7 @@ async function composed(page: Page, world: World, name: string) {
 }
 
 test('a list from elsewhere becomes one change of sources', async ({ page, world }) => {
-  await as(page, world, 'casimir')
-  await page.goto(`${world.url}/lists${lyra}`)
+  await as(page, world, 'casimir', `/lists${lyra}`)
   await page
     .getByLabel('Or paste the list')
     .fill(
@@ -169,6 +167,7 @@ test('its author revises it, and what was said stays', async ({ page, world }) =
   await expect(tray(page)).toContainText('returned: “For which builds?”')
   await tray(page).getByLabel('What this is about').fill('Lock pictures, two more')
   await tray(page).getByRole('button', { name: 'Send' }).click()
+  await expect(tray(page)).toContainText('Sent.')
   await open(page, world, 'reviewer', /Lock pictures, two more.*round 2/)
   const again = article(page, 'round 2')
   await expect(again).toContainText('new since your last look')
@@ -203,8 +202,7 @@ test('three values side by side', async ({ page, world }) => {
 })
 
 test('the rule of two, and somebody asked', async ({ page, world }) => {
-  await as(page, world, 'second')
-  await page.goto(`${world.url}/review`)
+  await as(page, world, 'second', '/review')
   await expect(page.getByRole('link', { name: /Headlines/ })).toContainText('you were asked')
   await page.getByRole('link', { name: /The weather is loose/ }).click()
   const load = article(page, 'load, for Lyra 5')
@@ -215,8 +213,7 @@ test('the rule of two, and somebody asked', async ({ page, world }) => {
 })
 
 test('an accepted change is taken back as a change', async ({ page, world }) => {
-  await as(page, world, 'maintainer')
-  await page.goto(`${world.url}/review?show=all`)
+  await as(page, world, 'maintainer', '/review?show=all')
   await page.getByRole('link', { name: /Lock pictures, two more/ }).click()
   await page.getByRole('button', { name: 'Take it back as a change' }).click()
   await expect(page.getByRole('status')).toContainText('In your tray: 3 edits that take it back')
@@ -226,6 +223,7 @@ test('an accepted change is taken back as a change', async ({ page, world }) => 
   await expect(tray(page).getByRole('region', { name: 'Knock-on' })).toContainText('loses')
   await tray(page).getByLabel('What this is about').fill('Back again')
   await tray(page).getByRole('button', { name: 'Send' }).click()
+  await expect(tray(page)).toContainText('Sent.')
   await open(page, world, 'reviewer', /Back again/)
   await expect(page.getByText(/takes back change \d+/)).toBeVisible()
   for (const b of await page.getByRole('button', { name: 'Accept' }).all()) await b.scrollIntoViewIfNeeded()
@@ -236,8 +234,7 @@ test('an accepted change is taken back as a change', async ({ page, world }) => 
 })
 
 test('a token, and a change from the command line', async ({ page, world }) => {
-  await as(page, world, 'technician')
-  await page.goto(`${world.url}/people`)
+  await as(page, world, 'technician', '/people')
   await page.getByRole('link', { name: 'Tove Lindqvist' }).click()
   await page.getByLabel('What the token is for').fill('a script')
   await page.getByRole('button', { name: 'Make a token' }).click()
@@ -255,8 +252,7 @@ test('a token, and a change from the command line', async ({ page, world }) => {
 })
 
 test('the keeper invites, reads the record and sets the rules', async ({ page, world, browser }) => {
-  await as(page, world, 'keeper')
-  await page.goto(`${world.url}/people`)
+  await as(page, world, 'keeper', '/people')
   await page.getByLabel('For whom').fill('Ada')
   await page.getByRole('button', { name: 'Make a link' }).click()
   const link = (await page.getByText(/\/join#/).textContent())!

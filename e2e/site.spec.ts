@@ -59,8 +59,7 @@ test('a withdrawal is seen everywhere at once; keys are rotated and stay verifia
   const path = '/r/brannock/lyra-5/short-loan/3'
   const before = await fetch(world.url + path)
   expect((await fetch(world.url + path, { headers: { 'If-None-Match': before.headers.get('etag')! } })).status).toBe(304)
-  await as(page, world, 'maintainer')
-  await page.goto(`${world.url}/releases${lyra}`)
+  await as(page, world, 'maintainer', `/releases${lyra}`)
   await page.getByRole('button', { name: 'Withdraw Lyra 5: Short loan, no. 3' }).click()
   await page.getByRole('dialog').getByLabel(/Why/).fill('The alarm <b>clock</b> went with it.')
   await page.getByRole('button', { name: 'Withdraw it' }).click()
@@ -79,8 +78,7 @@ test('a withdrawal is seen everywhere at once; keys are rotated and stay verifia
   expect(await get('/r.json')).toContain('The alarm')
   // The key is rotated: the old one vouches for the new, and what it signed stays good.
   const old = (await get('/minisign.pub')).split('\n')[1]!
-  await as(page, world, 'keeper')
-  await page.goto(`${world.url}/releases`)
+  await as(page, world, 'keeper', '/releases')
   await page.getByRole('button', { name: 'Make a new key' }).click()
   await page.getByRole('dialog').getByLabel(/Why/).fill('A laptop was lost.')
   await page.getByRole('button', { name: 'Retire the old, make a new one' }).click()

@@ -2,7 +2,7 @@
 // the phone with the real adb, and everything put back.
 import type { Page } from '@playwright/test'
 import { execFileSync, spawnSync } from 'node:child_process'
-import { as, expect, lyra, test, type World } from './world'
+import { as, expect, lyra, signIn, test, type World } from './world'
 
 test.use({ of: 'walk' })
 
@@ -77,7 +77,7 @@ async function trayAndSend(page: Page, world: World) {
   await page.getByRole('button', { name: /^You:/ }).click()
   await page.getByRole('button', { name: 'Sign out' }).click()
   await expect(page.getByLabel('Login')).toBeVisible()
-  await as(page, world, 'technician')
+  await signIn(page, world, 'technician')
   await expect(tray).toContainText('on 3 packages')
   await tray.getByRole('button', { name: 'Look and send' }).click()
   await expect(tray).toContainText('removed for the user on Lyra 5 15.0.0: clean')
@@ -125,8 +125,7 @@ async function review(page: Page, world: World) {
 }
 
 async function profile(page: Page, world: World): Promise<string> {
-  await as(page, world, 'maintainer')
-  await page.goto(`${world.url}/profiles${lyra}`)
+  await as(page, world, 'maintainer', `/profiles${lyra}`)
   await page.getByRole('button', { name: 'New profile' }).click()
   const dialog = page.getByRole('dialog')
   await dialog.getByLabel('Edition').fill('Lending desk')
@@ -268,8 +267,7 @@ async function runOnPhone(world: World, path: string) {
 }
 
 test('from a phone to a signed release, and back', async ({ page, world }) => {
-  await as(page, world, 'technician')
-  await page.goto(`${world.url}/ledger${lyra}`)
+  await as(page, world, 'technician', `/ledger${lyra}`)
   await capture(page, world)
   await ledgerAndDossier(page)
   await addEvidence(page, world)

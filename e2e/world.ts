@@ -176,12 +176,21 @@ export const test = base.extend<object, { of: string; world: World }>({
   ],
 })
 
-// as opens a page in which somebody has signed in through the form.
-export async function as(page: Page, world: World, login: string) {
+// as signs somebody in and opens a place.
+export async function as(page: Page, world: World, login: string, path = '/') {
+  await page.context().clearCookies()
+  const answer = await page.request.post(`${world.url}/api/v1/session`, { data: { login, password } })
+  expect(answer.ok(), await answer.text()).toBe(true)
+  await page.goto(world.url + path)
+  await expect(page.getByRole('navigation', { name: 'Places' })).toBeVisible()
+}
+
+// signIn does the same through the form, as a person does.
+export async function signIn(page: Page, world: World, login: string) {
   await page.context().clearCookies()
   await page.goto(world.url)
   await page.getByLabel('Login').fill(login)
-  await page.getByLabel('Password').fill('lend-a-phone')
+  await page.getByLabel('Password').fill(password)
   await page.getByRole('button', { name: 'Sign in' }).click()
   await expect(page.getByRole('navigation', { name: 'Places' })).toBeVisible()
 }
@@ -199,5 +208,6 @@ export async function hand(page: Page, world: World, action: string, more?: stri
   await api(page, world, 'POST', `/benches/${items[0]!.id}/requests`, { kind: 'hand', address: world.phone, action, with: more })
 }
 
+const password = 'lend-a-phone'
 export const lyra = '?maker=brannock&model=lyra-5'
 export { expect }

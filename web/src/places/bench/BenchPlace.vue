@@ -23,7 +23,8 @@ watch(inAddress, (key) => {
 watch(
   places,
   (list) => {
-    if (!at.value && list[0]) at.value = list[0].key // a phone that goes away stays chosen: it comes back
+    const first = list.find((p) => p.phone?.ready) ?? list[0]
+    if (!at.value && first) at.value = first.key // a phone that goes away stays chosen: it comes back
   },
   { immediate: true },
 )
