@@ -54,6 +54,9 @@ const accessKey = "roster-access"
 func route[I, O any](s *Server, access Access, op huma.Operation, handler func(context.Context, *I) (*O, error)) {
 	declare(&op, access)
 	huma.Register(s.api, op, func(ctx context.Context, in *I) (*O, error) {
+		if err := checkRequest(in); err != nil {
+			return nil, err
+		}
 		out, err := handler(ctx, in)
 		if err != nil {
 			return nil, s.explain(ctx, err)
@@ -68,6 +71,7 @@ func declare(op *huma.Operation, access Access) {
 		op.Metadata = map[string]any{}
 	}
 	op.Metadata[accessKey] = access
+	op.BodyReadTimeout = -1 // see pace.go
 	if access != Public {
 		op.Description = strings.TrimSpace(op.Description + " For: " + string(access) + ".")
 	}

@@ -41,9 +41,6 @@ func (s *Server) attachmentRoutes() {
 				return nil, badRequest(fmt.Errorf("%s: %w. Nothing was stored", android.Printable(in.Name, 100), err))
 			}
 			a, err := s.store.AddAttachment(ctx, personOf(ctx).ID, fileName(in.Name), kind, in.RawBody)
-			if errors.Is(err, store.ErrTooMany) {
-				return nil, problem(http.StatusTooManyRequests, "too-many-files", "Your "+err.Error()+".")
-			}
 			return &attachmentOutput{a}, err
 		})
 	s.plain(http.MethodGet, "/api/v1/attachments/:id", Technician, s.attachment)

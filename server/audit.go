@@ -18,11 +18,11 @@ import (
 
 // AuditFilter says which entries of the record are wanted.
 type AuditFilter struct {
-	Person  string `query:"person" format:"uuid"`
-	Action  string `query:"action" maxLength:"80" doc:"An action such as change.sent, or the first part of it"`
-	Subject string `query:"subject" maxLength:"200"`
-	Since   string `query:"since" format:"date"`
-	Until   string `query:"until" format:"date" doc:"That day counts"`
+	Person  uuid.UUID `query:"person"`
+	Action  string    `query:"action" maxLength:"80" doc:"An action such as change.sent, or the first part of it"`
+	Subject string    `query:"subject" maxLength:"200"`
+	Since   string    `query:"since" format:"date"`
+	Until   string    `query:"until" format:"date" doc:"That day counts"`
 }
 
 type auditInput struct {
@@ -42,30 +42,39 @@ type proofInput struct {
 
 type proofOutput struct{ Body store.AuditProof }
 
-func (f AuditFilter) query() store.AuditQuery {
-	q := store.AuditQuery{Action: f.Action, Subject: f.Subject}
-	if id, err := uuid.Parse(f.Person); err == nil {
-		q.Person = id
+func (f AuditFilter) query() (q store.AuditQuery, err error) {
+	q = store.AuditQuery{Action: f.Action, Subject: f.Subject, Person: f.Person}
+	if f.Since != "" {
+		if q.Since, err = parseDay(f.Since); err != nil {
+			return q, err
+		}
 	}
-	if day, err := time.Parse(time.DateOnly, f.Since); err == nil {
-		q.Since = day
+	if f.Until != "" {
+		if q.Until, err = parseDay(f.Until); err != nil {
+			return q, err
+		}
+		q.Until = q.Until.AddDate(0, 0, 1)
 	}
-	if day, err := time.Parse(time.DateOnly, f.Until); err == nil {
-		q.Until = day.AddDate(0, 0, 1)
-	}
-	return q
+	return q, nil
 }
 
 func (s *Server) auditRoutes() {
 	route(s, Keeper, huma.Operation{OperationID: "listAudit", Method: http.MethodGet, Path: "/api/v1/audit", Summary: "Who did what, newest first"},
 		func(ctx context.Context, in *auditInput) (*listOutput[store.AuditEntry], error) {
-			q := in.query()
+			q, err := in.query()
+			if err != nil {
+				return nil, err
+			}
 			q.Before, q.Limit = in.Before, in.Limit
 			return listOf(s.store.Audit(ctx, q))
 		})
 	route(s, Keeper, huma.Operation{OperationID: "exportAudit", Method: http.MethodGet, Path: "/api/v1/audit/export", Summary: "The record as a file: CSV, or JSON a line"},
 		func(ctx context.Context, in *auditExportInput) (*huma.StreamResponse, error) {
-			return &huma.StreamResponse{Body: func(h huma.Context) { s.exportAudit(h, in.query(), in.Form) }}, nil
+			q, err := in.query()
+			if err != nil {
+				return nil, err
+			}
+			return &huma.StreamResponse{Body: func(h huma.Context) { s.exportAudit(h, q, in.Form) }}, nil
 		})
 	route(s, Keeper, huma.Operation{OperationID: "checkAudit", Method: http.MethodGet, Path: "/api/v1/audit/proof", Summary: "Whether the record holds together"},
 		func(ctx context.Context, in *proofInput) (*proofOutput, error) {

@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"os"
 	"reflect"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gin-gonic/gin"
@@ -22,6 +23,14 @@ const maxUpload = 2 * android.MaxSource
 
 // maxFiles bounds the files of one upload.
 const maxFiles = 100
+
+// Uploads take disk while they come in and a processor while they are read.
+const (
+	uploadsAtOnce      = 4
+	uploadsOfOnePerson = 2
+)
+
+var uploadsBusy = problem(http.StatusServiceUnavailable, "busy", fmt.Sprintf("%d uploads are being read already, or %d of yours. Nothing was stored; send this one again when they are done.", uploadsAtOnce, uploadsOfOnePerson)).after(5 * time.Second)
 
 // uploaded is what became of an upload.
 type uploaded struct {
@@ -78,6 +87,11 @@ func (s *Server) uploadRoute() {
 // upload reads the files of a form. Each lies, while it is read, in a file
 // without a name, of which nothing stays.
 func (s *Server) upload(ctx context.Context, r *http.Request) (*uploaded, error) {
+	done, ok := s.uploads.enter(personOf(ctx).ID)
+	if !ok {
+		return nil, uploadsBusy
+	}
+	defer done()
 	if r.ContentLength > maxUpload {
 		return nil, uploadProblem(&http.MaxBytesError{Limit: maxUpload})
 	}
@@ -110,12 +124,15 @@ func (s *Server) upload(ctx context.Context, r *http.Request) (*uploaded, error)
 		if err != nil {
 			return nil, uploadProblem(err)
 		}
-		sources = append(sources, android.Source{Name: part.FileName(), Size: n, Data: file})
+		sources = append(sources, android.Source{Name: part.FileName(), Size: n, Data: whileWanted{ctx, file}})
 	}
 	if len(sources) == 0 {
 		return nil, badRequest(errors.New("no file came: send each as a part that is named files. Nothing was stored"))
 	}
 	c, err := android.ReadSources(sources)
+	if ctx.Err() != nil {
+		return nil, ctx.Err()
+	}
 	if err != nil {
 		return nil, badRequest(fmt.Errorf("%w. Nothing was stored", err))
 	}
@@ -136,6 +153,19 @@ func (s *Server) upload(ctx context.Context, r *http.Request) (*uploaded, error)
 	return out, nil
 }
 
+// whileWanted reads for as long as somebody waits for what is read.
+type whileWanted struct {
+	ctx context.Context
+	io.ReaderAt
+}
+
+func (w whileWanted) ReadAt(p []byte, at int64) (int, error) {
+	if err := w.ctx.Err(); err != nil {
+		return 0, err
+	}
+	return w.ReaderAt.ReadAt(p, at)
+}
+
 // namesIn are the labels that a portable capture carries.
 func namesIn(c *android.Capture) []store.NewName {
 	var list []store.NewName
@@ -150,11 +180,15 @@ func namesIn(c *android.Capture) []store.NewName {
 // nameless makes a temporary file that nobody else can open, and that is gone
 // when it is closed.
 func nameless() (*os.File, error) {
-	file, err := os.CreateTemp("", "roster-upload-")
+	file, err := os.CreateTemp("", "roster-spool-")
 	if err != nil {
 		return nil, err
 	}
-	return file, os.Remove(file.Name())
+	if err := os.Remove(file.Name()); err != nil {
+		file.Close()
+		return nil, err
+	}
+	return file, nil
 }
 
 func uploadProblem(err error) error {

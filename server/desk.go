@@ -106,9 +106,9 @@ func (s *Server) deskRoutes() {
 func (s *Server) week(ctx context.Context, in *weekInput) (*weekOutput, error) {
 	to := time.Now().UTC()
 	if in.Ending != "" {
-		day, err := time.Parse(time.DateOnly, in.Ending)
+		day, err := parseDay(in.Ending)
 		if err != nil {
-			return nil, problem(http.StatusUnprocessableEntity, "bad-request", "Write the day as 2026-03-05.")
+			return nil, err
 		}
 		to = day.AddDate(0, 0, 1)
 	}

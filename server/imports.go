@@ -153,7 +153,10 @@ func groupRow(e foreign.Entry, k store.KnownPackage, there bool) importRow {
 }
 
 func (s *Server) importList(ctx context.Context, in *listInput) (*createdOutput, error) {
-	if id, ok, err := s.store.Answered(ctx, personOf(ctx).ID, in.Key); ok || err != nil {
+	title := strings.TrimSpace(in.Body.Mapping.Title)
+	sending := sendingOf(in.Key, "Import of "+title, fmt.Sprintf("Imported from %s. Each row is a source: nothing of it counts as a trial.", title), in.Body)
+	sending.ImportedFrom = title
+	if id, ok, err := s.store.Answered(ctx, personOf(ctx).ID, sending); ok || err != nil {
 		return &createdOutput{created{id}}, err
 	}
 	p, t, at, err := s.previewImport(ctx, in.Body)
@@ -178,9 +181,7 @@ func (s *Server) importList(ctx context.Context, in *listInput) (*createdOutput,
 	if len(edits) == 0 || len(edits) > 5000 {
 		return nil, problem(http.StatusUnprocessableEntity, "bad-request", fmt.Sprintf("This would send %d edits; a change has 1 to 5000.", len(edits)))
 	}
-	title := strings.TrimSpace(in.Body.Mapping.Title)
-	words := fmt.Sprintf("Imported from %s. Each row is a source: nothing of it counts as a trial.", title)
-	id, err := s.store.SendNew(ctx, personOf(ctx).ID, store.Sending{Key: in.Key, Title: "Import of " + title, Words: words, ImportedFrom: title}, edits)
+	id, err := s.store.SendNew(ctx, personOf(ctx).ID, sending, edits)
 	if err != nil {
 		return nil, err
 	}

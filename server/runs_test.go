@@ -458,6 +458,8 @@ func TestRunDatabaseAway(t *testing.T) {
 		time.Sleep(50 * time.Millisecond)
 	}
 	f.sql(`alter table run_steps_away rename to run_steps`)
+	// A connection that ended is found out by whoever uses it first.
+	f.until("the run can be read again", func() bool { return f.do(f.cookie, "GET", "/api/v1/runs/"+id, nil).status == 200 })
 	f.agrees(f.ended(id, "finished"))
 	for name, n := range f.phone.TakenOff() {
 		if n != 1 {

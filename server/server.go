@@ -8,6 +8,7 @@ import (
 	"reflect"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -69,12 +70,16 @@ type Server struct {
 	bases     *expirable.LRU[basisKey, profile.Basis]
 	station   *bench.Station
 	passwords *passwords
+	uploads   *turnstile
+	exports   *turnstile
 	// previewing is held while another yardstick is tried out: that takes all
 	// trials there are, and more than one at a time would keep people waiting.
 	previewing sync.Mutex
-	working    sync.WaitGroup
-	stop       context.CancelFunc
-	ctx        context.Context
+	// migrated says that the database has had this program's tables.
+	migrated atomic.Bool
+	working  sync.WaitGroup
+	stop     context.CancelFunc
+	ctx      context.Context
 }
 
 // New makes a server and starts what it does in the background: bringing the
@@ -104,6 +109,7 @@ func build(c Config) *Server {
 	s.press = &press{site: &site.Site{Store: c.Store, Base: c.PublicURL}, files: map[string]*pressed{}}
 	s.bases = expirable.NewLRU[basisKey, profile.Basis](keptBases, nil, basisKept)
 	s.passwords = newPasswords(c.Passwords)
+	s.uploads, s.exports = newTurnstile(uploadsAtOnce, uploadsOfOnePerson), newTurnstile(exportsAtOnce, exportsOfOnePerson)
 	s.middleware()
 	s.routes()
 	return s
@@ -130,6 +136,9 @@ func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 func (s *Server) migrate(ctx context.Context) {
 	for wait := time.Second; ; wait = min(2*wait, 15*time.Second) {
 		err := s.store.Migrate(ctx)
+		if err == nil {
+			s.migrated.Store(true)
+		}
 		if err == nil || ctx.Err() != nil {
 			return
 		}
@@ -146,7 +155,7 @@ func (s *Server) middleware() {
 	e := s.engine
 	e.HandleMethodNotAllowed = true
 	e.ForwardedByClientIP = false
-	e.Use(s.recover, s.logRequests, securityHeaders)
+	e.Use(s.recover, s.logRequests, securityHeaders, refuseOddText)
 	// What is public is pressed already, and the same for everybody.
 	s.publicRoutes()
 	e.Use(gzip.Gzip(gzip.BestSpeed, gzip.WithExcludedPathsRegexs([]string{`/events$`, `/link/requests$`, `\.woff2$`, `^/assets/.*\.js$`, `^/assets/.*\.css$`})))
@@ -170,6 +179,7 @@ func schemaName(t reflect.Type, hint string) string {
 func (s *Server) routes() {
 	config := huma.DefaultConfig("Roster", s.config.Version)
 	config.Components.Schemas = huma.NewMapRegistry("#/components/schemas/", schemaName)
+	config.Formats = map[string]huma.Format{"application/json": strictFormat, "json": strictFormat}
 	config.OpenAPIPath = "/api/openapi"
 	config.DocsPath = ""
 	config.SchemasPath = ""

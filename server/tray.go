@@ -2,6 +2,8 @@ package server
 
 import (
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -117,19 +119,22 @@ func (s *Server) trayRoutes() {
 		})
 	route(s, Technician, huma.Operation{OperationID: "sendChange", Method: http.MethodPost, Path: "/api/v1/changes", Summary: "Send edits of your tray as one change", DefaultStatus: http.StatusCreated},
 		func(ctx context.Context, in *sendInput) (*createdOutput, error) {
-			id, err := s.store.Send(ctx, personOf(ctx).ID, store.Sending{Key: in.Key, Title: strings.TrimSpace(in.Body.Title), Words: strings.TrimSpace(in.Body.Words), Edits: in.Body.Edits})
+			sending := sendingOf(in.Key, in.Body.Title, in.Body.Words, in.Body)
+			sending.Edits = in.Body.Edits
+			id, err := s.store.Send(ctx, personOf(ctx).ID, sending)
 			return &createdOutput{created{id}}, err
 		})
 	route(s, Technician, huma.Operation{OperationID: "sendWhole", Method: http.MethodPost, Path: "/api/v1/changes/whole", Summary: "Send a change with its edits at once, all or none", DefaultStatus: http.StatusCreated, MaxBodyBytes: 16 << 20},
 		func(ctx context.Context, in *sendWholeInput) (*createdOutput, error) {
-			if id, ok, err := s.store.Answered(ctx, personOf(ctx).ID, in.Key); ok || err != nil {
+			sending := sendingOf(in.Key, in.Body.Title, in.Body.Words, in.Body)
+			if id, ok, err := s.store.Answered(ctx, personOf(ctx).ID, sending); ok || err != nil {
 				return &createdOutput{created{id}}, err
 			}
 			edits, err := s.checkEdits(ctx, in.Body.Edits)
 			if err != nil {
 				return nil, err
 			}
-			id, err := s.store.SendNew(ctx, personOf(ctx).ID, store.Sending{Key: in.Key, Title: strings.TrimSpace(in.Body.Title), Words: strings.TrimSpace(in.Body.Words)}, edits)
+			id, err := s.store.SendNew(ctx, personOf(ctx).ID, sending, edits)
 			return &createdOutput{created{id}}, err
 		})
 	route(s, Technician, huma.Operation{OperationID: "checkTray", Method: http.MethodPost, Path: "/api/v1/tray/check", Summary: "What a reviewer would ask about your unsent edits"},
@@ -156,6 +161,17 @@ func (s *Server) trayRoutes() {
 		})
 }
 
+// sendingOf is a sending with what it says of itself. Body is all that was
+// sent, by which it is told from another with the same key.
+func sendingOf(key, title, words string, body any) store.Sending {
+	raw, err := json.Marshal(body)
+	if err != nil {
+		panic(err) // it was read from JSON
+	}
+	sum := sha256.Sum256(raw)
+	return store.Sending{Key: key, Content: hex.EncodeToString(sum[:]), Title: strings.TrimSpace(title), Words: strings.TrimSpace(words)}
+}
+
 // trayEdits are the person's unsent edits, or those of them that are named.
 func (s *Server) trayEdits(ctx context.Context, ids []uuid.UUID) ([]store.Edit, error) {
 	edits, err := s.store.Tray(ctx, personOf(ctx).ID)
@@ -175,9 +191,11 @@ func (s *Server) checkEdits(ctx context.Context, list []editInput) ([]store.NewE
 	trials := make([]change.TrialValue, len(list))
 	for i, e := range list {
 		names[i] = e.Package
-		if err := change.Check(change.Field(e.Field), e.Scope, e.Value); err != nil {
+		var err error
+		if e.Scope, e.Value, err = change.Canonical(change.Field(e.Field), e.Scope, e.Value); err != nil {
 			return nil, badRequest(fmt.Errorf("edit %d: %w", i+1, err))
 		}
+		list[i] = e
 		if change.Field(e.Field) != change.Trial {
 			continue
 		}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/sha256"
 	"errors"
+	"fmt"
 	"time"
 
 	"github.com/google/uuid"
@@ -31,7 +32,7 @@ func (s *Store) Sessions(ctx context.Context, person uuid.UUID, token []byte) ([
 
 // EndOtherSessions signs a person out everywhere but where token is.
 func (s *Store) EndOtherSessions(ctx context.Context, person uuid.UUID, token []byte) error {
-	return s.inTx(ctx, func(tx pgx.Tx) error {
+	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		if err := endSessions(ctx, tx, person, token); err != nil {
 			return err
 		}
@@ -48,7 +49,7 @@ func endSessions(ctx context.Context, tx pgx.Tx, person uuid.UUID, but []byte) e
 // SetPassword changes a person's password to one with the hash, and ends all
 // their other sign-ins; token is the one that stays, nil for none.
 func (s *Store) SetPassword(ctx context.Context, person uuid.UUID, hash string, token []byte) error {
-	return s.inTx(ctx, func(tx pgx.Tx) error {
+	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, `update people set password_hash = $2 where id = $1 and removed_at is null`, person, hash)
 		if err == nil && tag.RowsAffected() == 0 {
 			err = ErrNotFound
@@ -76,17 +77,20 @@ type Token struct {
 // maxTokens bounds how many tokens of a person are good at once.
 const maxTokens = 50
 
+// ErrTooManyTokens says that a person has maxTokens already.
+var ErrTooManyTokens = fmt.Errorf("you have %d tokens that are good: end one of them first", maxTokens)
+
 // AddToken keeps the hash of a token for a person.
 func (s *Store) AddToken(ctx context.Context, person uuid.UUID, name string, scopes []string, token []byte, expires time.Time) (Token, error) {
 	t := Token{ID: NewID(), Name: name, Scopes: scopes, CreatedAt: time.Now().UTC(), ExpiresAt: expires}
 	hash := sha256.Sum256(token)
-	return t, s.inTx(ctx, func(tx pgx.Tx) error {
+	return t, s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		var n int
 		if err := tx.QueryRow(ctx, `select count(*) from tokens where person_id = $1 and revoked_at is null and expires_at > now()`, person).Scan(&n); err != nil {
 			return err
 		}
 		if n >= maxTokens {
-			return ErrTooMany
+			return ErrTooManyTokens
 		}
 		_, err := tx.Exec(ctx, `insert into tokens (id, person_id, name, scopes, token_hash, expires_at) values ($1, $2, $3, $4, $5, $6)`, t.ID, person, name, scopes, hash[:], expires)
 		if err != nil {
@@ -105,7 +109,7 @@ func (s *Store) Tokens(ctx context.Context, person uuid.UUID) ([]Token, error) {
 
 // RevokeToken ends a token of a person's own.
 func (s *Store) RevokeToken(ctx context.Context, person, id uuid.UUID) error {
-	return s.inTx(ctx, func(tx pgx.Tx) error {
+	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, `update tokens set revoked_at = now() where id = $1 and person_id = $2 and revoked_at is null`, id, person)
 		if err == nil && tag.RowsAffected() == 0 {
 			err = ErrNotFound
@@ -150,7 +154,7 @@ type Invitation struct {
 func (s *Store) Invite(ctx context.Context, by uuid.UUID, role, note string, token []byte, expires time.Time) (id uuid.UUID, err error) {
 	id = NewID()
 	hash := sha256.Sum256(token)
-	return id, s.inTx(ctx, func(tx pgx.Tx) error {
+	return id, s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		_, err := tx.Exec(ctx, `insert into invitations (id, token_hash, role, note, created_by, expires_at) values ($1, $2, $3, $4, $5, $6)`, id, hash[:], role, note, by, expires)
 		if err != nil {
 			return err
@@ -178,7 +182,7 @@ func (s *Store) InvitationBy(ctx context.Context, token []byte) (Invitation, err
 
 // Uninvite ends an invitation.
 func (s *Store) Uninvite(ctx context.Context, by, id uuid.UUID) error {
-	return s.inTx(ctx, func(tx pgx.Tx) error {
+	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, `update invitations set revoked_at = now() where id = $1 and used_by is null and revoked_at is null`, id)
 		if err == nil && tag.RowsAffected() == 0 {
 			err = ErrNotFound
@@ -193,7 +197,7 @@ func (s *Store) Uninvite(ctx context.Context, by, id uuid.UUID) error {
 // Join makes a person of an invitation; it works once.
 func (s *Store) Join(ctx context.Context, token []byte, login, name, hash string) (p Person, err error) {
 	digest := sha256.Sum256(token)
-	err = s.inTx(ctx, func(tx pgx.Tx) error {
+	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		p = Person{ID: NewID(), Login: login, Name: name}
 		var invitation uuid.UUID
 		err := tx.QueryRow(ctx, `select id, role from invitations where token_hash = $1 and used_by is null and revoked_at is null and expires_at > now() for update`, digest[:]).Scan(&invitation, &p.Role)
@@ -240,7 +244,7 @@ func keepKeeper(ctx context.Context, tx pgx.Tx, person uuid.UUID) error {
 
 // SetRole gives a person another role.
 func (s *Store) SetRole(ctx context.Context, keeper, person uuid.UUID, role string) error {
-	return s.inTx(ctx, func(tx pgx.Tx) error {
+	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		if role != "keeper" {
 			if err := keepKeeper(ctx, tx, person); err != nil {
 				return err
@@ -260,7 +264,7 @@ func (s *Store) SetRole(ctx context.Context, keeper, person uuid.UUID, role stri
 // RemovePerson takes a person's name, login and every way in away. What they
 // did stays, under a pseudonym; what lay unsent in their tray goes.
 func (s *Store) RemovePerson(ctx context.Context, keeper, person uuid.UUID) error {
-	return s.inTx(ctx, func(tx pgx.Tx) error {
+	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		if err := keepKeeper(ctx, tx, person); err != nil {
 			return err
 		}

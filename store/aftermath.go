@@ -273,7 +273,7 @@ func (s *Store) DraftRun(ctx context.Context, r Run, person uuid.UUID, drafts []
 	if err != nil {
 		return 0, err
 	}
-	err = s.inTx(ctx, func(tx pgx.Tx) error {
+	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, `select from runs where id = $1 for update`, r.ID); err != nil {
 			return err
 		}
@@ -328,7 +328,7 @@ func runName(r RunLine) string {
 
 // RemindOfRuns tells people whose check lists are due, once.
 func (s *Store) RemindOfRuns(ctx context.Context) error {
-	return s.inTx(ctx, func(tx pgx.Tx) error {
+	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, `
 			with due as (select id, person_id, profile_id, number, phone_name from runs where remind_at <= now() for update skip locked),
 			told as (insert into notices (id, person_id, kind, profile_id, run_id, words)

@@ -24,7 +24,7 @@ type Attachment struct {
 const attachmentColumns = `select id, name, type, octet_length(content) as bytes, created_at from attachments`
 
 // ErrTooMany says that a person has more unused files waiting than may be.
-var ErrTooMany = errors.New("too many files wait unused; send what you have or wait a day")
+var ErrTooMany = errors.New("too many of your files wait unused; send what you have or wait a day")
 
 // maxUnused bounds the files of one person that no edit names yet.
 const maxUnused = 50
@@ -33,7 +33,7 @@ const maxUnused = 50
 func (s *Store) AddAttachment(ctx context.Context, person uuid.UUID, name, kind string, content []byte) (Attachment, error) {
 	digest := sha256.Sum256(content)
 	id := NewID()
-	err := s.inTx(ctx, func(tx pgx.Tx) error {
+	err := s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, `delete from attachments where not used and person_id = $1 and created_at < now() - interval '1 day'`, person); err != nil {
 			return err
 		}

@@ -45,7 +45,7 @@ func (s *Store) BackupByID(ctx context.Context, id uuid.UUID) (Backup, error) {
 // AddBackup writes down that a backup is made.
 func (s *Store) AddBackup(ctx context.Context, b Backup, person uuid.UUID) (uuid.UUID, error) {
 	id := NewID()
-	return id, s.inTx(ctx, func(tx pgx.Tx) error {
+	return id, s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		_, err := tx.Exec(ctx, `insert into backups (id, phone, phone_name, bench_id, person_id, packages, settings) values ($1, $2, $3, $4, $5, $6, $7)`,
 			id, b.Phone, b.PhoneName, b.BenchID, person, b.Packages, b.Settings)
 		if err != nil {

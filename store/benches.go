@@ -48,7 +48,7 @@ func (s *Store) Benches(ctx context.Context) ([]Bench, error) {
 // is kept.
 func (s *Store) AddBench(ctx context.Context, name string, token []byte, person uuid.UUID) (uuid.UUID, error) {
 	id, hash := NewID(), sha256.Sum256(token)
-	return id, s.inTx(ctx, func(tx pgx.Tx) error {
+	return id, s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, `insert into benches (id, name, token_hash, created_by) values ($1, $2, $3, $4)`, id, name, hash[:], person); err != nil {
 			return err
 		}
@@ -74,7 +74,7 @@ func (s *Store) BenchByToken(ctx context.Context, token []byte) (Bench, error) {
 
 // RevokeBench ends a bench's access for good; its jobs fail.
 func (s *Store) RevokeBench(ctx context.Context, id uuid.UUID) error {
-	return s.inTx(ctx, func(tx pgx.Tx) error {
+	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, `update benches set revoked_at = now() where id = $1 and token_hash is not null and revoked_at is null`, id)
 		if err != nil {
 			return err
@@ -96,7 +96,7 @@ func (s *Store) SeeBench(ctx context.Context, id uuid.UUID, view any, running []
 	if err != nil {
 		return err
 	}
-	return s.inTx(ctx, func(tx pgx.Tx) error {
+	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		var news bool
 		err := tx.QueryRow(ctx, `
 			with before as (select view <> $2::jsonb or seen_at is null or seen_at < now() - $3::interval as news from benches where id = $1 for update)
@@ -120,7 +120,7 @@ func (s *Store) SeeBench(ctx context.Context, id uuid.UUID, view any, running []
 // without anybody having to wait for its silence. That of a server is listed
 // again when the server is back.
 func (s *Store) LeaveBench(ctx context.Context, id uuid.UUID) error {
-	return s.inTx(ctx, func(tx pgx.Tx) error {
+	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, `
 			update benches set seen_at = case when token_hash is not null then now() - $2::interval end
 			where id = $1 and seen_at > now() - $2::interval`, id, BenchSilence+time.Second)

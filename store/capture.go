@@ -66,7 +66,7 @@ type row struct {
 func (s *Store) AddCapture(ctx context.Context, n NewCapture) (CaptureSummary, error) {
 	rows, digest := prepare(n)
 	var sum CaptureSummary
-	err := s.inTx(ctx, func(tx pgx.Tx) error {
+	err := s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		sum = CaptureSummary{ID: NewID(), Packages: len(rows), NewPackages: []string{}}
 		var err error
 		if n.At.IsZero() {
@@ -116,7 +116,7 @@ func (s *Store) AddCapture(ctx context.Context, n NewCapture) (CaptureSummary, e
 	if err := s.pool.QueryRow(ctx, `select model_id from builds where id = $1`, sum.BuildID).Scan(&model); err != nil {
 		return sum, err
 	}
-	err = s.inTx(ctx, func(tx pgx.Tx) error {
+	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		if err := s.freshenResting(ctx, tx, []uuid.UUID{model}); err != nil {
 			return err
 		}

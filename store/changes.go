@@ -77,7 +77,10 @@ var ErrEmptyTray = errors.New("the tray holds none of these edits any more")
 // Sending is what a person sends of their tray.
 type Sending struct {
 	// Key makes a second sending of the same request answer like the first.
-	Key   string
+	Key string
+	// Content tells a request from every other that could have the same key: a
+	// digest of what was sent.
+	Content string
 	Title string
 	Words string
 	Edits []uuid.UUID
@@ -88,8 +91,8 @@ type Sending struct {
 // Send makes a change of edits in a person's tray. Where all of them revise
 // one change, they become its next round.
 func (s *Store) Send(ctx context.Context, person uuid.UUID, sending Sending) (id uuid.UUID, err error) {
-	return id, s.inTx(ctx, func(tx pgx.Tx) error {
-		id, err = answeredOnce(ctx, tx, person, sending.Key, func(id uuid.UUID) (uuid.UUID, error) {
+	return id, s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
+		id, err = answeredOnce(ctx, tx, person, sending, func(id uuid.UUID) (uuid.UUID, error) {
 			return send(ctx, tx, person, id, sending)
 		})
 		return err
@@ -98,45 +101,62 @@ func (s *Store) Send(ctx context.Context, person uuid.UUID, sending Sending) (id
 
 // SendNew makes a change of edits that were in no tray, all or none.
 func (s *Store) SendNew(ctx context.Context, person uuid.UUID, sending Sending, edits []NewEdit) (id uuid.UUID, err error) {
-	return id, s.inTx(ctx, func(tx pgx.Tx) error {
-		id, err = answeredOnce(ctx, tx, person, sending.Key, func(id uuid.UUID) (uuid.UUID, error) {
+	return id, s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
+		id, err = answeredOnce(ctx, tx, person, sending, func(id uuid.UUID) (uuid.UUID, error) {
 			return id, sendNew(ctx, tx, person, id, sending, edits)
 		})
 		return err
 	})
 }
 
+// ErrOtherContent says that a key stands for another request already.
+var ErrOtherContent = errors.New("this Idempotency-Key was used for something else before: nothing was sent")
+
 // answeredOnce does something that makes an id, unless the person's key stands
 // for it already: then it answers with that id.
-func answeredOnce(ctx context.Context, tx pgx.Tx, person uuid.UUID, key string, do func(id uuid.UUID) (uuid.UUID, error)) (uuid.UUID, error) {
+func answeredOnce(ctx context.Context, tx pgx.Tx, person uuid.UUID, sending Sending, do func(id uuid.UUID) (uuid.UUID, error)) (uuid.UUID, error) {
 	id := NewID()
-	if key == "" {
+	if sending.Key == "" {
 		return do(id)
 	}
 	var before uuid.UUID
+	var content string
 	err := tx.QueryRow(ctx, `
-		insert into answered as a (person_id, key, answer) values ($1, $2, to_jsonb($3::text))
-		on conflict (person_id, key) do update set key = a.key returning (answer #>> '{}')::uuid`, person, key, id.String()).Scan(&before)
+		insert into answered as a (person_id, key, answer, content)
+		values ($1, $2, to_jsonb($3::text), $4)
+		on conflict (person_id, key) do update set key = a.key
+		returning (answer #>> '{}')::uuid, content`, person, sending.Key, id.String(), sending.Content).Scan(&before, &content)
 	if err != nil || before != id {
-		return before, err
+		return before, errors.Join(err, sending.sameAs(content))
 	}
 	made, err := do(id)
 	if err == nil && made != id {
-		_, err = tx.Exec(ctx, `update answered set answer = to_jsonb($3::text) where person_id = $1 and key = $2`, person, key, made.String())
+		_, err = tx.Exec(ctx, `update answered set answer = to_jsonb($3::text) where person_id = $1 and key = $2`, person, sending.Key, made.String())
 	}
 	return made, err
 }
 
-// Answered finds the change that a person's key stands for already, so that a
-// retry is answered before anything of it is looked at.
-func (s *Store) Answered(ctx context.Context, person uuid.UUID, key string) (id uuid.UUID, ok bool, err error) {
-	if key == "" {
+// sameAs makes sure that what a key stands for is this sending; before is the
+// digest of what it stands for, "" where nobody knows.
+func (s Sending) sameAs(before string) error {
+	if before != "" && s.Content != "" && before != s.Content {
+		return ErrOtherContent
+	}
+	return nil
+}
+
+// Answered finds the change that the key of a sending stands for already, so
+// that a retry is answered before anything of it is looked at.
+func (s *Store) Answered(ctx context.Context, person uuid.UUID, sending Sending) (id uuid.UUID, ok bool, err error) {
+	if sending.Key == "" {
 		return id, false, nil
 	}
-	err = s.pool.QueryRow(ctx, `select (answer #>> '{}')::uuid from answered where person_id = $1 and key = $2`, person, key).Scan(&id)
+	var content string
+	err = s.pool.QueryRow(ctx, `select (answer #>> '{}')::uuid, content from answered where person_id = $1 and key = $2`, person, sending.Key).Scan(&id, &content)
 	if isNone(err) {
 		return id, false, nil
 	}
+	err = errors.Join(err, sending.sameAs(content))
 	return id, err == nil, err
 }
 
@@ -315,7 +335,7 @@ func (s *Store) Change(ctx context.Context, reader, id uuid.UUID) (Change, []Edi
 		return c, nil, err
 	}
 	rows, err = s.pool.Query(ctx, editColumns+` where e.change_id = $1 order by e.created_at, e.id limit $2`, id, maxTray)
-	edits, err := all[Edit](rows, err)
+	edits, err := readEdits(rows, err)
 	return c, edits, err
 }
 
@@ -327,7 +347,7 @@ func (s *Store) Waiting(ctx context.Context, person uuid.UUID) (n int, err error
 
 // TakeBack withdraws a sent change; its open edits go back into the tray.
 func (s *Store) TakeBack(ctx context.Context, person, id uuid.UUID) error {
-	return s.inTx(ctx, func(tx pgx.Tx) error {
+	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		var author uuid.UUID
 		var state string
 		err := tx.QueryRow(ctx, `select author_id, state from changes where id = $1 for update`, id).Scan(&author, &state)

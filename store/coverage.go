@@ -150,7 +150,7 @@ const countedAtOnce = 20
 // CountCover counts anew what is known of some models where that has moved. It
 // returns how many it counted: 0 when all is counted.
 func (s *Store) CountCover(ctx context.Context) (n int, err error) {
-	err = s.inTx(ctx, func(tx pgx.Tx) error {
+	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		rows, err := tx.Query(ctx, `select id from models where cover_stale order by id limit $1 for no key update skip locked`, countedAtOnce)
 		if err != nil {
 			return err

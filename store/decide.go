@@ -82,7 +82,7 @@ type decider struct {
 // person's own change with ErrOwn, and on a field that has moved with a
 // ConflictError.
 func (s *Store) Decide(ctx context.Context, reviewer, id uuid.UUID, revision int, decisions []Decision) error {
-	return s.inTx(ctx, func(tx pgx.Tx) error {
+	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		d := &decider{tx: tx, change: id, reviewer: reviewer, count: map[string]int{}}
 		if err := d.lock(ctx, revision); err != nil {
 			return err
@@ -249,6 +249,11 @@ func (d *decider) decide(ctx context.Context, one Decision, applying map[uuid.UU
 // with one that the reviewer has seen and decided.
 func (d *decider) settle(e *decidedEdit, one Decision) error {
 	field := change.Field(e.Field)
+	if e.Takes == nil && one.Written == nil {
+		if err := change.Check(field, scopeOf(e.ScopeKind, e.ScopeID), e.stands()); err != nil {
+			return &UnreadableError{e.Package, err.Error()}
+		}
+	}
 	if field.Adds() {
 		return nil
 	}
@@ -257,9 +262,11 @@ func (d *decider) settle(e *decidedEdit, one Decision) error {
 		if one.Over != e.NowRevision {
 			return &ConflictError{e.ID, e.Package, e.Field}
 		}
-		if err := change.Check(field, scopeOf(e.ScopeKind, e.ScopeID), one.Written); err != nil {
+		_, written, err := change.Canonical(field, scopeOf(e.ScopeKind, e.ScopeID), one.Written)
+		if err != nil {
 			return &WrittenError{e.Package, err}
 		}
+		one.Written = written
 		e.Settled, e.SettledBy, e.Approved = one.Written, &d.reviewer, nil
 		d.batch.Queue(`delete from approvals where edit_id = $1`, e.ID)
 		d.batch.Queue(`update edits set settled = $2, settled_by = $3, base = $4 where id = $1`, e.ID, e.Settled, d.reviewer, e.Now)
@@ -285,6 +292,17 @@ type WrittenError struct {
 
 func (e *WrittenError) Error() string {
 	return "what you wrote for " + e.Package + ": " + e.Why.Error()
+}
+
+// UnreadableError says that an edit can't be accepted because nobody can tell
+// what it says.
+type UnreadableError struct {
+	Package string
+	Why     string
+}
+
+func (e *UnreadableError) Error() string {
+	return "the edit of " + e.Package + " can't be read (" + e.Why + ")"
 }
 
 // apply queues what one accepted edit writes into the catalogue and its

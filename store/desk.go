@@ -195,7 +195,7 @@ func (s *Store) Hand(ctx context.Context, from, to uuid.UUID, key, words string)
 	if from == to {
 		return ErrOwn
 	}
-	return s.inTx(ctx, func(tx pgx.Tx) error {
+	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, `
 			insert into desk_handed as h (line, to_id, from_id, words) select $1, p.id, $3, $4 from people p where p.id = $2 and p.removed_at is null
 			on conflict (line, to_id) do update set from_id = excluded.from_id, words = excluded.words, at = now()`, key, to, from, words)

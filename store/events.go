@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
 )
 
 // Event says that something has changed; whoever cares reads it anew. Events
@@ -30,35 +31,49 @@ func notify(ctx context.Context, tx pgx.Tx, e Event) error {
 }
 
 // Listen calls each with every event until ctx ends. When the connection is
-// lost it comes back by itself and calls each with an empty event, because
-// some may have been missed.
+// lost it comes back by itself. Each time that it listens, at first and then
+// again, it calls each with an empty event, because some may have been missed
+// until then.
 func (s *Store) Listen(ctx context.Context, each func(Event)) {
 	for wait := time.Second; ctx.Err() == nil; wait = min(2*wait, 15*time.Second) {
-		if err := s.listen(ctx, each, func() { wait = time.Second }); ctx.Err() != nil || err == nil {
+		if err := s.listen(ctx, each, func() { wait = time.Second; each(Event{}) }); ctx.Err() != nil || err == nil {
 			return
 		}
 		select {
 		case <-time.After(wait):
 		case <-ctx.Done():
 		}
-		each(Event{})
 	}
 }
 
+// listenSilence is how long a connection that listens may say nothing until it
+// is asked whether it still does: one that was lost on the way would wait for
+// ever.
+const listenSilence = 30 * time.Second
+
 func (s *Store) listen(ctx context.Context, each func(Event), connected func()) error {
-	conn, err := s.pool.Acquire(ctx)
+	conn, err := s.alone(ctx)
 	if err != nil {
 		return err
 	}
-	defer conn.Release()
+	defer conn.Close(context.WithoutCancel(ctx))
 	if _, err := conn.Exec(ctx, `listen `+channel); err != nil {
 		return err
 	}
 	connected()
 	for {
-		n, err := conn.Conn().WaitForNotification(ctx)
+		silence, cancel := context.WithTimeout(ctx, listenSilence)
+		n, err := conn.WaitForNotification(silence)
+		cancel()
+		if ctx.Err() == nil && silence.Err() != nil && pgconn.Timeout(err) {
+			asking, cancel := context.WithTimeout(ctx, listenSilence)
+			err = conn.Ping(asking)
+			cancel()
+			if err == nil {
+				continue
+			}
+		}
 		if err != nil {
-			conn.Conn().Close(context.WithoutCancel(ctx)) // it still listens: not for the pool
 			return err
 		}
 		var e Event

@@ -79,34 +79,59 @@ type CatalogueColumn struct {
 	Text bool
 }
 
-// CatalogueColumns describes the columns of a section.
-func (s *Store) CatalogueColumns(ctx context.Context, name string) ([]CatalogueColumn, error) {
-	i := slices.IndexFunc(sections, func(x section) bool { return x.name == name })
-	if i < 0 {
-		return nil, fmt.Errorf("a catalogue has no section %q", name)
-	}
-	rows, err := s.pool.Query(ctx, `select column_name, data_type in ('text', 'uuid', 'bytea', 'timestamp with time zone', 'date') from information_schema.columns where table_schema = current_schema() and table_name = $1`, name)
+// CatalogueColumns describes the columns of each section, by its name.
+func (s *Store) CatalogueColumns(ctx context.Context) (map[string][]CatalogueColumn, error) {
+	return catalogueColumns(ctx, s.pool)
+}
+
+func catalogueColumns(ctx context.Context, q querier) (map[string][]CatalogueColumn, error) {
+	rows, err := q.Query(ctx, `
+		select table_name, column_name
+		from information_schema.columns
+		where table_schema = current_schema()
+			and table_name = any($1)
+			and data_type in ('text', 'uuid', 'bytea', 'timestamp with time zone', 'date')`, Sections())
 	if err != nil {
 		return nil, err
 	}
-	text := map[string]bool{}
-	var column string
-	var isText bool
-	if _, err := pgx.ForEachRow(rows, []any{&column, &isText}, func() error { text[column] = isText; return nil }); err != nil {
+	text := map[[2]string]bool{}
+	var table, column string
+	if _, err := pgx.ForEachRow(rows, []any{&table, &column}, func() error { text[[2]string{table, column}] = true; return nil }); err != nil {
 		return nil, err
 	}
-	var list []CatalogueColumn
-	for _, column := range strings.Split(sections[i].columns, ", ") {
-		list = append(list, CatalogueColumn{column, text[column]})
+	columns := map[string][]CatalogueColumn{}
+	for _, part := range sections {
+		for _, column := range strings.Split(part.columns, ", ") {
+			columns[part.name] = append(columns[part.name], CatalogueColumn{column, text[[2]string{part.name, column}]})
+		}
 	}
-	return list, nil
+	return columns, nil
 }
 
-// Export hands over every row of the catalogue as JSON, section by section, as
-// it was at one moment.
-func (s *Store) Export(ctx context.Context, each func(section string, row json.RawMessage) error) error {
-	return pgx.BeginTxFunc(ctx, s.pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly}, func(tx pgx.Tx) error {
+// CatalogueWriter takes an exported catalogue. Section is called for each
+// section in order, also for one without rows, and then Row for each of its
+// rows, which is valid until Row returns.
+type CatalogueWriter interface {
+	Section(name string, columns []CatalogueColumn) error
+	Row(row json.RawMessage) error
+}
+
+// Export hands over the catalogue as it was at one moment. It holds a
+// connection to the database while it does: out has to be somewhere that takes
+// it as fast as it comes, and no client.
+func (s *Store) Export(ctx context.Context, out CatalogueWriter) error {
+	return s.inLongTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, `set transaction isolation level repeatable read, read only`); err != nil {
+			return err
+		}
+		columns, err := catalogueColumns(ctx, tx)
+		if err != nil {
+			return err
+		}
 		for _, part := range sections {
+			if err := out.Section(part.name, columns[part.name]); err != nil {
+				return err
+			}
 			where := ""
 			if part.where != "" {
 				where = " where " + part.where
@@ -116,7 +141,7 @@ func (s *Store) Export(ctx context.Context, each func(section string, row json.R
 				return err
 			}
 			var row string
-			if _, err := pgx.ForEachRow(rows, []any{&row}, func() error { return each(part.name, json.RawMessage(row)) }); err != nil {
+			if _, err := pgx.ForEachRow(rows, []any{&row}, func() error { return out.Row(json.RawMessage(row)) }); err != nil {
 				return fmt.Errorf("section %s: %w", part.name, err)
 			}
 		}
@@ -135,7 +160,7 @@ const importAtOnce = 2000
 // over its rows in the order of the export, and "" after the last. All of it
 // is written or nothing. People come without passwords.
 func (s *Store) Import(ctx context.Context, next func() (section string, row json.RawMessage, err error)) error {
-	return s.inTx(ctx, func(tx pgx.Tx) error {
+	return s.inLongTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		var empty bool
 		if err := tx.QueryRow(ctx, `select not exists (select from people) and not exists (select from packages) and not exists (select from makers)`).Scan(&empty); err != nil {
 			return err

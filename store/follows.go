@@ -38,7 +38,7 @@ func (s *Store) Follow(ctx context.Context, person uuid.UUID, kind string, subje
 	if !ok {
 		return ErrNotFound
 	}
-	return s.inTx(ctx, func(tx pgx.Tx) error {
+	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		var n int
 		if err := tx.QueryRow(ctx, `select count(*) from follows where person_id = $1`, person).Scan(&n); err != nil {
 			return err

@@ -349,7 +349,7 @@ func (s *Store) NotFor(ctx context.Context, releases []uuid.UUID) (map[uuid.UUID
 // person says why it may run there all the same. It stands until something
 // else would stop. ErrState where there is no mark.
 func (s *Store) Lift(ctx context.Context, release, build, person uuid.UUID, why string) error {
-	return s.inTx(ctx, func(tx pgx.Tx) error {
+	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, `
 			insert into lifts (release_id, build_id, stops, person_id, why) select release_id, build_id, stops, $3, $4 from holds where release_id = $1 and build_id = $2 and stops <> ''
 			on conflict do nothing`, release, build, person, why)

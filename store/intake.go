@@ -70,7 +70,7 @@ const maxIntake = 1000
 // Intake tells what a stored capture means.
 func (s *Store) Intake(ctx context.Context, capture uuid.UUID) (Intake, error) {
 	in := Intake{Sisters: []BuildDifference{}}
-	return in, s.inTx(ctx, func(tx pgx.Tx) error {
+	return in, s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		var build, model, maker uuid.UUID
 		var facts []byte
 		err := tx.QueryRow(ctx, `

@@ -37,7 +37,7 @@ func (s *Store) AddJob(ctx context.Context, kind string, person, bench uuid.UUID
 		return uuid.Nil, err
 	}
 	id := NewID()
-	return id, s.inTx(ctx, func(tx pgx.Tx) error {
+	return id, s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, `insert into jobs (id, kind, person_id, bench_id, state, request) values ($1, $2, $3, $4, 'waiting', $5)`, id, kind, person, bench, raw); err != nil {
 			return err
 		}
@@ -86,7 +86,7 @@ func (s *Store) CancelJob(ctx context.Context, id uuid.UUID) error {
 // those that no bench took. It returns how many.
 func (s *Store) EndSilentJobs(ctx context.Context) (int, error) {
 	n := 0
-	return n, s.inTx(ctx, func(tx pgx.Tx) error {
+	return n, s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		rows, err := tx.Query(ctx, `
 			update jobs set state = 'failed', updated_at = now(), problem = case state
 				when 'waiting' then 'The bench did not take this up: it is away. Start it, then try again.'
@@ -115,7 +115,7 @@ func (s *Store) changeJob(ctx context.Context, id uuid.UUID, update string, valu
 	if err != nil {
 		return err
 	}
-	return s.inTx(ctx, func(tx pgx.Tx) error {
+	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, update, append([]any{id, raw}, more...)...); err != nil {
 			return err
 		}

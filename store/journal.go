@@ -54,7 +54,7 @@ func lockRun(ctx context.Context, tx pgx.Tx, id uuid.UUID) (r lockedRun, err err
 // and asking the same once more changes nothing.
 func (s *Store) Advance(ctx context.Context, id uuid.UUID, phone string, r run.Report) (orders run.Orders, err error) {
 	orders = run.Orders{Steps: []run.Step{}, Keys: []run.Key{}}
-	err = s.inTx(ctx, func(tx pgx.Tx) error {
+	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		w, err := lockRun(ctx, tx, id)
 		if err != nil {
 			return err
@@ -339,7 +339,7 @@ func lapseRuns(ctx context.Context, tx pgx.Tx, phone string) error {
 // LapseRuns ends the runs whose benches have gone, and returns those that were
 // interrupted and whose phones nobody has looked at since.
 func (s *Store) LapseRuns(ctx context.Context) (unsettled []Unsettled, err error) {
-	err = s.inTx(ctx, func(tx pgx.Tx) error {
+	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		if err := lapseRuns(ctx, tx, ""); err != nil {
 			return err
 		}
@@ -363,7 +363,7 @@ type Unsettled struct {
 // Looked takes what a phone shows for a run that is not going: what was
 // unknown is settled, and what came back is noted.
 func (s *Store) Looked(ctx context.Context, id uuid.UUID, phone string, seen *run.Seen) error {
-	return s.inTx(ctx, func(tx pgx.Tx) error {
+	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		w, err := lockRun(ctx, tx, id)
 		if err != nil {
 			return err

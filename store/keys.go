@@ -58,7 +58,7 @@ func (s *Store) AddKey(ctx context.Context, k SigningKey) error {
 // and puts a new one in its place. ErrStale where it is not the one that the
 // new key was made after.
 func (s *Store) RotateKey(ctx context.Context, old string, k SigningKey, why string, person uuid.UUID) error {
-	return s.inTx(ctx, func(tx pgx.Tx) error {
+	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, `update signing_keys set retired_at = now(), retired_by = $2, retired_why = $3 where id = $1 and retired_at is null`, old, person, why)
 		if err == nil && tag.RowsAffected() == 0 {
 			err = ErrStale

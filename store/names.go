@@ -51,7 +51,7 @@ type NewName struct {
 // AddNames keeps what package files said, once for each version, and lets
 // search find the labels. Names that break the grammar are left out.
 func (s *Store) AddNames(ctx context.Context, list []NewName) error {
-	return s.inTx(ctx, func(tx pgx.Tx) error {
+	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		var batch pgx.Batch
 		for _, n := range list {
 			if _, err := android.ParsePackageName(n.Name); err != nil {

@@ -24,7 +24,7 @@ var ErrLoginTaken = errors.New("this login is taken")
 // AddPerson makes a person; hash is the argon2id form of their password.
 func (s *Store) AddPerson(ctx context.Context, login, name, role, hash string) (Person, error) {
 	p := Person{NewID(), login, name, role}
-	return p, s.inTx(ctx, func(tx pgx.Tx) error {
+	return p, s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		if err := insertPerson(ctx, tx, p, hash); err != nil {
 			return err
 		}
@@ -110,7 +110,7 @@ func (s *Store) CountPeople(ctx context.Context) (n int, err error) {
 // Agent is what the browser calls itself.
 func (s *Store) StartSession(ctx context.Context, token []byte, person uuid.UUID, lasts time.Duration, agent string) error {
 	hash := sha256.Sum256(token)
-	return s.inTx(ctx, func(tx pgx.Tx) error {
+	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		_, err := tx.Exec(ctx, `
 			with old as (delete from sessions where expires_at < now())
 			insert into sessions (token_hash, person_id, expires_at, agent) values ($1, $2, now() + $3, $4)`, hash[:], person, lasts, agent)

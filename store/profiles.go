@@ -69,7 +69,7 @@ func (s *Store) AddProfile(ctx context.Context, n NewProfile, person uuid.UUID) 
 	if err != nil {
 		return id, err
 	}
-	return id, s.inTx(ctx, func(tx pgx.Tx) error {
+	return id, s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		_, err := tx.Exec(ctx, `insert into profiles (id, model_id, slug, name, purpose, rules, changed_by) values ($1, $2, $3, $4, $5, $6, $7)`,
 			id, n.Model, Slug(n.Name), n.Name, n.Purpose, rules, person)
 		if violates(err, "profiles_model_id_slug_key") {
@@ -129,12 +129,12 @@ func (s *Store) SetRules(ctx context.Context, id uuid.UUID, revision int, purpos
 	if err != nil {
 		return err
 	}
-	return s.inTx(ctx, func(tx pgx.Tx) error {
+	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, `
 			update profiles set rules = $3, purpose = $4, changed_by = $5, changed_at = now(), revision = revision + 1
 			where id = $1 and revision = $2`, id, revision, raw, purpose, person)
 		if err == nil && tag.RowsAffected() == 0 {
-			if _, err := s.Profile(ctx, id); err != nil {
+			if _, err := readProfile(ctx, tx, id); err != nil {
 				return err
 			}
 			return ErrStale

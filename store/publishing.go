@@ -65,7 +65,7 @@ func (s *Store) ProfileOfPublication(ctx context.Context, id uuid.UUID) (Profile
 // one that was looked at. Another person then decides.
 func (s *Store) AskPublication(ctx context.Context, id uuid.UUID, revision int, changes []string, words string, person uuid.UUID) (uuid.UUID, error) {
 	asked := NewID()
-	return asked, s.inTx(ctx, func(tx pgx.Tx) error {
+	return asked, s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		p, err := lockProfile(ctx, tx, id, revision)
 		if err != nil {
 			return err
@@ -150,7 +150,7 @@ type Verdict struct {
 // moved a package since. The one who asked can't publish (ErrOwn), unless the
 // rules of review allow it and nobody else could.
 func (s *Store) DecidePublication(ctx context.Context, id uuid.UUID, person Person, v Verdict, sign Sign) (number int, err error) {
-	err = s.inTx(ctx, func(tx pgx.Tx) error {
+	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		u, err := lockPublication(ctx, tx, id)
 		if err != nil {
 			return err

@@ -73,7 +73,11 @@ func (s *Store) Release(ctx context.Context, maker, model, edition string, numbe
 
 // ReleaseByID reads a release.
 func (s *Store) ReleaseByID(ctx context.Context, id uuid.UUID) (Release, error) {
-	rows, err := s.pool.Query(ctx, `
+	return readRelease(ctx, s.pool, id)
+}
+
+func readRelease(ctx context.Context, q querier, id uuid.UUID) (Release, error) {
+	rows, err := q.Query(ctx, `
 		select l.*, r.document, r.signature, r.key_id, k.public_key, k.retired_at as key_retired
 		from (`+releaseLines+` where r.id = $1) l join releases r on r.id = l.id join signing_keys k on k.id = r.key_id`, id)
 	return one[Release](rows, err)
@@ -98,13 +102,13 @@ func (s *Store) Withdraw(ctx context.Context, id uuid.UUID, reason string, perso
 	if at.IsZero() {
 		at = time.Now()
 	}
-	return s.inTx(ctx, func(tx pgx.Tx) error {
+	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		var profile uuid.UUID
 		err := tx.QueryRow(ctx, `
 			update releases set state = 'withdrawn', withdrawn_reason = $2, withdrawn_by = $3, withdrawn_at = $4
 			where id = $1 and state <> 'withdrawn' returning profile_id`, id, reason, person, at).Scan(&profile)
 		if isNone(err) {
-			if _, err := s.ReleaseByID(ctx, id); err != nil {
+			if _, err := readRelease(ctx, tx, id); err != nil {
 				return err
 			}
 			return ErrState

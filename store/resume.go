@@ -36,7 +36,7 @@ type Resume struct {
 // waits, with further steps, or putting back. ErrRunning where another run is
 // going on the phone. It returns the attempt and the settings that are touched.
 func (s *Store) ResumeRun(ctx context.Context, id uuid.UUID, person uuid.UUID, r Resume) (attempt int, keys []run.Key, err error) {
-	err = s.inTx(ctx, func(tx pgx.Tx) error {
+	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		w, err := lockRun(ctx, tx, id)
 		if err != nil {
 			return err
@@ -117,7 +117,7 @@ func uniqueKeys(list []run.Key) []run.Key {
 
 // StopRun asks a run to stop when the steps under way are done.
 func (s *Store) StopRun(ctx context.Context, id uuid.UUID) error {
-	return s.inTx(ctx, func(tx pgx.Tx) error {
+	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, `update runs set stop_asked = true, seq = seq + 1 where id = $1 and state = 'going'`, id)
 		if err == nil && tag.RowsAffected() == 0 {
 			err = ErrState
@@ -160,7 +160,7 @@ func (s *Store) AddInstead(ctx context.Context, id uuid.UUID, number int) (going
 
 // changeRun changes something about a run and tells whoever follows it.
 func (s *Store) changeRun(ctx context.Context, id uuid.UUID, change func(pgx.Tx, *lockedRun) error) error {
-	return s.inTx(ctx, func(tx pgx.Tx) error {
+	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		w, err := lockRun(ctx, tx, id)
 		if err != nil {
 			return err

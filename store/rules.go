@@ -48,7 +48,7 @@ func (s *Store) SetReviewRules(ctx context.Context, keeper uuid.UUID, revision i
 	if err := r.Check(); err != nil {
 		return err
 	}
-	return s.inTx(ctx, func(tx pgx.Tx) error {
+	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, `lock table settings in share row exclusive mode`); err != nil {
 			return err
 		}

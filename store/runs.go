@@ -251,7 +251,7 @@ func (s *Store) StartRun(ctx context.Context, n NewRun) (uuid.UUID, error) {
 	if err != nil {
 		return id, err
 	}
-	return id, s.inTx(ctx, func(tx pgx.Tx) error {
+	return id, s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		if err := lapseRuns(ctx, tx, n.Phone); err != nil {
 			return err
 		}

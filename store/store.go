@@ -9,7 +9,6 @@ import (
 	"fmt"
 	"io/fs"
 	"slices"
-	"time"
 
 	"github.com/google/uuid"
 	lru "github.com/hashicorp/golang-lru/v2"
@@ -17,7 +16,6 @@ import (
 	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/jackc/tern/v2/migrate"
-	pgxuuid "github.com/vgarvardt/pgx-google-uuid/v5"
 
 	"roster/core/impact"
 )
@@ -40,26 +38,22 @@ var (
 	ErrStale = errors.New("it has been changed since you looked")
 	// ErrOwn says that a person tried to decide about their own change.
 	ErrOwn = errors.New("nobody decides about their own change")
+	// ErrNotYours says that a person tried to do to something what only
+	// whoever it is of may do.
+	ErrNotYours = errors.New("this is somebody else's")
 	// ErrState says that the thing is no longer in the state that this needs.
 	ErrState = errors.New("it is no longer open")
 )
 
 // New makes a store for the database at url. It does not connect yet, so that
 // a server can start before its database and heal by itself.
-func New(ctx context.Context, url string) (*Store, error) {
-	config, err := pgxpool.ParseConfig(url)
-	if err != nil {
-		return nil, fmt.Errorf("database address: %w", err)
-	}
-	config.AfterConnect = func(_ context.Context, conn *pgx.Conn) error {
-		pgxuuid.Register(conn.TypeMap())
-		return nil
-	}
-	config.ConnConfig.RuntimeParams["pg_trgm.strict_word_similarity_threshold"] = forgiving
-	// Roster's queries are short: compiling them takes longer than running.
-	config.ConnConfig.RuntimeParams["jit"] = "off"
-	config.ConnConfig.ConnectTimeout = 5 * time.Second
-	pool, err := pgxpool.NewWithConfig(ctx, config)
+func New(ctx context.Context, url string) (*Store, error) { return NewSized(ctx, url, 0) }
+
+// NewSized is New with the most connections that it may have at once, to which
+// comes one that listens. 0 leaves that to the address, as pool_max_conns, and
+// to DefaultConnections.
+func NewSized(ctx context.Context, url string, connections int) (*Store, error) {
+	pool, err := newPool(ctx, url, connections)
 	if err != nil {
 		return nil, err
 	}
@@ -107,12 +101,12 @@ func SchemaDigest() string {
 // this program's calculations. Servers that start together wait for each
 // other.
 func (s *Store) Migrate(ctx context.Context) error {
-	conn, err := s.pool.Acquire(ctx)
+	conn, err := s.alone(ctx)
 	if err != nil {
 		return err
 	}
-	defer conn.Release()
-	m, err := migrate.NewMigrator(ctx, conn.Conn(), "schema_version")
+	defer conn.Close(context.WithoutCancel(ctx))
+	m, err := migrate.NewMigrator(ctx, conn, "schema_version")
 	if err != nil {
 		return err
 	}
@@ -148,7 +142,7 @@ func (s *Store) freshenModels(ctx context.Context) error {
 		return err
 	}
 	for some := range slices.Chunk(models, freshenedAtOnce) {
-		err := s.inTx(ctx, func(tx pgx.Tx) error {
+		err := s.inLongTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 			if err := s.freshenResting(ctx, tx, some); err != nil {
 				return err
 			}
@@ -160,11 +154,6 @@ func (s *Store) freshenModels(ctx context.Context) error {
 		}
 	}
 	return nil
-}
-
-// inTx runs f in a transaction, which is committed when f returns nil.
-func (s *Store) inTx(ctx context.Context, f func(pgx.Tx) error) error {
-	return pgx.BeginFunc(ctx, s.pool, f)
 }
 
 // querier is a pool or a transaction.

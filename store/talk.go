@@ -71,7 +71,7 @@ func (s *Store) Look(ctx context.Context, person, change uuid.UUID, at time.Time
 // Its author, and whoever has spoken there before, is told.
 func (s *Store) Comment(ctx context.Context, person, change uuid.UUID, thread *uuid.UUID, text string) (id uuid.UUID, err error) {
 	id = NewID()
-	return id, s.inTx(ctx, func(tx pgx.Tx) error {
+	return id, s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, `
 			insert into comments (id, change_id, thread, person_id, text) select $1, c.id, $3, $4, $5 from changes c
 			where c.id = $2 and ($3::uuid is null or exists (select from edits where change_id = c.id and thread = $3))`, id, change, thread, person, text)
@@ -101,7 +101,7 @@ func (s *Store) Comment(ctx context.Context, person, change uuid.UUID, thread *u
 
 // Ask asks a person to look at a change; asking again replaces the words.
 func (s *Store) Ask(ctx context.Context, by, change, person uuid.UUID, words string) error {
-	return s.inTx(ctx, func(tx pgx.Tx) error {
+	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, `
 			insert into asked as a (change_id, person_id, asked_by, words)
 			select c.id, p.id, $3, $4 from changes c, people p where c.id = $1 and c.state = 'sent' and p.id = $2 and p.removed_at is null
@@ -127,7 +127,7 @@ var ErrNothingStands = errors.New("nothing of this change stands in the catalogu
 // them, and those that have moved on since, which will meet a conflict.
 // Nothing happens before that is sent and accepted like any other change.
 func (s *Store) Revert(ctx context.Context, person, change uuid.UUID) (edits, moved int, err error) {
-	return edits, moved, s.inTx(ctx, func(tx pgx.Tx) error {
+	return edits, moved, s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		var state string
 		err := tx.QueryRow(ctx, `select state from changes where id = $1`, change).Scan(&state)
 		if isNone(err) {

@@ -69,6 +69,29 @@ type Edit struct {
 	NowBy       string     `db:"now_by" json:"nowBy"`
 	NowAt       *time.Time `db:"now_at" json:"nowAt"`
 	NowChange   int64      `db:"now_change" json:"nowChange"`
+	// Unreadable says why the value can't be read, "" where it can: an older
+	// program has stored what this one would refuse. It can be turned down or
+	// taken out, and nothing else.
+	Unreadable string `db:"-" json:"unreadable,omitempty"`
+}
+
+// readEdits reads the rows of editColumns, and says of each whether its value
+// can be read.
+func readEdits(rows pgx.Rows, err error) ([]Edit, error) {
+	edits, err := all[Edit](rows, err)
+	for i := range edits {
+		edits[i].judge()
+	}
+	return edits, err
+}
+
+func (e *Edit) judge() {
+	if e.Takes != nil {
+		return // it has no value of its own
+	}
+	if err := change.Check(change.Field(e.Field), scopeOf(e.ScopeKind, e.ScopeID), e.Value); err != nil {
+		e.Unreadable = err.Error()
+	}
 }
 
 // editColumns reads edits as e, with the present value of their field and, for
@@ -84,7 +107,7 @@ var editColumns = `
 		coalesce((select name from people where id = c.set_by), '') as now_by, c.set_at as now_at, coalesce((select number from changes where id = c.change_id), 0) as now_change,
 		array(select y.name from approvals a join people y on y.id = a.person_id where a.edit_id = e.id order by a.at) as approved,
 		coalesce((select d.name || ' ' || trim(b.carrier || ' ' || b.version) from builds b join models d on d.id = b.model_id
-			where e.field = 'trial' and b.id = (coalesce(e.value, e.base) ->> 'build')::uuid), '') as build_name,
+			where e.field = 'trial' and b.id = uuid_or_null(coalesce(e.value, e.base) ->> 'build')), '') as build_name,
 		e.field = 'trial' and e.takes is null and not exists (select from captures k where k.phone = e.value ->> 'phone') as phone_unseen
 	from edits e join packages p on p.id = e.package_id
 		left join claims c on c.package_id = e.package_id and c.field = e.field and c.scope_kind = e.scope_kind and c.scope_id = e.scope_id
@@ -99,7 +122,7 @@ const maxTray = 5000
 // Tray lists a person's unsent edits, oldest first.
 func (s *Store) Tray(ctx context.Context, person uuid.UUID) ([]Edit, error) {
 	rows, err := s.pool.Query(ctx, editColumns+` where e.author_id = $1 and e.change_id is null order by e.created_at, e.id limit $2`, person, maxTray)
-	return all[Edit](rows, err)
+	return readEdits(rows, err)
 }
 
 // TrayCount counts a person's unsent edits.
@@ -123,7 +146,7 @@ type Displaced struct {
 // all are put in or none. It returns the ids, in the order of the edits, and
 // what lost its place.
 func (s *Store) AddEdits(ctx context.Context, person uuid.UUID, edits []NewEdit) (ids []uuid.UUID, displaced []Displaced, err error) {
-	return ids, displaced, s.inTx(ctx, func(tx pgx.Tx) error {
+	return ids, displaced, s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		ids, displaced, err = addEdits(ctx, tx, person, edits)
 		return err
 	})
@@ -136,8 +159,17 @@ type columns struct {
 	files                       []uuid.UUID
 }
 
-// columnsOf lays edits out; of two edits of one field the last stands. The
-// second result has each edit's id.
+// EditError says which of several edits is no good, counted from 1, and why.
+type EditError struct {
+	Number int
+	Why    error
+}
+
+func (e *EditError) Error() string { return fmt.Sprintf("edit %d: %s", e.Number, e.Why) }
+
+// columnsOf lays edits out as they are kept: whatever wrote them, their values
+// are checked and in their canonical form. Of two edits of one field the last
+// stands. The second result has each edit's id.
 func columnsOf(edits []NewEdit) (c columns, ids []uuid.UUID, err error) {
 	type key struct {
 		pkg   uuid.UUID
@@ -148,11 +180,12 @@ func columnsOf(edits []NewEdit) (c columns, ids []uuid.UUID, err error) {
 	ids = make([]uuid.UUID, len(edits))
 	for i, e := range edits {
 		c.files = append(c.files, e.Attachments...)
+		if e.Scope, e.Value, err = change.Canonical(e.Field, e.Scope, e.Value); err != nil {
+			return c, nil, &EditError{i + 1, err}
+		}
 		var scope uuid.UUID
 		if e.Scope.ID != "" {
-			if scope, err = uuid.Parse(e.Scope.ID); err != nil {
-				return c, nil, fmt.Errorf("scope %q: %w", e.Scope.ID, ErrNotFound)
-			}
+			scope = uuid.MustParse(e.Scope.ID)
 		}
 		value := string(e.Value)
 		if value == "" {
@@ -261,7 +294,7 @@ func (s *Store) Known(ctx context.Context, names []string, builds []uuid.UUID) (
 // RemoveEdit takes an edit out of its author's tray. Files that no other edit
 // names go with it, a day later: see AddAttachment.
 func (s *Store) RemoveEdit(ctx context.Context, person, edit uuid.UUID) error {
-	return s.inTx(ctx, func(tx pgx.Tx) error {
+	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		var value []byte
 		err := tx.QueryRow(ctx, `delete from edits where id = $1 and author_id = $2 and change_id is null returning coalesce(value, 'null')`, edit, person).Scan(&value)
 		if isNone(err) {

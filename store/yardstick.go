@@ -47,7 +47,7 @@ func (s *Store) SetYardstick(ctx context.Context, keeper uuid.UUID, revision int
 	if err := y.Check(); err != nil {
 		return err
 	}
-	return s.inTx(ctx, func(tx pgx.Tx) error {
+	return s.inLongTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, lockFigures); err != nil {
 			return err
 		}
@@ -74,7 +74,7 @@ func (s *Store) SetYardstick(ctx context.Context, keeper uuid.UUID, revision int
 // FreshenFigures makes all figures anew where an older program stored them.
 // Servers that start together wait for each other.
 func (s *Store) FreshenFigures(ctx context.Context) error {
-	return s.inTx(ctx, func(tx pgx.Tx) error {
+	return s.inLongTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, lockFigures); err != nil {
 			return err
 		}

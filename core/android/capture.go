@@ -121,6 +121,13 @@ func (c *Capture) merge(dump *PackageDump, lists map[string][]Listed, sizes *siz
 		c.Packages = append(c.Packages, *p)
 	}
 	slices.SortFunc(c.Packages, func(a, b Package) int { return cmp.Compare(a.Name, b.Name) })
+	if len(c.Packages) > maxPackages { // each list has fewer, all of them together may have more
+		c.Packages = slices.Clip(c.Packages[:maxPackages])
+		report := Report{Section: "packages"}
+		report.overflow()
+		report.close()
+		c.Reports = append(c.Reports, report)
+	}
 }
 
 // codePath turns the path of a package file into that of its folder, as the

@@ -7,6 +7,8 @@ import (
 	"io"
 	"slices"
 	"strings"
+
+	"roster/core/strictjson"
 )
 
 // CaptureSchema is the JSON Schema of a portable capture file.
@@ -18,8 +20,7 @@ var CaptureSchema []byte
 // It is as hostile as any output: everything is checked.
 func (r *Reading) captureFile(name string, src io.Reader) error {
 	limited := &io.LimitedReader{R: src, N: maxCapture + 1}
-	var c Capture
-	err := json.NewDecoder(limited).Decode(&c)
+	c, err := decodeCapture(strictjson.Guard(limited, captureBounds))
 	switch {
 	case limited.N <= 0:
 		return fmt.Errorf("%s: a capture file over %d MB", name, maxCapture>>20)
@@ -38,17 +39,75 @@ func (r *Reading) captureFile(name string, src io.Reader) error {
 	return nil
 }
 
-// maxPackages is more than any phone has.
-const maxPackages = 20_000
+// captureBounds are far beyond a phone with a thousand packages that each have
+// a name in eighty languages.
+var captureBounds = strictjson.Bounds{Values: 500_000, Depth: 20, Text: 1 << 20}
+
+// decodeCapture reads a capture piece by piece, so that it is never held twice
+// and no more of it than there may be.
+func decodeCapture(src io.Reader) (c Capture, err error) {
+	d := json.NewDecoder(src)
+	if err := expect(d, '{'); err != nil {
+		return c, err
+	}
+	parts := map[string]any{"format": &c.Format, "identity": &c.Identity, "phone": &c.Phone, "complete": &c.Complete, "missing": &c.Missing}
+	for d.More() {
+		key, err := d.Token()
+		if err != nil {
+			return c, err
+		}
+		switch name, _ := key.(string); {
+		case name == "packages":
+			c.Packages, err = decodeList[Package](d, maxPackages, "packages")
+		case name == "reports":
+			c.Reports, err = decodeList[Report](d, maxReports, "reports")
+		case parts[name] != nil:
+			err = d.Decode(parts[name])
+		default:
+			err = d.Decode(new(json.RawMessage)) // of a newer program
+		}
+		if err != nil {
+			return c, err
+		}
+	}
+	return c, expect(d, '}')
+}
+
+// decodeList reads a list of at most so many, or null.
+func decodeList[T any](d *json.Decoder, most int, what string) (list []T, err error) {
+	open, err := d.Token()
+	if err != nil || open == nil {
+		return nil, err
+	}
+	if open != json.Delim('[') {
+		return nil, fmt.Errorf("%s: want a list", what)
+	}
+	for d.More() {
+		if len(list) == most {
+			return nil, fmt.Errorf("over %d %s are more than any phone has", most, what)
+		}
+		var one T
+		if err := d.Decode(&one); err != nil {
+			return nil, fmt.Errorf("%s[%d]: %w", what, len(list), err)
+		}
+		list = append(list, one)
+	}
+	return list, expect(d, ']')
+}
+
+func expect(d *json.Decoder, want json.Delim) error {
+	token, err := d.Token()
+	if err == nil && token != want {
+		err = fmt.Errorf("at byte %d stands %v where %v was expected", d.InputOffset(), token, want)
+	}
+	return err
+}
 
 // check makes sure that a capture from outside holds what a reader could have
 // read, and tidies what is only shown.
 func (c *Capture) check() error {
 	if _, err := ParseFingerprint(c.Identity.Fingerprint); err != nil {
 		return err
-	}
-	if len(c.Packages) > maxPackages {
-		return fmt.Errorf("%d packages are more than any phone has", len(c.Packages))
 	}
 	for _, s := range []*string{&c.Identity.Manufacturer, &c.Identity.Device, &c.Identity.Model, &c.Identity.MarketName, &c.Identity.Product, &c.Identity.Release,
 		&c.Identity.SecurityPatch, &c.Identity.Incremental, &c.Identity.DisplayID, &c.Identity.Region, &c.Identity.Carrier, &c.Missing} {
@@ -82,7 +141,6 @@ func (c *Capture) check() error {
 			n.Section, n.Text, n.Why = Printable(n.Section, 100), Printable(n.Text, 120), Printable(n.Why, 200)
 		}
 	}
-	c.Reports = c.Reports[:min(len(c.Reports), 200)]
 	return nil
 }
 

@@ -12,7 +12,11 @@ type opener func(r *Reading) (o output, keep func(t *Text, line int) (foreign bo
 
 // small opens an output that writes to the reading itself as it goes.
 func small(make func(r *Reading) *smallOutput) opener {
-	return func(r *Reading) (output, func(*Text, int) bool) { return make(r), nil }
+	return func(r *Reading) (output, func(*Text, int) bool) {
+		o := make(r)
+		o.room = r.space()
+		return o, nil
+	}
 }
 
 func onPhone(make func(p *PhoneFacts) *smallOutput) opener {
@@ -81,19 +85,19 @@ func packageListOpener(options []string) opener {
 }
 
 func openProperties(r *Reading) (output, func(*Text, int) bool) {
-	o := newPropertiesOutput()
+	o := newPropertiesOutput(r.space())
 	return o, func(t *Text, line int) bool { return r.addProperties(o, t, line) }
 }
 
 func openDump(r *Reading) (output, func(*Text, int) bool) {
-	o := newDumpOutput()
+	o := newDumpOutput(r.space())
 	return o, func(*Text, int) bool { r.addDump(o); return false }
 }
 
 func openList(option string) opener {
 	return func(r *Reading) (output, func(*Text, int) bool) {
 		section := strings.TrimSpace(SectionPackageList + " " + option)
-		o := &listOutput{report: Report{Section: section}, option: option}
+		o := &listOutput{report: Report{Section: section}, option: option, room: r.space()}
 		return o, func(*Text, int) bool { r.addList(o); return false }
 	}
 }

@@ -43,6 +43,8 @@ type Report struct {
 	Notes   []Note `json:"notes,omitempty"`
 	// Omitted counts notes beyond the first hundred.
 	Omitted int `json:"omitted,omitempty"`
+
+	full bool // the rest of the output is left out
 }
 
 func (r *Report) note(line int, text []byte, why string) {
@@ -165,6 +167,7 @@ func readAll(r io.Reader, o output) error {
 	n, err := io.CopyBuffer(struct{ io.Writer }{&s}, struct{ io.Reader }{r}, make([]byte, 256<<10))
 	report.Bytes += n
 	o.end(s.close())
+	report.close()
 	return err
 }
 

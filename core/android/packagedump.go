@@ -22,12 +22,12 @@ type PackageDump struct {
 // one line at a time. It accepts the variants of Android 8 to 16 and any part
 // of the output that holds a "Packages:" section. The error is the stream's.
 func ReadPackageDump(r io.Reader) (*PackageDump, Report, error) {
-	d := newDumpOutput()
+	d := newDumpOutput(newRoom())
 	err := readAll(r, d)
 	return d.dump, d.report, err
 }
 
-func newDumpOutput() *dumpOutput {
+func newDumpOutput(room *room) *dumpOutput {
 	return &dumpOutput{
 		dump:   &PackageDump{Libraries: map[string]PackageName{}},
 		report: Report{Section: SectionPackageDump},
@@ -35,6 +35,7 @@ func newDumpOutput() *dumpOutput {
 		boot:   map[PackageName]bool{},
 		words:  map[string]string{},
 		odd:    map[string]bool{},
+		room:   room,
 	}
 }
 
@@ -111,21 +112,34 @@ type dumpOutput struct {
 	current *Package // nil while skipping an entry that was refused
 	user    bool     // the current entry's user line has been read
 	action  bool     // in the receiver table: below BOOT_COMPLETED
+	room    *room
 }
 
 func (d *dumpOutput) word(b []byte) string {
 	if s, ok := d.words[string(b)]; ok {
 		return s
 	}
+	if !d.room.take(2 * len(b)) {
+		d.report.overflow()
+		return ""
+	}
 	s := Printable(string(b), 1000)
 	d.words[string(b)] = s
 	return s
 }
 
+// entry reserves room for another entry of some list.
+func (d *dumpOutput) entry() bool {
+	if !d.room.take(0) {
+		d.report.overflow()
+	}
+	return !d.report.full
+}
+
 func (d *dumpOutput) about() *Report { return &d.report }
 
 func (d *dumpOutput) line(n int, line []byte) {
-	if len(line) == 0 {
+	if len(line) == 0 || d.report.full {
 		return
 	}
 	d.n = n
@@ -199,6 +213,10 @@ func (d *dumpOutput) startPackage(text []byte) {
 	}
 	if _, twice := d.byName[name]; twice {
 		d.report.note(d.n, text, "this package is listed twice; the first entry was kept")
+		return
+	}
+	if len(d.dump.Packages) == maxPackages || !d.room.take(1000) {
+		d.report.overflow()
 		return
 	}
 	d.byName[name] = len(d.dump.Packages)
@@ -328,6 +346,9 @@ func (d *dumpOutput) userLine(text []byte) {
 
 func (d *dumpOutput) item(text []byte) {
 	p := d.current
+	if d.block == noBlock || !d.entry() {
+		return
+	}
 	switch d.block {
 	case declares:
 		name, rest, ok := bytes.Cut(text, []byte(": prot="))
@@ -387,7 +408,9 @@ func (d *dumpOutput) receiverLine(line []byte) {
 	_, rest, _ := bytes.Cut(text, []byte(" "))
 	name, _, ok := bytes.Cut(rest, []byte("/"))
 	if parsed, err := ParsePackageName(string(name)); ok && err == nil {
-		d.boot[parsed] = true
+		if !d.boot[parsed] && d.room.take(len(name)) {
+			d.boot[parsed] = true
+		}
 	} else {
 		d.report.note(d.n, text, "expected HASH PACKAGE/RECEIVER")
 	}
@@ -404,7 +427,9 @@ func (d *dumpOutput) libraryLine(line []byte) {
 		d.report.note(d.n, text, err.Error())
 		return
 	}
-	d.dump.Libraries[d.word(firstWord(library))] = name
+	if d.entry() {
+		d.dump.Libraries[d.word(firstWord(library))] = name
+	}
 }
 
 func (d *dumpOutput) end(whole bool) {

@@ -26,7 +26,7 @@ type Listed struct {
 // breaks the platform's grammar is reported and left out. The error is the
 // stream's.
 func ReadPackageList(r io.Reader) ([]Listed, Report, error) {
-	o := &listOutput{report: Report{Section: SectionPackageList}}
+	o := &listOutput{report: Report{Section: SectionPackageList}, room: newRoom()}
 	err := readAll(r, o)
 	return o.list, o.report, err
 }
@@ -36,12 +36,13 @@ type listOutput struct {
 	// option is -u, -d, -s, -3 or -e where one was given.
 	option string
 	list   []Listed
+	room   *room
 }
 
 func (o *listOutput) about() *Report { return &o.report }
 
 func (o *listOutput) line(n int, line []byte) {
-	if len(bytes.TrimSpace(line)) == 0 {
+	if o.report.full || len(bytes.TrimSpace(line)) == 0 {
 		return
 	}
 	rest, ok := bytes.CutPrefix(line, []byte("package:"))
@@ -59,6 +60,10 @@ func (o *listOutput) line(n int, line []byte) {
 	entry, err := parseListed(rest)
 	if err != nil {
 		o.report.note(n, line, err.Error())
+		return
+	}
+	if len(o.list) == maxPackages || !o.room.take(len(line)) {
+		o.report.overflow()
 		return
 	}
 	o.list = append(o.list, entry)

@@ -82,19 +82,26 @@ func (p *PhoneFacts) role(name string) *Role {
 	if r := p.Role(name); r != nil {
 		return r
 	}
+	if len(p.Roles) == maxRoles {
+		return &Role{} // of which nobody hears
+	}
 	p.Roles = append(p.Roles, Role{Name: name})
 	return &p.Roles[len(p.Roles)-1]
 }
 
 func addName(list []PackageName, n PackageName) []PackageName {
-	if slices.Contains(list, n) || len(list) >= maxNames {
+	if len(list) >= maxHolders || slices.Contains(list, n) {
 		return list
 	}
 	return append(list, n)
 }
 
-// maxNames bounds lists that a phone could make endless.
-const maxNames = 10_000
+// The bounds of lists that a phone could make endless.
+const (
+	maxNames   = 10_000
+	maxRoles   = 500
+	maxHolders = 500 // of one role, and administrators
+)
 
 // order sorts everything, so that equal phones have equal facts.
 func (p *PhoneFacts) order() {

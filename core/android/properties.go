@@ -18,7 +18,7 @@ type Properties map[string]string
 // a value may span lines. The error is the stream's; everything else that is
 // wrong is in the report.
 func ReadProperties(r io.Reader) (Properties, Report, error) {
-	o := newPropertiesOutput()
+	o := newPropertiesOutput(newRoom())
 	err := readAll(r, o)
 	return o.props, o.report, err
 }
@@ -30,15 +30,19 @@ type propertiesOutput struct {
 	value    []byte
 	open     bool // inside a value that goes on
 	openedAt int
+	room     *room
 }
 
-func newPropertiesOutput() *propertiesOutput {
-	return &propertiesOutput{report: Report{Section: SectionProperties}, props: Properties{}}
+func newPropertiesOutput(room *room) *propertiesOutput {
+	return &propertiesOutput{report: Report{Section: SectionProperties}, props: Properties{}, room: room}
 }
 
 func (o *propertiesOutput) about() *Report { return &o.report }
 
 func (o *propertiesOutput) line(n int, line []byte) {
+	if o.report.full {
+		return
+	}
 	if k, rest, ok := propertyStart(line); ok {
 		if o.open {
 			o.report.note(o.openedAt, []byte("["+o.key+"]"), "the value has no closing bracket; left out")
@@ -56,8 +60,12 @@ func (o *propertiesOutput) line(n int, line []byte) {
 		return
 	}
 	if o.open && bytes.HasSuffix(o.value, []byte("]")) {
-		o.props[o.key] = string(o.value[:len(o.value)-1])
 		o.open = false
+		if len(o.props) == maxProperties || !o.room.take(len(o.key)+len(o.value)) {
+			o.report.overflow()
+			return
+		}
+		o.props[o.key] = string(o.value[:len(o.value)-1])
 	}
 }
 

@@ -28,7 +28,18 @@ type Reading struct {
 	sizes     sizes
 	reports   []Report
 	whole     *Capture // a portable capture file
+	room      *room    // for all of it; see space
+	left      int      // outputs beyond maxReports, which were left out
+	lines     int      // of all texts
 	err       error
+}
+
+// space is the room for what is kept.
+func (r *Reading) space() *room {
+	if r.room == nil {
+		r.room = newRoom()
+	}
+	return r.room
 }
 
 // Text takes a text that a phone printed: one output, several one after the
@@ -72,10 +83,15 @@ func (r *Reading) Read(from string, src io.Reader) error {
 	return t.Close()
 }
 
-// Write takes the next bytes. It never fails.
+// Write takes the next bytes. It fails where all texts together have more lines
+// than any phone prints.
 func (t *Text) Write(p []byte) (int, error) {
 	t.bytes += int64(len(p))
-	return t.split.Write(p)
+	n, err := t.split.Write(p)
+	if t.r.lines > maxLines {
+		err = fmt.Errorf("%s: over %d million lines are more than any phone prints; nothing more of it was read", t.from, maxLines/1_000_000)
+	}
+	return n, err
 }
 
 // Close ends the text. The error wraps ErrTwoPhones or ErrNotOutput; what was
@@ -86,6 +102,13 @@ func (t *Text) Close() error {
 	if len(t.stray.Notes) > 0 && t.found > 0 {
 		t.r.reports = append(t.r.reports, t.stray)
 	}
+	if t.r.left > 0 && len(t.r.reports) == maxReports {
+		report := Report{Section: "outputs", From: t.from}
+		report.note(t.split.n, nil, "there are more outputs than one phone prints; those after the first were left out")
+		report.overflow()
+		report.close()
+		t.r.reports = append(t.r.reports, report)
+	}
 	if t.r.err == nil && t.found == 0 && !t.foreign {
 		return fmt.Errorf("%s: %w; it reads getprop, pm list packages, dumpsys package and their like, loose or in a zip, and bug reports", t.from, ErrNotOutput)
 	}
@@ -93,6 +116,7 @@ func (t *Text) Close() error {
 }
 
 func (t *Text) line(n int, b []byte) {
+	t.r.lines++
 	if len(b) > 0 && b[0] != ' ' && b[0] != '\t' && t.margin(n, b) {
 		return
 	}
@@ -178,9 +202,12 @@ func (t *Text) begin(o opener) {
 	if o == nil || t.foreign {
 		return
 	}
+	if t.found++; len(t.r.reports) >= maxReports {
+		t.r.left++
+		return
+	}
 	t.open, t.keep = o(t.r)
 	t.open.about().From = t.from
-	t.found++
 }
 
 // end closes the open output at line n.
@@ -192,6 +219,7 @@ func (t *Text) end(whole bool, n int) {
 	o, keep := t.open, t.keep
 	t.open, t.keep = nil, nil
 	o.end(whole)
+	o.about().close()
 	if t.found == 1 {
 		o.about().Bytes = t.bytes
 	}

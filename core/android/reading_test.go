@@ -196,7 +196,7 @@ func zipped(t testing.TB, entries map[string]string) Source {
 
 func TestRefusedSources(t *testing.T) {
 	other := strings.Replace(props, "/1:user", "/2:user", 1)
-	bomb := map[string]string{"bomb.txt": props + strings.Repeat("\n", 50<<20)}
+	bomb := map[string]string{"bomb.txt": props + strings.Repeat(strings.Repeat("x", 99)+"\n", 100_000)}
 	many := map[string]string{}
 	for i := range maxEntryReads + 1 {
 		many[fmt.Sprint(i)] = props
@@ -378,4 +378,75 @@ func FuzzReadSources(f *testing.F) {
 			}
 		}
 	})
+}
+
+// TestHostileSources sends what is small and would take much to read. What is
+// held meanwhile is bounded, and so is the time: it is measured in lines that
+// are looked at, not in seconds.
+func TestHostileSources(t *testing.T) {
+	lines := func(format string, n int) string {
+		var b strings.Builder
+		for i := range n {
+			fmt.Fprintf(&b, format, i)
+		}
+		return b.String()
+	}
+	const many = 400_000
+	dump := "Packages:\n"
+	for name, c := range map[string]struct {
+		text string
+		want string // part of what is said of it
+	}{
+		"packages in a list":    {props + lines("package:a.b%d\n", many), tooMuch},
+		"packages in a dump":    {props + dump + lines("  Package [a.b%d] (1):\n", many), tooMuch},
+		"permissions":           {props + dump + "  Package [a.b] (1):\n    requested permissions:\n" + lines("      p%d\n", 2*many), tooMuch},
+		"properties":            {props + lines("[k.%d]: [v]\n", many), tooMuch},
+		"long paths":            {props + lines("package:/"+strings.Repeat("x", 900)+"/%d.apk=a.b\n", 80_000), tooMuch},
+		"roles":                 {props + "$ dumpsys role\n" + lines("name=android.app.role.A%d\nholders=a.b\n", 2*many), tooMuch},
+		"holders":               {props + "$ cmd role get-role-holders android.app.role.HOME\n" + lines("a.b%d\n", 2*many), tooMuch},
+		"outputs":               {props + lines("$ pm list users\nUserInfo{%d}\n", 10_000), "more outputs than one phone prints"},
+		"a line of a megabyte":  {props + "package:" + strings.Repeat("a", 3<<20) + "\n", tooLong},
+		"lines without meaning": {props + strings.Repeat("x\n", maxLines), "more than any phone prints"},
+	} {
+		var before, after runtime.MemStats
+		runtime.GC()
+		runtime.ReadMemStats(&before)
+		c2, err := ReadSources([]Source{TextSource("f", []byte(c.text))})
+		runtime.GC()
+		runtime.ReadMemStats(&after)
+		said := fmt.Sprint(err)
+		if c2 != nil {
+			notes, _ := c2.Notes()
+			said += c2.Missing + fmt.Sprint(notes)
+			if c2.Complete || len(c2.Packages) > maxPackages || len(c2.Reports) > maxReports+1 {
+				t.Errorf("%s: complete %v, %d packages, %d reports", name, c2.Complete, len(c2.Packages), len(c2.Reports))
+			}
+		}
+		if !strings.Contains(said, c.want) {
+			t.Errorf("%s: %.300s, want %q", name, said, c.want)
+		}
+		if held := int64(after.HeapAlloc) - int64(before.HeapAlloc); held > 100<<20 {
+			t.Errorf("%s: %d MB are held", name, held>>20)
+		}
+		runtime.KeepAlive(c2)
+	}
+}
+
+// TestHostileCaptureFile does the same with capture files.
+func TestHostileCaptureFile(t *testing.T) {
+	const head = `{"format":"roster-capture/1","identity":{"fingerprint":"a/b/c:1/d/e:f/g","manufacturer":"m","device":"d"},`
+	for name, c := range map[string]struct{ text, want string }{
+		"packages":    {head + `"packages":[` + strings.Repeat(`{},`, maxPackages+1) + `{}]}`, "more than any phone has"},
+		"permissions": {head + `"packages":[{"name":"a.b","requests":[` + strings.Repeat(`"",`, 600_000) + `""]}]}`, "values"},
+		"declared":    {head + `"packages":[{"name":"a.b","declares":[` + strings.Repeat(`{},`, 600_000) + `{}]}]}`, "values"},
+		"depth":       {head + `"more":` + strings.Repeat("[", 100_000), "inside one another"},
+		"a text":      {head + `"missing":"` + strings.Repeat("x", 2<<20) + `"}`, "bytes long"},
+		"reports":     {head + `"reports":[` + strings.Repeat(`{},`, maxReports) + `{}]}`, "reports"},
+		"no list":     {head + `"packages":{"a":1}}`, "want a list"},
+		"no end":      {head + `"packages":[`, "can't be read"},
+	} {
+		if _, err := ReadSources([]Source{TextSource("f", []byte(c.text))}); err == nil || !strings.Contains(err.Error(), c.want) {
+			t.Errorf("%s: %v, want %q", name, err, c.want)
+		}
+	}
 }

@@ -44,6 +44,7 @@ func (r *Report) refuse(line []byte) bool {
 // why a line was not understood, "" for one that was.
 type smallOutput struct {
 	report Report
+	room   *room
 	take   func(line []byte) string
 	// finish, where there is one, sees the end of the output.
 	finish func()
@@ -53,7 +54,11 @@ func (o *smallOutput) about() *Report { return &o.report }
 
 func (o *smallOutput) line(n int, line []byte) {
 	text := bytes.TrimSpace(line)
-	if len(text) == 0 || o.report.Refused != "" || o.report.refuse(text) {
+	if o.report.full || len(text) == 0 || o.report.Refused != "" || o.report.refuse(text) {
+		return
+	}
+	if !o.room.line() {
+		o.report.overflow()
 		return
 	}
 	if why := o.take(line); why != "" {

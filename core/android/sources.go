@@ -28,11 +28,12 @@ func TextSource(name string, data []byte) Source {
 // The bounds of what is read, however little of it is sent.
 const (
 	MaxSource     = 200 << 20 // bytes of one file, and of one zip entry
-	maxUnpacked   = 800 << 20 // bytes of all entries of a zip that are read
+	maxUnpacked   = 300 << 20 // bytes of all entries of a zip that are read
 	maxEntries    = 20_000    // entries in a zip; a bug report has some thousand
 	maxEntryReads = 200       // entries that are looked into
-	maxRatio      = 400       // how much smaller a zip entry may be than its text
-	maxCapture    = 64 << 20  // bytes of a portable capture file
+	maxRatio      = 100       // how much smaller a zip entry over minUnpacked may be than its text
+	minUnpacked   = 4 << 20   // bytes that a zip entry may have whatever its size in the zip
+	maxCapture    = 32 << 20  // bytes of a portable capture file
 )
 
 // ReadSources makes a capture of files of one phone in any mixture: outputs
@@ -182,7 +183,7 @@ func (r *Reading) zipEntry(zipName string, f *zip.File, left int64) (int64, erro
 		return 0, fmt.Errorf("%s: %w", name, err)
 	}
 	defer rc.Close()
-	limited := &counter{r: rc, left: min(left, MaxSource, int64(f.CompressedSize64+1024)*maxRatio), name: name}
+	limited := &counter{r: rc, left: min(left, MaxSource, max(minUnpacked, int64(f.CompressedSize64)*maxRatio)), name: name}
 	head := make([]byte, 512)
 	n, err := io.ReadFull(limited, head)
 	if err != nil && !errors.Is(err, io.ErrUnexpectedEOF) && !errors.Is(err, io.EOF) {

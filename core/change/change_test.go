@@ -9,8 +9,8 @@ import (
 )
 
 func TestCheck(t *testing.T) {
-	everywhere, model := catalog.Scope{Kind: catalog.Everywhere}, catalog.Scope{Kind: catalog.OfModel, ID: "m1"}
-	good := `{"build":"b","phone":"p","method":"disable","outcome":"clean","persistence":"held","recovery":"not-tried","watchedDays":3}`
+	everywhere, model := catalog.Scope{Kind: catalog.Everywhere}, catalog.Scope{Kind: catalog.OfModel, ID: "01900000-0000-7000-8000-0000000000aa"}
+	good := `{"build":"01900000-0000-7000-8000-000000000001","phone":"p","method":"disable","outcome":"clean","persistence":"held","recovery":"not-tried","watchedDays":3}`
 	for _, c := range []struct {
 		field Field
 		scope catalog.Scope
@@ -27,7 +27,7 @@ func TestCheck(t *testing.T) {
 		{Trial, everywhere, good, ""},
 		{Trial, everywhere, `null`, "empty"},
 		{Trial, model, good, "same everywhere"},
-		{Trial, everywhere, strings.Replace(good, `"b"`, `""`, 1), "build"},
+		{Trial, everywhere, strings.Replace(good, `"01900000-0000-7000-8000-000000000001"`, `""`, 1), "build"},
 		{Trial, everywhere, strings.Replace(good, "clean", "function-lost", 1), "which function"},
 		{Trial, everywhere, strings.Replace(good, "clean", "refused", 1), "words"},
 		{Trial, everywhere, strings.Replace(good, "disable", "burn", 1), "method"},
@@ -44,11 +44,11 @@ func TestCheck(t *testing.T) {
 		{Labels, everywhere, `{"english":"Tips"}`, "language"},
 		{Labels, everywhere, `{"en":"a\nb"}`, "label"},
 		{Aliases, everywhere, `["Old name"]`, ""},
-		{Trial, everywhere, strings.Replace(good, "3}", `3,"on":"2026-02-28","tried":["a call","the camera"],"attachments":["x"]}`, 1), ""},
+		{Trial, everywhere, strings.Replace(good, "3}", `3,"on":"2026-02-28","tried":["a call","the camera"],"attachments":["01900000-0000-7000-8000-0000000000bb"]}`, 1), ""},
 		{Trial, everywhere, strings.Replace(good, "3}", `3,"on":"2026-02-30"}`, 1), "not a day"},
 		{Trial, everywhere, strings.Replace(good, "3}", `3,"tried":[""]}`, 1), "tried"},
 		{Source, model, `{"title":"Service note 12","link":"https://notes.example/12?x=1","quote":"Do not remove.","claim":"fault"}`, ""},
-		{Source, everywhere, `{"title":"A file","attachment":"x","claim":"about"}`, ""},
+		{Source, everywhere, `{"title":"A file","attachment":"01900000-0000-7000-8000-0000000000bb","claim":"about"}`, ""},
 		{Source, everywhere, `null`, "empty"},
 		{Source, everywhere, `{"title":"Nothing","claim":"about"}`, "link or a file"},
 		{Source, everywhere, `{"title":" ","link":"https://notes.example","claim":"about"}`, "title"},

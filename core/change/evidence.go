@@ -1,7 +1,7 @@
 package change
 
 import (
-	"encoding/json"
+	"cmp"
 	"errors"
 	"fmt"
 	"net/url"
@@ -9,8 +9,6 @@ import (
 	"slices"
 	"strings"
 	"time"
-
-	"github.com/google/uuid"
 
 	"roster/core/android"
 	"roster/core/catalog"
@@ -50,11 +48,8 @@ type TrialValue struct {
 	Run string `json:"run,omitempty"`
 }
 
-func checkTrial(value json.RawMessage) error {
-	var v TrialValue
-	if err := strict(value, &v); err != nil {
-		return err
-	}
+// check also brings the ids in a trial into the form that they have.
+func (v *TrialValue) check() error {
 	switch {
 	case v.Build == "":
 		return errors.New("a trial needs the build that it was made on")
@@ -80,12 +75,15 @@ func checkTrial(value json.RawMessage) error {
 		return fmt.Errorf("%q is not a day such as 2026-03-31", v.On)
 	case len(v.Tried) > 40 || slices.ContainsFunc(v.Tried, func(s string) bool { return !goodName(s) }):
 		return errors.New("what was tried: at most 40 entries, none empty or over 200 bytes")
-	case v.Run != "" && uuid.Validate(v.Run) != nil:
-		return errors.New("the run is not an identity")
 	case len(v.Attachments) > 10:
 		return errors.New("at most 10 files belong to a trial")
 	}
-	return checkText("the note", v.Note)
+	for i := range v.Attachments {
+		if err := canonicalID("a file", &v.Attachments[i]); err != nil {
+			return err
+		}
+	}
+	return cmp.Or(canonicalID("the build", &v.Build), canonicalID("the run", &v.Run), checkText("the note", v.Note))
 }
 
 // sourceClaims are what a source can tell of: an outcome of removing the
@@ -110,11 +108,8 @@ type SourceValue struct {
 	Load evidence.Load `json:"load,omitempty"`
 }
 
-func checkSource(value json.RawMessage) error {
-	var v SourceValue
-	if err := strict(value, &v); err != nil {
-		return err
-	}
+// check also brings the id in a source into the form that it has.
+func (v *SourceValue) check() error {
 	switch {
 	case !goodName(v.Title):
 		return errors.New("a source needs a title of at most 200 bytes")
@@ -127,14 +122,10 @@ func checkSource(value json.RawMessage) error {
 	case v.Load != "" && !v.Load.Valid():
 		return fmt.Errorf("load %q is not known", v.Load)
 	}
-	return checkText("the quote", v.Quote)
+	return cmp.Or(canonicalID("the file", &v.Attachment), checkText("the quote", v.Quote))
 }
 
-func checkSubstitutes(value json.RawMessage) error {
-	var v []catalog.Substitute
-	if err := strict(value, &v); err != nil {
-		return err
-	}
+func checkSubstitutes(v []catalog.Substitute) error {
 	if len(v) > 20 {
 		return errors.New("more than 20 substitutes")
 	}
@@ -164,11 +155,7 @@ type StatedLink struct {
 	Why      string          `json:"why" minLength:"1" maxLength:"200" doc:"What shows it, in one line"`
 }
 
-func checkLinks(value json.RawMessage) error {
-	var v []StatedLink
-	if err := strict(value, &v); err != nil {
-		return err
-	}
+func checkLinks(v []StatedLink) error {
 	if len(v) > 50 {
 		return errors.New("more than 50 links")
 	}
@@ -186,9 +173,11 @@ func checkLinks(value json.RawMessage) error {
 	return nil
 }
 
+// isDay reports whether s is a day on which a phone like those here can have
+// existed.
 func isDay(s string) bool {
-	_, err := time.Parse(time.DateOnly, s)
-	return err == nil
+	day, err := time.Parse(time.DateOnly, s)
+	return err == nil && day.Year() >= 2000 && day.Year() < 3000
 }
 
 // link keeps to what an address may hold, so that none can carry markup.

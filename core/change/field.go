@@ -9,8 +9,11 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"github.com/google/uuid"
+
 	"roster/core/catalog"
 	"roster/core/evidence"
+	"roster/core/strictjson"
 )
 
 // Field is one thing that the catalogue says of a package and that an edit
@@ -51,70 +54,80 @@ var (
 	country = regexp.MustCompile(`^[A-Z]{2}$`)
 )
 
-// Check reports whether value is a good one for the field at the scope; the
-// error is for the person who typed it. A nil value or JSON null clears a
-// field, which one that adds can't be.
-func Check(field Field, scope catalog.Scope, value json.RawMessage) error {
-	check, ok := checks[field]
+// Canonical reads a value for a field at a scope and returns both as they are
+// kept: the value in its field's own JSON, with nothing in it but what was
+// checked, ids in the one form that they have. The error is for the person who
+// typed it. A nil value or JSON null clears a field, which one that adds can't
+// be, and comes back as nil.
+func Canonical(field Field, scope catalog.Scope, value json.RawMessage) (catalog.Scope, json.RawMessage, error) {
+	read, ok := readers[field]
 	if !ok {
-		return fmt.Errorf("there is no field %q", field)
+		return scope, nil, fmt.Errorf("there is no field %q", field)
 	}
 	if err := scope.Check(); err != nil {
-		return err
+		return scope, nil, err
+	}
+	if err := canonicalID("the scope", &scope.ID); err != nil {
+		return scope, nil, err
 	}
 	if field != Load && field != Source && scope.Kind != catalog.Everywhere {
-		return fmt.Errorf("%s is the same everywhere: it takes no narrower scope", field)
+		return scope, nil, fmt.Errorf("%s is the same everywhere: it takes no narrower scope", field)
 	}
 	if isNull(value) {
 		if field.Adds() {
-			return fmt.Errorf("a %s can't be empty", field)
+			return scope, nil, fmt.Errorf("a %s can't be empty", field)
 		}
-		return nil
+		return scope, nil, nil
 	}
-	return check(value)
+	checked, err := read(value)
+	if err != nil {
+		return scope, nil, err
+	}
+	kept, err := json.Marshal(checked)
+	return scope, kept, err
 }
 
-// checks has each field's own rules.
-var checks = map[Field]func(json.RawMessage) error{
-	Load:        checkLoad,
-	Trial:       checkTrial,
-	Source:      checkSource,
-	Substitutes: checkSubstitutes,
-	Links:       checkLinks,
-	Labels:      checkLabels,
-	Description: checkDescription,
-	Origin:      checkOrigin,
-	Functions:   func(value json.RawMessage) error { return checkList(value, "function", goodSlug) },
-	Aliases:     func(value json.RawMessage) error { return checkList(value, "alias", goodName) },
-	Countries: func(value json.RawMessage) error {
-		return checkList(value, "country code such as NO", country.MatchString)
-	},
+// Check reports whether value is a good one for the field at the scope; see
+// Canonical.
+func Check(field Field, scope catalog.Scope, value json.RawMessage) error {
+	_, _, err := Canonical(field, scope, value)
+	return err
 }
 
-func checkDescription(value json.RawMessage) error {
-	var text string
-	if err := strict(value, &text); err != nil {
-		return err
-	}
-	return checkText("the description", text)
+// readers read and check the value of each field, and return it in its type.
+var readers = map[Field]func(json.RawMessage) (any, error){
+	Load:        readAs(LoadValue.check),
+	Trial:       readAs((*TrialValue).check),
+	Source:      readAs((*SourceValue).check),
+	Substitutes: readAs(checkSubstitutes),
+	Links:       readAs(checkLinks),
+	Labels:      readAs(checkLabels),
+	Description: readAs(func(text string) error { return checkText("the description", text) }),
+	Origin:      readAs(checkOrigin),
+	Functions:   readAs(func(list []string) error { return checkList(list, "function", goodSlug) }),
+	Aliases:     readAs(func(list []string) error { return checkList(list, "alias", goodName) }),
+	Countries:   readAs(func(list []string) error { return checkList(list, "country code such as NO", country.MatchString) }),
 }
 
-func checkOrigin(value json.RawMessage) error {
-	var o catalog.Origin
-	if err := strict(value, &o); err != nil {
-		return err
+// readAs reads a value into the type that check takes.
+func readAs[T any](check func(T) error) func(json.RawMessage) (any, error) {
+	return func(value json.RawMessage) (any, error) {
+		var v T
+		if err := strictjson.Unmarshal(value, &v); err != nil {
+			return nil, fmt.Errorf("the value does not have the shape of its field: %w", err)
+		}
+		return v, check(v)
 	}
+}
+
+func checkOrigin(o catalog.Origin) error {
 	if !o.Valid() {
 		return fmt.Errorf("origin %q is not known", o)
 	}
 	return nil
 }
 
-func checkLoad(value json.RawMessage) error {
-	var v LoadValue
-	if err := strict(value, &v); err != nil {
-		return err
-	}
+func (v LoadValue) check() error {
 	if !v.Load.Valid() {
 		return fmt.Errorf("load %q is not known", v.Load)
 	}
@@ -129,13 +142,12 @@ func checkLoad(value json.RawMessage) error {
 	return nil
 }
 
-func checkLabels(value json.RawMessage) error {
-	var v map[string]string
-	if err := strict(value, &v); err != nil {
-		return err
+func checkLabels(v map[string]string) error {
+	if len(v) > 200 {
+		return errors.New("more than 200 languages")
 	}
 	for lang, label := range v {
-		if !language.MatchString(lang) {
+		if !language.MatchString(lang) || len(lang) > 40 {
 			return fmt.Errorf("%q is not a language tag such as de or pt-BR", lang)
 		}
 		if !goodName(label) {
@@ -145,11 +157,7 @@ func checkLabels(value json.RawMessage) error {
 	return nil
 }
 
-func checkList(value json.RawMessage, what string, good func(string) bool) error {
-	var v []string
-	if err := strict(value, &v); err != nil {
-		return err
-	}
+func checkList(v []string, what string, good func(string) bool) error {
 	if len(v) > 50 {
 		return fmt.Errorf("more than 50 entries for %s", what)
 	}
@@ -158,6 +166,20 @@ func checkList(value json.RawMessage, what string, good func(string) bool) error
 			return fmt.Errorf("%q is not a good %s", s, what)
 		}
 	}
+	return nil
+}
+
+// canonicalID brings an id into the one form that it has, of the several that
+// mean the same; "" stays.
+func canonicalID(what string, id *string) error {
+	if *id == "" {
+		return nil
+	}
+	parsed, err := uuid.Parse(*id)
+	if err != nil {
+		return fmt.Errorf("%s is not an id: %q", what, *id)
+	}
+	*id = parsed.String()
 	return nil
 }
 
@@ -180,13 +202,4 @@ func goodName(s string) bool {
 func isNull(v json.RawMessage) bool {
 	v = bytes.TrimSpace(v)
 	return len(v) == 0 || string(v) == "null"
-}
-
-func strict(value json.RawMessage, into any) error {
-	d := json.NewDecoder(bytes.NewReader(value))
-	d.DisallowUnknownFields()
-	if err := d.Decode(into); err != nil {
-		return fmt.Errorf("the value does not have the shape of its field: %w", err)
-	}
-	return nil
 }

@@ -318,8 +318,8 @@ func (p *parser) term(t token) (Node, error) {
 }
 
 func parseSince(text string, now time.Time) (time.Time, bool) {
-	if t, err := time.Parse("2006-01-02", text); err == nil {
-		return t, true
+	if t, err := time.Parse(time.DateOnly, text); err == nil {
+		return t, t.Year() >= 1970 && t.Year() < 3000
 	}
 	var n int
 	var unit, rest string

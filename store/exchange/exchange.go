@@ -26,31 +26,37 @@ const null = `\N`
 // WriteJSON writes the catalogue as one JSON document: its format, when it was
 // made, and the sections as arrays of objects.
 func WriteJSON(ctx context.Context, st *store.Store, now time.Time, w io.Writer) error {
-	out := bufio.NewWriterSize(w, 1<<16)
-	fmt.Fprintf(out, "{\"format\":%q,\"exported\":%q,\"sections\":{", store.CatalogueFormat, now.UTC().Format(time.RFC3339))
-	names, at, rows := store.Sections(), 0, 0
-	fmt.Fprintf(out, "\n%q:[", names[0])
-	open := func(name string) {
-		for names[at] != name {
-			at, rows = at+1, 0
-			fmt.Fprintf(out, "],\n%q:[", names[at])
-		}
-	}
-	err := st.Export(ctx, func(name string, row json.RawMessage) error {
-		open(name)
-		if rows++; rows > 1 {
-			out.WriteByte(',')
-		}
-		out.WriteByte('\n')
-		_, err := out.Write(row)
-		return err
-	})
-	if err != nil {
+	out := &document{out: bufio.NewWriterSize(w, 1<<16)}
+	fmt.Fprintf(out.out, "{\"format\":%q,\"exported\":%q,\"sections\":{", store.CatalogueFormat, now.UTC().Format(time.RFC3339))
+	if err := st.Export(ctx, out); err != nil {
 		return err
 	}
-	open(names[len(names)-1])
-	out.WriteString("]}}\n")
-	return out.Flush()
+	out.out.WriteString("]}}\n")
+	return out.out.Flush()
+}
+
+// document writes sections as arrays of one JSON object.
+type document struct {
+	out            *bufio.Writer
+	sections, rows int
+}
+
+func (d *document) Section(name string, _ []store.CatalogueColumn) error {
+	if d.sections++; d.sections > 1 {
+		d.out.WriteString("],")
+	}
+	d.rows = 0
+	_, err := fmt.Fprintf(d.out, "\n%q:[", name)
+	return err
+}
+
+func (d *document) Row(row json.RawMessage) error {
+	if d.rows++; d.rows > 1 {
+		d.out.WriteByte(',')
+	}
+	d.out.WriteByte('\n')
+	_, err := d.out.Write(row)
+	return err
 }
 
 // WriteZip writes the catalogue as a ZIP archive of CSV tables in UTF-8: texts
@@ -58,59 +64,58 @@ func WriteJSON(ctx context.Context, st *store.Store, now time.Time, w io.Writer)
 // made for programs: a text may begin with a sign that a spreadsheet takes for
 // a formula.
 func WriteZip(ctx context.Context, st *store.Store, now time.Time, w io.Writer) error {
-	archive := zip.NewWriter(w)
-	about, err := archive.Create("catalogue.json")
+	out := &tables{archive: zip.NewWriter(w)}
+	about, err := out.archive.Create("catalogue.json")
 	if err != nil {
 		return err
 	}
 	if err := json.NewEncoder(about).Encode(map[string]string{"format": store.CatalogueFormat, "exported": now.UTC().Format(time.RFC3339)}); err != nil {
 		return err
 	}
-	names, at := store.Sections(), -1
-	var table *csv.Writer
-	var columns []store.CatalogueColumn
-	open := func(name string) error {
-		for at < 0 || names[at] != name {
-			if table != nil {
-				table.Flush()
-			}
-			at++
-			file, err := archive.Create(names[at] + ".csv")
-			if err != nil {
-				return err
-			}
-			if columns, err = st.CatalogueColumns(ctx, names[at]); err != nil {
-				return err
-			}
-			table = csv.NewWriter(file)
-			head := make([]string, len(columns))
-			for i, c := range columns {
-				head[i] = c.Name
-			}
-			if err := table.Write(head); err != nil {
-				return err
-			}
-		}
-		return nil
+	if err := st.Export(ctx, out); err != nil {
+		return err
 	}
-	err = st.Export(ctx, func(name string, row json.RawMessage) error {
-		if err := open(name); err != nil {
-			return err
-		}
-		cells, err := cellsOf(columns, row)
-		if err != nil {
-			return err
-		}
-		return table.Write(cells)
-	})
-	if err == nil {
-		err = open(names[len(names)-1])
+	return errors.Join(out.end(), out.archive.Close())
+}
+
+// tables writes sections as the files of an archive.
+type tables struct {
+	archive *zip.Writer
+	table   *csv.Writer // of the section that is being written, nil before the first
+	columns []store.CatalogueColumn
+}
+
+func (t *tables) Section(name string, columns []store.CatalogueColumn) error {
+	if err := t.end(); err != nil {
+		return err
 	}
+	file, err := t.archive.Create(name + ".csv")
 	if err != nil {
 		return err
 	}
-	table.Flush()
-	return errors.Join(table.Error(), archive.Close())
+	t.table, t.columns = csv.NewWriter(file), columns
+	head := make([]string, len(columns))
+	for i, c := range columns {
+		head[i] = c.Name
+	}
+	return t.table.Write(head)
+}
+
+func (t *tables) Row(row json.RawMessage) error {
+	cells, err := cellsOf(t.columns, row)
+	if err != nil {
+		return err
+	}
+	return t.table.Write(cells)
+}
+
+// end ends the table that is being written.
+func (t *tables) end() error {
+	if t.table == nil {
+		return nil
+	}
+	t.table.Flush()
+	return t.table.Error()
 }
 
 func cellsOf(columns []store.CatalogueColumn, row json.RawMessage) ([]string, error) {
@@ -235,6 +240,10 @@ func readZip(ctx context.Context, st *store.Store, file io.ReaderAt, size int64)
 	}
 	var r tableReader
 	names := store.Sections()
+	columns, err := st.CatalogueColumns(ctx)
+	if err != nil {
+		return err
+	}
 	defer func() { r.close() }()
 	return st.Import(ctx, func() (string, json.RawMessage, error) {
 		for {
@@ -248,15 +257,11 @@ func readZip(ctx context.Context, st *store.Store, file io.ReaderAt, size int64)
 			if len(names) == 0 {
 				return "", nil, nil
 			}
-			columns, err := st.CatalogueColumns(ctx, names[0])
-			if err != nil {
-				return "", nil, err
-			}
 			part, err := archive.Open(names[0] + ".csv")
 			if err != nil {
 				return "", nil, fmt.Errorf("section %s: %w", names[0], err)
 			}
-			if r, err = readTable(names[0], columns, part); err != nil {
+			if r, err = readTable(names[0], columns[names[0]], part); err != nil {
 				return "", nil, err
 			}
 			names = names[1:]

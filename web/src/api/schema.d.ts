@@ -3425,6 +3425,7 @@ export interface components {
             state: "in-tray" | "open" | "accepted" | "returned" | "turned-down" | "taken-back" | "replaced";
             takes?: string;
             thread: string;
+            unreadable?: string;
             value: unknown;
             words: string;
         };
@@ -4830,6 +4831,7 @@ export interface components {
             state: "in-tray" | "open" | "accepted" | "returned" | "turned-down" | "taken-back" | "replaced";
             takes?: string;
             thread: string;
+            unreadable?: string;
             value: unknown;
             /** @enum {string} */
             verdict: "applies" | "nothing" | "conflict";
