@@ -19,7 +19,7 @@ var allowed = map[string][]string{
 	"bench":  {"core", "bench"},
 	"phone":  {"core"},
 	"web":    {},
-	"faults": {},
+	"faults": {"bench", "core", "demo", "phone", "server", "store"},
 	"demo":   {"bench", "core", "phone", "store"},
 	"server": {"core", "store", "bench", "web"},
 	"cmd":    {"core", "store", "bench", "phone", "demo", "server"},

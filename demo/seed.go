@@ -1,6 +1,7 @@
 package demo
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -10,8 +11,8 @@ import (
 	"strings"
 	"time"
 
-	"github.com/goccy/go-yaml"
 	"github.com/google/uuid"
+	"go.yaml.in/yaml/v3"
 
 	"roster/core/catalog"
 	"roster/core/change"
@@ -82,7 +83,9 @@ func Seed(ctx context.Context, in Installation) error {
 	if err != nil {
 		return err
 	}
-	if err := yaml.UnmarshalWithOptions(raw, &s.sample, yaml.Strict()); err != nil {
+	d := yaml.NewDecoder(bytes.NewReader(raw))
+	d.KnownFields(true)
+	if err := d.Decode(&s.sample); err != nil {
 		return fmt.Errorf("people-and-evidence.yaml: %w", err)
 	}
 	for _, step := range []func() error{s.addPeople, s.addCaptures, s.addNames, s.addSaid, s.addProfiles, s.addChanges, s.addRuns} {

@@ -1,6 +1,7 @@
 package phone
 
 import (
+	"bytes"
 	"fmt"
 	"io/fs"
 	"path"
@@ -9,7 +10,7 @@ import (
 	"strings"
 	"time"
 
-	"github.com/goccy/go-yaml"
+	"go.yaml.in/yaml/v3"
 
 	"roster/core/android"
 )
@@ -233,7 +234,9 @@ func readYAML(fsys fs.FS, file string, into any) error {
 	if err != nil {
 		return err
 	}
-	if err := yaml.UnmarshalWithOptions(raw, into, yaml.Strict()); err != nil {
+	d := yaml.NewDecoder(bytes.NewReader(raw))
+	d.KnownFields(true)
+	if err := d.Decode(into); err != nil {
 		return fmt.Errorf("%s: %w", file, err)
 	}
 	return nil

@@ -27,7 +27,7 @@ type AuditFilter struct {
 
 type auditInput struct {
 	AuditFilter
-	Before int64 `query:"before" doc:"Number of the last entry of the page before"`
+	Before int64 `query:"before" minimum:"0" doc:"Number of the last entry of the page before"`
 	Limit  int   `query:"limit" minimum:"1" maximum:"500" default:"100"`
 }
 

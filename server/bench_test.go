@@ -6,7 +6,6 @@ import (
 	"encoding/json"
 	"log/slog"
 	"net/http"
-	"net/http/httptest"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -26,7 +25,7 @@ import (
 func withBench(t *testing.T) *site {
 	t.Helper()
 	address, database := adbtest.Address(t), storetest.URL(t)
-	st, err := store.New(t.Context(), database)
+	st, err := store.NewWithin(t.Context(), database, store.Limits{Connections: connections})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -49,8 +48,7 @@ func withBench(t *testing.T) *site {
 		t.Fatal(err)
 	}
 	s := &site{t: t, store: st, database: database, secret: file, server: server.New(server.Config{Store: st, Secret: secret, Log: slog.New(slog.DiscardHandler), ADB: address, ADBProgram: "adb", Backups: t.TempDir()})}
-	s.http = httptest.NewServer(s.server)
-	t.Cleanup(func() { s.server.Close(); s.http.Close() })
+	s.http = serve(t, s.server)
 	return s
 }
 

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net"
 	"net/http"
 	"os"
 	"reflect"
@@ -195,6 +196,10 @@ func uploadProblem(err error) error {
 	var large *http.MaxBytesError
 	if errors.As(err, &large) {
 		return problem(http.StatusRequestEntityTooLarge, "too-large", fmt.Sprintf("The files are over %d MB together. Nothing was stored.", maxUpload>>20))
+	}
+	var slow net.Error
+	if errors.As(err, &slow) && slow.Timeout() {
+		return problem(http.StatusRequestTimeout, "too-slow", "The files stopped coming in. Nothing was stored; send them again.")
 	}
 	return badRequest(fmt.Errorf("the upload broke off (%w). Nothing was stored", err))
 }

@@ -39,6 +39,15 @@ var strictFormat = huma.Format{
 	},
 }
 
+// idText is how ids are described: of the forms that mean the same, one is
+// taken.
+type idText string
+
+// Schema is huma's way to ask how a type is described.
+func (idText) Schema(huma.Registry) *huma.Schema {
+	return &huma.Schema{Type: huma.TypeString, Format: "uuid", Pattern: `^[0-9a-f]{8}-([0-9a-f]{4}-){3}[0-9a-f]{12}$`, PatternDescription: "an id: 32 lower-case hex digits with hyphens"}
+}
+
 // refuseOddText refuses addresses that are not text: no name of anything has a
 // NUL or half a character in it.
 func refuseOddText(c *gin.Context) {

@@ -83,7 +83,7 @@ func (s *Server) importRoutes() {
 }
 
 func (s *Server) readList(ctx context.Context, in *readListInput) (*readListOutput, error) {
-	t, err := foreign.Read(in.RawBody)
+	t, err := foreign.Read(ctx, in.RawBody)
 	if err != nil {
 		return nil, badRequest(err)
 	}
@@ -98,7 +98,7 @@ func (s *Server) readList(ctx context.Context, in *readListInput) (*readListOutp
 
 func (s *Server) previewImport(ctx context.Context, in listBody) (p importPreview, t *foreign.Table, at catalog.Scope, err error) {
 	p = importPreview{Rows: []importRow{}, Problems: []foreign.Trouble{}}
-	if t, err = foreign.Read([]byte(in.Text)); err != nil {
+	if t, err = foreign.Read(ctx, []byte(in.Text)); err != nil {
 		return p, nil, at, badRequest(err)
 	}
 	entries, problems, err := in.Mapping.Entries(t)

@@ -189,11 +189,11 @@ func revisionOf(etag string) (int, error) {
 	if err != nil {
 		text = etag
 	}
-	n, err := strconv.Atoi(text)
+	n, err := strconv.ParseInt(text, 10, 32)
 	if err != nil {
 		return 0, problem(http.StatusUnprocessableEntity, "bad-request", "If-Match must hold the revision that you saw, such as \"3\".")
 	}
-	return n, nil
+	return int(n), nil
 }
 
 func etagOf(revision int) string { return strconv.Quote(strconv.Itoa(revision)) }

@@ -476,13 +476,9 @@ func (f *fitted) secondServer() *httptest.Server {
 		f.t.Fatal(err)
 	}
 	s := server.New(server.Config{Store: f.store, Secret: secret, Log: slog.New(slog.DiscardHandler)})
-	h := httptest.NewServer(s)
-	f.t.Cleanup(func() { s.Close(); h.Close() })
-	return h
+	return serve(f.t, s)
 }
 
-// sql does to the database what no request can: lets days go by, or a table
-// go away.
 // count is the number that a query gives.
 func (f *fitted) count(query string) (n int) {
 	f.t.Helper()
@@ -497,6 +493,8 @@ func (f *fitted) count(query string) (n int) {
 	return n
 }
 
+// sql does to the database what no request can: lets days go by, or a table
+// go away.
 func (f *fitted) sql(statement string) {
 	f.t.Helper()
 	conn, err := pgx.Connect(f.t.Context(), f.database)

@@ -15,6 +15,7 @@ import (
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
 	"github.com/gin-contrib/gzip"
 	"github.com/gin-gonic/gin"
+	"github.com/google/uuid"
 	"github.com/hashicorp/golang-lru/v2/expirable"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
@@ -46,6 +47,8 @@ type Config struct {
 	Version string
 	// Demo, when not empty, is shown on the sign-in page.
 	Demo []DemoSignIn
+	// Pace is how slow clients may be; zero for DefaultPace.
+	Pace Pace
 	// Passwords is what new passwords are stored at; zero for the default.
 	Passwords PasswordCost
 }
@@ -69,6 +72,7 @@ type Server struct {
 	press     *press
 	bases     *expirable.LRU[basisKey, profile.Basis]
 	station   *bench.Station
+	pace      Pace
 	passwords *passwords
 	uploads   *turnstile
 	exports   *turnstile
@@ -109,6 +113,10 @@ func build(c Config) *Server {
 	s.press = &press{site: &site.Site{Store: c.Store, Base: c.PublicURL}, files: map[string]*pressed{}}
 	s.bases = expirable.NewLRU[basisKey, profile.Basis](keptBases, nil, basisKept)
 	s.passwords = newPasswords(c.Passwords)
+	s.pace = c.Pace
+	if s.pace == (Pace{}) {
+		s.pace = DefaultPace
+	}
 	s.uploads, s.exports = newTurnstile(uploadsAtOnce, uploadsOfOnePerson), newTurnstile(exportsAtOnce, exportsOfOnePerson)
 	s.middleware()
 	s.routes()
@@ -128,6 +136,7 @@ func (s *Server) background(f func(context.Context)) {
 // ServeHTTP answers a request.
 func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	if !s.press.ready(w, r) {
+		s.paceBody(w, r)
 		s.engine.ServeHTTP(w, r)
 	}
 }
@@ -179,6 +188,7 @@ func schemaName(t reflect.Type, hint string) string {
 func (s *Server) routes() {
 	config := huma.DefaultConfig("Roster", s.config.Version)
 	config.Components.Schemas = huma.NewMapRegistry("#/components/schemas/", schemaName)
+	config.Components.Schemas.RegisterTypeAlias(reflect.TypeFor[uuid.UUID](), reflect.TypeFor[idText]())
 	config.Formats = map[string]huma.Format{"application/json": strictFormat, "json": strictFormat}
 	config.OpenAPIPath = "/api/openapi"
 	config.DocsPath = ""

@@ -42,10 +42,24 @@ type site struct {
 	database, secret string
 }
 
+// connections is how many a server in tests has to its database: whoever asks
+// for another while holding one would wait for itself sooner or later.
+const connections = 2
+
+// serve runs a server over HTTP until the test ends.
+func serve(t *testing.T, s *server.Server) *httptest.Server {
+	t.Helper()
+	h := httptest.NewUnstartedServer(nil)
+	h.Config, h.Listener = s.HTTP(), s.Listen(h.Listener)
+	h.Start()
+	t.Cleanup(func() { s.Close(); h.Close() })
+	return h
+}
+
 func newSite(t *testing.T, databaseURL string) *site {
 	t.Helper()
 	ctx := context.Background()
-	st, err := store.New(ctx, databaseURL)
+	st, err := store.NewWithin(ctx, databaseURL, store.Limits{Connections: connections})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -55,8 +69,7 @@ func newSite(t *testing.T, databaseURL string) *site {
 		t.Fatal(err)
 	}
 	s := &site{t: t, store: st, server: server.New(server.Config{Store: st, Secret: secret, Log: slog.New(slog.DiscardHandler), Version: "test", Passwords: cheapPasswords})}
-	s.http = httptest.NewServer(s.server)
-	t.Cleanup(func() { s.server.Close(); s.http.Close() })
+	s.http = serve(t, s.server)
 	return s
 }
 

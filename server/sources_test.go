@@ -114,7 +114,7 @@ func TestTwoServers(t *testing.T) {
 	hand := httptest.NewServer(p.Hand())
 	t.Cleanup(hand.Close)
 	start := func(adb string, hands []bench.Hand) *site {
-		st, err := store.New(t.Context(), address)
+		st, err := store.NewWithin(t.Context(), address, store.Limits{Connections: connections})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -123,8 +123,7 @@ func TestTwoServers(t *testing.T) {
 			t.Fatal(err)
 		}
 		s := &site{t: t, store: st, server: server.New(server.Config{Store: st, Secret: secret, Log: slog.New(slog.DiscardHandler), ADB: adb, StandIns: hands})}
-		s.http = httptest.NewServer(s.server)
-		t.Cleanup(func() { s.server.Close(); s.http.Close() })
+		s.http = serve(t, s.server)
 		return s
 	}
 	with := start(client.Address, []bench.Hand{{Address: phoneAt, Control: hand.Listener.Addr().String()}})

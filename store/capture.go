@@ -220,6 +220,9 @@ func store(ctx context.Context, tx pgx.Tx, n NewCapture, rows []row, sum *Captur
 	if err != nil {
 		return err
 	}
+	if err := addHolders(ctx, tx, n.Capture.Phone); err != nil {
+		return err
+	}
 	return addPresence(ctx, tx, rows, sum)
 }
 
@@ -383,22 +386,53 @@ func guessAgain(ctx context.Context, tx pgx.Tx, ids []uuid.UUID) error {
 	if err != nil {
 		return err
 	}
-	makers := map[uuid.UUID]int{}
+	var changed []uuid.UUID
+	var origins, reasons []string
 	var id uuid.UUID
 	var n int
-	if _, err := pgx.ForEachRow(rows, []any{&id, &n}, func() error { makers[id] = n; return nil }); err != nil {
+	_, err = pgx.ForEachRow(rows, []any{&id, &n}, func() error {
+		if origin, why, changes := catalog.OriginOfMany(catalog.Unknown, n); changes {
+			changed, origins, reasons = append(changed, id), append(origins, string(origin)), append(reasons, why)
+		}
+		return nil
+	})
+	if err != nil || len(changed) == 0 {
 		return err
 	}
-	for id, n := range makers {
-		origin, why, changes := catalog.OriginOfMany(catalog.Unknown, n)
-		if !changes {
-			continue
-		}
-		if _, err := tx.Exec(ctx, `update packages set origin = $2, origin_reason = $3 where id = $1`, id, string(origin), why); err != nil {
-			return err
+	_, err = tx.Exec(ctx, `
+		update packages p set origin = k.origin, origin_reason = k.reason
+		from unnest($1::uuid[], $2::text[], $3::text[]) k (id, origin, reason)
+		where p.id = k.id`, changed, origins, reasons)
+	return err
+}
+
+// fillHolders notes who has held which role on the phones of all captures.
+const fillHolders = `
+	insert into role_holders
+	select distinct r ->> 'name', p.id
+	from captures k, jsonb_array_elements(coalesce(k.phone_facts -> 'roles', '[]')) r, jsonb_array_elements_text(coalesce(r -> 'holders', '[]')) h
+	join packages p on p.name = h
+	on conflict do nothing`
+
+// addHolders notes who holds which role on the captured phone, for the filter.
+func addHolders(ctx context.Context, tx pgx.Tx, phone android.PhoneFacts) error {
+	var roles, names []string
+	for _, r := range phone.Roles {
+		for _, h := range r.Holders {
+			roles, names = append(roles, r.Name), append(names, string(h))
 		}
 	}
-	return nil
+	if len(roles) == 0 {
+		return nil
+	}
+	_, err := tx.Exec(ctx, `
+		insert into role_holders (role, package_id)
+		select distinct k.role, p.id
+		from unnest($1::text[], $2::text[]) k (role, name)
+		join packages p using (name)
+		order by 1, 2
+		on conflict do nothing`, roles, names)
+	return err
 }
 
 // Capture is a stored capture as a page shows it.

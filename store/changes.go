@@ -81,9 +81,9 @@ type Sending struct {
 	// Content tells a request from every other that could have the same key: a
 	// digest of what was sent.
 	Content string
-	Title string
-	Words string
-	Edits []uuid.UUID
+	Title   string
+	Words   string
+	Edits   []uuid.UUID
 	// ImportedFrom names the list that the edits were read from.
 	ImportedFrom string
 }

@@ -200,6 +200,9 @@ func (s *Store) Import(ctx context.Context, next func() (section string, row jso
 		if _, err := tx.Exec(ctx, `select setval(pg_get_serial_sequence('changes', 'number'), greatest(1, (select max(number) from changes)))`); err != nil {
 			return err
 		}
+		if _, err := tx.Exec(ctx, fillHolders); err != nil {
+			return err
+		}
 		y, _, err := yardstick(ctx, tx)
 		if err == nil {
 			err = recomputeAll(ctx, tx, y)

@@ -1,6 +1,24 @@
 package store
 
-import "github.com/jackc/pgx/v5/pgxpool"
+import (
+	"context"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgxpool"
+)
+
+// What tests need to look behind the methods.
+var ErrNested = errNested
 
 // Pool lets tests look at the tables themselves.
 func (s *Store) Pool() *pgxpool.Pool { return s.pool }
+
+func (s *Store) InTx(ctx context.Context, f func(context.Context, pgx.Tx) error) error {
+	return s.inTx(ctx, f)
+}
+
+func (s *Store) InLongTx(ctx context.Context, f func(context.Context, pgx.Tx) error) error {
+	return s.inLongTx(ctx, f)
+}
+
+func (s *Store) Alone(ctx context.Context) (*pgx.Conn, error) { return s.alone(ctx) }

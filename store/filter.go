@@ -120,69 +120,101 @@ func forgivable(word string) bool {
 
 var comparison = map[filter.Op]string{filter.Is: "=", filter.Less: "<", filter.LessOrEqual: "<=", filter.More: ">", filter.MoreOrEqual: ">="}
 
-func (c *conditions) term(t filter.Term) string {
-	op := comparison[t.Op]
-	switch t.Field.Name {
-	case "load", "standing":
-		if t.Op == filter.Is {
-			return fmt.Sprintf("%s = any(%s::text[])", t.Field.Name, c.arg(t.Values))
-		}
-		return fmt.Sprintf("array_position(%s::text[], %s) - 1 %s %s::int", c.arg(t.Field.Choices), t.Field.Name, op, c.arg(int(t.Number)))
-	case "origin":
+// fieldConditions write the condition of each field of the language over the
+// rows of ledgerRows, here called seen. Whatever its values are, a term is one
+// condition: what it looks up is looked up once, for all of them together.
+var fieldConditions = map[string]func(c *conditions, t filter.Term) string{
+	"load":     orderedCondition,
+	"standing": orderedCondition,
+	"origin": func(c *conditions, t filter.Term) string {
 		return fmt.Sprintf("origin = any(%s::text[])", c.arg(t.Values))
-	case "ceiling":
-		return fmt.Sprintf("ceiling %s %s::float8", op, c.arg(t.Number))
-	case "graded":
+	},
+	"graded": func(c *conditions, t filter.Term) string {
 		return fmt.Sprintf("(case when by_suggestion then 'no' else 'yes' end) = any(%s::text[])", c.arg(t.Values))
-	case "builds":
-		return fmt.Sprintf("(select p.builds from packages p where p.id = seen.id) %s %s::float8", op, c.arg(t.Number))
-	case "trials":
-		return fmt.Sprintf("phones %s %s::float8", op, c.arg(t.Number))
-	case "outcome", "method":
-		return fmt.Sprintf("exists (select from trials t where t.package_id = seen.id and t.%s = any(%s::text[]))", t.Field.Name, c.arg(t.Values))
-	case "back":
+	},
+	"ceiling": func(c *conditions, t filter.Term) string {
+		return fmt.Sprintf("ceiling %s %s::float8", comparison[t.Op], c.arg(t.Number))
+	},
+	"trials": func(c *conditions, t filter.Term) string {
+		return fmt.Sprintf("phones %s %s::float8", comparison[t.Op], c.arg(t.Number))
+	},
+	"builds": func(c *conditions, t filter.Term) string {
+		return fmt.Sprintf("(select p.builds from packages p where p.id = seen.id) %s %s::float8", comparison[t.Op], c.arg(t.Number))
+	},
+	"outcome": func(c *conditions, t filter.Term) string { return someTrial("outcome", c.arg(t.Values)) },
+	"method":  func(c *conditions, t filter.Term) string { return someTrial("method", c.arg(t.Values)) },
+	"back": func(c *conditions, t filter.Term) string {
 		persistence := make([]string, len(t.Values))
 		for i, v := range t.Values {
 			persistence[i] = map[string]string{"restart": "back-after-restart", "update": "back-after-update", "never": "held"}[v]
 		}
-		return fmt.Sprintf("exists (select from trials t where t.package_id = seen.id and t.persistence = any(%s::text[]))", c.arg(persistence))
-	case "changed":
+		return someTrial("persistence", c.arg(persistence))
+	},
+	"changed": func(c *conditions, t filter.Term) string {
 		since := fmt.Sprintf("exists (select from history h where h.package_id = seen.id and h.at >= %s)", c.arg(t.Since))
 		if t.Op == filter.Less || t.Op == filter.LessOrEqual {
 			return "not " + since
 		}
 		return since
-	}
-	return c.text(t)
+	},
+	"name": func(c *conditions, t filter.Term) string { return "name ilike any(" + c.likes(t.Values) + ")" },
+	"label": func(c *conditions, t filter.Term) string {
+		return "exists (select from labels l where l.package_id = seen.id and l.language <> '' and l.label ilike any(" + c.likes(t.Values) + "))"
+	},
+	"alias": func(c *conditions, t filter.Term) string {
+		return "exists (select from labels l where l.package_id = seen.id and l.language = '' and l.label ilike any(" + c.likes(t.Values) + "))"
+	},
+	"function": func(c *conditions, t filter.Term) string {
+		return fmt.Sprintf("exists (select from claims k where k.package_id = seen.id and k.field = 'functions' and k.value ?| %s::text[])", c.arg(each(t.Values, strings.ToLower)))
+	},
+	"role": func(c *conditions, t filter.Term) string {
+		name := func(v string) string { return strings.ToUpper(strings.ReplaceAll(v, "-", "_")) }
+		return fmt.Sprintf("seen.id in (select h.package_id from role_holders h where h.role = any(%s::text[]))", c.arg(each(t.Values, name)))
+	},
+	"maker": func(c *conditions, t filter.Term) string { return shippedBySome("m.name", c.likes(t.Values)) },
+	"model": func(c *conditions, t filter.Term) string { return shippedBySome("d.name", c.likes(t.Values)) },
+	"build": func(c *conditions, t filter.Term) string {
+		return `seen.id in (select x.package_id from builds b join presence x on x.build_id = b.id where trim(b.carrier || ' ' || b.version) ilike any(` + c.likes(t.Values) + `))`
+	},
+	"in": func(c *conditions, t filter.Term) string {
+		return fmt.Sprintf(`seen.id in (select x.package_id from profiles f join releases r on r.profile_id = f.id join release_packages x on x.release_id = r.id
+			where r.state = 'current' and (f.slug ilike any(%[1]s) or f.name ilike any(%[1]s)))`, c.likes(t.Values))
+	},
 }
 
-// text writes the conditions of fields whose values are words: each value is
-// an alternative.
-func (c *conditions) text(t filter.Term) string {
-	parts := make([]string, len(t.Values))
-	for i, v := range t.Values {
-		like := func() string { return c.arg("%" + escapeLike(v) + "%") }
-		switch t.Field.Name {
-		case "name":
-			parts[i] = "name ilike " + like()
-		case "label":
-			parts[i] = "exists (select from labels l where l.package_id = seen.id and l.language <> '' and l.label ilike " + like() + ")"
-		case "alias":
-			parts[i] = "exists (select from labels l where l.package_id = seen.id and l.language = '' and l.label ilike " + like() + ")"
-		case "function":
-			parts[i] = "exists (select from claims k where k.package_id = seen.id and k.field = 'functions' and k.value @> to_jsonb(" + c.arg(strings.ToLower(v)) + "::text))"
-		case "role":
-			parts[i] = fmt.Sprintf(`exists (select from captures k where k.phone_facts @> jsonb_build_object('roles',
-				jsonb_build_array(jsonb_build_object('name', %s::text, 'holders', jsonb_build_array(name)))))`, c.arg(strings.ToUpper(strings.ReplaceAll(v, "-", "_"))))
-		case "maker", "model":
-			column := map[string]string{"maker": "m.name", "model": "d.name"}[t.Field.Name]
-			parts[i] = fmt.Sprintf(`seen.id in (select x.package_id from shipped_by x join models d on d.id = x.model_id join makers m on m.id = d.maker_id where %s ilike %s)`, column, like())
-		case "build":
-			parts[i] = `seen.id in (select x.package_id from presence x join builds b on b.id = x.build_id where trim(b.carrier || ' ' || b.version) ilike ` + like() + `)`
-		case "in":
-			parts[i] = fmt.Sprintf(`name in (select step ->> 'package' from releases r join profiles f on f.id = r.profile_id,
-				jsonb_array_elements(convert_from(r.document, 'utf8')::jsonb -> 'steps') step where r.state = 'current' and (f.slug ilike %[1]s or f.name ilike %[1]s))`, like())
-		}
+func (c *conditions) term(t filter.Term) string {
+	condition, ok := fieldConditions[t.Field.Name]
+	if !ok {
+		panic("the field " + t.Field.Name + " has no condition; TestFields would have told") // the language is this program's own
 	}
-	return "(" + strings.Join(parts, " or ") + ")"
+	return condition(c, t)
+}
+
+// orderedCondition is that of a column whose values are the field's choices.
+func orderedCondition(c *conditions, t filter.Term) string {
+	if t.Op == filter.Is {
+		return fmt.Sprintf("%s = any(%s::text[])", t.Field.Name, c.arg(t.Values))
+	}
+	return fmt.Sprintf("array_position(%s::text[], %s) - 1 %s %s::int", c.arg(t.Field.Choices), t.Field.Name, comparison[t.Op], c.arg(int(t.Number)))
+}
+
+func someTrial(column, values string) string {
+	return fmt.Sprintf("exists (select from trials t where t.package_id = seen.id and t.%s = any(%s::text[]))", column, values)
+}
+
+func shippedBySome(column, likes string) string {
+	return fmt.Sprintf(`seen.id in (select x.package_id from shipped_by x join models d on d.id = x.model_id join makers m on m.id = d.maker_id where %s ilike any(%s))`, column, likes)
+}
+
+// likes is the parameter that has a pattern for each value: whatever holds it.
+func (c *conditions) likes(values []string) string {
+	return c.arg(each(values, func(v string) string { return "%" + escapeLike(v) + "%" })) + "::text[]"
+}
+
+func each(values []string, f func(string) string) []string {
+	out := make([]string, len(values))
+	for i, v := range values {
+		out[i] = f(v)
+	}
+	return out
 }

@@ -21,6 +21,36 @@ func words(text string) filter.Node {
 	return all
 }
 
+// TestFields makes sure that every field of the language comes to something:
+// with one value, with as many as there may be, and with the longest.
+func TestFields(t *testing.T) {
+	t.Parallel()
+	w := newWorld(t)
+	for _, f := range filter.Fields {
+		values := map[filter.Kind][]string{filter.Text: {"x"}, filter.Choice: f.Choices, filter.Ordered: f.Choices, filter.Number: {"3"}, filter.Percent: {"20%"}, filter.Time: {"2w", "2026-01-31"}}[f.Kind]
+		var texts []string
+		for _, v := range values {
+			texts = append(texts, f.Name+":"+v)
+		}
+		if f.Kind == filter.Text {
+			texts = append(texts, f.Name+":"+strings.Repeat("a,", 49)+"a", f.Name+`:"`+strings.Repeat("ä%_", 400)+`"`, "not "+f.Name+":x")
+		}
+		if f.Kind == filter.Ordered || f.Kind == filter.Number || f.Kind == filter.Percent || f.Kind == filter.Time {
+			texts = append(texts, f.Name+">"+values[0], f.Name+"<="+values[0])
+		}
+		for _, text := range texts {
+			n, err := filter.Parse(text, time.Now())
+			if err != nil {
+				t.Errorf("%.60s: %v", text, err)
+				continue
+			}
+			if _, _, _, err := w.Ledger(w.ctx, store.LedgerQuery{Filter: n, Limit: 10}); err != nil {
+				t.Errorf("%.60s: %v", text, err)
+			}
+		}
+	}
+}
+
 // TestFilters asks for each field of the language, and for what must come to
 // nothing.
 func TestFilters(t *testing.T) {

@@ -1,11 +1,11 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
 	"runtime"
-	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -13,22 +13,31 @@ import (
 	pgxuuid "github.com/vgarvardt/pgx-google-uuid/v5"
 )
 
-// What the database may be asked for at most. A statement that takes longer is
-// ended by PostgreSQL, and so is a transaction that does nothing for longer.
+// Limits are what a store asks of its database at most. What is zero is as in
+// DefaultLimits.
+type Limits struct {
+	// Connections is how many there are at once, besides one that listens.
+	Connections int
+	// Wait is how long anything waits for one of them to become free.
+	Wait time.Duration
+	// Statement is how long a statement may take that somebody waits for.
+	// PostgreSQL ends it then.
+	Statement time.Duration
+}
+
 const (
-	// connectionWait bounds how long anything waits for a free connection.
-	connectionWait = 10 * time.Second
-	// requestStatement bounds what somebody waits for.
-	requestStatement = 30 * time.Second
-	// longStatement bounds what is made anew for the whole installation.
+	// longStatement is how long a statement may take that makes something anew
+	// for the whole installation.
 	longStatement = 15 * time.Minute
-	// idleTransaction bounds the pause between two statements of a transaction.
+	// idleTransaction is how long a transaction may do nothing.
 	idleTransaction = time.Minute
 )
 
-// DefaultConnections is how many connections to the database a server has at
-// most where nobody says otherwise: four for each processor and two.
-func DefaultConnections() int { return 4*runtime.GOMAXPROCS(0) + 2 }
+// DefaultLimits are those of a server that nobody told otherwise: four
+// connections for each processor and two.
+func DefaultLimits() Limits {
+	return Limits{Connections: 4*runtime.GOMAXPROCS(0) + 2, Wait: 10 * time.Second, Statement: 30 * time.Second}
+}
 
 // ErrBusy says that no connection to the database became free in time: more is
 // asked for at once than it can answer.
@@ -39,20 +48,14 @@ var ErrBusy = errors.New("the database is busy with other requests")
 // it is refused always, so that no test passes over it.
 var errNested = errors.New("a transaction asked the pool for a second connection; hand it the transaction")
 
-// newPool makes a pool of connections for the database at url. Connections is
-// how many there are at most, 0 for what the address says as pool_max_conns,
-// or for DefaultConnections.
-func newPool(ctx context.Context, url string, connections int) (*pgxpool.Pool, error) {
+// newPool makes a pool of connections for the database at url.
+func newPool(ctx context.Context, url string, limits Limits) (*pgxpool.Pool, error) {
 	config, err := pgxpool.ParseConfig(url)
 	if err != nil {
 		return nil, fmt.Errorf("database address: %w", err)
 	}
-	switch {
-	case connections > 0:
-		config.MaxConns = int32(connections)
-	case !strings.Contains(url, "pool_max_conns"):
-		config.MaxConns = int32(DefaultConnections())
-	}
+	ordinary := DefaultLimits()
+	config.MaxConns = int32(cmp.Or(limits.Connections, ordinary.Connections))
 	config.AfterConnect = func(_ context.Context, conn *pgx.Conn) error {
 		pgxuuid.Register(conn.TypeMap())
 		return nil
@@ -61,10 +64,10 @@ func newPool(ctx context.Context, url string, connections int) (*pgxpool.Pool, e
 	settings["pg_trgm.strict_word_similarity_threshold"] = forgiving
 	// Roster's queries are short: compiling them takes longer than running.
 	settings["jit"] = "off"
-	settings["statement_timeout"] = milliseconds(requestStatement)
+	settings["statement_timeout"] = milliseconds(cmp.Or(limits.Statement, ordinary.Statement))
 	settings["idle_in_transaction_session_timeout"] = milliseconds(idleTransaction)
 	config.ConnConfig.ConnectTimeout = 5 * time.Second
-	config.ConnConfig.Tracer = waits{}
+	config.ConnConfig.Tracer = waits{cmp.Or(limits.Wait, ordinary.Wait)}
 	return pgxpool.NewWithConfig(ctx, config)
 }
 
@@ -101,16 +104,16 @@ func (s *Store) inLongTx(ctx context.Context, f func(context.Context, pgx.Tx) er
 type transactionKey struct{}
 
 // waits bounds how long the pool's users wait for a connection.
-type waits struct{}
+type waits struct{ limit time.Duration }
 
 // TraceAcquireStart returns the context with which a connection is waited for.
-func (waits) TraceAcquireStart(ctx context.Context, _ *pgxpool.Pool, _ pgxpool.TraceAcquireStartData) context.Context {
+func (w waits) TraceAcquireStart(ctx context.Context, _ *pgxpool.Pool, _ pgxpool.TraceAcquireStartData) context.Context {
 	if ctx.Value(transactionKey{}) != nil {
 		ended, cancel := context.WithCancel(ctx)
 		cancel()
 		return &waitContext{ended, cancel, errNested, ctx}
 	}
-	bounded, cancel := context.WithTimeout(ctx, connectionWait)
+	bounded, cancel := context.WithTimeout(ctx, w.limit)
 	return &waitContext{bounded, cancel, ErrBusy, ctx}
 }
 

@@ -47,13 +47,11 @@ var (
 
 // New makes a store for the database at url. It does not connect yet, so that
 // a server can start before its database and heal by itself.
-func New(ctx context.Context, url string) (*Store, error) { return NewSized(ctx, url, 0) }
+func New(ctx context.Context, url string) (*Store, error) { return NewWithin(ctx, url, Limits{}) }
 
-// NewSized is New with the most connections that it may have at once, to which
-// comes one that listens. 0 leaves that to the address, as pool_max_conns, and
-// to DefaultConnections.
-func NewSized(ctx context.Context, url string, connections int) (*Store, error) {
-	pool, err := newPool(ctx, url, connections)
+// NewWithin is New for a store that keeps within limits.
+func NewWithin(ctx context.Context, url string, limits Limits) (*Store, error) {
+	pool, err := newPool(ctx, url, limits)
 	if err != nil {
 		return nil, err
 	}

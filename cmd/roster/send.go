@@ -15,8 +15,8 @@ import (
 	"strings"
 	"time"
 
-	"github.com/goccy/go-yaml"
 	"github.com/spf13/cobra"
+	"go.yaml.in/yaml/v3"
 
 	"roster/core/android"
 )
@@ -151,13 +151,9 @@ func readEdits(in io.Reader, name, title, words string) (body []byte, edits int,
 	if err != nil {
 		return nil, 0, usageError{err}
 	}
-	var doc map[string]any
-	if err := yaml.Unmarshal(raw, &doc); err != nil { // JSON is YAML, too
-		var list []any
-		if yaml.Unmarshal(raw, &list) != nil {
-			return nil, 0, fmt.Errorf("%s does not read as JSON or YAML: %w", name, err)
-		}
-		doc = map[string]any{"edits": list}
+	doc, err := readDocument(raw)
+	if err != nil {
+		return nil, 0, fmt.Errorf("%s does not read as JSON or YAML: %w", name, err)
 	}
 	list, ok := doc["edits"].([]any)
 	if !ok || len(list) == 0 {
@@ -174,6 +170,73 @@ func readEdits(in io.Reader, name, title, words string) (body []byte, edits int,
 	}
 	body, err = json.Marshal(doc)
 	return body, len(list), err
+}
+
+// readDocument reads YAML, of which JSON is a part: an object, or a bare list
+// of edits.
+func readDocument(raw []byte) (map[string]any, error) {
+	var n yaml.Node
+	if err := yaml.Unmarshal(raw, &n); err != nil {
+		return nil, err
+	}
+	left := 300_000
+	tree, err := jsonValue(&n, &left)
+	if err != nil {
+		return nil, err
+	}
+	switch v := tree.(type) {
+	case map[string]any:
+		return v, nil
+	case []any:
+		return map[string]any{"edits": v}, nil
+	}
+	return nil, errors.New("want a list, or keys with values")
+}
+
+// jsonValue is a node as JSON has it: what looks like a day stays the text that
+// it is. left counts down how many values there may be.
+func jsonValue(n *yaml.Node, left *int) (any, error) {
+	if *left--; *left < 0 {
+		return nil, errors.New("it holds more values than a change can have")
+	}
+	switch n.Kind {
+	case yaml.DocumentNode:
+		return jsonValue(n.Content[0], left)
+	case yaml.AliasNode:
+		return jsonValue(n.Alias, left)
+	case yaml.SequenceNode:
+		list := make([]any, len(n.Content))
+		for i, item := range n.Content {
+			var err error
+			if list[i], err = jsonValue(item, left); err != nil {
+				return nil, err
+			}
+		}
+		return list, nil
+	case yaml.MappingNode:
+		members := map[string]any{}
+		for i := 0; i+1 < len(n.Content); i += 2 {
+			key := n.Content[i]
+			if _, twice := members[key.Value]; twice {
+				return nil, fmt.Errorf("line %d: the key %q is there twice", key.Line, key.Value)
+			}
+			value, err := jsonValue(n.Content[i+1], left)
+			if err != nil {
+				return nil, err
+			}
+			members[key.Value] = value
+		}
+		return members, nil
+	case yaml.ScalarNode:
+		switch n.ShortTag() {
+		case "!!null", "!!bool", "!!int", "!!float":
+			var v any
+			err := n.Decode(&v)
+			return v, err
+		}
+		return n.Value, nil
+	}
+	return nil, errors.New("it is empty")
 }
 
 // printableLines keeps what a server says from leading the terminal astray.

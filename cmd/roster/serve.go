@@ -7,7 +7,6 @@ import (
 	"errors"
 	"fmt"
 	"net"
-	"net/http"
 	"os"
 	"path/filepath"
 	"strings"
@@ -119,10 +118,10 @@ func (s *settings) serve(ctx context.Context, world *sample) error {
 		config.Demo = world.signIns
 	}
 	srv := server.New(config)
-	h := &http.Server{Handler: srv, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute}
+	h := srv.HTTP()
 	log.Info("serving", "address", "http://"+address)
 	failed := make(chan error, 1)
-	go func() { failed <- h.Serve(ln) }()
+	go func() { failed <- h.Serve(srv.Listen(ln)) }()
 	if err := s.tellReady(address); err != nil {
 		log.Warn("that it serves can't be written down", "err", err)
 	}

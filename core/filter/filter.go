@@ -126,7 +126,8 @@ func (e *Error) Error() string { return e.Words }
 const (
 	MaxLength = 2000
 	maxDepth  = 40
-	maxTerms  = 100
+	maxTerms  = 100 // words and values of terms, all together
+	maxValues = 50  // of one term
 )
 
 // Parse reads an expression. Now is what dates are counted back from. The
@@ -246,12 +247,16 @@ func (p *parser) not(depth int) (Node, error) {
 	}
 	p.at++
 	if p.terms++; p.terms > maxTerms {
-		return nil, &Error{t.start, t.end, fmt.Sprintf("a filter has at most %d terms", maxTerms), nil}
+		return nil, p.tooMany(t)
 	}
 	if t.kind == tokenTerm {
 		return p.term(t)
 	}
 	return Word{Text: t.text, Exact: t.quoted}, nil
+}
+
+func (p *parser) tooMany(t token) error {
+	return &Error{t.start, t.end, fmt.Sprintf("a filter has at most %d words and values", maxTerms), nil}
 }
 
 func (p *parser) term(t token) (Node, error) {
@@ -276,6 +281,12 @@ func (p *parser) term(t token) (Node, error) {
 	n.Values = []string{t.text}
 	if !t.quoted && n.Op == Is {
 		n.Values = strings.Split(t.text, ",")
+	}
+	if len(n.Values) > maxValues {
+		return bad(fmt.Sprintf("%s of at most %d at once", field.Name, maxValues))
+	}
+	if p.terms += len(n.Values) - 1; p.terms > maxTerms {
+		return nil, p.tooMany(t)
 	}
 	switch field.Kind {
 	case Choice, Ordered:

@@ -1,7 +1,10 @@
 package foreign
 
 import (
+	"context"
+	"errors"
 	"fmt"
+	"runtime"
 	"strings"
 	"testing"
 
@@ -26,7 +29,7 @@ func TestRead(t *testing.T) {
 		"YAML by group":     {"fine:\n  - com.a.tips\nnever:\n  - com.a.shop\n", "yaml", "(value)|(group)", "entry 1:com.a.tips|fine;entry 2:com.a.shop|never;"},
 		"YAML in its order": {"com.b.x: {grade: fine}\ncom.a.y: {grade: no}\n", "yaml", "(key)|grade", "entry 1:com.b.x|fine;entry 2:com.a.y|no;"},
 	} {
-		got, err := Read([]byte(c.text))
+		got, err := Read(t.Context(), []byte(c.text))
 		if err != nil {
 			t.Errorf("%s: %v", what, err)
 			continue
@@ -42,12 +45,12 @@ func TestRead(t *testing.T) {
 	for what, text := range map[string]string{
 		"nothing": " \n", "no text": "a\x00b", "not UTF-8": "\xff\xfe", "half of JSON": `[{"id":`, "JSON without names": `{"a":1}`, "half of YAML": "a: [b", "too much": strings.Repeat("com.a.b\n", MaxBytes/8+1),
 	} {
-		if _, err := Read([]byte(text)); err == nil {
+		if _, err := Read(t.Context(), []byte(text)); err == nil {
 			t.Errorf("%s was read", what)
 		}
 	}
 	deep := strings.Repeat(`{"a":`, 5000) + `"com.a.b"` + strings.Repeat("}", 5000)
-	if _, err := Read([]byte(deep)); err == nil {
+	if _, err := Read(t.Context(), []byte(deep)); err == nil {
 		t.Error("5,000 levels were read")
 	}
 }
@@ -62,15 +65,64 @@ func TestListThatHoldsItself(t *testing.T) {
 	}
 	record := strings.Replace(b.String(), "com.a.b, com.a.c", "x, y", 1) + "list:\n  - {id: com.a.b, more: *a11}\n"
 	for what, text := range map[string]string{"a list": b.String(), "a field of a record": record} {
-		if _, err := Read([]byte(text)); err == nil || !strings.Contains(err.Error(), "over") {
+		if _, err := Read(t.Context(), []byte(text)); err == nil || !strings.Contains(err.Error(), "over") {
 			t.Errorf("%s: %v", what, err)
+		}
+	}
+}
+
+// TestHostileLists reads what is small and would take much: nested without end,
+// full of different keys, names and cells. It costs no more memory than it is
+// worth, and ends when nobody waits for it any more.
+func TestHostileLists(t *testing.T) {
+	numbered := func(format string, n int) string {
+		var b strings.Builder
+		for i := range n {
+			fmt.Fprintf(&b, format, i)
+		}
+		return b.String()
+	}
+	repeat := strings.Repeat
+	for name, text := range map[string]string{
+		"dashes":               repeat("- ", 50_000),
+		"question marks":       "? com.a.b\n" + repeat("? ", 50_000),
+		"brackets":             "- " + repeat("[", 1_000_000),
+		"closed brackets":      "- " + repeat("[", 9000) + repeat("]", 9000),
+		"brackets of JSON":     repeat("[", 4_000_000),
+		"different keys":       numbered("key%d: v\n", 60_000),
+		"different keys, JSON": "{" + numbered(`"k%d":1,`, 100_000) + `"com.a.b":1}`,
+		"names for lists":      numbered("- &a%d x\n", 80_000),
+		"empty lists":          "- [" + repeat("[],", 600_000) + "]",
+		"empty lists, JSON":    "[" + repeat("[],", 2_000_000) + "[]]",
+		"comments":             repeat("- com.a.b # c\n", 100_000),
+		"merged keys":          "a: &a {b: c}\n" + repeat("x: {<<: *a}\n", 50_000),
+		"cells":                "com.a.b" + repeat(",", 8_000_000),
+		"lines":                repeat("\n", MaxBytes-8) + "com.a.b",
+		"too much YAML":        repeat("- com.a.b\n", 400_000),
+	} {
+		var before, after runtime.MemStats
+		runtime.ReadMemStats(&before)
+		table, err := Read(t.Context(), []byte(text))
+		runtime.ReadMemStats(&after)
+		if took := (after.TotalAlloc - before.TotalAlloc) >> 20; took > 400 {
+			t.Errorf("%s: %d bytes took %d MB to read (%v)", name, len(text), took, err)
+		}
+		if err == nil && len(table.Rows) > maxRows {
+			t.Errorf("%s: %d rows", name, len(table.Rows))
+		}
+	}
+	ended, cancel := context.WithCancel(t.Context())
+	cancel()
+	for _, text := range []string{"- com.a.b\n", `["com.a.b"]`} {
+		if _, err := Read(ended, []byte(text)); !errors.Is(err, context.Canceled) {
+			t.Errorf("%q is read for nobody: %v", text, err)
 		}
 	}
 }
 
 func TestShape(t *testing.T) {
 	read := func(text string) *Table {
-		table, err := Read([]byte(text))
+		table, err := Read(t.Context(), []byte(text))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -86,7 +138,7 @@ func TestShape(t *testing.T) {
 }
 
 func TestEntries(t *testing.T) {
-	table, err := Read([]byte("id,grade,why,called\ncom.a.tips,fine,only hints,Tips\npackage:com.a.shop,never,,\nno name,fine,,\ncom.a.tips,never,,\n\"com.a.b;rm -rf\",fine,,\n"))
+	table, err := Read(t.Context(), []byte("id,grade,why,called\ncom.a.tips,fine,only hints,Tips\npackage:com.a.shop,never,,\nno name,fine,,\ncom.a.tips,never,,\n\"com.a.b;rm -rf\",fine,,\n"))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -122,7 +174,7 @@ func FuzzRead(f *testing.F) {
 		f.Add([]byte(seed))
 	}
 	f.Fuzz(func(t *testing.T, raw []byte) {
-		table, err := Read(raw)
+		table, err := Read(t.Context(), raw)
 		if err != nil {
 			return
 		}

@@ -2,18 +2,17 @@ package foreign
 
 import (
 	"bytes"
+	"cmp"
+	"context"
 	"crypto/sha256"
 	"encoding/csv"
 	"encoding/hex"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
 	"slices"
 	"strings"
 	"unicode/utf8"
-
-	"github.com/goccy/go-yaml"
 
 	"roster/core/android"
 )
@@ -46,6 +45,7 @@ const (
 	MaxBytes   = 8 << 20
 	maxRows    = 50_000
 	maxColumns = 40
+	maxCells   = 2000 // of a line; those after maxColumns are left out
 	maxCell    = 4000
 	maxDepth   = 12
 )
@@ -58,9 +58,9 @@ const (
 	unnamedColumn = "(no name)"
 )
 
-// Read finds the rows and columns of a list. It fails where there are none, or
-// where the text is too large or no text at all.
-func Read(raw []byte) (*Table, error) {
+// Read finds the rows and columns of a list. It fails where there are none,
+// where the text is too large or no text at all, and where ctx ends meanwhile.
+func Read(ctx context.Context, raw []byte) (*Table, error) {
 	if len(raw) > MaxBytes {
 		return nil, fmt.Errorf("the list is over %d MB", MaxBytes>>20)
 	}
@@ -80,12 +80,12 @@ func Read(raw []byte) (*Table, error) {
 	}
 	switch {
 	case trimmed[0] == '{' || trimmed[0] == '[':
-		read = func() error { return t.structured("json", raw) }
+		read = func() error { return t.structured(ctx, "json", raw) }
 	case looksLikeYAML(raw):
-		read = func() error { return t.structured("yaml", raw) }
+		read = func() error { return t.structured(ctx, "yaml", raw) }
 	}
 	if err := read(); err != nil {
-		return nil, err
+		return nil, cmp.Or(ctx.Err(), err)
 	}
 	if len(t.Rows) == 0 {
 		return nil, errors.New("there are no entries in this list")
@@ -140,7 +140,9 @@ func (t *Table) full() error {
 // a comment.
 func (t *Table) lines(raw []byte) error {
 	t.Form, t.Columns = "names", []string{valueColumn, "words"}
-	for i, line := range strings.Split(string(raw), "\n") {
+	i := -1
+	for line := range strings.SplitSeq(string(raw), "\n") {
+		i++
 		line = strings.TrimSpace(line)
 		if line == "" || strings.HasPrefix(line, "#") || strings.HasPrefix(line, "//") {
 			continue
@@ -185,6 +187,9 @@ func delimiter(raw []byte) rune {
 // row names the columns unless a package name stands in it.
 func (t *Table) separated(raw []byte, comma rune) error {
 	t.Form = "csv"
+	if n := crowded(raw, comma); n > 0 {
+		return fmt.Errorf("line %d has over %d cells", n, maxCells)
+	}
 	r := csv.NewReader(bytes.NewReader(raw))
 	r.Comma, r.FieldsPerRecord, r.LazyQuotes, r.TrimLeadingSpace = comma, -1, true, true
 	for {
@@ -226,6 +231,18 @@ func (t *Table) separated(raw []byte, comma rune) error {
 	return nil
 }
 
+// crowded is the number of the first line with more cells than any table has,
+// 0 where there is none.
+func crowded(raw []byte, comma rune) int {
+	n := 0
+	for line := range bytes.Lines(raw) {
+		if n++; bytes.Count(line, []byte(string(comma))) >= maxCells {
+			return n
+		}
+	}
+	return 0
+}
+
 func isName(s string) bool {
 	_, err := android.ParsePackageName(cleanName(s))
 	return err == nil && strings.Contains(s, ".")
@@ -244,27 +261,20 @@ func looksLikeYAML(raw []byte) bool {
 }
 
 // structured reads JSON or YAML of any layout.
-func (t *Table) structured(form string, raw []byte) error {
+func (t *Table) structured(ctx context.Context, form string, raw []byte) error {
 	t.Form = form
-	var tree any
+	read := readYAML
 	if form == "json" {
-		d := json.NewDecoder(bytes.NewReader(raw))
-		d.UseNumber()
-		if err := d.Decode(&tree); err != nil {
-			return fmt.Errorf("this does not read as JSON: %w", err)
-		}
-	} else {
-		var ordered yaml.MapSlice
-		if err := yaml.UnmarshalWithOptions(raw, &ordered, yaml.UseOrderedMap()); err == nil {
-			tree = ordered
-		} else if err := yaml.UnmarshalWithOptions(raw, &tree, yaml.UseOrderedMap()); err != nil {
-			return fmt.Errorf("this does not read as YAML: %w", err)
-		}
+		read = readJSON
 	}
-	w := &walker{columns: map[string]bool{}, left: maxValues}
+	tree, err := read(ctx, raw)
+	if err != nil {
+		return err
+	}
+	w := &walker{columns: map[string]bool{}, left: 2 * maxValues}
 	w.walk(tree, nil, 0)
 	if w.left <= 0 {
-		return fmt.Errorf("the list has over %d values, or names the same ones again and again", maxValues)
+		return errValues
 	}
 	if len(w.records) == 0 {
 		return errors.New("there are no entries in this that name a package")

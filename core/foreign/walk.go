@@ -1,26 +1,15 @@
 package foreign
 
-import (
-	"encoding/json"
-	"fmt"
-	"slices"
-	"strings"
-
-	"github.com/goccy/go-yaml"
-)
+import "strings"
 
 // walker finds the records in a tree of lists and objects.
 type walker struct {
 	records []map[string]string
 	order   []string
 	columns map[string]bool
-	// left bounds how many values are looked at: YAML can name a list again
-	// and again, and so hold more than its text.
+	// left bounds how many values are looked at; each may be met twice.
 	left int
 }
-
-// maxValues is how many values a list may hold in all.
-const maxValues = 1_000_000
 
 // spend counts a value; it reports whether there may be more.
 func (w *walker) spend() bool {
@@ -28,28 +17,10 @@ func (w *walker) spend() bool {
 	return w.left > 0
 }
 
-// pair is a key with its value, in the order of the document where it has one.
-type pair struct {
-	key   string
-	value any
-}
-
 // pairs are the members of an object; ok is false for anything else.
 func pairs(node any) (list []pair, ok bool) {
-	switch v := node.(type) {
-	case yaml.MapSlice:
-		for _, item := range v {
-			list = append(list, pair{fmt.Sprint(item.Key), item.Value})
-		}
-		return list, true
-	case map[string]any:
-		for key, value := range v {
-			list = append(list, pair{key, value})
-		}
-		slices.SortFunc(list, func(a, b pair) int { return strings.Compare(a.key, b.key) })
-		return list, true
-	}
-	return nil, false
+	o, ok := node.(object)
+	return o, ok
 }
 
 // walk goes down to whatever names packages: texts in lists, objects that hold
@@ -161,15 +132,6 @@ func holdsName(members []pair) bool {
 
 // scalar is the text of anything that is neither a list nor an object.
 func scalar(v any) (string, bool) {
-	switch x := v.(type) {
-	case nil:
-		return "", true
-	case string:
-		return x, true
-	case json.Number:
-		return x.String(), true
-	case bool, int, int64, uint64, float64:
-		return fmt.Sprint(x), true
-	}
-	return "", false
+	text, ok := v.(string)
+	return text, ok
 }

@@ -10,8 +10,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
-	"roster/demo"
-	"roster/server"
+	"roster/faults/sample"
 	"roster/store"
 	"roster/store/exchange"
 	"roster/store/storetest"
@@ -44,17 +43,13 @@ func open(t *testing.T) site {
 // seeded is a store with the whole sample world.
 func seeded(t *testing.T) site {
 	t.Helper()
-	st := open(t)
-	secret, err := server.ReadSecret(t.TempDir() + "/secret")
+	in := sample.Open(t)
+	conn, err := pgx.Connect(t.Context(), in.URL)
 	if err != nil {
 		t.Fatal(err)
 	}
-	err = demo.Seed(t.Context(), demo.Installation{Store: st.Store, HashPassword: func(string) (string, error) { return "x", nil }, PhoneHash: secret.PhoneHash,
-		Signer: func(ctx context.Context) (store.Sign, error) { return server.Signer(ctx, st.Store, secret) }})
-	if err != nil {
-		t.Fatal(err)
-	}
-	return st
+	t.Cleanup(func() { conn.Close(context.Background()) })
+	return site{in.Store, conn}
 }
 
 // TestRoundTrip takes the sample world out and brings it into an empty
@@ -78,7 +73,8 @@ func TestRoundTrip(t *testing.T) {
 		t.Helper()
 		err := st.conn.QueryRow(t.Context(), `
 			select concat_ws(' ', (select count(*) || ' ' || md5(string_agg(f::text, '|' order by package_id, method, place, release)) from figures f),
-				(select count(*) || ' ' || md5(string_agg(concat(build_id, since_id, summary), '|' order by build_id)) from arrivals))`).Scan(&sum)
+				(select count(*) || ' ' || md5(string_agg(concat(build_id, since_id, summary), '|' order by build_id)) from arrivals),
+				(select count(*) || ' ' || md5(string_agg(h::text, '|' order by h)) from role_holders h))`).Scan(&sum)
 		if err != nil {
 			t.Fatal(err)
 		}

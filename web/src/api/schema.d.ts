@@ -2570,13 +2570,16 @@ export interface components {
             at: string;
             /** Format: int64 */
             back: number;
+            /** Format: uuid */
             buildId: string;
+            /** Format: uuid */
             sinceId?: string;
             summary: components["schemas"]["Arrival"];
             /** @description What it brings, in short; empty for the first of an edition */
             words: string;
         };
         AskInputBody: {
+            /** Format: uuid */
             person: string;
             words: string;
         };
@@ -2592,6 +2595,7 @@ export interface components {
             at: string;
             by: string;
             person: string;
+            /** Format: uuid */
             personId: string;
             words: string;
         };
@@ -2600,6 +2604,7 @@ export interface components {
             at: string;
             /** Format: int64 */
             bytes: number;
+            /** Format: uuid */
             id: string;
             name: string;
             /** @enum {string} */
@@ -2612,6 +2617,7 @@ export interface components {
             detail: unknown;
             hash: string;
             name: string;
+            /** Format: uuid */
             personId?: string;
             /** Format: int64 */
             seq: number;
@@ -2635,7 +2641,9 @@ export interface components {
             wrong: components["schemas"]["Faulty"][];
         };
         BackupMade: {
+            /** Format: uuid */
             backup: string;
+            /** Format: uuid */
             job: string;
         };
         BenchChoices: {
@@ -2695,6 +2703,7 @@ export interface components {
             createdAt: string;
             createdBy: string;
             elsewhere: boolean;
+            /** Format: uuid */
             id: string;
             name: string;
             /** Format: date-time */
@@ -2853,7 +2862,9 @@ export interface components {
             fingerprint: string;
             /** Format: date-time */
             firstSeen: string;
+            /** Format: uuid */
             id: string;
+            /** Format: uuid */
             modelId: string;
             /** Format: int64 */
             packages: number;
@@ -2868,10 +2879,12 @@ export interface components {
             carrier: string;
             /** Format: int64 */
             graded: number;
+            /** Format: uuid */
             id: string;
             maker: string;
             makerName: string;
             model: string;
+            /** Format: uuid */
             modelId: string;
             modelName: string;
             /** Format: int64 */
@@ -2893,6 +2906,7 @@ export interface components {
             carrier: string;
             changed: components["schemas"]["Changed"][];
             gone: string[];
+            /** Format: uuid */
             id: string;
             new: string[];
             region: string;
@@ -2934,10 +2948,12 @@ export interface components {
             weight: number;
         };
         Capture: {
+            /** Format: uuid */
             buildId: string;
             carrier: string;
             complete: boolean;
             gone: string[];
+            /** Format: uuid */
             id: string;
             maker: string;
             makerName: string;
@@ -2961,12 +2977,14 @@ export interface components {
         CaptureDifference: {
             changed: components["schemas"]["Changed"][];
             gone: string[];
+            /** Format: uuid */
             id: string;
             new: string[];
             renamed: components["schemas"]["Renamed"][];
         };
         CapturedPhone: {
             by: string;
+            /** Format: uuid */
             captureId: string;
             /** @description Keyed hash of the serial number */
             phone: string;
@@ -2994,6 +3012,7 @@ export interface components {
             authorAccepted: number;
             /** Format: int64 */
             authorChanges: number;
+            /** Format: uuid */
             authorId: string;
             /** Format: int64 */
             authorSent: number;
@@ -3003,6 +3022,7 @@ export interface components {
             edits: number;
             /** Format: int64 */
             half: number;
+            /** Format: uuid */
             id: string;
             importedFrom: string;
             /** Format: int64 */
@@ -3053,6 +3073,7 @@ export interface components {
             revises: number;
         };
         CheckedEdit: {
+            /** Format: uuid */
             edit: string;
             /** Format: int64 */
             needs: number;
@@ -3064,6 +3085,7 @@ export interface components {
             change: number;
             field: string;
             reason: string;
+            /** Format: uuid */
             scopeId: string;
             scopeKind: string;
             scopeName: string;
@@ -3075,14 +3097,19 @@ export interface components {
         Comment: {
             /** Format: date-time */
             at: string;
+            /** Format: uuid */
             id: string;
             person: string;
             text: string;
+            /** Format: uuid */
             thread?: string;
         };
         CommentInputBody: {
             text: string;
-            /** @description The edit's thread; none for the change as a whole */
+            /**
+             * Format: uuid
+             * @description The edit's thread; none for the change as a whole
+             */
             thread?: string;
         };
         Compared: {
@@ -3114,8 +3141,10 @@ export interface components {
             why?: string[] | null;
         };
         ComparedSide: {
+            /** Format: uuid */
             buildId: string;
             carrier: string;
+            /** Format: uuid */
             id: string;
             /** @enum {string} */
             kind: "build" | "capture";
@@ -3160,10 +3189,12 @@ export interface components {
             changedAt: string;
             changedBy: string;
             composition: components["schemas"]["Composition"];
+            /** Format: uuid */
             id: string;
             maker: string;
             makerName: string;
             model: string;
+            /** Format: uuid */
             modelId: string;
             modelName: string;
             name: string;
@@ -3239,6 +3270,7 @@ export interface components {
             of: number;
         };
         Created: {
+            /** Format: uuid */
             id: string;
         };
         CredentialsBody: {
@@ -3249,6 +3281,7 @@ export interface components {
             decisions: components["schemas"]["Decision"][];
         };
         Decision: {
+            /** Format: uuid */
             edit: string;
             /** Format: int64 */
             over?: number;
@@ -3396,6 +3429,7 @@ export interface components {
             decidedBy: string;
             field: string;
             gone: boolean;
+            /** Format: uuid */
             id: string;
             label: string;
             now: unknown;
@@ -3407,6 +3441,7 @@ export interface components {
             /** Format: int64 */
             nowRevision: number;
             package: string;
+            /** Format: uuid */
             packageId: string;
             phoneUnseen: boolean;
             reason: string;
@@ -3416,6 +3451,7 @@ export interface components {
             revises: number;
             /** Format: int64 */
             round: number;
+            /** Format: uuid */
             scopeId: string;
             scopeKind: string;
             scopeName: string;
@@ -3423,7 +3459,9 @@ export interface components {
             settledBy: string;
             /** @enum {string} */
             state: "in-tray" | "open" | "accepted" | "returned" | "turned-down" | "taken-back" | "replaced";
+            /** Format: uuid */
             takes?: string;
+            /** Format: uuid */
             thread: string;
             unreadable?: string;
             value: unknown;
@@ -3508,13 +3546,16 @@ export interface components {
              */
             number: number;
             own?: components["schemas"]["BenchOwn"];
+            /** Format: uuid */
             profile: string;
             purpose: string;
+            /** Format: uuid */
             release?: string;
             title: string;
             why: string;
         };
         FollowInputBody: {
+            /** Format: uuid */
             id: string;
             /** @enum {string} */
             kind: "package" | "model" | "profile";
@@ -3522,6 +3563,7 @@ export interface components {
         Followed: {
             /** Format: date-time */
             at: string;
+            /** Format: uuid */
             id: string;
             /** @enum {string} */
             kind: "package" | "model" | "profile";
@@ -3590,7 +3632,10 @@ export interface components {
         };
         HandInputBody: {
             key: string;
-            /** @description The person who is to see to it */
+            /**
+             * Format: uuid
+             * @description The person who is to see to it
+             */
             to: string;
             words: string;
         };
@@ -3604,6 +3649,7 @@ export interface components {
             hold: components["schemas"]["Hold"];
             /** @description The fewest phones of the build that would prove the draft there */
             plan: components["schemas"]["Proof"][];
+            /** Format: uuid */
             profile: string;
             /** @description What a new draft would be; none for a release that is not current */
             redraft?: components["schemas"]["Redraft"];
@@ -3613,7 +3659,10 @@ export interface components {
              * @description Of the profile, for making the draft
              */
             revision: number;
-            /** @description The build before it in its edition */
+            /**
+             * Format: uuid
+             * @description The build before it in its edition
+             */
             since?: string;
             /** @description What technicians are asked to try */
             wanted?: components["schemas"]["WantedTrials"];
@@ -3621,9 +3670,11 @@ export interface components {
         HeldRelease: {
             edition: string;
             holds: components["schemas"]["Hold"][];
+            /** Format: uuid */
             id: string;
             /** Format: int64 */
             number: number;
+            /** Format: uuid */
             profile: string;
         };
         HeldRole: {
@@ -3635,6 +3686,7 @@ export interface components {
             name: string;
         };
         Hold: {
+            /** Format: uuid */
             buildId: string;
             claimed: boolean;
             findings: components["schemas"]["Finding"][];
@@ -3642,6 +3694,7 @@ export interface components {
             /** Format: date-time */
             liftedAt?: string;
             liftedBy?: string;
+            /** Format: uuid */
             releaseId: string;
             /** Format: int64 */
             ships: number;
@@ -3684,6 +3737,7 @@ export interface components {
         IntakePackage: {
             /** Format: int64 */
             elsewhere: number;
+            /** Format: uuid */
             id: string;
             label: string;
             name: string;
@@ -3696,6 +3750,7 @@ export interface components {
             createdAt: string;
             /** Format: date-time */
             expiresAt: string;
+            /** Format: uuid */
             id: string;
             note: string;
             role: string;
@@ -3716,16 +3771,20 @@ export interface components {
         InviteOutputBody: {
             /** Format: date-time */
             expiresAt: string;
+            /** Format: uuid */
             id: string;
             /** @description The link to hand over; shown this once */
             path: string;
         };
         Job: {
+            /** Format: uuid */
             benchId?: string;
             /** Format: date-time */
             createdAt: string;
+            /** Format: uuid */
             id: string;
             kind: string;
+            /** Format: uuid */
             personId: string;
             problem: string;
             progress: unknown;
@@ -3757,7 +3816,9 @@ export interface components {
         };
         KeptBackup: {
             bench: string;
+            /** Format: uuid */
             benchId: string;
+            /** Format: uuid */
             id: string;
             /** Format: date-time */
             madeAt: string;
@@ -3808,6 +3869,7 @@ export interface components {
             hard: number;
             /** Format: int64 */
             harmedPhones: number;
+            /** Format: uuid */
             id: string;
             label: string;
             /** @enum {string} */
@@ -3851,6 +3913,7 @@ export interface components {
             strength: string;
         };
         LinkCancel: {
+            /** Format: uuid */
             id: string;
         };
         LinkCapture: {
@@ -3874,6 +3937,7 @@ export interface components {
             since: components["schemas"]["Build"];
         };
         LinkRequest: {
+            /** Format: uuid */
             id: string;
             request: components["schemas"]["Request"];
         };
@@ -3959,6 +4023,7 @@ export interface components {
         ListedRelease: {
             edition: string;
             editionName: string;
+            /** Format: uuid */
             id: string;
             maker: string;
             makerName: string;
@@ -3968,6 +4033,7 @@ export interface components {
             /** Format: int64 */
             number: number;
             own: components["schemas"]["BenchOwn"];
+            /** Format: uuid */
             profileId: string;
             /** Format: date-time */
             publishedAt: string;
@@ -4004,6 +4070,7 @@ export interface components {
             createdAt: string;
             /** Format: date-time */
             expiresAt: string;
+            /** Format: uuid */
             id: string;
             name: string;
             scopes: string[];
@@ -4013,6 +4080,7 @@ export interface components {
             usedAt: string | null;
         };
         Maker: {
+            /** Format: uuid */
             id: string;
             /** Format: int64 */
             models: number;
@@ -4032,6 +4100,7 @@ export interface components {
             words?: string;
         };
         MarkedBuild: {
+            /** Format: uuid */
             buildId: string;
             carrier?: string;
             fingerprint: string;
@@ -4042,6 +4111,7 @@ export interface components {
             why: string;
         };
         Met: {
+            /** Format: uuid */
             build: string;
             carrier: string;
             /** Format: int64 */
@@ -4067,6 +4137,7 @@ export interface components {
             builds: number;
             device: string;
             form: string;
+            /** Format: uuid */
             id: string;
             maker: string;
             name: string;
@@ -4082,6 +4153,7 @@ export interface components {
             form: string;
             /** Format: int64 */
             graded: number;
+            /** Format: uuid */
             id: string;
             maker: string;
             makerName: string;
@@ -4157,7 +4229,10 @@ export interface components {
         };
         NewBackupInputBody: {
             packages: string[];
-            /** @description The backup to go on with */
+            /**
+             * Format: uuid
+             * @description The backup to go on with
+             */
             resume?: string;
             /** @description Save a list of the phone's settings, too */
             settings: boolean;
@@ -4167,12 +4242,16 @@ export interface components {
             name: string;
         };
         NewBenchOutputBody: {
+            /** Format: uuid */
             id: string;
             /** @description Shown this once */
             token: string;
         };
         NewProfileInputBody: {
-            /** @description The profile to start from */
+            /**
+             * Format: uuid
+             * @description The profile to start from
+             */
             from?: string;
             maker: string;
             model: string;
@@ -4184,14 +4263,22 @@ export interface components {
             sisters?: string[] | null;
         };
         NewRunInputBody: {
+            /** Format: uuid */
             bench: string;
+            /** Format: uuid */
             capture: string;
             choices: components["schemas"]["BenchChoices"];
             /** @description The phone's handle on that bench */
             phone: string;
-            /** @description The profile, as a draft */
+            /**
+             * Format: uuid
+             * @description The profile, as a draft
+             */
             profile?: string;
-            /** @description The release; or give a profile */
+            /**
+             * Format: uuid
+             * @description The release; or give a profile
+             */
             release?: string;
         };
         NewTokenInputBody: {
@@ -4244,10 +4331,12 @@ export interface components {
             carrier: string;
             /** Format: int64 */
             graded: number;
+            /** Format: uuid */
             id: string;
             maker: string;
             makerName: string;
             model: string;
+            /** Format: uuid */
             modelId: string;
             modelName: string;
             /** Format: int64 */
@@ -4282,12 +4371,14 @@ export interface components {
             /** Format: date-time */
             firstSeen: string;
             icon: boolean;
+            /** Format: uuid */
             id: string;
             name: string;
             origin: string;
             originReason: string;
         };
         PackageStep: {
+            /** Format: uuid */
             buildId: string;
             carrier: string;
             /** @enum {string} */
@@ -4298,6 +4389,7 @@ export interface components {
             other?: string;
             region: string;
             since: string;
+            /** Format: uuid */
             sinceId: string;
             /** Format: double */
             sure?: number;
@@ -4319,13 +4411,16 @@ export interface components {
             /** Format: int64 */
             change: number;
             field: string;
+            /** Format: uuid */
             id: string;
             reason: string;
+            /** Format: uuid */
             scopeId: string;
             scopeKind: string;
             scopeName: string;
         };
         Person: {
+            /** Format: uuid */
             id: string;
             login: string;
             name: string;
@@ -4339,6 +4434,7 @@ export interface components {
             changes: number;
             /** Format: int64 */
             decided: number;
+            /** Format: uuid */
             id: string;
             login: string;
             models: components["schemas"]["ModelRecord"][];
@@ -4363,6 +4459,7 @@ export interface components {
             changes: number;
             /** Format: int64 */
             decided: number;
+            /** Format: uuid */
             id: string;
             login: string;
             name: string;
@@ -4395,6 +4492,7 @@ export interface components {
             wrong: string;
         };
         PhoneAt: {
+            /** Format: uuid */
             bench: string;
             handle: string;
         };
@@ -4447,10 +4545,12 @@ export interface components {
             /** Format: date-time */
             changedAt: string;
             changedBy: string;
+            /** Format: uuid */
             id: string;
             maker: string;
             makerName: string;
             model: string;
+            /** Format: uuid */
             modelId: string;
             modelName: string;
             name: string;
@@ -4466,6 +4566,7 @@ export interface components {
             costs: string[];
             emptied: string[];
             gains: components["schemas"]["Pick"][];
+            /** Format: uuid */
             id: string;
             loses: components["schemas"]["Pick"][];
             makerName: string;
@@ -4483,6 +4584,7 @@ export interface components {
         ProfileModel: {
             device: string;
             form: string;
+            /** Format: uuid */
             id: string;
             name: string;
             slug: string;
@@ -4520,12 +4622,15 @@ export interface components {
             /** Format: date-time */
             askedAt: string;
             askedBy: string;
+            /** Format: uuid */
             askedById: string;
             changes: string[];
             /** Format: date-time */
             decidedAt?: string;
             decidedBy: string;
+            /** Format: uuid */
             id: string;
+            /** Format: uuid */
             profileId: string;
             /** Format: int64 */
             revision: number;
@@ -4592,7 +4697,9 @@ export interface components {
         };
         RedraftedOutputBody: {
             pinned: string[];
+            /** Format: uuid */
             profile: string;
+            /** Format: uuid */
             wanted?: string;
         };
         Redrawn: {
@@ -4607,16 +4714,26 @@ export interface components {
             number: number;
         };
         RehearsalInputBody: {
-            /** @description A fresh capture of the phone */
+            /**
+             * Format: uuid
+             * @description A fresh capture of the phone
+             */
             capture: string;
             choices: components["schemas"]["BenchChoices"];
-            /** @description The profile, as a draft */
+            /**
+             * Format: uuid
+             * @description The profile, as a draft
+             */
             profile?: string;
-            /** @description The release; or give a profile */
+            /**
+             * Format: uuid
+             * @description The release; or give a profile
+             */
             release?: string;
         };
         Rehearsed: {
             administrators: string[];
+            /** Format: uuid */
             build: string;
             /** Format: int64 */
             bytes: number;
@@ -4648,6 +4765,7 @@ export interface components {
         ReleaseLine: {
             edition: string;
             editionName: string;
+            /** Format: uuid */
             id: string;
             maker: string;
             makerName: string;
@@ -4655,6 +4773,7 @@ export interface components {
             modelName: string;
             /** Format: int64 */
             number: number;
+            /** Format: uuid */
             profileId: string;
             /** Format: date-time */
             publishedAt: string;
@@ -4697,12 +4816,14 @@ export interface components {
             address?: string;
             /** Format: int64 */
             attempt?: number;
+            /** Format: uuid */
             backup?: string;
             code?: string;
             keys?: components["schemas"]["BenchKey"][] | null;
             /** @enum {string} */
             kind: "capture" | "names" | "watch" | "connect" | "disconnect" | "pair" | "hand" | "run" | "look" | "backup" | "verify" | "restore";
             phone?: string;
+            /** Format: uuid */
             run?: string;
             settings?: boolean;
             wanted?: components["schemas"]["Wanted"][] | null;
@@ -4748,6 +4869,7 @@ export interface components {
             authorAccepted: number;
             /** Format: int64 */
             authorChanges: number;
+            /** Format: uuid */
             authorId: string;
             /** Format: int64 */
             authorSent: number;
@@ -4758,6 +4880,7 @@ export interface components {
             edits: number;
             /** Format: int64 */
             half: number;
+            /** Format: uuid */
             id: string;
             importedFrom: string;
             /** Format: date-time */
@@ -4798,6 +4921,7 @@ export interface components {
             decidedBy: string;
             field: string;
             gone: boolean;
+            /** Format: uuid */
             id: string;
             label: string;
             /** @enum {string} */
@@ -4813,6 +4937,7 @@ export interface components {
             /** Format: int64 */
             nowRevision: number;
             package: string;
+            /** Format: uuid */
             packageId: string;
             phoneUnseen: boolean;
             reason: string;
@@ -4822,6 +4947,7 @@ export interface components {
             revises: number;
             /** Format: int64 */
             round: number;
+            /** Format: uuid */
             scopeId: string;
             scopeKind: string;
             scopeName: string;
@@ -4829,7 +4955,9 @@ export interface components {
             settledBy: string;
             /** @enum {string} */
             state: "in-tray" | "open" | "accepted" | "returned" | "turned-down" | "taken-back" | "replaced";
+            /** Format: uuid */
             takes?: string;
+            /** Format: uuid */
             thread: string;
             unreadable?: string;
             value: unknown;
@@ -4936,12 +5064,14 @@ export interface components {
             back: {
                 [key: string]: string;
             };
+            /** Format: uuid */
             benchId: string;
             /**
              * Format: int64
              * @description Checks that are broken
              */
             broken: number;
+            /** Format: uuid */
             buildId: string;
             carrier: string;
             checks: components["schemas"]["RunCheck"][];
@@ -4957,6 +5087,7 @@ export interface components {
             endedAt?: string;
             form: string;
             hunts: components["schemas"]["BenchHunt"][];
+            /** Format: uuid */
             id: string;
             jobs: components["schemas"]["BenchJob"][];
             lockCode: string;
@@ -4974,13 +5105,16 @@ export interface components {
              */
             open: number;
             person: string;
+            /** Format: uuid */
             personId: string;
             phone: string;
             phoneName: string;
+            /** Format: uuid */
             profileId: string;
             puttingBack: boolean;
             /** Format: int64 */
             release: number;
+            /** Format: uuid */
             releaseId?: string;
             restarted: boolean;
             /** Format: int64 */
@@ -5017,12 +5151,14 @@ export interface components {
             android: string;
             /** Format: int64 */
             attempt: number;
+            /** Format: uuid */
             benchId: string;
             /**
              * Format: int64
              * @description Checks that are broken
              */
             broken: number;
+            /** Format: uuid */
             buildId: string;
             carrier: string;
             counts: {
@@ -5035,6 +5171,7 @@ export interface components {
             /** Format: date-time */
             endedAt?: string;
             form: string;
+            /** Format: uuid */
             id: string;
             maker: string;
             makerName: string;
@@ -5048,13 +5185,16 @@ export interface components {
              */
             open: number;
             person: string;
+            /** Format: uuid */
             personId: string;
             phone: string;
             phoneName: string;
+            /** Format: uuid */
             profileId: string;
             puttingBack: boolean;
             /** Format: int64 */
             release: number;
+            /** Format: uuid */
             releaseId?: string;
             /** Format: int64 */
             seq: number;
@@ -5108,6 +5248,7 @@ export interface components {
         };
         SavedView: {
             by: string;
+            /** Format: uuid */
             id: string;
             name: string;
             own: boolean;
@@ -5170,6 +5311,7 @@ export interface components {
         };
         Shipping: {
             boot: boolean;
+            /** Format: uuid */
             buildId: string;
             carrier: string;
             /** Format: date-time */
@@ -5227,6 +5369,7 @@ export interface components {
             /** Format: date-time */
             expiresAt: string;
             here: boolean;
+            /** Format: uuid */
             id: string;
         };
         SomeEdits: {
@@ -5236,11 +5379,13 @@ export interface components {
         SourceRow: {
             /** Format: date-time */
             at: string;
+            /** Format: uuid */
             attachment?: string;
             /** Format: int64 */
             change: number;
             /** @enum {string} */
             claim: "about" | "clean" | "function-lost" | "fault" | "no-start" | "refused";
+            /** Format: uuid */
             id: string;
             link: string;
             load: string;
@@ -5325,6 +5470,7 @@ export interface components {
             /** @description Whether you follow the model */
             follows: boolean;
             gaps: components["schemas"]["Gap"][];
+            /** Format: uuid */
             model: string;
             /** @description Current ones */
             releases: components["schemas"]["HeldRelease"][];
@@ -5334,6 +5480,7 @@ export interface components {
             createdAt: string;
             /** Format: date-time */
             expiresAt: string;
+            /** Format: uuid */
             id: string;
             name: string;
             scopes: string[];
@@ -5343,18 +5490,23 @@ export interface components {
         Told: {
             /** Format: date-time */
             at: string;
+            /** Format: uuid */
             buildId?: string;
             by: string;
             /** Format: int64 */
             change: number;
+            /** Format: uuid */
             changeId?: string;
+            /** Format: uuid */
             id: string;
             kind: string;
             maker: string;
             model: string;
             package: string;
+            /** Format: uuid */
             profileId?: string;
             read: boolean;
+            /** Format: uuid */
             runId?: string;
             text: string;
             title: string;
@@ -5383,6 +5535,7 @@ export interface components {
             /** Format: int64 */
             change: number;
             function: string;
+            /** Format: uuid */
             id: string;
             maker: string;
             method: string;
@@ -5422,6 +5575,7 @@ export interface components {
             watchedDays: number;
         };
         TrialsInputBody: {
+            /** Format: uuid */
             build: string;
             function?: string;
             /** @enum {string} */
@@ -5438,8 +5592,10 @@ export interface components {
             words: string;
         };
         Uploaded: {
+            /** Format: uuid */
             buildId: string;
             complete: boolean;
+            /** Format: uuid */
             id: string;
             known: boolean;
             missing: string;
@@ -5500,6 +5656,7 @@ export interface components {
             /** Format: date-time */
             askedAt: string;
             askedBy: string;
+            /** Format: uuid */
             buildId: string;
             carrier: string;
             /** Format: double */
@@ -5507,6 +5664,7 @@ export interface components {
             /** Format: date-time */
             closedAt?: string;
             edition: string;
+            /** Format: uuid */
             id: string;
             /** @description Those that nobody has tried there yet */
             left: string[];
@@ -5516,6 +5674,7 @@ export interface components {
             modelName: string;
             packages: string[];
             plan: components["schemas"]["Proof"][];
+            /** Format: uuid */
             profileId: string;
             region: string;
             version: string;
@@ -5524,6 +5683,7 @@ export interface components {
             /** Format: date-time */
             askedAt: string;
             askedBy: string;
+            /** Format: uuid */
             buildId: string;
             carrier: string;
             /** Format: double */
@@ -5531,6 +5691,7 @@ export interface components {
             /** Format: date-time */
             closedAt?: string;
             edition: string;
+            /** Format: uuid */
             id: string;
             /** @description Those that nobody has tried there yet */
             left: string[];
@@ -5539,6 +5700,7 @@ export interface components {
             model: string;
             modelName: string;
             packages: string[];
+            /** Format: uuid */
             profileId: string;
             region: string;
             version: string;
@@ -5579,12 +5741,14 @@ export interface components {
             at: string;
             /** Format: int64 */
             back: number;
+            /** Format: uuid */
             buildId: string;
             carrier: string;
             maker: string;
             model: string;
             modelName: string;
             region: string;
+            /** Format: uuid */
             sinceId?: string;
             summary: components["schemas"]["Arrival"];
             version: string;
@@ -5613,6 +5777,7 @@ export interface components {
             /** Format: date-time */
             at: string;
             edition: string;
+            /** Format: uuid */
             id: string;
             maker: string;
             model: string;

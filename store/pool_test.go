@@ -1,0 +1,74 @@
+package store_test
+
+import (
+	"context"
+	"errors"
+	"testing"
+	"time"
+
+	"github.com/jackc/pgerrcode"
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
+
+	"roster/store"
+	"roster/store/storetest"
+)
+
+// TestPool holds what keeps one request from stopping the others: a transaction
+// gets no second connection, waiting for one ends, and so does a statement
+// that takes too long or a transaction that does nothing.
+func TestPool(t *testing.T) {
+	t.Parallel()
+	ctx := t.Context()
+	s, err := store.NewWithin(ctx, storetest.URL(t), store.Limits{Connections: 2, Wait: 200 * time.Millisecond, Statement: 300 * time.Millisecond})
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(s.Close)
+	var n int
+	err = s.InTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
+		if err := tx.QueryRow(ctx, `select 1`).Scan(&n); err != nil {
+			return err
+		}
+		return s.Pool().QueryRow(ctx, `select 1`).Scan(&n)
+	})
+	if !errors.Is(err, store.ErrNested) {
+		t.Errorf("a transaction got a second connection: %v", err)
+	}
+	var pg *pgconn.PgError
+	if _, err := s.Pool().Exec(ctx, `select pg_sleep(60)`); !errors.As(err, &pg) || pg.Code != pgerrcode.QueryCanceled {
+		t.Errorf("a statement without end: %v", err)
+	}
+	err = s.InLongTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
+		_, err := tx.Exec(ctx, `select pg_sleep(0.5)`)
+		return err
+	})
+	if err != nil {
+		t.Errorf("one that may take longer: %v", err)
+	}
+	for range 2 {
+		c, err := s.Pool().Acquire(ctx)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer c.Release()
+	}
+	if err := s.Pool().QueryRow(ctx, `select 1`).Scan(&n); !errors.Is(err, store.ErrBusy) {
+		t.Errorf("all connections are taken: %v", err)
+	}
+	left, cancel := context.WithCancel(ctx)
+	cancel()
+	if err := s.Pool().QueryRow(left, `select 1`).Scan(&n); !errors.Is(err, context.Canceled) || errors.Is(err, store.ErrBusy) {
+		t.Errorf("whoever asked has left: %v", err)
+	}
+	// What holds a connection for long has one of its own.
+	conn, err := s.Alone(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close(ctx)
+	var limit string
+	if err := conn.QueryRow(ctx, `show statement_timeout`).Scan(&limit); err != nil || limit != "0" {
+		t.Errorf("%s, %v", limit, err)
+	}
+}
