@@ -56,7 +56,7 @@ type (
 	}
 	// LinkNames carries what package files said.
 	LinkNames struct {
-		Names []Named `json:"names" maxItems:"1000"`
+		Names []Named `json:"names"`
 	}
 	// LinkEnd says how a request ended.
 	LinkEnd struct {
@@ -64,6 +64,27 @@ type (
 		Problem string          `json:"problem" maxLength:"2000"`
 	}
 )
+
+// What one message of names may hold: so many package files, so many labels of
+// each, so large an icon.
+const (
+	maxLinkNames  = 1000
+	maxLinkLabels = 500
+	maxLinkIcon   = 1 << 20
+)
+
+// Check refuses more than package files can have said.
+func (n LinkNames) Check() error {
+	if len(n.Names) > maxLinkNames {
+		return fmt.Errorf("names: %d of them are too many, at most %d come at once", len(n.Names), maxLinkNames)
+	}
+	for i, one := range n.Names {
+		if len(one.Labels) > maxLinkLabels || len(one.Icon) > maxLinkIcon || len(one.Signer) > 200 || len(one.Problem) > 2000 {
+			return fmt.Errorf("names[%d]: no package file says that much", i)
+		}
+	}
+	return nil
+}
 
 // Link offers a station's phones to a server elsewhere.
 type Link struct {

@@ -133,8 +133,7 @@ func (s *Station) Do(ctx context.Context, r Request, out Results) (any, error) {
 		}
 		return s.capture(ctx, serial, out)
 	case KindConnect:
-		words, err := s.client.Connect(ctx, r.Address)
-		return Words{android.Printable(words, 300)}, err
+		return s.connect(ctx, r.Address)
 	case KindDisconnect:
 		return Words{"forgotten"}, s.client.Disconnect(ctx, r.Address)
 	case KindPair:
@@ -296,6 +295,31 @@ func (w *lineWriter) Write(p []byte) (int, error) {
 		return 0, io.ErrShortBuffer
 	}
 	return len(p), nil
+}
+
+// connectTakes is how long the adb server may try to reach a phone.
+const connectTakes = time.Minute
+
+// connect asks the adb server to reach a phone at a network address. What comes
+// of that is seen in the list, and nothing else is told: neither the words nor
+// the time that it takes say what is at an address.
+func (s *Station) connect(ctx context.Context, address string) (any, error) {
+	if err := adb.CheckAddress(address); err != nil {
+		return nil, err
+	}
+	if _, err := s.client.Version(ctx); err != nil {
+		return nil, err
+	}
+	s.asked.Go(func() {
+		ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), connectTakes)
+		defer cancel()
+		if words, err := s.client.Connect(ctx, address); err != nil {
+			s.log.Info("a phone can't be connected to", "address", address, "err", err)
+		} else {
+			s.log.Debug("a phone was connected to", "address", address, "adb", words)
+		}
+	})
+	return Words{"A phone that is there stands in the list within some seconds. If none does, compare the address and the port with its screen."}, nil
 }
 
 func (s *Station) pair(ctx context.Context, r Request) (any, error) {

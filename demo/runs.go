@@ -132,7 +132,7 @@ func (s *seeder) narrow(id uuid.UUID, p *phone.Phone, r sampleRun) error {
 		if err := s.Store.SetHunt(s.ctx, id, h); err != nil {
 			return err
 		}
-		attempt, _, err := s.Store.ResumeRun(s.ctx, id, s.people[r.By].ID, store.Resume{Bench: frontRoom, Steps: h.Moves})
+		attempt, err := s.Store.ResumeRun(s.ctx, id, s.people[r.By].ID, store.Resume{Bench: frontRoom, Steps: h.Moves})
 		if err == nil {
 			err = s.carryOut(id, p, attempt, s.PhoneHash(r.Phone))
 		}

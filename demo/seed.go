@@ -88,7 +88,7 @@ func Seed(ctx context.Context, in Installation) error {
 	if err := d.Decode(&s.sample); err != nil {
 		return fmt.Errorf("people-and-evidence.yaml: %w", err)
 	}
-	for _, step := range []func() error{s.addPeople, s.addCaptures, s.addNames, s.addSaid, s.addProfiles, s.addChanges, s.addRuns} {
+	for _, step := range []func() error{s.addPeople, s.setRules, s.addCaptures, s.addNames, s.addSaid, s.addProfiles, s.addChanges, s.addRuns} {
 		if err := step(); err != nil {
 			return err
 		}
@@ -109,6 +109,14 @@ func (s *seeder) addPeople() error {
 		s.people[p.Login] = person
 	}
 	return nil
+}
+
+// setRules lets technicians have benches connect to stand-ins, which are on this
+// computer.
+func (s *seeder) setRules() error {
+	rules := store.DefaultInstallationRules
+	rules.BenchNetworks = []string{"127.0.0.0/8"}
+	return s.Store.SetInstallationRules(s.ctx, s.people["keeper"].ID, 0, rules)
 }
 
 // addCaptures captures one phone of every build of every model.

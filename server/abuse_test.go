@@ -5,45 +5,20 @@ import (
 	"bytes"
 	"fmt"
 	"io"
-	"log/slog"
 	"mime/multipart"
 	"net"
 	"net/http"
-	"path/filepath"
 	"strings"
 	"sync"
 	"testing"
 	"time"
 
 	"roster/server"
-	"roster/store"
-	"roster/store/storetest"
 )
 
-// impatient is a site whose server gives up soon on clients that stand still.
-func impatient(t *testing.T, pace server.Pace) *site {
-	t.Helper()
-	st, err := store.NewWithin(t.Context(), storetest.URL(t), store.Limits{Connections: connections})
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(st.Close)
-	secret, err := server.ReadSecret(filepath.Join(t.TempDir(), "secret"))
-	if err != nil {
-		t.Fatal(err)
-	}
-	s := &site{t: t, store: st, server: server.New(server.Config{Store: st, Secret: secret, Log: slog.New(slog.DiscardHandler), Passwords: cheapPasswords, Pace: pace})}
-	s.http = serve(t, s.server)
-	hash, err := cheapPasswords.Hash(password)
-	if err != nil {
-		t.Fatal(err)
-	}
-	for _, role := range roles {
-		if _, err := st.AddPerson(t.Context(), role, "the "+role, role, hash); err != nil {
-			t.Fatal(err)
-		}
-	}
-	return s
+// impatient has a server give up soon on clients that stand still.
+func impatient(pace server.Pace) setting {
+	return func(c *server.Config) { c.Pace = pace }
 }
 
 // begin opens a connection and sends the start of a request.
@@ -62,7 +37,7 @@ func (s *site) begin(cookie *http.Cookie, head string) net.Conn {
 // that comes slowly is waited for.
 func TestBodiesThatStandStill(t *testing.T) {
 	t.Parallel()
-	s := impatient(t, server.Pace{Stall: 500 * time.Millisecond, Grace: time.Second, Rate: 200})
+	s := withPeople(t, impatient(server.Pace{Stall: 500 * time.Millisecond, Grace: time.Second, Rate: 200}))
 	cookie := s.signIn("technician")
 	for name, c := range map[string]struct {
 		path  string
@@ -124,7 +99,7 @@ func bytesOf(b []byte, n int) func(func([]byte) bool) {
 // nothing that others need meanwhile.
 func TestAnswersThatNobodyReads(t *testing.T) {
 	t.Parallel()
-	s := impatient(t, server.Pace{Stall: 2 * time.Second, Grace: time.Minute, Rate: 1})
+	s := withPeople(t, impatient(server.Pace{Stall: 2 * time.Second, Grace: time.Minute, Rate: 1}))
 	cookie := s.signIn("technician")
 	// More than the system's own buffers take.
 	if a := s.upload(cookie, map[string]string{"p.txt": props, "list.txt": packageList(15_000)}); a.status != 201 {
@@ -156,7 +131,7 @@ func packageList(n int) string {
 // uploads that stand still stop nobody else, however few connections there are.
 func TestThreeAtOnce(t *testing.T) {
 	t.Parallel()
-	s := impatient(t, server.DefaultPace)
+	s := withPeople(t, impatient(server.DefaultPace))
 	people := map[string]*http.Cookie{}
 	for _, role := range roles {
 		people[role] = s.signIn(role)

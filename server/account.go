@@ -64,6 +64,9 @@ type passwordInput struct {
 	Body struct {
 		Old string `json:"old" minLength:"1" maxLength:"200"`
 		New string `json:"new" minLength:"12" maxLength:"200"`
+		// Somebody else may have had them from who knew the old password.
+		EndTokens bool `json:"endTokens,omitempty" doc:"End all your tokens for programs, too"`
+		EndFeeds  bool `json:"endFeeds,omitempty" doc:"End the secret addresses of your feeds, too"`
 	}
 }
 
@@ -168,13 +171,9 @@ func (s *Server) accountRoutes() {
 }
 
 func (s *Server) changePassword(ctx context.Context, in *passwordInput) (*struct{}, error) {
-	p := personOf(ctx)
-	failures, err := s.store.SignInFailures(ctx, p.Login, connectionOf(ctx).address)
-	if err != nil {
+	p, conn := personOf(ctx), connectionOf(ctx)
+	if err := s.try(ctx, p.Login); err != nil {
 		return nil, err
-	}
-	if failures >= mostFailures {
-		return nil, tooManyTries
 	}
 	_, stored, err := s.store.PasswordHash(ctx, p.Login)
 	if err != nil {
@@ -185,7 +184,7 @@ func (s *Server) changePassword(ctx context.Context, in *passwordInput) (*struct
 		return nil, err
 	}
 	if !fits {
-		if err := s.store.SignInFailed(ctx, p.Login, connectionOf(ctx).address); err != nil {
+		if err := s.store.SignInFailed(ctx, p.Login); err != nil {
 			return nil, err
 		}
 		return nil, problem(http.StatusUnprocessableEntity, "wrong-password", "The old password is wrong. Nothing was changed.")
@@ -197,7 +196,10 @@ func (s *Server) changePassword(ctx context.Context, in *passwordInput) (*struct
 	if err != nil {
 		return nil, err
 	}
-	return nil, s.store.SetPassword(ctx, p.ID, hash, connectionOf(ctx).token)
+	if err := s.store.SignInWorked(ctx, p.ID, p.Login, conn.address); err != nil {
+		return nil, err
+	}
+	return nil, s.store.SetPassword(ctx, p.ID, hash, conn.token, store.Ending{Tokens: in.Body.EndTokens, Feeds: in.Body.EndFeeds})
 }
 
 // feed is a person's own feed; its key is in the address, since feed readers

@@ -238,7 +238,7 @@ func (s *Server) backupRoutes() {
 			if err := s.canDo(ctx, b.BenchID, r); err != nil {
 				return nil, err
 			}
-			job, err := s.store.AddJob(ctx, r.Kind, personOf(ctx).ID, b.BenchID, r)
+			job, err := s.store.AddJob(ctx, personOf(ctx).ID, ask(b.BenchID, r))
 			return &backupMadeOutput{backupMade{b.ID, job}}, err
 		})
 	route(s, Technician, huma.Operation{OperationID: "restoreBackup", Method: http.MethodPost, Path: "/api/v1/backups/{id}/restore", Summary: "Install packages from a backup on the phone that it is of", DefaultStatus: http.StatusAccepted}, s.restoreBackup)
@@ -283,22 +283,24 @@ func (s *Server) makeBackup(ctx context.Context, in *newBackupInput) (*backupMad
 		names[i] = string(name)
 		r.Wanted = append(r.Wanted, bench.Wanted{Name: name})
 	}
-	if r.Backup != uuid.Nil {
-		b, err := s.store.BackupByID(ctx, r.Backup)
-		if err != nil {
-			return nil, err
-		}
-		if b.BenchID != in.ID || b.Phone != p.Mark {
-			return nil, problem(http.StatusConflict, "another-phone", "That backup is of another phone, or lies on another bench.")
-		}
-	} else {
-		r.Backup, err = s.store.AddBackup(ctx, store.Backup{Phone: p.Mark, PhoneName: p.Name, BenchID: in.ID, Packages: names, Settings: in.Body.Settings}, personOf(ctx).ID)
-		if err != nil {
-			return nil, err
-		}
-	}
 	r.With = p.Fingerprint
-	job, err := s.store.AddJob(ctx, r.Kind, personOf(ctx).ID, in.ID, r)
+	person := personOf(ctx).ID
+	if r.Backup == uuid.Nil {
+		made := store.Backup{Phone: p.Mark, PhoneName: p.Name, BenchID: in.ID, Packages: names, Settings: in.Body.Settings}
+		backup, job, err := s.store.AddBackup(ctx, made, person, func(id uuid.UUID) store.Ask {
+			r.Backup = id
+			return ask(in.ID, r)
+		})
+		return &backupMadeOutput{backupMade{backup, job}}, err
+	}
+	b, err := s.store.BackupByID(ctx, r.Backup)
+	if err != nil {
+		return nil, err
+	}
+	if b.BenchID != in.ID || b.Phone != p.Mark {
+		return nil, problem(http.StatusConflict, "another-phone", "That backup is of another phone, or lies on another bench.")
+	}
+	job, err := s.store.AddJob(ctx, person, ask(in.ID, r))
 	return &backupMadeOutput{backupMade{r.Backup, job}}, err
 }
 
@@ -321,6 +323,6 @@ func (s *Server) restoreBackup(ctx context.Context, in *restoreInput) (*backupMa
 		}
 		r.Wanted = append(r.Wanted, bench.Wanted{Name: name})
 	}
-	job, err := s.store.AddJob(ctx, r.Kind, personOf(ctx).ID, here.Bench, r)
+	job, err := s.store.AddJob(ctx, personOf(ctx).ID, ask(here.Bench, r))
 	return &backupMadeOutput{backupMade{b.ID, job}}, err
 }

@@ -86,7 +86,7 @@ func (s *Server) attachment(c *gin.Context) {
 		writeProblem(c, problem(http.StatusNotFound, "not-found", "There is no such file."))
 		return
 	}
-	a, content, err := s.store.AttachmentContent(ctx, id)
+	a, content, err := s.store.AttachmentContent(ctx, personOf(ctx).ID, id)
 	if err != nil {
 		s.fail(c, err)
 		return

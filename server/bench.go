@@ -8,7 +8,6 @@ import (
 	"net/http"
 	"slices"
 	"strings"
-	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/sse"
@@ -64,7 +63,9 @@ func (s *Server) benchRoutes() {
 	sse.Register(s.api, watch, map[string]any{"benches": []benchLine{}}, s.watchBenches)
 	route(s, Maintainer, huma.Operation{OperationID: "addBench", Method: http.MethodPost, Path: "/api/v1/benches", Summary: "Let a computer elsewhere offer its phones", DefaultStatus: http.StatusCreated}, s.addBench)
 	route(s, Maintainer, huma.Operation{OperationID: "revokeBench", Method: http.MethodDelete, Path: "/api/v1/benches/{id}", Summary: "End a bench's access for good"},
-		func(ctx context.Context, in *idInput) (*struct{}, error) { return nil, s.store.RevokeBench(ctx, in.ID) })
+		func(ctx context.Context, in *idInput) (*struct{}, error) {
+			return nil, s.store.RevokeBench(ctx, in.ID, personOf(ctx).ID)
+		})
 	route(s, Technician, huma.Operation{OperationID: "askBench", Method: http.MethodPost, Path: "/api/v1/benches/{id}/requests", Summary: "Ask a bench for something that it knows to do", DefaultStatus: http.StatusAccepted}, s.askBench)
 	route(s, Technician, huma.Operation{OperationID: "getJob", Method: http.MethodGet, Path: "/api/v1/jobs/{id}", Summary: "How far long work is"},
 		func(ctx context.Context, in *idInput) (*jobOutput, error) {
@@ -117,27 +118,15 @@ func (s *Server) benches(ctx context.Context) ([]benchLine, error) {
 }
 
 func (s *Server) watchBenches(ctx context.Context, _ *struct{}, send sse.Sender) {
-	changes, stop := s.events.watch()
-	defer stop()
-	for ctx.Err() == nil && s.ctx.Err() == nil {
-		list, err := s.benches(ctx)
-		if err == nil {
-			err = send.Data(list)
-		}
-		if err != nil {
+	w := s.stream(ctx)
+	defer w.end()
+	for {
+		list, err := s.benches(w.ctx)
+		if err != nil || send.Data(list) != nil {
 			return
 		}
-		for waiting := true; waiting; {
-			select {
-			case e := <-changes:
-				waiting = e.Topic != "bench" && e.Topic != ""
-			case <-time.After(20 * time.Second): // one may have fallen silent
-				waiting = false
-			case <-ctx.Done():
-				return
-			case <-s.ctx.Done():
-				return
-			}
+		if !w.next(func(e store.Event) bool { return e.Topic == store.BenchChanged }) { // or one has fallen silent
+			return
 		}
 	}
 }
@@ -161,6 +150,9 @@ func (s *Server) askBench(ctx context.Context, in *benchRequestInput) (*createdO
 	if slices.Contains([]string{bench.KindRun, bench.KindLook, bench.KindBackup, bench.KindVerify, bench.KindRestore}, r.Kind) {
 		return nil, problem(http.StatusUnprocessableEntity, "bad-request", "Runs and backups are asked for as runs and backups.")
 	}
+	if err := s.mayReach(ctx, r); err != nil {
+		return nil, err
+	}
 	if err := s.canDo(ctx, in.ID, r); err != nil {
 		return nil, err
 	}
@@ -180,8 +172,26 @@ func (s *Server) askBench(ctx context.Context, in *benchRequestInput) (*createdO
 	} else {
 		r.Wanted = nil
 	}
-	id, err := s.store.AddJob(ctx, r.Kind, personOf(ctx).ID, in.ID, r)
+	id, err := s.store.AddJob(ctx, personOf(ctx).ID, ask(in.ID, r))
 	return &createdOutput{created{id}}, err
+}
+
+// ask is what the record keeps of a request to a bench.
+func ask(id uuid.UUID, r bench.Request) store.Ask {
+	return store.Ask{Kind: r.Kind, Bench: id, Request: r}
+}
+
+// mayReach refuses a request to connect to what the person may not have a bench
+// connect to: it would tell them who answers in a network that is not theirs.
+func (s *Server) mayReach(ctx context.Context, r bench.Request) error {
+	if r.Kind != bench.KindConnect && r.Kind != bench.KindPair || Maintainer.Allows(personOf(ctx).Role) {
+		return nil
+	}
+	rules, _, err := s.store.InstallationRules(ctx)
+	if err != nil || rules.Reaches(r.Address) {
+		return err
+	}
+	return problem(http.StatusForbidden, "out-of-reach", "Technicians have benches connect to phones in the networks that the keeper lists, and this address is in none of them. Ask a maintainer, or the keeper to list its network.")
 }
 
 // canDo refuses at once what a bench could not do now.
@@ -213,24 +223,15 @@ func (s *Server) canDo(ctx context.Context, id uuid.UUID, r bench.Request) error
 }
 
 func (s *Server) watchJob(ctx context.Context, in *idInput, send sse.Sender) {
-	changes, stop := s.events.watch()
-	defer stop()
+	w := s.stream(ctx)
+	defer w.end()
 	for {
-		j, err := s.store.Job(ctx, in.ID)
+		j, err := s.store.Job(w.ctx, in.ID)
 		if err != nil || send.Data(j) != nil || j.Ended() {
 			return
 		}
-		for waiting := true; waiting; {
-			select {
-			case e := <-changes:
-				waiting = e.ID != in.ID.String() && e.Topic != ""
-			case <-time.After(20 * time.Second):
-				waiting = false
-			case <-ctx.Done():
-				return
-			case <-s.ctx.Done():
-				return
-			}
+		if !w.next(func(e store.Event) bool { return e.ID == in.ID.String() }) {
+			return
 		}
 	}
 }

@@ -37,10 +37,15 @@ func withBench(t *testing.T) *site {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for _, login := range []string{"technician", "another"} {
-		if _, err := st.AddPerson(t.Context(), login, login, "technician", hash); err != nil {
+	var person store.Person
+	for login, role := range map[string]string{"technician": "technician", "another": "technician", "keeper": "keeper"} {
+		if person, err = st.AddPerson(t.Context(), login, login, role, hash); err != nil {
 			t.Fatal(err)
 		}
+	}
+	// Where the stand-ins are, technicians may have the bench connect.
+	if err := st.SetInstallationRules(t.Context(), person.ID, 0, store.InstallationRules{IdleHours: 1, BenchNetworks: []string{"127.0.0.0/8"}}); err != nil {
+		t.Fatal(err)
 	}
 	file := filepath.Join(t.TempDir(), "secret")
 	secret, err := server.ReadSecret(file)
@@ -229,8 +234,15 @@ func TestCaptureOverTheAPI(t *testing.T) {
 	if a := s.do(cookie, "POST", requests, map[string]string{"kind": "shell", "phone": at.phone}); a.status != 422 {
 		t.Errorf("a request that there is not: %d %s", a.status, a.body)
 	}
+	for _, address := range []string{"no address", "localhost:5555", "192.0.2.7:5555", "[::1]:5555"} {
+		if a := s.do(cookie, "POST", requests, map[string]string{"kind": "connect", "address": address}); kind(a) != "out-of-reach" {
+			t.Errorf("a technician connects to %s: %d %s", address, a.status, a.body)
+		}
+	}
+	if last, _ := s.follow(cookie, s.ask(s.signIn("keeper"), on{bench: at.bench}, map[string]string{"kind": "connect", "address": "no address"})); last.State != "failed" || !strings.Contains(last.Problem, "is not an address") {
+		t.Errorf("%+v", last)
+	}
 	for want, request := range map[string]map[string]string{
-		"is not an address": {"kind": "connect", "address": "no address"},
 		"can't pair":        {"kind": "pair", "address": "127.0.0.1:1", "code": "123456"},
 		"six digits":        {"kind": "pair", "address": "127.0.0.1:1", "code": "12"},
 		"stand-ins":         {"kind": "hand", "address": "127.0.0.1:1", "action": "accept"},

@@ -50,11 +50,14 @@ func TestAttachments(t *testing.T) {
 	if log.Type != "text/plain" || strings.ContainsAny(log.Name, `/\`) || shot.Type != "image/png" {
 		t.Errorf("%+v %+v", log, shot)
 	}
-	a := s.do(keeper, "GET", "/api/v1/attachments/"+log.ID, nil)
+	if a := s.do(keeper, "GET", "/api/v1/attachments/"+log.ID, nil); a.status != 404 {
+		t.Errorf("somebody else's before it is sent: %d", a.status)
+	}
+	a := s.do(technician, "GET", "/api/v1/attachments/"+log.ID, nil)
 	if a.status != 200 || a.header.Get("Content-Type") != "text/plain; charset=utf-8" || !strings.Contains(a.header.Get("Content-Security-Policy"), "sandbox") || a.header.Get("X-Content-Type-Options") != "nosniff" {
 		t.Errorf("%d %v", a.status, a.header)
 	}
-	if a := s.do(keeper, "GET", "/api/v1/attachments/"+shot.ID, nil); a.header.Get("Content-Type") != "image/png" || !bytes.Equal(a.body, picture(t)) {
+	if a := s.do(technician, "GET", "/api/v1/attachments/"+shot.ID, nil); a.header.Get("Content-Type") != "image/png" || !bytes.Equal(a.body, picture(t)) {
 		t.Errorf("%v", a.header)
 	}
 	if a := s.do(keeper, "GET", "/api/v1/attachments/none", nil); a.status != 404 {
@@ -67,6 +70,9 @@ func TestAttachments(t *testing.T) {
 		t.Errorf("somebody else's file: %d %s", a.status, a.body)
 	}
 	s.accepted(technician, s.signIn("reviewer"), trial)
+	if a := s.do(keeper, "GET", "/api/v1/attachments/"+log.ID, nil); a.status != 200 {
+		t.Errorf("somebody else's after it was sent: %d", a.status)
+	}
 	type dossier struct {
 		Trials      []struct{ Attachments []string }
 		Attachments []file

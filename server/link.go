@@ -4,7 +4,9 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"maps"
 	"net/http"
+	"slices"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/sse"
@@ -52,8 +54,11 @@ func (s *Server) linkRoutes() {
 			}
 			return nil, r.Tell(ctx, in.Body)
 		})
-	route(s, OfBench, huma.Operation{OperationID: "linkCapture", Method: http.MethodPost, Path: "/api/v1/link/jobs/{id}/capture", Summary: "A capture, whole or not", MaxBodyBytes: 64 << 20},
+	route(s, OfBench, huma.Operation{OperationID: "linkCapture", Method: http.MethodPost, Path: "/api/v1/link/jobs/{id}/capture", Summary: "A capture, whole or not", MaxBodyBytes: 32 << 20, SkipValidateBody: true},
 		func(ctx context.Context, in *linkJobInput[bench.LinkCapture]) (*struct{}, error) {
+			if len(in.Body.Serial) > 200 {
+				return nil, problem(http.StatusUnprocessableEntity, "bad-request", "serial: no serial number is longer than 200 characters.")
+			}
 			r, err := s.ofBench(ctx, in.ID)
 			if err != nil {
 				return nil, err
@@ -64,8 +69,11 @@ func (s *Server) linkRoutes() {
 			}
 			return nil, r.Captured(ctx, in.Body.Serial, c)
 		})
-	route(s, OfBench, huma.Operation{OperationID: "linkNames", Method: http.MethodPost, Path: "/api/v1/link/jobs/{id}/names", Summary: "What package files said", MaxBodyBytes: 32 << 20},
+	route(s, OfBench, huma.Operation{OperationID: "linkNames", Method: http.MethodPost, Path: "/api/v1/link/jobs/{id}/names", Summary: "What package files said", MaxBodyBytes: 32 << 20, SkipValidateBody: true},
 		func(ctx context.Context, in *linkJobInput[bench.LinkNames]) (*struct{}, error) {
+			if err := in.Body.Check(); err != nil {
+				return nil, badRequest(err)
+			}
 			r, err := s.ofBench(ctx, in.ID)
 			if err != nil {
 				return nil, err
@@ -94,8 +102,11 @@ func (s *Server) linkRoutes() {
 			if err != nil {
 				return nil, err
 			}
-			s.endJob(ctx, r.job, in.Body.Result, android.Printable(in.Body.Problem, 1000))
-			return nil, nil
+			err = s.endJob(ctx, r.job, in.Body.Result, android.Printable(in.Body.Problem, 1000))
+			if err != nil && !s.passing(ctx, err) {
+				err = problem(http.StatusUnprocessableEntity, "unstorable", "What came of this can't be stored, and counts as failed. The server's log says why.")
+			}
+			return nil, err
 		})
 }
 
@@ -119,13 +130,10 @@ func (s *Server) ofBench(ctx context.Context, id uuid.UUID) (*jobResults, error)
 // somebody cancels.
 func (s *Server) linkRequests(ctx context.Context, _ *struct{}, send sse.Sender) {
 	b := benchOf(ctx)
-	changes, stop := s.events.watch()
-	defer stop()
+	w := s.stream(ctx)
+	defer w.end()
 	sent := map[uuid.UUID]bool{}
 	for {
-		if _, err := s.store.BenchByID(ctx, b.ID); errors.Is(err, store.ErrNotFound) {
-			return // revoked
-		}
 		if send.Data(linkHello{b.Name}) != nil {
 			return
 		}
@@ -139,7 +147,7 @@ func (s *Server) linkRequests(ctx context.Context, _ *struct{}, send sse.Sender)
 			}
 			var r bench.Request
 			if err := json.Unmarshal(job.Request, &r); err != nil {
-				s.endJob(ctx, job, nil, "The request can't be read: "+err.Error())
+				s.endJobPatiently(ctx, job, nil, "The request can't be read: "+err.Error())
 				continue
 			}
 			sent[job.ID] = true
@@ -147,13 +155,13 @@ func (s *Server) linkRequests(ctx context.Context, _ *struct{}, send sse.Sender)
 				return
 			}
 		}
-		for id := range sent {
-			j, err := s.store.Job(ctx, id)
-			if err != nil || !j.Ended() {
-				continue
-			}
+		ended, err := s.store.EndedJobs(ctx, slices.Collect(maps.Keys(sent)))
+		if err != nil && ctx.Err() == nil {
+			s.log.Warn("nobody can tell which jobs were cancelled", "bench", b.Name, "err", err)
+		}
+		for id, state := range ended {
 			delete(sent, id)
-			if j.State == "cancelled" && send.Data(bench.LinkCancel{ID: id}) != nil {
+			if state == "cancelled" && send.Data(bench.LinkCancel{ID: id}) != nil {
 				return
 			}
 		}
@@ -161,7 +169,7 @@ func (s *Server) linkRequests(ctx context.Context, _ *struct{}, send sse.Sender)
 			id, err := uuid.Parse(job)
 			return err == nil && sent[id]
 		}
-		if !s.untilConcerned(ctx, changes, b.ID, does) {
+		if !w.next(concernsBench(b.ID, does)) {
 			return
 		}
 	}

@@ -43,9 +43,6 @@ type header struct {
 func headersOf(f site.File, etag string, length int, packed bool) headers {
 	h := headers{etag: etag, known: []header{{"Cache-Control", []string{"public, no-cache"}}, {"Vary", []string{"Accept-Encoding"}}, {"Etag", []string{etag}}}}
 	h.all = append(slices.Clone(h.known), header{"Content-Type", []string{f.Type}}, header{"Content-Length", []string{strconv.Itoa(length)}})
-	for name, value := range securityHeaderValues {
-		h.all = append(h.all, header{name, []string{value}})
-	}
 	if packed {
 		h.all = append(h.all, header{"Content-Encoding", []string{"gzip"}})
 	}
@@ -111,22 +108,26 @@ func (p *press) file(ctx context.Context, path string) (*pressed, error) {
 	return f, nil
 }
 
-// watch throws away what may no longer be so, until ctx ends.
+// What public files tell of, and what profiles are composed from.
+var (
+	publicTopics = []store.Topic{store.Missed, store.ReleasesChanged, store.CoverageCounted}
+	basisTopics  = []store.Topic{store.Missed, store.ChangesChanged, store.CapturesChanged, store.RulesChanged, store.ReleasesChanged}
+)
+
+// watchPress throws away what may no longer be so, until ctx ends.
 func (s *Server) watchPress(ctx context.Context) {
 	changes, end := s.events.watch()
 	defer end()
 	for {
 		select {
 		case e := <-changes:
-			if e.Topic == "" || e.Topic == "releases" || e.Topic == "cover" {
+			if slices.Contains(publicTopics, e.Topic) {
 				s.press.forget()
 			}
-			if e.Topic == "run" || e.Topic == "asked" || e.Topic == "cover" || e.Topic == "desk" || e.Topic == "notices" {
-				continue // none says anything new of packages
+			// A cut line is drawn over what was known when it was taken up.
+			if slices.Contains(basisTopics, e.Topic) {
+				s.bases.Purge()
 			}
-			// A cut line is drawn over what was known when it was taken up; a
-			// change or a capture makes that anew.
-			s.bases.Purge()
 		case <-ctx.Done():
 			return
 		}

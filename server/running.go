@@ -44,15 +44,16 @@ func (r *jobResults) Run(ctx context.Context, id uuid.UUID, report run.Report) (
 
 // interrupt ends an attempt at a run that its bench could not go on with, where
 // the bench did not say so itself.
-func (s *Server) interrupt(ctx context.Context, job store.Job, why string) {
+func (s *Server) interrupt(ctx context.Context, job store.Job, why string) error {
 	var asked bench.Request
-	err := json.Unmarshal(job.Request, &asked)
-	if err == nil {
-		_, err = s.store.Advance(ctx, asked.Run, "", run.Report{Attempt: asked.Attempt, End: "interrupted", Why: why})
+	if err := json.Unmarshal(job.Request, &asked); err != nil {
+		return err
 	}
-	if err != nil && !errors.Is(err, run.ErrSuperseded) {
-		s.log.Error("that a run was interrupted could not be written down; it counts so in a while", "run", asked.Run, "err", err)
+	_, err := s.store.Advance(ctx, asked.Run, "", run.Report{Attempt: asked.Attempt, End: "interrupted", Why: why})
+	if errors.Is(err, run.ErrSuperseded) {
+		return nil
 	}
+	return err
 }
 
 // looked takes the result of a look for a run.
@@ -88,20 +89,33 @@ func (s *Server) keepRuns(ctx context.Context) {
 			s.log.Debug("interrupted runs can't be looked for", "err", err)
 			continue
 		}
-		for _, u := range list {
-			here, err := s.whereIs(ctx, u.Phone)
-			if err != nil {
-				continue // it is not back yet
-			}
-			if _, err := s.askForLook(ctx, u.ID, u.Person, here); err != nil {
-				s.log.Warn("the phone of an interrupted run can't be looked at", "run", u.ID, "err", err)
-			}
-		}
+		s.lookWhereBack(ctx, list)
 		if time.Since(remind) > time.Minute {
 			remind = time.Now()
 			if err := s.store.RemindOfRuns(ctx); err != nil {
 				s.log.Warn("nobody can be reminded of check lists", "err", err)
 			}
+		}
+	}
+}
+
+// lookWhereBack looks at the phones of interrupted runs that are attached again.
+func (s *Server) lookWhereBack(ctx context.Context, list []store.Unsettled) {
+	if len(list) == 0 {
+		return
+	}
+	attached, err := s.attached(ctx)
+	if err != nil {
+		s.log.Debug("nobody can tell which phones are back", "err", err)
+		return
+	}
+	for _, u := range list {
+		here, back := attached[u.Phone]
+		if !back {
+			continue
+		}
+		if _, err := s.askForLook(ctx, u.ID, u.Person, here); err != nil {
+			s.log.Warn("the phone of an interrupted run can't be looked at", "run", u.ID, "err", err)
 		}
 	}
 }
@@ -115,7 +129,7 @@ func (s *Server) endBackup(ctx context.Context, job store.Job, value any, wrong 
 	var end *bench.BackupEnd
 	if raw, err := json.Marshal(value); err == nil && string(raw) != "null" {
 		if err := json.Unmarshal(raw, &end); err != nil {
-			return err
+			return errors.Join(err, s.store.EndBackup(ctx, asked.Backup, nil, false))
 		}
 	}
 	whole := wrong == "" && end != nil && len(end.Wrong) == 0

@@ -270,12 +270,11 @@ func (s *Server) startRun(ctx context.Context, in *newRunInput) (*createdOutput,
 	if here.Mark != p.phone || p.phone == "" {
 		return nil, problem(http.StatusConflict, "another-phone", "The phone that is attached there is not the one that this was rehearsed for. Capture it, and rehearse again.")
 	}
+	person := personOf(ctx).ID
 	id, err := s.store.StartRun(ctx, store.NewRun{Profile: p.profile, Release: p.release, Document: p.document, Build: p.Build, Capture: b.Capture, Phone: p.phone, Name: p.Model, Form: p.identity.Form,
-		Bench: b.Bench, Person: personOf(ctx).ID, Choices: b.Choices})
-	if err != nil {
-		return nil, err
-	}
-	_, err = s.store.AddJob(ctx, bench.KindRun, personOf(ctx).ID, b.Bench, bench.Request{Kind: bench.KindRun, Phone: b.Phone, Run: id, Attempt: 1, Keys: run.Keys(run.Plan(p.document, b.Choices))})
+		Bench: b.Bench, Person: person, Choices: b.Choices, Ask: func(id uuid.UUID) store.Ask {
+			return ask(b.Bench, bench.Request{Kind: bench.KindRun, Phone: b.Phone, Run: id, Attempt: 1, Keys: run.Keys(run.Plan(p.document, b.Choices))})
+		}})
 	return &createdOutput{created{id}}, err
 }
 
@@ -290,11 +289,10 @@ func (s *Server) resume(ctx context.Context, id uuid.UUID, r store.Resume) error
 		return err
 	}
 	r.Bench = here.Bench
-	attempt, keys, err := s.store.ResumeRun(ctx, id, personOf(ctx).ID, r)
-	if err != nil {
-		return err
+	r.Ask = func(attempt int, keys []run.Key) store.Ask {
+		return ask(here.Bench, bench.Request{Kind: bench.KindRun, Phone: here.Handle, Run: id, Attempt: attempt, Keys: keys})
 	}
-	_, err = s.store.AddJob(ctx, bench.KindRun, personOf(ctx).ID, here.Bench, bench.Request{Kind: bench.KindRun, Phone: here.Handle, Run: id, Attempt: attempt, Keys: keys})
+	_, err = s.store.ResumeRun(ctx, id, personOf(ctx).ID, r)
 	return err
 }
 
@@ -341,7 +339,7 @@ func (s *Server) askForLook(ctx context.Context, id, person uuid.UUID, here phon
 	for _, st := range steps {
 		list = append(list, st.Step)
 	}
-	return s.store.AddJob(ctx, bench.KindLook, person, here.Bench, bench.Request{Kind: bench.KindLook, Phone: here.Handle, Run: id, Keys: run.Keys(list)})
+	return s.store.AddJob(ctx, person, ask(here.Bench, bench.Request{Kind: bench.KindLook, Phone: here.Handle, Run: id, Keys: run.Keys(list)}))
 }
 
 // runSince is a run with the steps that changed after seq.
@@ -371,30 +369,22 @@ func (s *Server) runSince(ctx context.Context, id uuid.UUID, seq int64) (runBody
 // watchRun sends a run as it happens, whichever server its bench talks to.
 // Changes that come close together are sent together.
 func (s *Server) watchRun(ctx context.Context, in *idInput, send sse.Sender) {
-	changes, stop := s.events.watch()
-	defer stop()
+	w := s.stream(ctx)
+	defer w.end()
 	var seq int64
 	for first := true; ; first = false {
 		after := seq
 		if first {
 			after = 0
 		}
-		b, err := s.runSince(ctx, in.ID, after)
+		b, err := s.runSince(w.ctx, in.ID, after)
 		if err != nil || send.Data(b) != nil {
 			return
 		}
 		seq = b.Run.Seq
-		for waiting := true; waiting; {
-			select {
-			case e := <-changes:
-				waiting = e.ID != in.ID.String() && e.Topic != "" && e.Topic != "bench"
-			case <-time.After(15 * time.Second): // its bench may have fallen silent
-				waiting = false
-			case <-ctx.Done():
-				return
-			case <-s.ctx.Done():
-				return
-			}
+		// Where the phone is, too: its bench may have it again, or be gone.
+		if !w.next(func(e store.Event) bool { return e.ID == in.ID.String() || e.Topic == store.BenchChanged }) {
+			return
 		}
 		time.Sleep(30 * time.Millisecond)
 	}
@@ -420,18 +410,31 @@ func (s *Server) phoneOn(ctx context.Context, id uuid.UUID, handle string) (benc
 
 // whereIs finds the bench on which a phone is attached and ready.
 func (s *Server) whereIs(ctx context.Context, mark string) (phoneAt, error) {
-	list, err := s.benches(ctx)
+	attached, err := s.attached(ctx)
 	if err != nil {
 		return phoneAt{}, err
 	}
+	if here, ok := attached[mark]; ok {
+		return here, nil
+	}
+	return phoneAt{}, problem(http.StatusConflict, "phone-gone", "The phone is not attached to any bench. Plug it in; then try again.")
+}
+
+// attached are the phones that are ready on some bench, by their marks.
+func (s *Server) attached(ctx context.Context) (map[string]phoneAt, error) {
+	list, err := s.benches(ctx)
+	if err != nil {
+		return nil, err
+	}
+	at := map[string]phoneAt{}
 	for _, b := range list {
 		for _, p := range b.View.Phones {
-			if p.Ready && p.Mark == mark && mark != "" {
-				return phoneAt{b.ID, p.Handle}, nil
+			if _, twice := at[p.Mark]; p.Ready && p.Mark != "" && !twice {
+				at[p.Mark] = phoneAt{b.ID, p.Handle}
 			}
 		}
 	}
-	return phoneAt{}, problem(http.StatusConflict, "phone-gone", "The phone is not attached to any bench. Plug it in; then try again.")
+	return at, nil
 }
 
 // fits lists what could be run on a phone.

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"log/slog"
 	"net/http"
+	"net/netip"
 	"reflect"
 	"strings"
 	"sync"
@@ -43,6 +44,9 @@ type Config struct {
 	// PublicURL is where the installation is reached from outside, such as
 	// https://roster.example, without a slash at its end.
 	PublicURL string
+	// TrustedProxies are those whose X-Forwarded-For and -Proto count; see
+	// ParseProxies.
+	TrustedProxies []netip.Prefix
 	// Version is shown and written into the API's description.
 	Version string
 	// Demo, when not empty, is shown on the sign-in page.
@@ -135,10 +139,19 @@ func (s *Server) background(f func(context.Context)) {
 
 // ServeHTTP answers a request.
 func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	s.secureHeaders(w, r)
 	if !s.press.ready(w, r) {
 		s.paceBody(w, r)
 		s.engine.ServeHTTP(w, r)
 	}
+}
+
+// Metrics serves the figures of this process for Prometheus. They are for who
+// runs the installation: give them an address of their own.
+func Metrics() http.Handler {
+	mux := http.NewServeMux()
+	mux.Handle("GET /metrics", promhttp.Handler())
+	return mux
 }
 
 // migrate waits for the database and brings it up to date.
@@ -164,7 +177,7 @@ func (s *Server) middleware() {
 	e := s.engine
 	e.HandleMethodNotAllowed = true
 	e.ForwardedByClientIP = false
-	e.Use(s.recover, s.logRequests, securityHeaders, refuseOddText)
+	e.Use(s.recover, s.logRequests, refuseOddText)
 	// What is public is pressed already, and the same for everybody.
 	s.publicRoutes()
 	e.Use(gzip.Gzip(gzip.BestSpeed, gzip.WithExcludedPathsRegexs([]string{`/events$`, `/link/requests$`, `\.woff2$`, `^/assets/.*\.js$`, `^/assets/.*\.css$`})))
@@ -207,6 +220,7 @@ func (s *Server) routes() {
 	s.reviewRoutes()
 	s.talkRoutes()
 	s.accountRoutes()
+	s.installationRulesRoutes()
 	s.peopleRoutes()
 	s.auditRoutes()
 	s.importRoutes()
@@ -223,7 +237,6 @@ func (s *Server) routes() {
 	s.firmwareRoutes()
 	s.plain(http.MethodGet, "/healthz", Public, func(c *gin.Context) { c.String(http.StatusOK, "ok\n") })
 	s.plain(http.MethodGet, "/readyz", Public, s.ready)
-	s.plain(http.MethodGet, "/metrics", Public, gin.WrapH(promhttp.Handler()))
 	s.application()
 }
 
@@ -264,11 +277,20 @@ var securityHeaderValues = map[string]string{
 	"Content-Security-Policy": "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'",
 }
 
-func securityHeaders(c *gin.Context) {
+// secureHeaders writes the headers that stand in every answer, whoever gives
+// it: the router redirects by itself, too. What the API answers is one
+// person's, and nothing on the way is to keep it unless it says so.
+func (s *Server) secureHeaders(w http.ResponseWriter, r *http.Request) {
+	h := w.Header()
 	for name, value := range securityHeaderValues {
-		c.Writer.Header().Set(name, value)
+		h.Set(name, value)
 	}
-	c.Next()
+	if s.secure() {
+		h.Set("Strict-Transport-Security", "max-age=31536000")
+	}
+	if strings.HasPrefix(r.URL.Path, "/api/") {
+		h.Set("Cache-Control", "no-store")
+	}
 }
 
 func (s *Server) logRequests(c *gin.Context) {

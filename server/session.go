@@ -3,25 +3,22 @@ package server
 import (
 	"context"
 	"errors"
-	"net"
+	"fmt"
+	"math"
 	"net/http"
+	"strconv"
 	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gin-gonic/gin"
+	"github.com/google/uuid"
 
-	"roster/core/android"
 	"roster/store"
 )
 
-const (
-	cookieName   = "roster_session"
-	sessionLasts = 14 * 24 * time.Hour
-	mostFailures = 8
-)
-
-var tooManyTries = problem(http.StatusTooManyRequests, "too-many-tries", "Too many failed tries. Wait a quarter of an hour and try again.")
+// sessionLasts is how long a session lasts, however much it is used.
+const sessionLasts = 14 * 24 * time.Hour
 
 // session is what the page knows of the person in front of it.
 type session struct {
@@ -90,13 +87,9 @@ func (s *Server) sessionOf(ctx context.Context, p store.Person) (*sessionOutput,
 }
 
 func (s *Server) signIn(ctx context.Context, login, password string) (*sessionOutput, error) {
-	address := connectionOf(ctx).address
-	failures, err := s.store.SignInFailures(ctx, login, address)
-	if err != nil {
+	conn := connectionOf(ctx)
+	if err := s.try(ctx, login); err != nil {
 		return nil, err
-	}
-	if failures >= mostFailures {
-		return nil, tooManyTries
 	}
 	person, hash, err := s.store.PasswordHash(ctx, login)
 	if err != nil && !errors.Is(err, store.ErrNotFound) {
@@ -107,19 +100,20 @@ func (s *Server) signIn(ctx context.Context, login, password string) (*sessionOu
 		return nil, err
 	}
 	if !fits {
-		if err := s.store.SignInFailed(ctx, login, address); err != nil {
+		if err := s.store.SignInFailed(ctx, login); err != nil {
 			return nil, err
 		}
+		s.log.Info("a sign-in failed", "person", person.ID, "from", conn.address)
 		return nil, problem(http.StatusUnauthorized, "wrong-password", "The login or the password is wrong.")
 	}
-	if err := s.store.SignInWorked(ctx, login); err != nil {
+	if err := s.store.SignInWorked(ctx, person.ID, login, conn.address); err != nil {
 		return nil, err
 	}
 	token, text, err := newToken("")
 	if err != nil {
 		return nil, err
 	}
-	if err := s.store.StartSession(ctx, token, person.ID, sessionLasts, connectionOf(ctx).agent); err != nil {
+	if err := s.store.StartSession(ctx, token, person.ID, sessionLasts, conn.agent, conn.cookie); err != nil {
 		return nil, err
 	}
 	out, err := s.sessionOf(ctx, person)
@@ -129,8 +123,43 @@ func (s *Server) signIn(ctx context.Context, login, password string) (*sessionOu
 	return out, err
 }
 
+// try counts a try at a person's password, before anything is compared. It
+// fails where the next one has to wait.
+func (s *Server) try(ctx context.Context, login string) error {
+	conn := connectionOf(ctx)
+	wait, err := s.store.TrySignIn(ctx, login, conn.address)
+	if err != nil || wait <= 0 {
+		return err
+	}
+	if err := s.store.SignInSlowed(ctx, login); err != nil {
+		return err
+	}
+	s.log.Warn("tries to sign in are slowed down", "from", conn.address, "wait", wait.Round(time.Second))
+	return problem(http.StatusTooManyRequests, "too-many-tries", fmt.Sprintf("Too many tries. Wait %s and try again.", inSeconds(wait))).after(wait)
+}
+
+// inSeconds is a time as a person reads it who has to wait for so long.
+func inSeconds(d time.Duration) string {
+	if n := int(math.Ceil(d.Seconds())); n != 1 {
+		return strconv.Itoa(n) + " seconds"
+	}
+	return "a second"
+}
+
+// secure reports whether the installation is reached over https alone.
+func (s *Server) secure() bool { return strings.HasPrefix(s.config.PublicURL, "https://") }
+
+// cookieName is what the session's cookie is called: where only https leads
+// here, by a name that browsers let nobody else set, on whatever other host.
+func (s *Server) cookieName() string {
+	if s.secure() {
+		return "__Host-roster_session"
+	}
+	return "roster_session"
+}
+
 func (s *Server) cookie(ctx context.Context, value string, maxAge int) *http.Cookie {
-	return &http.Cookie{Name: cookieName, Value: value, Path: "/", MaxAge: maxAge, HttpOnly: true, SameSite: http.SameSiteLaxMode, Secure: connectionOf(ctx).secure}
+	return &http.Cookie{Name: s.cookieName(), Value: value, Path: "/", MaxAge: maxAge, HttpOnly: true, SameSite: http.SameSiteLaxMode, Secure: s.secure() || connectionOf(ctx).secure}
 }
 
 // connection is what a handler needs to know of the request's connection.
@@ -140,6 +169,8 @@ type connection struct {
 	// token is that of the session; agent is what the browser calls itself.
 	token []byte
 	agent string
+	// cookie is what the cookie holds, of a session or not.
+	cookie []byte
 }
 
 type connectionKey struct{}
@@ -150,8 +181,8 @@ func connectionOf(ctx context.Context) connection {
 }
 
 // cookieToken is the token of a person's session.
-func cookieToken(r *http.Request) ([]byte, bool) {
-	cookie, err := r.Cookie(cookieName)
+func (s *Server) cookieToken(r *http.Request) ([]byte, bool) {
+	cookie, err := r.Cookie(s.cookieName())
 	if err != nil || strings.HasPrefix(r.URL.Path, "/assets/") {
 		return nil, false
 	}
@@ -171,28 +202,18 @@ func benchToken(r *http.Request) ([]byte, bool) {
 // It runs for every request; without either it asks the database nothing.
 func (s *Server) whoIsIt(c *gin.Context) {
 	r := c.Request
-	conn := connection{secure: r.TLS != nil || r.Header.Get("X-Forwarded-Proto") == "https"}
-	conn.address, _, _ = net.SplitHostPort(r.RemoteAddr)
-	conn.agent = android.Printable(r.UserAgent(), 200)
+	conn := s.connectionOf(r)
 	ctx := r.Context()
 	var err error
-	if token, ok := cookieToken(r); ok {
-		var person store.Person
-		if person, err = s.store.SessionPerson(ctx, token); err == nil {
+	if token, ok := s.cookieToken(r); ok {
+		conn.cookie = token
+		if ctx, err = s.bySession(ctx, token, attended(r)); err == nil {
 			conn.token = token
-			ctx = context.WithValue(ctx, personKey{}, person)
 		}
 	} else if token, ok := readToken("Bearer "+tokenPrefix, r.Header.Get("Authorization")); ok {
-		var person store.Person
-		var scopes []string
-		if person, scopes, err = s.store.TokenPerson(ctx, token); err == nil {
-			ctx = context.WithValue(context.WithValue(ctx, personKey{}, person), scopesKey{}, scopes)
-		}
+		ctx, err = s.byToken(ctx, token)
 	} else if token, ok := benchToken(r); ok {
-		var b store.Bench
-		if b, err = s.store.BenchByToken(ctx, token); err == nil {
-			ctx = context.WithValue(ctx, benchKey{}, b)
-		}
+		ctx, err = s.byBench(ctx, token)
 	}
 	if err != nil && !errors.Is(err, store.ErrNotFound) && strings.HasPrefix(r.URL.Path, "/api/") {
 		s.fail(c, err)
@@ -200,4 +221,79 @@ func (s *Server) whoIsIt(c *gin.Context) {
 	}
 	c.Request = r.WithContext(context.WithValue(ctx, connectionKey{}, conn))
 	c.Next()
+}
+
+// access is who asks, with which role, and how that is looked up again.
+type access struct {
+	id    uuid.UUID // of a person or a bench
+	role  string
+	again func(context.Context) (role string, err error)
+}
+
+type accessContext struct{}
+
+// accessOf is who asks; the zero access where nobody said.
+func accessOf(ctx context.Context) access {
+	a, _ := ctx.Value(accessContext{}).(access)
+	return a
+}
+
+// stillMay looks whether who asks is still who they were when they began to. A
+// database that is away says nothing about it.
+func (s *Server) stillMay(ctx context.Context) bool {
+	a := accessOf(ctx)
+	if a.again == nil {
+		return true
+	}
+	role, err := a.again(ctx)
+	return err == nil && role == a.role || err != nil && !errors.Is(err, store.ErrNotFound)
+}
+
+// unattendedHeader stands in requests that a page makes by itself, while nobody
+// has touched it for a while: they keep no session from idling.
+const unattendedHeader = "Roster-Unattended"
+
+func attended(r *http.Request) bool {
+	return r.Header.Get(unattendedHeader) == "" && r.Header.Get("Accept") != "text/event-stream"
+}
+
+func (s *Server) bySession(ctx context.Context, token []byte, used bool) (context.Context, error) {
+	person, err := s.store.SessionPerson(ctx, token, used)
+	if err != nil {
+		return ctx, err
+	}
+	return withAccess(withPerson(ctx, person), person.ID, person.Role, func(ctx context.Context) (string, error) {
+		p, err := s.store.SessionPerson(ctx, token, false)
+		return p.Role, err
+	}), nil
+}
+
+func (s *Server) byToken(ctx context.Context, token []byte) (context.Context, error) {
+	person, scopes, err := s.store.TokenPerson(ctx, token)
+	if err != nil {
+		return ctx, err
+	}
+	return withAccess(context.WithValue(withPerson(ctx, person), scopesKey{}, scopes), person.ID, person.Role, func(ctx context.Context) (string, error) {
+		p, _, err := s.store.TokenPerson(ctx, token)
+		return p.Role, err
+	}), nil
+}
+
+func (s *Server) byBench(ctx context.Context, token []byte) (context.Context, error) {
+	b, err := s.store.BenchByToken(ctx, token)
+	if err != nil {
+		return ctx, err
+	}
+	return withAccess(context.WithValue(ctx, benchKey{}, b), b.ID, string(OfBench), func(ctx context.Context) (string, error) {
+		_, err := s.store.BenchByToken(ctx, token)
+		return string(OfBench), err
+	}), nil
+}
+
+func withPerson(ctx context.Context, p store.Person) context.Context {
+	return context.WithValue(ctx, personKey{}, p)
+}
+
+func withAccess(ctx context.Context, id uuid.UUID, role string, again func(context.Context) (string, error)) context.Context {
+	return context.WithValue(ctx, accessContext{}, access{id, role, again})
 }

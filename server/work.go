@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"maps"
+	"net/http"
 	"os"
 	"slices"
 	"sync"
@@ -103,7 +104,7 @@ func (w *worker) takeUp(ctx context.Context) {
 			w.begin(ctx, job)
 		}
 		w.stopCancelled(ctx)
-		if !w.server.untilConcerned(ctx, changes, w.bench, w.does) {
+		if _, ok := await(ctx, changes, beat, concernsBench(w.bench, w.does)); !ok {
 			return
 		}
 	}
@@ -128,9 +129,7 @@ func (w *worker) begin(ctx context.Context, job store.Job) {
 		if err == nil {
 			value, err = w.server.station.Do(ctx, r, results)
 		}
-		end, done := context.WithTimeout(context.WithoutCancel(ctx), 10*time.Second)
-		defer done()
-		w.server.endJob(end, job, value, bench.Explain(err))
+		w.server.endJobPatiently(ctx, job, value, bench.Explain(err))
 	})
 }
 
@@ -145,13 +144,15 @@ func (w *worker) stopCancelled(ctx context.Context) {
 	w.mu.Lock()
 	ids := slices.Collect(maps.Keys(w.running))
 	w.mu.Unlock()
-	for _, id := range ids {
-		if j, err := w.server.store.Job(ctx, id); err == nil && j.Ended() {
-			w.mu.Lock()
-			if cancel := w.running[id]; cancel != nil {
-				cancel()
-			}
-			w.mu.Unlock()
+	ended, err := w.server.store.EndedJobs(ctx, ids)
+	if err != nil && ctx.Err() == nil {
+		w.server.log.Warn("nobody can tell which jobs were cancelled", "err", err)
+	}
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	for id := range ended {
+		if cancel := w.running[id]; cancel != nil {
+			cancel()
 		}
 	}
 }
@@ -186,30 +187,40 @@ func (r *jobResults) Named(ctx context.Context, list []bench.Named) error {
 	return r.server.store.AddNames(ctx, names)
 }
 
-// endJob writes down how a job ended, saying what was kept.
-func (s *Server) endJob(ctx context.Context, job store.Job, value any, wrong string) {
+// endJob writes down how a job ended, saying what was kept. Where what came of
+// it can't be stored, the job has failed, and that is an error. While the
+// database is away nothing is written: the same can be told once more; see
+// passing.
+func (s *Server) endJob(ctx context.Context, job store.Job, value any, wrong string) error {
+	kept, unstored := value, error(nil)
 	switch job.Kind {
 	case bench.KindLook:
-		if err := s.looked(ctx, job, value); err != nil {
-			s.log.Error("what a look found could not be written down", "job", job.ID, "err", err)
-		}
-		value = nil // it holds the phone's serial number
+		kept = nil // it holds the phone's serial number
+		unstored = s.looked(ctx, job, value)
 	case bench.KindRun:
 		if wrong != "" {
-			s.interrupt(ctx, job, wrong)
+			unstored = s.interrupt(ctx, job, wrong)
 		}
 		wrong = "" // the run itself says what became of it
 	case bench.KindBackup, bench.KindVerify:
-		if err := s.endBackup(ctx, job, value, wrong); err != nil {
-			s.log.Error("what became of a backup could not be written down", "job", job.ID, "err", err)
-		}
+		unstored = s.endBackup(ctx, job, value, wrong)
+	}
+	if s.passing(ctx, unstored) {
+		return unstored
+	}
+	if unstored != nil {
+		s.log.Error("what came of a job can't be stored; it has failed", "kind", job.Kind, "job", job.ID, "err", unstored)
+		kept, wrong = nil, "What came of this could not be stored: the server's log says why."
 	}
 	state := "done"
 	if wrong != "" {
 		state = "failed"
 		if job.Kind == bench.KindCapture {
 			now, err := s.store.Job(ctx, job.ID)
-			if err == nil && len(now.Result) > 0 && string(now.Result) != "null" {
+			if err != nil {
+				return err
+			}
+			if len(now.Result) > 0 && string(now.Result) != "null" {
 				wrong += " What it had said by then is stored, marked incomplete."
 			} else {
 				wrong += " Nothing was stored."
@@ -217,8 +228,37 @@ func (s *Server) endJob(ctx context.Context, job store.Job, value any, wrong str
 		}
 		s.log.Warn("a bench could not do what it was asked", "kind", job.Kind, "job", job.ID, "why", wrong)
 	}
-	if err := s.store.EndJob(ctx, job.ID, state, value, wrong); err != nil {
-		s.log.Error("the end of a job could not be written down", "job", job.ID, "err", err)
+	return errors.Join(unstored, s.store.EndJob(ctx, job.ID, state, kept, wrong))
+}
+
+// passing reports whether an error is of a database that is away or busy, and
+// heals by itself.
+func (s *Server) passing(ctx context.Context, err error) bool {
+	p := s.databaseProblem(ctx, err)
+	return p != nil && p.Status == http.StatusServiceUnavailable
+}
+
+// endJobPatiently is endJob, again while the database is away, for a minute at
+// most. What is not written down by then ends as a job of a silent bench does.
+func (s *Server) endJobPatiently(ctx context.Context, job store.Job, value any, wrong string) {
+	ctx, done := context.WithTimeout(context.WithoutCancel(ctx), time.Minute)
+	defer done()
+	stopped := context.AfterFunc(s.ctx, func() { time.AfterFunc(bench.LeaveTakes, done) })
+	defer stopped()
+	for wait := 100 * time.Millisecond; ; wait = min(2*wait, 5*time.Second) {
+		err := s.endJob(ctx, job, value, wrong)
+		if !s.passing(ctx, err) {
+			if err != nil {
+				s.log.Error("the end of a job could not be written down", "job", job.ID, "err", err)
+			}
+			return
+		}
+		select {
+		case <-time.After(wait):
+		case <-ctx.Done():
+			s.log.Error("the end of a job could not be written down; it fails in a while", "job", job.ID, "err", err)
+			return
+		}
 	}
 }
 

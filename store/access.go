@@ -11,59 +11,6 @@ import (
 	"github.com/jackc/pgx/v5"
 )
 
-// SignedIn is one of a person's sign-ins.
-type SignedIn struct {
-	ID        uuid.UUID `db:"id" json:"id"`
-	Agent     string    `db:"agent" json:"agent"`
-	CreatedAt time.Time `db:"created_at" json:"createdAt"`
-	ExpiresAt time.Time `db:"expires_at" json:"expiresAt"`
-	// Here is true for the one that asks.
-	Here bool `db:"here" json:"here"`
-}
-
-// Sessions lists a person's sign-ins, newest first; token is the one that
-// asks.
-func (s *Store) Sessions(ctx context.Context, person uuid.UUID, token []byte) ([]SignedIn, error) {
-	hash := sha256.Sum256(token)
-	rows, err := s.pool.Query(ctx, `
-		select id, agent, created_at, expires_at, token_hash = $2 as here from sessions where person_id = $1 and expires_at > now() order by created_at desc limit 200`, person, hash[:])
-	return all[SignedIn](rows, err)
-}
-
-// EndOtherSessions signs a person out everywhere but where token is.
-func (s *Store) EndOtherSessions(ctx context.Context, person uuid.UUID, token []byte) error {
-	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
-		if err := endSessions(ctx, tx, person, token); err != nil {
-			return err
-		}
-		return record(ctx, tx, Act{Person: person, Action: "person.signed-out-elsewhere", Subject: person.String()})
-	})
-}
-
-func endSessions(ctx context.Context, tx pgx.Tx, person uuid.UUID, but []byte) error {
-	hash := sha256.Sum256(but)
-	_, err := tx.Exec(ctx, `delete from sessions where person_id = $1 and token_hash <> $2`, person, hash[:])
-	return err
-}
-
-// SetPassword changes a person's password to one with the hash, and ends all
-// their other sign-ins; token is the one that stays, nil for none.
-func (s *Store) SetPassword(ctx context.Context, person uuid.UUID, hash string, token []byte) error {
-	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `update people set password_hash = $2 where id = $1 and removed_at is null`, person, hash)
-		if err == nil && tag.RowsAffected() == 0 {
-			err = ErrNotFound
-		}
-		if err != nil {
-			return err
-		}
-		if err := endSessions(ctx, tx, person, token); err != nil {
-			return err
-		}
-		return record(ctx, tx, Act{Person: person, Action: "person.password", Subject: person.String()})
-	})
-}
-
 // Token is a way in for a person's programs.
 type Token struct {
 	ID        uuid.UUID  `db:"id" json:"id"`
@@ -81,10 +28,10 @@ const maxTokens = 50
 var ErrTooManyTokens = fmt.Errorf("you have %d tokens that are good: end one of them first", maxTokens)
 
 // AddToken keeps the hash of a token for a person.
-func (s *Store) AddToken(ctx context.Context, person uuid.UUID, name string, scopes []string, token []byte, expires time.Time) (Token, error) {
-	t := Token{ID: NewID(), Name: name, Scopes: scopes, CreatedAt: time.Now().UTC(), ExpiresAt: expires}
+func (s *Store) AddToken(ctx context.Context, person uuid.UUID, name string, scopes []string, token []byte, expires time.Time) (t Token, err error) {
+	t = Token{ID: NewID(), Name: name, Scopes: scopes, CreatedAt: time.Now().UTC(), ExpiresAt: expires}
 	hash := sha256.Sum256(token)
-	return t, s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
+	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		var n int
 		if err := tx.QueryRow(ctx, `select count(*) from tokens where person_id = $1 and revoked_at is null and expires_at > now()`, person).Scan(&n); err != nil {
 			return err
@@ -98,6 +45,7 @@ func (s *Store) AddToken(ctx context.Context, person uuid.UUID, name string, sco
 		}
 		return record(ctx, tx, Act{Person: person, Action: "token.made", Subject: t.ID.String(), Detail: map[string]any{"scopes": scopes, "expires": expires.UTC()}})
 	})
+	return t, err
 }
 
 // Tokens lists a person's good tokens, newest first.
@@ -115,6 +63,9 @@ func (s *Store) RevokeToken(ctx context.Context, person, id uuid.UUID) error {
 			err = ErrNotFound
 		}
 		if err != nil {
+			return err
+		}
+		if err := notifyAccess(ctx, tx, person); err != nil {
 			return err
 		}
 		return record(ctx, tx, Act{Person: person, Action: "token.revoked", Subject: id.String()})
@@ -154,13 +105,14 @@ type Invitation struct {
 func (s *Store) Invite(ctx context.Context, by uuid.UUID, role, note string, token []byte, expires time.Time) (id uuid.UUID, err error) {
 	id = NewID()
 	hash := sha256.Sum256(token)
-	return id, s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
+	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		_, err := tx.Exec(ctx, `insert into invitations (id, token_hash, role, note, created_by, expires_at) values ($1, $2, $3, $4, $5, $6)`, id, hash[:], role, note, by, expires)
 		if err != nil {
 			return err
 		}
 		return record(ctx, tx, Act{Person: by, Action: "person.invited", Subject: id.String(), Detail: map[string]string{"role": role}})
 	})
+	return id, err
 }
 
 // Invitations lists those that nobody has used yet, newest first.
@@ -257,8 +209,34 @@ func (s *Store) SetRole(ctx context.Context, keeper, person uuid.UUID, role stri
 		if err != nil {
 			return err
 		}
+		if err := notifyAccess(ctx, tx, person); err != nil {
+			return err
+		}
 		return record(ctx, tx, Act{Person: keeper, Action: "person.role", Subject: person.String(), Detail: map[string]string{"role": role}})
 	})
+}
+
+// forgetPerson is what goes with a person who leaves: every way in, what only
+// they had, and what was meant for them alone. What they did stays. $1 is the
+// person.
+var forgetPerson = []string{
+	`delete from sessions where person_id = $1`,
+	`update tokens set revoked_at = coalesce(revoked_at, now()), name = '' where person_id = $1`,
+	`update invitations set revoked_at = now() where created_by = $1 and used_by is null and revoked_at is null`,
+	`update invitations set note = '' where used_by = $1`,
+	`delete from sign_in_places where person_id = $1`,
+	`delete from answered where person_id = $1`,
+	`delete from notices where person_id = $1`,
+	`delete from asked where person_id = $1`,
+	`delete from looks where person_id = $1`,
+	`delete from follows where person_id = $1`,
+	`delete from saved_views where person_id = $1 and not shared`,
+	`delete from edits where author_id = $1 and change_id is null`,
+	`delete from attachments where person_id = $1 and not used`,
+	// What was handed to them is back with whoever handed it on.
+	`delete from desk_put_off o using desk_handed h where h.to_id = $1 and o.person_id = h.from_id and o.line = h.line`,
+	`delete from desk_handed where to_id = $1`,
+	`delete from desk_put_off where person_id = $1`,
 }
 
 // RemovePerson takes a person's name, login and every way in away. What they
@@ -268,24 +246,30 @@ func (s *Store) RemovePerson(ctx context.Context, keeper, person uuid.UUID) erro
 		if err := keepKeeper(ctx, tx, person); err != nil {
 			return err
 		}
-		pseudonym := person.String()[24:]
-		tag, err := tx.Exec(ctx, `
-			update people set name = 'somebody who left (' || $2 || ')', login = 'left-' || id, password_hash = '', feed_key_hash = null, removed_at = now() where id = $1 and removed_at is null`, person, pseudonym)
-		if err == nil && tag.RowsAffected() == 0 {
-			err = ErrNotFound
+		var login string
+		err := tx.QueryRow(ctx, `select login from people where id = $1 and removed_at is null for update`, person).Scan(&login)
+		if isNone(err) {
+			return ErrNotFound
 		}
 		if err != nil {
 			return err
 		}
+		_, err = tx.Exec(ctx, `
+			update people
+			set name = 'somebody who left (' || $2 || ')', login = 'left-' || id, password_hash = '', feed_key_hash = null, removed_at = now()
+			where id = $1`, person, person.String()[24:])
+		if err != nil {
+			return err
+		}
 		var batch pgx.Batch
-		for _, sql := range []string{
-			`delete from sessions where person_id = $1`, `update tokens set revoked_at = coalesce(revoked_at, now()), name = '' where person_id = $1`,
-			`delete from notices where person_id = $1`, `delete from saved_views where person_id = $1 and not shared`, `delete from edits where author_id = $1 and change_id is null`,
-			`delete from asked where person_id = $1`, `delete from looks where person_id = $1`, `update invitations set note = '' where used_by = $1`, `delete from answered where person_id = $1`,
-		} {
+		for _, sql := range forgetPerson {
 			batch.Queue(sql, person)
 		}
+		batch.Queue(`delete from sign_in_tries where login = $1`, login)
 		if err := tx.SendBatch(ctx, &batch).Close(); err != nil {
+			return err
+		}
+		if err := notifyAccess(ctx, tx, person); err != nil {
 			return err
 		}
 		return record(ctx, tx, Act{Person: keeper, Action: "person.removed", Subject: person.String()})

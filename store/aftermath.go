@@ -108,7 +108,7 @@ func speakFor(ctx context.Context, tx pgx.Tx, id uuid.UUID) error {
 		return err
 	}
 	// The public pages tell of it.
-	return notify(ctx, tx, Event{Topic: "releases"})
+	return notify(ctx, tx, Event{Topic: ReleasesChanged})
 }
 
 // PublicRuns lists the numbers of the runs of releases that have ended, the
@@ -337,7 +337,7 @@ func (s *Store) RemindOfRuns(ctx context.Context) error {
 		if err != nil || tag.RowsAffected() == 0 {
 			return err
 		}
-		return notify(ctx, tx, Event{Topic: "notices"})
+		return notify(ctx, tx, Event{Topic: NoticesAdded})
 	})
 }
 

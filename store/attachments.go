@@ -50,9 +50,21 @@ func (s *Store) AddAttachment(ctx context.Context, person uuid.UUID, name, kind 
 	return Attachment{ID: id, Name: name, Type: kind, Bytes: len(content), At: time.Now()}, err
 }
 
-// AttachmentContent reads a file.
-func (s *Store) AttachmentContent(ctx context.Context, id uuid.UUID) (a Attachment, content []byte, err error) {
-	err = s.pool.QueryRow(ctx, `select id, name, type, created_at, content from attachments where id = $1`, id).Scan(&a.ID, &a.Name, &a.Type, &a.At, &content)
+// attachmentSent is the condition that a file a was sent to others: with an
+// edit of a change, or by ticking off what was tried after a run.
+const attachmentSent = `
+	exists (select from edits e where e.author_id = a.person_id and e.change_id is not null and (e.value -> 'attachments' ? a.id::text or e.value ->> 'attachment' = a.id::text))
+	or exists (select from trials t where t.person_id = a.person_id and a.id = any(t.attachments))
+	or exists (select from sources s where s.attachment_id = a.id)
+	or exists (select from run_checks c where a.id = any(c.attachments))`
+
+// AttachmentContent reads a file for somebody: their own, or one that was sent
+// as evidence.
+func (s *Store) AttachmentContent(ctx context.Context, reader, id uuid.UUID) (a Attachment, content []byte, err error) {
+	err = s.pool.QueryRow(ctx, `
+		select a.id, a.name, a.type, a.created_at, a.content
+		from attachments a
+		where a.id = $1 and (a.person_id = $2 or a.used and (`+attachmentSent+`))`, id, reader).Scan(&a.ID, &a.Name, &a.Type, &a.At, &content)
 	if isNone(err) {
 		err = ErrNotFound
 	}

@@ -42,17 +42,21 @@ func (s *Store) BackupByID(ctx context.Context, id uuid.UUID) (Backup, error) {
 	return one[Backup](rows, err)
 }
 
-// AddBackup writes down that a backup is made.
-func (s *Store) AddBackup(ctx context.Context, b Backup, person uuid.UUID) (uuid.UUID, error) {
-	id := NewID()
-	return id, s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
+// AddBackup writes down that a backup is made, and asks its bench for it.
+func (s *Store) AddBackup(ctx context.Context, b Backup, person uuid.UUID, ask func(id uuid.UUID) Ask) (id, job uuid.UUID, err error) {
+	id = NewID()
+	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		_, err := tx.Exec(ctx, `insert into backups (id, phone, phone_name, bench_id, person_id, packages, settings) values ($1, $2, $3, $4, $5, $6, $7)`,
 			id, b.Phone, b.PhoneName, b.BenchID, person, b.Packages, b.Settings)
 		if err != nil {
 			return err
 		}
+		if job, err = addJob(ctx, tx, person, ask(id)); err != nil {
+			return err
+		}
 		return record(ctx, tx, Act{Person: person, Action: "backup.made", Subject: id.String()})
 	})
+	return id, job, err
 }
 
 // EndBackup writes what a backup has come to: whole, or partly.

@@ -46,17 +46,19 @@ func (s *Store) Benches(ctx context.Context) ([]Bench, error) {
 
 // AddBench makes a bench that comes in with the token, of which only the hash
 // is kept.
-func (s *Store) AddBench(ctx context.Context, name string, token []byte, person uuid.UUID) (uuid.UUID, error) {
-	id, hash := NewID(), sha256.Sum256(token)
-	return id, s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
+func (s *Store) AddBench(ctx context.Context, name string, token []byte, person uuid.UUID) (id uuid.UUID, err error) {
+	id = NewID()
+	hash := sha256.Sum256(token)
+	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, `insert into benches (id, name, token_hash, created_by) values ($1, $2, $3, $4)`, id, name, hash[:], person); err != nil {
 			return err
 		}
-		if err := notify(ctx, tx, Event{Topic: "bench", ID: id.String()}); err != nil {
+		if err := notify(ctx, tx, Event{Topic: BenchChanged, ID: id.String()}); err != nil {
 			return err
 		}
 		return record(ctx, tx, Act{Person: person, Action: "bench.added", Subject: id.String()})
 	})
+	return id, err
 }
 
 // EnsureBench makes sure that a server's own bench is there.
@@ -72,8 +74,9 @@ func (s *Store) BenchByToken(ctx context.Context, token []byte) (Bench, error) {
 	return one[Bench](rows, err)
 }
 
-// RevokeBench ends a bench's access for good; its jobs fail.
-func (s *Store) RevokeBench(ctx context.Context, id uuid.UUID) error {
+// RevokeBench ends a bench's access for good; its jobs fail, and what is open
+// for it ends.
+func (s *Store) RevokeBench(ctx context.Context, id, person uuid.UUID) error {
 	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, `update benches set revoked_at = now() where id = $1 and token_hash is not null and revoked_at is null`, id)
 		if err != nil {
@@ -82,10 +85,16 @@ func (s *Store) RevokeBench(ctx context.Context, id uuid.UUID) error {
 		if tag.RowsAffected() == 0 {
 			return ErrNotFound
 		}
-		if _, err := tx.Exec(ctx, `update jobs set state = 'failed', problem = 'the bench was revoked', updated_at = now() where bench_id = $1 and state in ('waiting', 'running')`, id); err != nil {
+		if _, err := failJobs(ctx, tx, `bench_id = $2 and state in ('waiting', 'running')`, "the bench was revoked", id); err != nil {
 			return err
 		}
-		return notify(ctx, tx, Event{Topic: "bench", ID: id.String()})
+		if err := notifyAccess(ctx, tx, id); err != nil {
+			return err
+		}
+		if err := notify(ctx, tx, Event{Topic: BenchChanged, ID: id.String()}); err != nil {
+			return err
+		}
+		return record(ctx, tx, Act{Person: person, Action: "bench.revoked", Subject: id.String()})
 	})
 }
 
@@ -112,7 +121,7 @@ func (s *Store) SeeBench(ctx context.Context, id uuid.UUID, view any, running []
 		if !news {
 			return nil
 		}
-		return notify(ctx, tx, Event{Topic: "bench", ID: id.String()})
+		return notify(ctx, tx, Event{Topic: BenchChanged, ID: id.String()})
 	})
 }
 
@@ -127,7 +136,7 @@ func (s *Store) LeaveBench(ctx context.Context, id uuid.UUID) error {
 		if err != nil || tag.RowsAffected() == 0 {
 			return err
 		}
-		return notify(ctx, tx, Event{Topic: "bench", ID: id.String()})
+		return notify(ctx, tx, Event{Topic: BenchChanged, ID: id.String()})
 	})
 }
 

@@ -127,7 +127,10 @@ func (s *Store) AddCapture(ctx context.Context, n NewCapture) (CaptureSummary, e
 		if err != nil {
 			return err
 		}
-		return tellArrived(ctx, tx, arrived)
+		if err := tellArrived(ctx, tx, arrived); err != nil {
+			return err
+		}
+		return notify(ctx, tx, Event{Topic: CapturesChanged})
 	})
 	if err != nil {
 		return sum, fmt.Errorf("the capture is stored; working out what it means for what was published: %w", err)

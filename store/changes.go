@@ -91,22 +91,24 @@ type Sending struct {
 // Send makes a change of edits in a person's tray. Where all of them revise
 // one change, they become its next round.
 func (s *Store) Send(ctx context.Context, person uuid.UUID, sending Sending) (id uuid.UUID, err error) {
-	return id, s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
+	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		id, err = answeredOnce(ctx, tx, person, sending, func(id uuid.UUID) (uuid.UUID, error) {
 			return send(ctx, tx, person, id, sending)
 		})
 		return err
 	})
+	return id, err
 }
 
 // SendNew makes a change of edits that were in no tray, all or none.
 func (s *Store) SendNew(ctx context.Context, person uuid.UUID, sending Sending, edits []NewEdit) (id uuid.UUID, err error) {
-	return id, s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
+	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		id, err = answeredOnce(ctx, tx, person, sending, func(id uuid.UUID) (uuid.UUID, error) {
 			return id, sendNew(ctx, tx, person, id, sending, edits)
 		})
 		return err
 	})
+	return id, err
 }
 
 // ErrOtherContent says that a key stands for another request already.
@@ -197,10 +199,10 @@ func send(ctx context.Context, tx pgx.Tx, person, id uuid.UUID, sending Sending)
 
 // sent tells everybody that a change waits, and keeps it on record.
 func sent(ctx context.Context, tx pgx.Tx, person, id uuid.UUID, act string, edits int) error {
-	if err := notify(ctx, tx, Event{Topic: "changes"}); err != nil {
+	if err := notify(ctx, tx, Event{Topic: ChangesChanged}); err != nil {
 		return err
 	}
-	if err := notify(ctx, tx, Event{Topic: "tray", ID: person.String()}); err != nil {
+	if err := notify(ctx, tx, Event{Topic: TrayChanged, ID: person.String()}); err != nil {
 		return err
 	}
 	return record(ctx, tx, Act{Person: person, Action: act, Subject: id.String(), Detail: map[string]int{"edits": edits}})

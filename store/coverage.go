@@ -186,7 +186,7 @@ func (s *Store) CountCover(ctx context.Context) (n int, err error) {
 		if _, err := tx.Exec(ctx, `update models set cover_stale = false where id = any($1)`, models); err != nil {
 			return err
 		}
-		return notify(ctx, tx, Event{Topic: "cover"})
+		return notify(ctx, tx, Event{Topic: CoverageCounted})
 	})
 	return n, err
 }

@@ -449,7 +449,7 @@ func (d *decider) close(ctx context.Context) error {
 	if err := tell(ctx, d.tx, []uuid.UUID{d.author}, "decided", d.change, d.reviewer, tallyWords(d.count)); err != nil {
 		return err
 	}
-	if err := notify(ctx, d.tx, Event{Topic: "changes"}); err != nil {
+	if err := notify(ctx, d.tx, Event{Topic: ChangesChanged}); err != nil {
 		return err
 	}
 	detail := map[string]any{"state": state}

@@ -212,7 +212,7 @@ func (s *Store) Hand(ctx context.Context, from, to uuid.UUID, key, words string)
 		if err := tx.SendBatch(ctx, &batch).Close(); err != nil {
 			return err
 		}
-		return notify(ctx, tx, Event{Topic: "desk", ID: to.String()})
+		return notify(ctx, tx, Event{Topic: DeskChanged, ID: to.String()})
 	})
 }
 

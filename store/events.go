@@ -10,13 +10,36 @@ import (
 )
 
 // Event says that something has changed; whoever cares reads it anew. Events
-// reach every server of the installation.
+// reach every server of the installation, a moment after what they tell of.
 type Event struct {
-	// Topic is changes, releases or bench; job, with a job's id; or asked, with
-	// the id of the bench that a new job waits for.
-	Topic string `json:"topic"`
-	ID    string `json:"id,omitempty"`
+	Topic Topic `json:"topic"`
+	// ID is that of the thing, as far as the topic has one.
+	ID string `json:"id,omitempty"`
 }
+
+// Topic is what an event is about.
+type Topic string
+
+// The topics, with what their ID is of.
+const (
+	// Missed says that events may have been missed: everything may have
+	// changed.
+	Missed Topic = ""
+
+	AccessChanged   Topic = "access"   // a person or bench: what they may do, or whether they may
+	AskedOfBench    Topic = "asked"    // a bench, for which a job waits
+	BenchChanged    Topic = "bench"    // a bench
+	CapturesChanged Topic = "captures" // none: a capture was stored
+	ChangesChanged  Topic = "changes"  // none: sent, talked about, decided, with what follows in the catalogue
+	CoverageCounted Topic = "cover"    // none
+	DeskChanged     Topic = "desk"     // a person
+	JobChanged      Topic = "job"      // a job
+	NoticesAdded    Topic = "notices"  // none
+	ReleasesChanged Topic = "releases" // none: releases, their keys, and on which builds they are not to be run
+	RulesChanged    Topic = "rules"    // none: yardstick and review rules
+	RunChanged      Topic = "run"      // a run
+	TrayChanged     Topic = "tray"     // a person
+)
 
 const channel = "roster"
 

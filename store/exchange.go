@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -228,6 +229,9 @@ func (p section) insert(ctx context.Context, tx pgx.Tx, rows []json.RawMessage) 
 	if len(rows) == 0 {
 		return nil
 	}
+	if err := p.checkSlugs(rows); err != nil {
+		return err
+	}
 	raw, err := json.Marshal(rows)
 	if err != nil {
 		return fmt.Errorf("section %s: %w", p.name, err)
@@ -240,6 +244,31 @@ func (p section) insert(ctx context.Context, tx pgx.Tx, rows []json.RawMessage) 
 	_, err = tx.Exec(ctx, `insert into `+p.name+` (`+strings.Join(columns, ", ")+`) overriding system value select `+strings.Join(values, ", ")+` from jsonb_populate_recordset(null::`+p.name+`, $1::jsonb)`, string(raw))
 	if err != nil {
 		return fmt.Errorf("section %s: %w", p.name, err)
+	}
+	return nil
+}
+
+// GoodSlug reports whether a slug is one that Slug could have made: it stands
+// in addresses and becomes the name of a folder.
+func GoodSlug(slug string) bool { return len(slug) <= 200 && goodSlug.MatchString(slug) }
+
+var goodSlug = regexp.MustCompile(`^[a-z0-9]+(-[a-z0-9]+)*$`)
+
+// checkSlugs refuses rows whose slugs nothing here has made.
+func (p section) checkSlugs(rows []json.RawMessage) error {
+	if !slices.Contains([]string{"makers", "models", "profiles"}, p.name) {
+		return nil
+	}
+	for _, row := range rows {
+		var r struct {
+			Slug string `json:"slug"`
+		}
+		if err := json.Unmarshal(row, &r); err != nil {
+			return fmt.Errorf("section %s: %w", p.name, err)
+		}
+		if !GoodSlug(r.Slug) {
+			return fmt.Errorf("section %s: %q is no slug: lower-case letters and digits, with hyphens between", p.name, r.Slug)
+		}
 	}
 	return nil
 }

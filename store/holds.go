@@ -145,7 +145,7 @@ func writeHold(ctx context.Context, tx pgx.Tx, open openHold, h profile.Hold) er
 			return err
 		}
 	}
-	return notify(ctx, tx, Event{Topic: "releases"})
+	return notify(ctx, tx, Event{Topic: ReleasesChanged})
 }
 
 // stopsDigest is the same while the same would stop, "" where nothing would.
@@ -370,7 +370,7 @@ func (s *Store) Lift(ctx context.Context, release, build, person uuid.UUID, why 
 		if err := leave(ctx, tx, people, Told{Kind: "lifted", Profile: &profile, Build: &build, By: &person, Words: why}); err != nil {
 			return err
 		}
-		if err := notify(ctx, tx, Event{Topic: "releases"}); err != nil {
+		if err := notify(ctx, tx, Event{Topic: ReleasesChanged}); err != nil {
 			return err
 		}
 		return record(ctx, tx, Act{Person: person, Action: "release.lifted", Subject: release.String(), Detail: map[string]any{"build": build, "why": why}})

@@ -68,9 +68,9 @@ type IntakePackage struct {
 const maxIntake = 1000
 
 // Intake tells what a stored capture means.
-func (s *Store) Intake(ctx context.Context, capture uuid.UUID) (Intake, error) {
-	in := Intake{Sisters: []BuildDifference{}}
-	return in, s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
+func (s *Store) Intake(ctx context.Context, capture uuid.UUID) (in Intake, err error) {
+	in = Intake{Sisters: []BuildDifference{}}
+	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		var build, model, maker uuid.UUID
 		var facts []byte
 		err := tx.QueryRow(ctx, `
@@ -97,6 +97,7 @@ func (s *Store) Intake(ctx context.Context, capture uuid.UUID) (Intake, error) {
 		}
 		return intakePackages(ctx, tx, &in, capture, build, model, maker)
 	})
+	return in, err
 }
 
 // compareBuilds looks at the build before this one and at its sister editions.

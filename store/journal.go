@@ -91,7 +91,7 @@ func (s *Store) Advance(ctx context.Context, id uuid.UUID, phone string, r run.R
 		if err != nil || !news && len(orders.Steps) == 0 && !orders.Done {
 			return err
 		}
-		return notify(ctx, tx, Event{Topic: "run", ID: id.String()})
+		return notify(ctx, tx, Event{Topic: RunChanged, ID: id.String()})
 	})
 	return orders, err
 }
@@ -139,14 +139,15 @@ func (w *lockedRun) see(ctx context.Context, tx pgx.Tx, seen *run.Seen, begins b
 
 // remember writes the value that each setting has before it is touched.
 func (w *lockedRun) remember(ctx context.Context, tx pgx.Tx, seen *run.Seen) error {
+	names, values := make([]string, 0, len(seen.Settings)), make([]string, 0, len(seen.Settings))
 	for name, value := range seen.Settings {
-		_, err := tx.Exec(ctx, `
-			update run_steps set before = $3 where run_id = $1 and kind = 'setting' and (step ->> 'namespace') || '/' || (step ->> 'key') = $2`, w.id, name, android.Printable(value, 500))
-		if err != nil {
-			return err
-		}
+		names, values = append(names, name), append(values, android.Printable(value, 500))
 	}
-	return nil
+	_, err := tx.Exec(ctx, `
+		update run_steps s set before = v.value
+		from unnest($2::text[], $3::text[]) v (name, value)
+		where s.run_id = $1 and s.kind = 'setting' and (s.step ->> 'namespace') || '/' || (s.step ->> 'key') = v.name`, w.id, names, values)
+	return err
 }
 
 // settle ends steps of which nobody knows the answer by what the phone shows.
@@ -310,7 +311,7 @@ func (w *lockedRun) end(ctx context.Context, tx pgx.Tx, state, why string) error
 			return err
 		}
 	}
-	return notify(ctx, tx, Event{Topic: "run", ID: w.id.String()})
+	return notify(ctx, tx, Event{Topic: RunChanged, ID: w.id.String()})
 }
 
 // lapseRuns ends the runs of which nothing was heard, of one phone or of all.
@@ -375,6 +376,6 @@ func (s *Store) Looked(ctx context.Context, id uuid.UUID, phone string, seen *ru
 		if err := w.see(ctx, tx, seen, true); err != nil {
 			return err
 		}
-		return notify(ctx, tx, Event{Topic: "run", ID: id.String()})
+		return notify(ctx, tx, Event{Topic: RunChanged, ID: id.String()})
 	})
 }

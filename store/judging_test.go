@@ -296,11 +296,11 @@ func TestUnusedFiles(t *testing.T) {
 	}
 	add()
 	for what, a := range map[string]store.Attachment{"a file that nothing names": unused, "the file of an edit that was taken out": withdrawn} {
-		if _, _, err := w.AttachmentContent(w.ctx, a.ID); !errors.Is(err, store.ErrNotFound) {
+		if _, _, err := w.AttachmentContent(w.ctx, w.people["tech"].ID, a.ID); !errors.Is(err, store.ErrNotFound) {
 			t.Errorf("%s is kept: %v", what, err)
 		}
 	}
-	if _, content, err := w.AttachmentContent(w.ctx, used.ID); err != nil || string(content) != "x" {
+	if _, content, err := w.AttachmentContent(w.ctx, w.people["tech"].ID, used.ID); err != nil || string(content) != "x" {
 		t.Errorf("%q, %v", content, err)
 	}
 	for range 49 {

@@ -70,7 +70,7 @@ func (s *Store) RotateKey(ctx context.Context, old string, k SigningKey, why str
 		if err != nil {
 			return err
 		}
-		if err := notify(ctx, tx, Event{Topic: "releases"}); err != nil {
+		if err := notify(ctx, tx, Event{Topic: ReleasesChanged}); err != nil {
 			return err
 		}
 		return record(ctx, tx, Act{Person: person, Action: "key.rotated", Subject: k.ID, Detail: map[string]string{"retired": old, "why": why}})

@@ -57,7 +57,7 @@ func leave(ctx context.Context, tx pgx.Tx, people []uuid.UUID, t Told) error {
 	if err != nil {
 		return err
 	}
-	return notify(ctx, tx, Event{Topic: "notices"})
+	return notify(ctx, tx, Event{Topic: NoticesAdded})
 }
 
 // tell leaves a notice about a change.

@@ -63,13 +63,13 @@ type NewProfile struct {
 }
 
 // AddProfile makes a profile. Sisters are models of the same maker.
-func (s *Store) AddProfile(ctx context.Context, n NewProfile, person uuid.UUID) (uuid.UUID, error) {
-	id := NewID()
+func (s *Store) AddProfile(ctx context.Context, n NewProfile, person uuid.UUID) (id uuid.UUID, err error) {
+	id = NewID()
 	rules, err := json.Marshal(n.Rules)
 	if err != nil {
 		return id, err
 	}
-	return id, s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
+	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		_, err := tx.Exec(ctx, `insert into profiles (id, model_id, slug, name, purpose, rules, changed_by) values ($1, $2, $3, $4, $5, $6, $7)`,
 			id, n.Model, Slug(n.Name), n.Name, n.Purpose, rules, person)
 		if violates(err, "profiles_model_id_slug_key") {
@@ -83,6 +83,7 @@ func (s *Store) AddProfile(ctx context.Context, n NewProfile, person uuid.UUID) 
 		}
 		return record(ctx, tx, Act{Person: person, Action: "profile.made", Subject: id.String()})
 	})
+	return id, err
 }
 
 // ErrNoSister says that a model can't be a profile's sister.

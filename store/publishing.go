@@ -63,9 +63,9 @@ func (s *Store) ProfileOfPublication(ctx context.Context, id uuid.UUID) (Profile
 
 // AskPublication asks for a profile to be published as it is; revision is the
 // one that was looked at. Another person then decides.
-func (s *Store) AskPublication(ctx context.Context, id uuid.UUID, revision int, changes []string, words string, person uuid.UUID) (uuid.UUID, error) {
-	asked := NewID()
-	return asked, s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
+func (s *Store) AskPublication(ctx context.Context, id uuid.UUID, revision int, changes []string, words string, person uuid.UUID) (asked uuid.UUID, err error) {
+	asked = NewID()
+	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		p, err := lockProfile(ctx, tx, id, revision)
 		if err != nil {
 			return err
@@ -87,6 +87,7 @@ func (s *Store) AskPublication(ctx context.Context, id uuid.UUID, revision int, 
 		}
 		return record(ctx, tx, Act{Person: person, Action: "publication.asked", Subject: asked.String(), Detail: map[string]any{"profile": id, "revision": revision}})
 	})
+	return asked, err
 }
 
 // lockProfile reads a profile of which nobody else changes anything meanwhile.
@@ -265,7 +266,7 @@ func (s *Store) publish(ctx context.Context, tx pgx.Tx, u Publication, person Pe
 	if err := s.released(ctx, tx, p, release, person.ID, fmt.Sprintf("No. %d is out.", d.Number)); err != nil {
 		return 0, err
 	}
-	return d.Number, notify(ctx, tx, Event{Topic: "releases"})
+	return d.Number, notify(ctx, tx, Event{Topic: ReleasesChanged})
 }
 
 // released holds a new release against all builds of its models, and tells

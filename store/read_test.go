@@ -349,7 +349,7 @@ func TestJobs(t *testing.T) {
 	if _, err := w.ClaimJob(w.ctx, bench); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("a job out of nothing: %v", err)
 	}
-	id, err := w.AddJob(w.ctx, "capture", w.people["tech"].ID, bench, map[string]string{"kind": "capture"})
+	id, err := w.AddJob(w.ctx, w.people["tech"].ID, store.Ask{Kind: "capture", Bench: bench, Request: map[string]string{"kind": "capture"}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -412,7 +412,7 @@ func TestBenches(t *testing.T) {
 	if b, err := w.BenchByToken(w.ctx, token); err != nil || b.ID != id || !b.Away || !b.Elsewhere || b.CreatedBy != "tech" {
 		t.Errorf("%+v, %v", b, err)
 	}
-	job, err := w.AddJob(w.ctx, "capture", w.people["tech"].ID, id, nil)
+	job, err := w.AddJob(w.ctx, w.people["tech"].ID, store.Ask{Kind: "capture", Bench: id})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -434,13 +434,13 @@ func TestBenches(t *testing.T) {
 	if j, err := w.Job(w.ctx, job); err != nil || j.State != "failed" || !strings.Contains(j.Problem, "away") {
 		t.Errorf("%+v, %v", j, err)
 	}
-	if err := w.RevokeBench(w.ctx, id); err != nil {
+	if err := w.RevokeBench(w.ctx, id, w.people["tech"].ID); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := w.BenchByToken(w.ctx, token); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("a revoked token opens: %v", err)
 	}
-	if err := w.RevokeBench(w.ctx, id); !errors.Is(err, store.ErrNotFound) {
+	if err := w.RevokeBench(w.ctx, id, w.people["tech"].ID); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("revoked twice: %v", err)
 	}
 }

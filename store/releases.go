@@ -130,7 +130,7 @@ func (s *Store) Withdraw(ctx context.Context, id uuid.UUID, reason string, perso
 		if err := leave(ctx, tx, people, Told{Kind: "followed-release", Profile: &profile, By: &person, Words: "Withdrawn: " + reason}); err != nil {
 			return err
 		}
-		if err := notify(ctx, tx, Event{Topic: "releases"}); err != nil {
+		if err := notify(ctx, tx, Event{Topic: ReleasesChanged}); err != nil {
 			return err
 		}
 		return record(ctx, tx, Act{Person: person, Action: "release.withdrawn", Subject: id.String(), Detail: map[string]string{"reason": reason}})

@@ -30,12 +30,15 @@ type Resume struct {
 	Steps func([]run.Journal) []run.Step
 	// Bench is where the phone is now.
 	Bench uuid.UUID
+	// Ask is what the bench is asked for: the attempt, with the settings that
+	// it touches. Nil for an attempt that is written down without a bench.
+	Ask func(attempt int, keys []run.Key) Ask
 }
 
 // ResumeRun makes a run go again, on the bench where its phone is: with what
 // waits, with further steps, or putting back. ErrRunning where another run is
-// going on the phone. It returns the attempt and the settings that are touched.
-func (s *Store) ResumeRun(ctx context.Context, id uuid.UUID, person uuid.UUID, r Resume) (attempt int, keys []run.Key, err error) {
+// going on the phone.
+func (s *Store) ResumeRun(ctx context.Context, id uuid.UUID, person uuid.UUID, r Resume) (attempt int, err error) {
 	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		w, err := lockRun(ctx, tx, id)
 		if err != nil {
@@ -79,10 +82,6 @@ func (s *Store) ResumeRun(ctx context.Context, id uuid.UUID, person uuid.UUID, r
 		if err := addRunSteps(ctx, tx, id, more, w.seq); err != nil {
 			return err
 		}
-		for _, j := range list {
-			keys = append(keys, run.Keys([]run.Step{j.Step})...)
-		}
-		keys = uniqueKeys(keys)
 		attempt = w.attempt + 1
 		_, err = tx.Exec(ctx, `
 			update runs set state = 'going', why = '', attempt = $2, stop_asked = false, putting_back = $3, bench_id = $4, lease = now() + $5::interval, seq = $6 where id = $1`,
@@ -93,7 +92,12 @@ func (s *Store) ResumeRun(ctx context.Context, id uuid.UUID, person uuid.UUID, r
 		if err != nil {
 			return err
 		}
-		if err := notify(ctx, tx, Event{Topic: "run", ID: id.String()}); err != nil {
+		if r.Ask != nil {
+			if _, err := addJob(ctx, tx, person, r.Ask(attempt, keysOf(list))); err != nil {
+				return err
+			}
+		}
+		if err := notify(ctx, tx, Event{Topic: RunChanged, ID: id.String()}); err != nil {
 			return err
 		}
 		action := "run.continued"
@@ -102,17 +106,16 @@ func (s *Store) ResumeRun(ctx context.Context, id uuid.UUID, person uuid.UUID, r
 		}
 		return record(ctx, tx, Act{Person: person, Action: action, Subject: id.String(), Detail: map[string]any{"attempt": strconv.Itoa(attempt)}})
 	})
-	return attempt, keys, err
+	return attempt, err
 }
 
-func uniqueKeys(list []run.Key) []run.Key {
-	out := []run.Key{}
-	for _, k := range list {
-		if !slices.Contains(out, k) {
-			out = append(out, k)
-		}
+// keysOf are the settings that steps of a journal touch.
+func keysOf(list []run.Journal) []run.Key {
+	steps := make([]run.Step, len(list))
+	for i, j := range list {
+		steps[i] = j.Step
 	}
-	return out
+	return run.Keys(steps)
 }
 
 // StopRun asks a run to stop when the steps under way are done.
@@ -125,7 +128,7 @@ func (s *Store) StopRun(ctx context.Context, id uuid.UUID) error {
 		if err != nil {
 			return err
 		}
-		return notify(ctx, tx, Event{Topic: "run", ID: id.String()})
+		return notify(ctx, tx, Event{Topic: RunChanged, ID: id.String()})
 	})
 }
 
@@ -172,6 +175,6 @@ func (s *Store) changeRun(ctx context.Context, id uuid.UUID, change func(pgx.Tx,
 		if _, err := tx.Exec(ctx, `update runs set seq = $2 where id = $1`, id, w.seq); err != nil {
 			return err
 		}
-		return notify(ctx, tx, Event{Topic: "run", ID: id.String()})
+		return notify(ctx, tx, Event{Topic: RunChanged, ID: id.String()})
 	})
 }

@@ -228,6 +228,9 @@ type NewRun struct {
 	Bench    uuid.UUID
 	Person   uuid.UUID
 	Choices  run.Choices
+	// Ask is what the bench is asked for then; nil for a run that is written
+	// down without one.
+	Ask func(id uuid.UUID) Ask
 }
 
 // DateRun sets when a run was that is written down later than it was done.
@@ -239,10 +242,10 @@ func (s *Store) DateRun(ctx context.Context, id uuid.UUID, at time.Time) error {
 // ErrRunning says that a run is going on the phone already.
 var ErrRunning = errors.New("a run is going on this phone already")
 
-// StartRun writes down a run with all its steps before anything of it is sent.
-// The caller asks its bench for it next: see RunRequest.
-func (s *Store) StartRun(ctx context.Context, n NewRun) (uuid.UUID, error) {
-	id := NewID()
+// StartRun writes down a run with all its steps before anything of it is sent,
+// and asks its bench for it.
+func (s *Store) StartRun(ctx context.Context, n NewRun) (id uuid.UUID, err error) {
+	id = NewID()
 	document, err := json.Marshal(n.Document)
 	if err != nil {
 		return id, err
@@ -251,7 +254,7 @@ func (s *Store) StartRun(ctx context.Context, n NewRun) (uuid.UUID, error) {
 	if err != nil {
 		return id, err
 	}
-	return id, s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
+	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		if err := lapseRuns(ctx, tx, n.Phone); err != nil {
 			return err
 		}
@@ -268,16 +271,20 @@ func (s *Store) StartRun(ctx context.Context, n NewRun) (uuid.UUID, error) {
 		if err := addRunSteps(ctx, tx, id, run.Plan(n.Document, n.Choices), 1); err != nil {
 			return err
 		}
-		for _, c := range run.CheckList(n.Document) {
-			if _, err := tx.Exec(ctx, `insert into run_checks (run_id, number, text, function) values ($1, $2, $3, $4)`, id, c.Number, c.Text, c.Function); err != nil {
+		if err := addRunChecks(ctx, tx, id, run.CheckList(n.Document)); err != nil {
+			return err
+		}
+		if n.Ask != nil {
+			if _, err := addJob(ctx, tx, n.Person, n.Ask(id)); err != nil {
 				return err
 			}
 		}
-		if err := notify(ctx, tx, Event{Topic: "run", ID: id.String()}); err != nil {
+		if err := notify(ctx, tx, Event{Topic: RunChanged, ID: id.String()}); err != nil {
 			return err
 		}
 		return record(ctx, tx, Act{Person: n.Person, Action: "run.started", Subject: id.String(), Detail: map[string]any{"profile": n.Profile, "release": n.Release}})
 	})
+	return id, err
 }
 
 func addRunSteps(ctx context.Context, tx pgx.Tx, id uuid.UUID, steps []run.Step, seq int64) error {
@@ -285,6 +292,14 @@ func addRunSteps(ctx context.Context, tx pgx.Tx, id uuid.UUID, steps []run.Step,
 		pgx.CopyFromSlice(len(steps), func(i int) ([]any, error) {
 			raw, err := json.Marshal(steps[i])
 			return []any{id, steps[i].Number, raw, string(steps[i].Kind), string(steps[i].Package), seq}, err
+		}))
+	return err
+}
+
+func addRunChecks(ctx context.Context, tx pgx.Tx, id uuid.UUID, checks []run.Check) error {
+	_, err := tx.CopyFrom(ctx, pgx.Identifier{"run_checks"}, []string{"run_id", "number", "text", "function"},
+		pgx.CopyFromSlice(len(checks), func(i int) ([]any, error) {
+			return []any{id, checks[i].Number, checks[i].Text, string(checks[i].Function)}, nil
 		}))
 	return err
 }

@@ -160,6 +160,16 @@ type querier interface {
 	QueryRow(ctx context.Context, sql string, args ...any) pgx.Row
 }
 
+// mustFind fails with ErrNotFound where a query finds no row.
+func mustFind(ctx context.Context, q querier, sql string, args ...any) error {
+	var found bool
+	err := q.QueryRow(ctx, `select exists (`+sql+`)`, args...).Scan(&found)
+	if err == nil && !found {
+		err = ErrNotFound
+	}
+	return err
+}
+
 // NewID makes an id whose order is that of time.
 func NewID() uuid.UUID { return uuid.Must(uuid.NewV7()) }
 

@@ -429,22 +429,22 @@ func TestSessions(t *testing.T) {
 	t.Parallel()
 	w := newWorld(t)
 	token := []byte("0123456789abcdef0123456789abcdef")
-	if err := w.StartSession(w.ctx, token, w.people["rev"].ID, time.Hour, "a browser"); err != nil {
+	if err := w.StartSession(w.ctx, token, w.people["rev"].ID, time.Hour, "a browser", nil); err != nil {
 		t.Fatal(err)
 	}
-	if p, err := w.SessionPerson(w.ctx, token); err != nil || p.Login != "rev" {
+	if p, err := w.SessionPerson(w.ctx, token, true); err != nil || p.Login != "rev" {
 		t.Errorf("%+v, %v", p, err)
 	}
 	if err := w.EndSession(w.ctx, token); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := w.SessionPerson(w.ctx, token); !errors.Is(err, store.ErrNotFound) {
+	if _, err := w.SessionPerson(w.ctx, token, true); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("an ended session still holds: %v", err)
 	}
-	if err := w.StartSession(w.ctx, token, w.people["rev"].ID, -time.Second, ""); err != nil {
+	if err := w.StartSession(w.ctx, token, w.people["rev"].ID, -time.Second, "", nil); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := w.SessionPerson(w.ctx, token); !errors.Is(err, store.ErrNotFound) {
+	if _, err := w.SessionPerson(w.ctx, token, true); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("an expired session still holds: %v", err)
 	}
 }
@@ -462,7 +462,7 @@ func TestEventsReachOtherServers(t *testing.T) {
 		t.Fatal(err)
 	}
 	for {
-		id, err := w.AddJob(w.ctx, "capture", w.people["tech"].ID, bench, nil)
+		id, err := w.AddJob(w.ctx, w.people["tech"].ID, store.Ask{Kind: "capture", Bench: bench})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -474,7 +474,7 @@ func TestEventsReachOtherServers(t *testing.T) {
 			if e == (store.Event{}) {
 				continue // it listens from now on
 			}
-			if !slices.Contains([]string{"job", "asked", "bench"}, e.Topic) || e.ID == "" {
+			if !slices.Contains([]store.Topic{store.JobChanged, store.AskedOfBench, store.BenchChanged}, e.Topic) || e.ID == "" {
 				t.Errorf("%+v", e)
 			}
 			return

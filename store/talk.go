@@ -71,7 +71,7 @@ func (s *Store) Look(ctx context.Context, person, change uuid.UUID, at time.Time
 // Its author, and whoever has spoken there before, is told.
 func (s *Store) Comment(ctx context.Context, person, change uuid.UUID, thread *uuid.UUID, text string) (id uuid.UUID, err error) {
 	id = NewID()
-	return id, s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
+	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, `
 			insert into comments (id, change_id, thread, person_id, text) select $1, c.id, $3, $4, $5 from changes c
 			where c.id = $2 and ($3::uuid is null or exists (select from edits where change_id = c.id and thread = $3))`, id, change, thread, person, text)
@@ -95,8 +95,9 @@ func (s *Store) Comment(ctx context.Context, person, change uuid.UUID, thread *u
 		if err := tell(ctx, tx, people, "comment", change, person, text); err != nil {
 			return err
 		}
-		return notify(ctx, tx, Event{Topic: "changes"})
+		return notify(ctx, tx, Event{Topic: ChangesChanged})
 	})
+	return id, err
 }
 
 // Ask asks a person to look at a change; asking again replaces the words.
@@ -115,7 +116,7 @@ func (s *Store) Ask(ctx context.Context, by, change, person uuid.UUID, words str
 		if err := tell(ctx, tx, []uuid.UUID{person}, "asked", change, by, words); err != nil {
 			return err
 		}
-		return notify(ctx, tx, Event{Topic: "changes"})
+		return notify(ctx, tx, Event{Topic: ChangesChanged})
 	})
 }
 
@@ -127,7 +128,7 @@ var ErrNothingStands = errors.New("nothing of this change stands in the catalogu
 // them, and those that have moved on since, which will meet a conflict.
 // Nothing happens before that is sent and accepted like any other change.
 func (s *Store) Revert(ctx context.Context, person, change uuid.UUID) (edits, moved int, err error) {
-	return edits, moved, s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
+	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		var state string
 		err := tx.QueryRow(ctx, `select state from changes where id = $1`, change).Scan(&state)
 		if isNone(err) {
@@ -167,6 +168,7 @@ func (s *Store) Revert(ctx context.Context, person, change uuid.UUID) (edits, mo
 		if edits == 0 {
 			return ErrNothingStands
 		}
-		return notify(ctx, tx, Event{Topic: "tray", ID: person.String()})
+		return notify(ctx, tx, Event{Topic: TrayChanged, ID: person.String()})
 	})
+	return edits, moved, err
 }

@@ -146,10 +146,11 @@ type Displaced struct {
 // all are put in or none. It returns the ids, in the order of the edits, and
 // what lost its place.
 func (s *Store) AddEdits(ctx context.Context, person uuid.UUID, edits []NewEdit) (ids []uuid.UUID, displaced []Displaced, err error) {
-	return ids, displaced, s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
+	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		ids, displaced, err = addEdits(ctx, tx, person, edits)
 		return err
 	})
+	return ids, displaced, err
 }
 
 // columns are edits as arrays, one a column: what unnest takes.
@@ -252,7 +253,7 @@ func addEdits(ctx context.Context, tx pgx.Tx, person uuid.UUID, edits []NewEdit)
 	if err != nil {
 		return nil, nil, err
 	}
-	return ids, displaced, notify(ctx, tx, Event{Topic: "tray", ID: person.String()})
+	return ids, displaced, notify(ctx, tx, Event{Topic: TrayChanged, ID: person.String()})
 }
 
 // scopesExist makes sure that there is every maker, model or build that edits

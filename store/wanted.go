@@ -62,7 +62,7 @@ func (s *Store) WantedFor(ctx context.Context, profile, build uuid.UUID) (*Wante
 // more.
 func (s *Store) WantTrials(ctx context.Context, profile, build uuid.UUID, method evidence.Method, ceiling float64, packages []string, person uuid.UUID) (id uuid.UUID, err error) {
 	id = NewID()
-	return id, s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
+	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		if len(packages) == 0 {
 			_, err := tx.Exec(ctx, `update wanted_trials set closed_at = now(), closed_by = $3 where profile_id = $1 and build_id = $2 and closed_at is null`, profile, build, person)
 			return err
@@ -76,6 +76,7 @@ func (s *Store) WantTrials(ctx context.Context, profile, build uuid.UUID, method
 		}
 		return record(ctx, tx, Act{Person: person, Action: "trials.wanted", Subject: id.String(), Detail: map[string]any{"profile": profile, "build": build, "packages": len(packages)}})
 	})
+	return id, err
 }
 
 // CloseWanted asks for nothing any more.

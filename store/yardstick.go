@@ -67,6 +67,9 @@ func (s *Store) SetYardstick(ctx context.Context, keeper uuid.UUID, revision int
 		if err := recomputeAll(ctx, tx, y); err != nil {
 			return err
 		}
+		if err := notify(ctx, tx, Event{Topic: RulesChanged}); err != nil {
+			return err
+		}
 		return record(ctx, tx, Act{Person: keeper, Action: "rules.set", Subject: "yardstick", Detail: y})
 	})
 }

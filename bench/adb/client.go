@@ -160,11 +160,19 @@ func (c *Client) Version(ctx context.Context) (int, error) {
 	return int(v), nil
 }
 
+// CheckAddress refuses what is no network address with a port.
+func CheckAddress(address string) error {
+	if _, _, err := net.SplitHostPort(address); err != nil || strings.ContainsAny(address, " \n\x00") {
+		return fmt.Errorf("%q is not an address like 192.0.2.7:5555", address)
+	}
+	return nil
+}
+
 // Connect asks the server to reach a phone by its network address. The words
 // are the server's: it says OKAY even where it failed.
 func (c *Client) Connect(ctx context.Context, address string) (words string, err error) {
-	if _, _, err := net.SplitHostPort(address); err != nil || strings.ContainsAny(address, " \n\x00") {
-		return "", fmt.Errorf("%q is not an address like 192.0.2.7:5555", address)
+	if err := CheckAddress(address); err != nil {
+		return "", err
 	}
 	return c.ask(ctx, "host:connect:"+address)
 }
@@ -172,8 +180,8 @@ func (c *Client) Connect(ctx context.Context, address string) (words string, err
 // Pair pairs this computer with a phone by the code on its screen. Servers
 // before version 30 do not know how, and refuse.
 func (c *Client) Pair(ctx context.Context, address, code string) (words string, err error) {
-	if _, _, err := net.SplitHostPort(address); err != nil || strings.ContainsAny(address, " \n\x00") {
-		return "", fmt.Errorf("%q is not an address like 192.0.2.7:37123", address)
+	if err := CheckAddress(address); err != nil {
+		return "", err
 	}
 	if len(code) != 6 || strings.Trim(code, "0123456789") != "" {
 		return "", errors.New("the code on the phone's screen has six digits")
@@ -183,8 +191,8 @@ func (c *Client) Pair(ctx context.Context, address, code string) (words string, 
 
 // Disconnect makes the server forget a phone at a network address.
 func (c *Client) Disconnect(ctx context.Context, address string) error {
-	if _, _, err := net.SplitHostPort(address); err != nil || strings.ContainsAny(address, " \n\x00") {
-		return fmt.Errorf("%q is not an address like 192.0.2.7:5555", address)
+	if err := CheckAddress(address); err != nil {
+		return err
 	}
 	_, err := c.ask(ctx, "host:disconnect:"+address)
 	return err

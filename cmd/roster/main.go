@@ -9,6 +9,7 @@ import (
 	"log/slog"
 	"os"
 	"os/signal"
+	"strconv"
 	"strings"
 	"syscall"
 
@@ -79,6 +80,20 @@ func env(key, fallback string) string {
 		return v
 	}
 	return fallback
+}
+
+// envNumber is the number that a setting has in the environment, or its
+// default. One that is no number is told when flags are read: it stands for -1.
+func envNumber(key string, fallback int) int {
+	v, ok := os.LookupEnv(key)
+	if !ok {
+		return fallback
+	}
+	n, err := strconv.Atoi(v)
+	if err != nil {
+		return -1
+	}
+	return n
 }
 
 // logger writes for people at a terminal, as JSON where ROSTER_LOG asks.

@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"roster/server"
+	"roster/store"
 )
 
 // readPassword takes a person's password from standard input and makes its
@@ -71,7 +72,7 @@ func personCommand() *cobra.Command {
 			if err != nil {
 				return fmt.Errorf("nobody here has the login %q", args[0])
 			}
-			return st.SetPassword(c.Context(), person.ID, hash, nil)
+			return st.SetPassword(c.Context(), person.ID, hash, nil, store.Ending{})
 		},
 	}
 	databaseFlag(password, &database)

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"net"
+	"net/http"
 	"os"
 	"path/filepath"
 	"strings"
@@ -21,9 +22,11 @@ import (
 
 // settings are what serve and demo are told by flags or the environment.
 type settings struct {
-	listen, database, adb, adbProgram, secret, public, backups, readyFile string
-	standIns                                                              []string
-	hands                                                                 []bench.Hand
+	listen, metrics, database, adb, adbProgram, secret, public, proxies, backups, readyFile string
+
+	connections int
+	standIns    []string
+	hands       []bench.Hand
 }
 
 func (s *settings) flags(c *cobra.Command) {
@@ -33,6 +36,9 @@ func (s *settings) flags(c *cobra.Command) {
 	}
 	f := c.Flags()
 	f.StringVar(&s.listen, "listen", env("ROSTER_LISTEN", "127.0.0.1:8420"), "address to serve on; port 0 takes a free one (ROSTER_LISTEN)")
+	f.StringVar(&s.metrics, "metrics-listen", env("ROSTER_METRICS_LISTEN", ""), "address to serve figures for Prometheus on, such as 127.0.0.1:8421; empty for none (ROSTER_METRICS_LISTEN)")
+	f.StringVar(&s.proxies, "trusted-proxies", env("ROSTER_TRUSTED_PROXIES", ""), "addresses and networks of proxies whose X-Forwarded-For and X-Forwarded-Proto count, separated by commas (ROSTER_TRUSTED_PROXIES)")
+	f.IntVar(&s.connections, "database-connections", envNumber("ROSTER_DATABASE_CONNECTIONS", store.DefaultLimits().Connections), "most connections to the database at once; one more listens (ROSTER_DATABASE_CONNECTIONS)")
 	f.StringVar(&s.public, "public-url", env("ROSTER_PUBLIC_URL", ""), "where people reach it from outside, such as https://roster.example; scripts, QR codes and feeds say so (ROSTER_PUBLIC_URL)")
 	f.StringVar(&s.database, "database", env("ROSTER_DATABASE_URL", ""), "address of the PostgreSQL database (ROSTER_DATABASE_URL)")
 	f.StringVar(&s.adb, "adb", env("ROSTER_ADB", "127.0.0.1:5037"), "address of the adb server, empty for none; localfilesystem:PATH for a socket (ROSTER_ADB)")
@@ -91,11 +97,18 @@ func (s *settings) serve(ctx context.Context, world *sample) error {
 	if err != nil {
 		return usageError{err}
 	}
+	proxies, err := server.ParseProxies(s.proxies)
+	if err != nil {
+		return usageError{fmt.Errorf("--trusted-proxies: %w", err)}
+	}
+	if s.connections < 2 {
+		return usageError{fmt.Errorf("--database-connections %d: want 2 or more", s.connections)}
+	}
 	secret, err := server.ReadSecret(s.secret)
 	if err != nil {
 		return err
 	}
-	st, err := store.New(ctx, s.database)
+	st, err := store.NewWithin(ctx, s.database, store.Limits{Connections: s.connections})
 	if err != nil {
 		return err
 	}
@@ -113,9 +126,12 @@ func (s *settings) serve(ctx context.Context, world *sample) error {
 		return err
 	}
 	address := s.address(ln)
-	config := server.Config{Store: st, Secret: secret, Log: log, ADB: s.adb, ADBProgram: s.adbProgram, StandIns: append(hands, s.hands...), Version: version, Backups: s.backups, PublicURL: s.publicURL(address)}
+	config := server.Config{Store: st, Secret: secret, Log: log, ADB: s.adb, ADBProgram: s.adbProgram, StandIns: append(hands, s.hands...), Version: version, Backups: s.backups, PublicURL: s.publicURL(address), TrustedProxies: proxies}
 	if world != nil {
 		config.Demo = world.signIns
+	}
+	if err := s.serveMetrics(ctx); err != nil {
+		return err
 	}
 	srv := server.New(config)
 	h := srv.HTTP()
@@ -139,6 +155,22 @@ func (s *settings) serve(ctx context.Context, world *sample) error {
 	defer cancel()
 	srv.Close() // ends event streams, which Shutdown would wait for
 	return h.Shutdown(end)
+}
+
+// serveMetrics serves this process's figures until ctx ends, where anybody asked
+// for that.
+func (s *settings) serveMetrics(ctx context.Context) error {
+	if s.metrics == "" {
+		return nil
+	}
+	ln, err := listenOn(s.metrics)
+	if err != nil {
+		return fmt.Errorf("metrics: %w", err)
+	}
+	h := &http.Server{Handler: server.Metrics(), ReadHeaderTimeout: 10 * time.Second, WriteTimeout: time.Minute}
+	go h.Serve(ln)
+	context.AfterFunc(ctx, func() { h.Close() })
+	return nil
 }
 
 // listener listens where it was told to. The sample world moves on where that

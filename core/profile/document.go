@@ -156,6 +156,11 @@ func Compile(h Heading, rules Rules, c Composition) (*Document, error) {
 	if len(c.Stops) > 0 {
 		return nil, errors.New(strings.Join(c.Stops, "; "))
 	}
+	for _, m := range append([]Model{h.Model}, h.Sisters...) {
+		if !GoodDevice(m.Device) {
+			return nil, fmt.Errorf("%s calls its device %q, which can't stand in a script", m.Name, android.Printable(m.Device, 60))
+		}
+	}
 	d := &Document{
 		Format: DocumentFormat, Maker: h.Maker, Model: h.Model, Sisters: h.Sisters, Edition: h.Edition, Number: h.Number,
 		Published: h.Published.UTC().Truncate(time.Second).Format(time.RFC3339), Publisher: h.Publisher, Approver: h.Approver,
@@ -230,6 +235,12 @@ func ParseDocument(raw []byte) (*Document, error) {
 // word of printable ASCII.
 func GoodFingerprint(s string) bool {
 	return s != "" && len(s) <= 512 && strings.IndexFunc(s, func(r rune) bool { return r <= ' ' || r > '~' }) < 0
+}
+
+// GoodDevice reports whether a device name is what a model's can be: printable
+// ASCII, without a space at either end.
+func GoodDevice(s string) bool {
+	return s != "" && len(s) <= 200 && s == strings.TrimSpace(s) && strings.IndexFunc(s, func(r rune) bool { return r < ' ' || r > '~' }) < 0
 }
 
 // check holds what scripts rely on.

@@ -143,6 +143,17 @@ func TestScriptsAreClean(t *testing.T) {
 }
 
 func TestHostileNames(t *testing.T) {
+	for _, device := range []string{"", " dev", "dev\nreboot", "dev\x00", "d\u00e9v", "dev\u202e", strings.Repeat("d", 201)} {
+		d := document("com.example.good")
+		d.Model.Device = device
+		for _, form := range []string{"sh", "phone.sh", "ps1", "bat"} {
+			if render := forms[form]; render != nil {
+				if out, err := render(d, about); err == nil {
+					t.Errorf("%s took the device %.40q: %.200s", form, device, out)
+				}
+			}
+		}
+	}
 	for _, name := range append(slices.Clone(hostile), "a.b;reboot", "a.b\nreboot", "a.$(reboot)", "a.b'", strings.Repeat("a", 10_000)+".b") {
 		d := document("com.example.good", name)
 		for form, render := range forms {

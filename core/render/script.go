@@ -115,6 +115,9 @@ func newPlan(d *profile.Document, a About) (*plan, error) {
 		p.Guards = g
 	}
 	for _, m := range d.Models() {
+		if !profile.GoodDevice(m.Device) {
+			return nil, fmt.Errorf("the device name %q can't stand in a script", android.Printable(m.Device, 60))
+		}
 		if p.ModelNames != "" {
 			p.ModelNames += ", "
 		}

@@ -13,8 +13,17 @@ import (
 // Export writes every public file into a folder, as a static host hands them
 // out: a page at an address lies in index.html of a folder of that name. The
 // fonts come from assets, the files of the browser application. It returns how
-// many files were written.
+// many files were written. Nothing is written outside the folder, whatever a
+// release's address says.
 func (s *Site) Export(ctx context.Context, folder string, assets fs.FS) (n int, err error) {
+	if err := os.MkdirAll(folder, 0o755); err != nil {
+		return 0, err
+	}
+	root, err := os.OpenRoot(folder)
+	if err != nil {
+		return 0, err
+	}
+	defer root.Close()
 	paths, err := s.Paths(ctx)
 	if err != nil {
 		return 0, err
@@ -28,7 +37,7 @@ func (s *Site) Export(ctx context.Context, folder string, assets fs.FS) (n int, 
 		if strings.HasPrefix(f.Type, "text/html") && !strings.HasSuffix(name, ".html") {
 			name = filepath.Join(name, "index.html")
 		}
-		if err := write(filepath.Join(folder, name), f.Body); err != nil {
+		if err := write(root, name, f.Body); err != nil {
 			return n, err
 		}
 		n++
@@ -41,7 +50,7 @@ func (s *Site) Export(ctx context.Context, folder string, assets fs.FS) (n int, 
 		if err != nil {
 			return n, err
 		}
-		if err := write(filepath.Join(folder, filepath.FromSlash(font)), raw); err != nil {
+		if err := write(root, filepath.FromSlash(font), raw); err != nil {
 			return n, err
 		}
 		n++
@@ -49,9 +58,9 @@ func (s *Site) Export(ctx context.Context, folder string, assets fs.FS) (n int, 
 	return n, nil
 }
 
-func write(name string, raw []byte) error {
-	if err := os.MkdirAll(filepath.Dir(name), 0o755); err != nil {
+func write(root *os.Root, name string, raw []byte) error {
+	if err := root.MkdirAll(filepath.Dir(name), 0o755); err != nil {
 		return err
 	}
-	return os.WriteFile(name, raw, 0o644)
+	return root.WriteFile(name, raw, 0o644)
 }

@@ -20,8 +20,51 @@ insert into role_holders
 	from captures k, jsonb_array_elements(coalesce(k.phone_facts -> 'roles', '[]')) r, jsonb_array_elements_text(coalesce(r -> 'holders', '[]')) h
 	join packages p on p.name = h;
 
+-- When somebody last did something in a session, to a few minutes.
+alter table sessions add seen_at timestamptz not null default now();
+
+-- Tries to sign in, as somebody from somewhere; as somebody from anywhere where
+-- place is '', from somewhere as anybody where login is. next_at is when the
+-- next one may be made, told_at when the record was told that it has to wait.
+drop table sign_in_failures;
+create table sign_in_tries (
+	login text not null,
+	place text not null,
+	tries int not null default 0,
+	at timestamptz not null default now(),
+	next_at timestamptz not null default now(),
+	told_at timestamptz,
+	primary key (login, place)
+);
+create index sign_in_tries_by_age on sign_in_tries (at);
+
+-- Where people have signed in before: what is tried there slows down nobody
+-- else, and nobody else slows them down.
+create table sign_in_places (
+	person_id uuid not null references people,
+	place text not null,
+	at timestamptz not null default now(),
+	primary key (person_id, place)
+);
+
+-- Slugs stand in addresses and become names of folders.
+alter table makers add constraint makers_slug_form check (slug ~ '^[a-z0-9]+(-[a-z0-9]+)*$') not valid;
+alter table models add constraint models_slug_form check (slug ~ '^[a-z0-9]+(-[a-z0-9]+)*$') not valid;
+alter table profiles add constraint profiles_slug_form check (slug ~ '^[a-z0-9]+(-[a-z0-9]+)*$') not valid;
+
 ---- create above / drop below ----
 
+alter table profiles drop constraint profiles_slug_form;
+alter table models drop constraint models_slug_form;
+alter table makers drop constraint makers_slug_form;
+drop table sign_in_places, sign_in_tries;
+create table sign_in_failures (
+	login text not null,
+	address text not null,
+	at timestamptz not null default now()
+);
+create index sign_in_failures_recent on sign_in_failures (at);
+alter table sessions drop seen_at;
 drop table role_holders;
 drop function uuid_or_null;
 alter table answered drop content;

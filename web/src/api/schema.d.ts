@@ -900,6 +900,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/installation-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * When sessions end, and where benches may reach
+         * @description For: signed-in.
+         */
+        get: operations["getInstallationRules"];
+        /**
+         * Change when sessions end, and where benches may reach
+         * @description For: keeper.
+         */
+        put: operations["setInstallationRules"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/invitations": {
         parameters: {
             query?: never;
@@ -3721,6 +3745,15 @@ export interface components {
             theirs: string;
             why: string;
         };
+        InstallationRules: {
+            /** @description Networks such as 192.0.2.0/24 in which technicians may have a bench connect to phones; maintainers may anywhere */
+            benchNetworks: string[];
+            /**
+             * Format: int64
+             * @description After how many hours without a request a session ends
+             */
+            idleHours: number;
+        };
         Intake: {
             before?: components["schemas"]["BuildDifference"];
             earlier?: components["schemas"]["CaptureDifference"];
@@ -4397,6 +4430,10 @@ export interface components {
             what: components["schemas"]["Difference"][];
         };
         PasswordInputBody: {
+            /** @description End the secret addresses of your feeds, too */
+            endFeeds?: boolean;
+            /** @description End all your tokens for programs, too */
+            endTokens?: boolean;
             new: string;
             old: string;
         };
@@ -5371,6 +5408,11 @@ export interface components {
             here: boolean;
             /** Format: uuid */
             id: string;
+            /**
+             * Format: date-time
+             * @description When it was used last, to five minutes
+             */
+            seenAt: string;
         };
         SomeEdits: {
             /** @description Only these edits; none asks for all open ones */
@@ -7405,6 +7447,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReadList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getInstallationRules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstallationRules"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setInstallationRules: {
+        parameters: {
+            query?: never;
+            header: {
+                "If-Match": string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InstallationRules"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstallationRules"];
                 };
             };
             /** @description Error */

@@ -1,0 +1,41 @@
+package server
+
+import (
+	"context"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"roster/store"
+)
+
+type installationRulesOutput struct {
+	ETag string `header:"ETag"`
+	Body store.InstallationRules
+}
+
+type installationRulesInput struct {
+	IfMatch string `header:"If-Match" required:"true"`
+	Body    store.InstallationRules
+}
+
+// installationRulesRoutes are about what the keeper decides for everybody.
+func (s *Server) installationRulesRoutes() {
+	route(s, SignedIn, huma.Operation{OperationID: "getInstallationRules", Method: http.MethodGet, Path: "/api/v1/installation-rules", Summary: "When sessions end, and where benches may reach"},
+		func(ctx context.Context, _ *struct{}) (*installationRulesOutput, error) {
+			r, revision, err := s.store.InstallationRules(ctx)
+			return &installationRulesOutput{etagOf(revision), r}, err
+		})
+	route(s, Keeper, huma.Operation{OperationID: "setInstallationRules", Method: http.MethodPut, Path: "/api/v1/installation-rules", Summary: "Change when sessions end, and where benches may reach"},
+		func(ctx context.Context, in *installationRulesInput) (*installationRulesOutput, error) {
+			revision, err := revisionOf(in.IfMatch)
+			if err != nil {
+				return nil, err
+			}
+			if err := in.Body.Check(); err != nil {
+				return nil, badRequest(err)
+			}
+			err = s.store.SetInstallationRules(ctx, personOf(ctx).ID, revision, in.Body)
+			return &installationRulesOutput{etagOf(revision + 1), in.Body}, err
+		})
+}

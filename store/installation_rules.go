@@ -1,0 +1,95 @@
+package store
+
+import (
+	"context"
+	"fmt"
+	"net/netip"
+
+	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
+)
+
+// InstallationRules are what the keeper decides for everybody.
+type InstallationRules struct {
+	// IdleHours is after how long without a request a session ends.
+	IdleHours int `json:"idleHours" minimum:"1" maximum:"336" doc:"After how many hours without a request a session ends"`
+	// BenchNetworks are where technicians may have a bench connect to phones by
+	// their address. Maintainers may anywhere.
+	BenchNetworks []string `json:"benchNetworks" maxItems:"50" nullable:"false" doc:"Networks such as 192.0.2.0/24 in which technicians may have a bench connect to phones; maintainers may anywhere"`
+}
+
+// DefaultInstallationRules hold where the keeper has set none.
+var DefaultInstallationRules = InstallationRules{IdleHours: 72, BenchNetworks: []string{}}
+
+// Check says what is wrong with rules.
+func (r InstallationRules) Check() error {
+	if r.IdleHours < 1 || r.IdleHours > 336 {
+		return fmt.Errorf("a session ends after 1 to 336 hours, not %d", r.IdleHours)
+	}
+	for _, n := range r.BenchNetworks {
+		if _, err := netip.ParsePrefix(n); err != nil {
+			return fmt.Errorf("%q is not a network such as 192.0.2.0/24", n)
+		}
+	}
+	return nil
+}
+
+// Reaches reports whether technicians may have a bench connect to an address
+// with a port.
+func (r InstallationRules) Reaches(address string) bool {
+	at, err := netip.ParseAddrPort(address)
+	if err != nil {
+		return false
+	}
+	for _, n := range r.BenchNetworks {
+		if p, err := netip.ParsePrefix(n); err == nil && p.Contains(at.Addr().Unmap()) {
+			return true
+		}
+	}
+	return false
+}
+
+const installationRulesKey = "installation rules"
+
+// InstallationRules reads the rules, and how often they were changed.
+func (s *Store) InstallationRules(ctx context.Context) (r InstallationRules, revision int, err error) {
+	return installationRules(ctx, s.pool)
+}
+
+func installationRules(ctx context.Context, q querier) (r InstallationRules, revision int, err error) {
+	err = q.QueryRow(ctx, `select value, revision from settings where key = $1`, installationRulesKey).Scan(&r, &revision)
+	if isNone(err) {
+		return DefaultInstallationRules, 0, nil
+	}
+	return r, revision, err
+}
+
+// SetInstallationRules changes the rules. The revision is the one that the keeper
+// saw: ErrStale where somebody was faster.
+func (s *Store) SetInstallationRules(ctx context.Context, keeper uuid.UUID, revision int, r InstallationRules) error {
+	if err := r.Check(); err != nil {
+		return err
+	}
+	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, `lock table settings in share row exclusive mode`); err != nil {
+			return err
+		}
+		_, now, err := installationRules(ctx, tx)
+		if err == nil && now != revision {
+			err = ErrStale
+		}
+		if err != nil {
+			return err
+		}
+		_, err = tx.Exec(ctx, `
+			insert into settings as s (key, value) values ($1, $2)
+			on conflict (key) do update set value = excluded.value, revision = s.revision + 1, changed_at = now()`, installationRulesKey, r)
+		if err != nil {
+			return err
+		}
+		if err := notify(ctx, tx, Event{Topic: RulesChanged}); err != nil {
+			return err
+		}
+		return record(ctx, tx, Act{Person: keeper, Action: "rules.set", Subject: "installation", Detail: r})
+	})
+}
