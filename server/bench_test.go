@@ -25,7 +25,7 @@ import (
 func withBench(t *testing.T) *site {
 	t.Helper()
 	address, database := adbtest.Address(t), storetest.URL(t)
-	st, err := store.NewWithin(t.Context(), database, store.Limits{Connections: connections})
+	st, err := store.NewWith(t.Context(), database, store.Options{Connections: connections})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -243,9 +243,9 @@ func TestCaptureOverTheAPI(t *testing.T) {
 		t.Errorf("%+v", last)
 	}
 	for want, request := range map[string]map[string]string{
-		"can't pair":        {"kind": "pair", "address": "127.0.0.1:1", "code": "123456"},
-		"six digits":        {"kind": "pair", "address": "127.0.0.1:1", "code": "12"},
-		"stand-ins":         {"kind": "hand", "address": "127.0.0.1:1", "action": "accept"},
+		"can't pair": {"kind": "pair", "address": "127.0.0.1:1", "code": "123456"},
+		"six digits": {"kind": "pair", "address": "127.0.0.1:1", "code": "12"},
+		"stand-ins":  {"kind": "hand", "address": "127.0.0.1:1", "action": "accept"},
 	} {
 		if last, _ := s.follow(cookie, s.ask(cookie, on{bench: at.bench}, request)); last.State != "failed" || !strings.Contains(last.Problem, want) {
 			t.Errorf("%s: %+v", want, last)

@@ -360,10 +360,11 @@ func (s *Server) runSince(ctx context.Context, id uuid.UUID, seq int64) (runBody
 		o := own[*r.ReleaseID]
 		b.Own = &o
 	}
-	if here, err := s.whereIs(ctx, r.Phone); err == nil {
+	attached, err := s.attached(ctx)
+	if here, ok := attached[r.Phone]; ok {
 		b.Here = &here
 	}
-	return b, nil
+	return b, err
 }
 
 // watchRun sends a run as it happens, whichever server its bench talks to.

@@ -60,7 +60,7 @@ type setting func(*server.Config)
 
 func newSite(t *testing.T, databaseURL string, settings ...setting) *site {
 	t.Helper()
-	st, err := store.NewWithin(t.Context(), databaseURL, store.Limits{Connections: connections})
+	st, err := store.NewWith(t.Context(), databaseURL, store.Options{Connections: connections})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -114,7 +114,7 @@ func TestTwoServers(t *testing.T) {
 	hand := httptest.NewServer(p.Hand())
 	t.Cleanup(hand.Close)
 	start := func(adb string, hands []bench.Hand) *site {
-		st, err := store.NewWithin(t.Context(), address, store.Limits{Connections: connections})
+		st, err := store.NewWith(t.Context(), address, store.Options{Connections: connections})
 		if err != nil {
 			t.Fatal(err)
 		}

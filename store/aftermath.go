@@ -5,7 +5,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"slices"
 	"time"
 
 	"github.com/google/uuid"
@@ -15,7 +14,6 @@ import (
 	"roster/core/catalog"
 	"roster/core/change"
 	"roster/core/impact"
-	"roster/core/profile"
 	"roster/core/run"
 )
 
@@ -59,56 +57,70 @@ func (s *Store) AnswerCheck(ctx context.Context, id uuid.UUID, number int, perso
 	})
 }
 
+// didAll says that run r did at least all that release e takes off a phone, by
+// the same methods, and left none of it out for this phone.
+const didAll = `not exists (
+	select from release_packages x
+	join packages k on k.id = x.package_id
+	where x.release_id = e.id and not exists (
+		select from run_steps s
+		where s.run_id = r.id and s.kind = 'remove' and s.package = k.name and s.step ->> 'method' = x.method and s.state in ('done', 'already', 'absent', 'refused')))`
+
 // speakFor notes of which releases a run did at least all that they do, and
 // what it says of them.
 func speakFor(ctx context.Context, tx pgx.Tx, id uuid.UUID) error {
-	steps, err := runSteps(ctx, tx, id, 0)
+	found, narrowed, err := narrowedDown(ctx, tx, id)
 	if err != nil {
 		return err
-	}
-	rows, err := tx.Query(ctx, `
-		select e.id, e.document from runs r join profiles p on p.id = r.profile_id join profiles o on o.model_id = p.model_id join releases e on e.profile_id = o.id where r.id = $1`, id)
-	if err != nil {
-		return err
-	}
-	list := journalOf(steps)
-	covered := map[uuid.UUID]*profile.Document{}
-	var release uuid.UUID
-	var document []byte
-	_, err = pgx.ForEachRow(rows, []any{&release, &document}, func() error {
-		d, err := profile.ParseDocument(document)
-		if err == nil && run.Covers(d, list) {
-			covered[release] = d
-		}
-		return nil // one that this program can't read speaks for itself
-	})
-	if err != nil {
-		return err
-	}
-	r, err := readRun(ctx, tx, id)
-	if err != nil {
-		return err
-	}
-	releases := []uuid.UUID{}
-	for release, d := range covered {
-		if r.spokenFor(d) {
-			releases = append(releases, release)
-		}
 	}
 	if _, err := tx.Exec(ctx, `delete from release_runs where run_id = $1`, id); err != nil {
 		return err
 	}
 	_, err = tx.Exec(ctx, `
 		insert into release_runs (release_id, run_id, phone, checked, harmed)
-		select e, r.id, r.phone, c.whole and c.until >= r.ended_at + interval '1 day', c.broken
-		from runs r cross join unnest($2::uuid[]) e cross join lateral (
-			select coalesce(bool_and(answer in ('works', 'broken')), false) as whole, coalesce(bool_or(answer = 'broken'), false) as broken, max(answered_at) as until from run_checks where run_id = r.id) c
-		where r.id = $1 and r.state in ('finished', 'put-back') and (c.broken or r.state = 'finished')`, id, releases)
+		select e.id, r.id, r.phone, c.whole and c.until >= r.ended_at + interval '1 day', c.broken
+		from runs r
+		join profiles p on p.id = r.profile_id
+		join profiles o on o.model_id = p.model_id
+		join releases e on e.profile_id = o.id
+		cross join lateral (
+			select coalesce(bool_and(answer in ('works', 'broken')), false) as whole, coalesce(bool_or(answer = 'broken'), false) as broken, max(answered_at) as until
+			from run_checks where run_id = r.id) c
+		where r.id = $1 and r.state in ('finished', 'put-back') and (c.broken or r.state = 'finished')
+			and `+didAll+`
+			and (not $2 or exists (select from release_packages x join packages k on k.id = x.package_id where x.release_id = e.id and k.name = any($3)))`, id, narrowed, found)
 	if err != nil {
 		return err
 	}
 	// The public pages tell of it.
 	return notify(ctx, tx, Event{Topic: ReleasesChanged})
+}
+
+// narrowedDown are the packages that what was broken after a run was narrowed
+// down to, and whether each of it was: then the run says nothing of releases
+// that leave all of them alone.
+func narrowedDown(ctx context.Context, tx pgx.Tx, id uuid.UUID) (found []string, all bool, err error) {
+	var hunts []run.Hunt
+	var broken []int
+	err = tx.QueryRow(ctx, `
+		select hunts, array(select number from run_checks where run_id = r.id and answer = 'broken')
+		from runs r where r.id = $1`, id).Scan(&hunts, &broken)
+	if err != nil {
+		return nil, false, err
+	}
+	at := map[int]string{}
+	for _, h := range hunts {
+		if h.Found != "" {
+			at[h.Check] = string(h.Found)
+		}
+	}
+	found = []string{}
+	for _, number := range broken {
+		if at[number] != "" {
+			found = append(found, at[number])
+		}
+	}
+	return found, len(broken) > 0 && len(found) == len(broken), nil
 }
 
 // PublicRuns lists the numbers of the runs of releases that have ended, the
@@ -119,29 +131,6 @@ func (s *Store) PublicRuns(ctx context.Context, limit int) ([]int64, error) {
 		return nil, err
 	}
 	return pgx.CollectRows(rows, pgx.RowTo[int64])
-}
-
-// spokenFor reports whether what was broken after a run may lie at a release's
-// door: not where each of it was narrowed down to a package that the release
-// leaves alone. Then the run says nothing of it.
-func (r *Run) spokenFor(d *profile.Document) bool {
-	broken := 0
-	for _, c := range r.Checks {
-		if c.Answer != run.Broken {
-			continue
-		}
-		broken++
-		for _, h := range r.Hunts {
-			if h.Check == c.Number && h.Found != "" && !slices.ContainsFunc(d.Removals(), func(s profile.Step) bool { return s.Package == h.Found }) {
-				broken--
-				break
-			}
-		}
-		if broken > 0 {
-			return true
-		}
-	}
-	return !slices.ContainsFunc(r.Checks, func(c RunCheck) bool { return c.Answer == run.Broken })
 }
 
 // OwnFigures are what releases' own runs come to, by release.
@@ -424,6 +413,6 @@ func (s *Store) MetBy(ctx context.Context, build uuid.UUID, name string) ([]Met,
 		select b.id as build, b.version, b.carrier, count(distinct t.phone) filter (where t.outcome = 'refused')::int as refused, count(distinct t.phone) filter (where t.outcome <> 'refused')::int as let
 		from trials t join packages p on p.id = t.package_id join builds b on b.id = t.build_id
 		where p.name = $2 and t.method = 'remove-for-user' and b.model_id = (select model_id from builds where id = $1)
-		group by b.id order by b.id = $1 desc, b.security_patch desc, b.version desc limit 20`, build, name)
+		group by b.id order by b.id = $1 desc, b.security_patch desc, b.version_key desc limit 20`, build, name)
 	return all[Met](rows, err)
 }

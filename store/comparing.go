@@ -12,8 +12,8 @@ import (
 
 // buildBefore is the captured build before build b in its edition, as an
 // expression.
-const buildBefore = `(select o.id from builds o where o.model_id = b.model_id and (o.carrier, o.region) = (b.carrier, b.region) and (o.security_patch, o.version) < (b.security_patch, b.version)
-	and exists (select from presence where build_id = o.id) order by o.security_patch desc, o.version desc, o.id limit 1)`
+const buildBefore = `(select o.id from builds o where o.model_id = b.model_id and (o.carrier, o.region) = (b.carrier, b.region) and (o.security_patch, o.version_key) < (b.security_patch, b.version_key)
+	and exists (select from presence where build_id = o.id) order by o.security_patch desc, o.version_key desc, o.id limit 1)`
 
 // shippedColumns are those of catalog.Shipped, from facts f, packages p, builds
 // b and makers m.

@@ -44,7 +44,11 @@ func (s *Store) freshenHolds(ctx context.Context, tx pgx.Tx, models []uuid.UUID)
 	if err != nil || len(list) == 0 {
 		return err
 	}
-	documents, err := documentsOf(ctx, tx, list)
+	var releases []uuid.UUID
+	for _, h := range list {
+		releases = append(releases, h.Release)
+	}
+	documents, err := s.readDocuments(ctx, tx, releases)
 	if err != nil {
 		return err
 	}
@@ -70,32 +74,6 @@ type openHold struct {
 	Fingerprint string     `db:"fingerprint"`
 	Before      *uuid.UUID `db:"before"`
 	Stops       string     `db:"stops"`
-}
-
-// documentsOf reads the documents of releases, each once.
-func documentsOf(ctx context.Context, q querier, list []openHold) (map[uuid.UUID]*profile.Document, error) {
-	out := map[uuid.UUID]*profile.Document{}
-	var ids []uuid.UUID
-	for _, h := range list {
-		if _, ok := out[h.Release]; !ok {
-			out[h.Release] = nil
-			ids = append(ids, h.Release)
-		}
-	}
-	rows, err := q.Query(ctx, `select id, document from releases where id = any($1)`, ids)
-	if err != nil {
-		return nil, err
-	}
-	var id uuid.UUID
-	var raw []byte
-	_, err = pgx.ForEachRow(rows, []any{&id, &raw}, func() error {
-		d, err := profile.ParseDocument(raw)
-		if err == nil {
-			out[id] = d
-		}
-		return nil // one that this program can't read speaks for itself
-	})
-	return out, err
 }
 
 // holdAgainst works out holds on builds of one model, and writes them.

@@ -80,7 +80,7 @@ const maxNews = 24
 // it in its edition, newest first.
 func (s *Store) LinkNews(ctx context.Context, model uuid.UUID, name android.PackageName) ([]LinkNews, error) {
 	rows, err := s.pool.Query(ctx, `select `+buildColumns+` from builds b where b.model_id = $1 and exists (select from captures c where c.build_id = b.id)
-		order by b.carrier, b.region, b.security_patch desc, b.version desc limit $2`, model, maxNews)
+		order by b.carrier, b.region, b.security_patch desc, b.version_key desc limit $2`, model, maxNews)
 	builds, err := all[Build](rows, err)
 	if err != nil {
 		return nil, err

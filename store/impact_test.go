@@ -167,7 +167,7 @@ func TestPublishing(t *testing.T) {
 		t.Errorf("asked for what is no longer so: %v", err)
 	}
 	asked := ask(1)
-	decide(asked, rev, store.Verdict{State: "taken-back"}, store.ErrOwn)
+	decide(asked, rev, store.Verdict{State: "taken-back"}, store.ErrNotYours)
 	decide(asked, main, store.Verdict{State: "returned", Answer: "no"}, store.ErrOwn)
 	decide(asked, rev, store.Verdict{State: "returned", Answer: "Name the alarm clock."}, nil)
 	decide(asked, rev, store.Verdict{State: "published"}, store.ErrState)

@@ -46,7 +46,7 @@ func (s *Store) PackageOverTime(ctx context.Context, sc Scope, name string) ([]P
 			left join presence x on x.build_id = b.id and x.package_id = p.id left join presence y on y.build_id = a.since_id and y.package_id = p.id
 		where p.name = @name and (@maker = '00000000-0000-0000-0000-000000000000'::uuid or m.id = @maker) and (@model = '00000000-0000-0000-0000-000000000000'::uuid or d.id = @model)
 			and (x.facts_id is distinct from y.facts_id or coalesce(x.switched_off, false) <> coalesce(y.switched_off, false))
-		order by m.name, d.name, b.carrier, b.region, b.security_patch desc, b.version desc limit @limit`, args)
+		order by m.name, d.name, b.carrier, b.region, b.security_patch desc, b.version_key desc limit @limit`, args)
 	type pair struct {
 		PackageStep
 		Facts   *uuid.UUID       `db:"facts_id"`

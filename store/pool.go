@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"log/slog"
 	"runtime"
 	"time"
 
@@ -13,9 +14,8 @@ import (
 	pgxuuid "github.com/vgarvardt/pgx-google-uuid/v5"
 )
 
-// Limits are what a store asks of its database at most. What is zero is as in
-// DefaultLimits.
-type Limits struct {
+// Options are how a store works. What is zero is as in DefaultOptions.
+type Options struct {
 	// Connections is how many there are at once, besides one that listens.
 	Connections int
 	// Wait is how long anything waits for one of them to become free.
@@ -23,6 +23,9 @@ type Limits struct {
 	// Statement is how long a statement may take that somebody waits for.
 	// PostgreSQL ends it then.
 	Statement time.Duration
+	// Log takes what somebody should know of who looks after the database, and
+	// nobody else can be told. Nil for nowhere.
+	Log *slog.Logger
 }
 
 const (
@@ -33,10 +36,10 @@ const (
 	idleTransaction = time.Minute
 )
 
-// DefaultLimits are those of a server that nobody told otherwise: four
+// DefaultOptions are those of a server that nobody told otherwise: four
 // connections for each processor and two.
-func DefaultLimits() Limits {
-	return Limits{Connections: 4*runtime.GOMAXPROCS(0) + 2, Wait: 10 * time.Second, Statement: 30 * time.Second}
+func DefaultOptions() Options {
+	return Options{Connections: 4*runtime.GOMAXPROCS(0) + 2, Wait: 10 * time.Second, Statement: 30 * time.Second, Log: slog.New(slog.DiscardHandler)}
 }
 
 // ErrBusy says that no connection to the database became free in time: more is
@@ -49,13 +52,13 @@ var ErrBusy = errors.New("the database is busy with other requests")
 var errNested = errors.New("a transaction asked the pool for a second connection; hand it the transaction")
 
 // newPool makes a pool of connections for the database at url.
-func newPool(ctx context.Context, url string, limits Limits) (*pgxpool.Pool, error) {
+func newPool(ctx context.Context, url string, o Options) (*pgxpool.Pool, error) {
 	config, err := pgxpool.ParseConfig(url)
 	if err != nil {
 		return nil, fmt.Errorf("database address: %w", err)
 	}
-	ordinary := DefaultLimits()
-	config.MaxConns = int32(cmp.Or(limits.Connections, ordinary.Connections))
+	ordinary := DefaultOptions()
+	config.MaxConns = int32(cmp.Or(o.Connections, ordinary.Connections))
 	config.AfterConnect = func(_ context.Context, conn *pgx.Conn) error {
 		pgxuuid.Register(conn.TypeMap())
 		return nil
@@ -64,10 +67,10 @@ func newPool(ctx context.Context, url string, limits Limits) (*pgxpool.Pool, err
 	settings["pg_trgm.strict_word_similarity_threshold"] = forgiving
 	// Roster's queries are short: compiling them takes longer than running.
 	settings["jit"] = "off"
-	settings["statement_timeout"] = milliseconds(cmp.Or(limits.Statement, ordinary.Statement))
+	settings["statement_timeout"] = milliseconds(cmp.Or(o.Statement, ordinary.Statement))
 	settings["idle_in_transaction_session_timeout"] = milliseconds(idleTransaction)
 	config.ConnConfig.ConnectTimeout = 5 * time.Second
-	config.ConnConfig.Tracer = waits{cmp.Or(limits.Wait, ordinary.Wait)}
+	config.ConnConfig.Tracer = waits{cmp.Or(o.Wait, ordinary.Wait)}
 	return pgxpool.NewWithConfig(ctx, config)
 }
 

@@ -20,7 +20,7 @@ import (
 func TestPool(t *testing.T) {
 	t.Parallel()
 	ctx := t.Context()
-	s, err := store.NewWithin(ctx, storetest.URL(t), store.Limits{Connections: 2, Wait: 200 * time.Millisecond, Statement: 300 * time.Millisecond})
+	s, err := store.NewWith(ctx, storetest.URL(t), store.Options{Connections: 2, Wait: 200 * time.Millisecond, Statement: 300 * time.Millisecond})
 	if err != nil {
 		t.Fatal(err)
 	}

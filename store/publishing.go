@@ -149,19 +149,24 @@ type Verdict struct {
 // DecidePublication publishes what somebody asked for, or does not. What is
 // published has to be what was asked for: ErrMoved where the evidence has
 // moved a package since. The one who asked can't publish (ErrOwn), unless the
-// rules of review allow it and nobody else could.
+// rules of review allow it and nobody else could; nobody else can take it back
+// (ErrNotYours).
 func (s *Store) DecidePublication(ctx context.Context, id uuid.UUID, person Person, v Verdict, sign Sign) (number int, err error) {
 	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		u, err := lockPublication(ctx, tx, id)
 		if err != nil {
 			return err
 		}
-		if own := u.AskedByID == person.ID; own != (v.State == "taken-back") {
+		own := u.AskedByID == person.ID
+		if !own && v.State == "taken-back" {
+			return ErrNotYours
+		}
+		if own != (v.State == "taken-back") {
 			alone, err := mayDecideAlone(ctx, tx, person.ID)
 			if err != nil {
 				return err
 			}
-			if !own || v.State != "published" || !alone {
+			if v.State != "published" || !alone {
 				return ErrOwn
 			}
 		}

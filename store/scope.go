@@ -75,10 +75,10 @@ const buildColumns = `b.id, b.model_id, b.fingerprint, b.version, b.release, b.s
 	(select count(*) from presence where build_id = b.id)::int as packages`
 
 // oldestFirst orders builds as presence strips show them.
-const oldestFirst = `b.carrier <> '', b.carrier, b.security_patch, b.version, b.id`
+const oldestFirst = `b.carrier <> '', b.carrier, b.security_patch, b.version_key, b.id`
 
 // newestBuild is the order in which a model's first build stands for it.
-const newestBuild = `b.security_patch desc, b.version desc, b.carrier, b.id`
+const newestBuild = `b.security_patch desc, b.version_key desc, b.carrier, b.id`
 
 // Builds lists a model's builds, oldest first, open editions before carriers'.
 func (s *Store) Builds(ctx context.Context, maker, model string) ([]Build, error) {
@@ -159,8 +159,11 @@ func findScope(ctx context.Context, q querier, maker, model, build string) (Scop
 	}
 	rows, err = q.Query(ctx, `select `+buildColumns+` from builds b `+where, arg)
 	b, err := one[Build](rows, err)
-	if err != nil || b.ModelID != d.ID {
-		return sc, fmt.Errorf("build %q of %s: %w", build, d.Name, ErrNotFound)
+	if err == nil && b.ModelID != d.ID {
+		err = ErrNotFound
+	}
+	if err != nil {
+		return sc, fmt.Errorf("build %q of %s: %w", build, d.Name, err)
 	}
 	if build != "" {
 		sc.Build = &b

@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"embed"
@@ -8,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"log/slog"
 	"slices"
 
 	"github.com/google/uuid"
@@ -18,6 +20,7 @@ import (
 	"github.com/jackc/tern/v2/migrate"
 
 	"roster/core/impact"
+	"roster/core/profile"
 )
 
 //go:embed migrations/*.sql
@@ -26,7 +29,10 @@ var migrations embed.FS
 // Store is Roster's database. It is safe for many goroutines.
 type Store struct {
 	pool *pgxpool.Pool
-	kept *lru.Cache[netKey, *impact.Net]
+	log  *slog.Logger
+	// What was worked out or read before, and can't have changed since.
+	kept      *lru.Cache[netKey, *impact.Net]
+	documents *lru.Cache[uuid.UUID, *profile.Document]
 }
 
 // Errors that callers tell apart. Every other error is the database's.
@@ -47,16 +53,20 @@ var (
 
 // New makes a store for the database at url. It does not connect yet, so that
 // a server can start before its database and heal by itself.
-func New(ctx context.Context, url string) (*Store, error) { return NewWithin(ctx, url, Limits{}) }
+func New(ctx context.Context, url string) (*Store, error) { return NewWith(ctx, url, Options{}) }
 
-// NewWithin is New for a store that keeps within limits.
-func NewWithin(ctx context.Context, url string, limits Limits) (*Store, error) {
-	pool, err := newPool(ctx, url, limits)
+// NewWith is New with options.
+func NewWith(ctx context.Context, url string, o Options) (*Store, error) {
+	pool, err := newPool(ctx, url, o)
 	if err != nil {
 		return nil, err
 	}
-	kept, err := lru.New[netKey, *impact.Net](keptNets)
-	return &Store{pool, kept}, err
+	nets, err := lru.New[netKey, *impact.Net](keptNets)
+	if err != nil {
+		return nil, err
+	}
+	documents, err := lru.New[uuid.UUID, *profile.Document](keptDocuments)
+	return &Store{pool, cmp.Or(o.Log, DefaultOptions().Log), nets, documents}, err
 }
 
 // Close ends all connections.

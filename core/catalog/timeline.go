@@ -66,7 +66,7 @@ func Gaps(list []Moment) []Gap {
 		}
 	}
 	slices.SortFunc(gaps, func(a, b Gap) int {
-		return cmp.Or(cmp.Compare(a.Edition, b.Edition), cmp.Compare(a.From, b.From), cmp.Compare(a.Version, b.Version))
+		return cmp.Or(cmp.Compare(a.Edition, b.Edition), cmp.Compare(a.From, b.From), CompareVersions(a.Version, b.Version))
 	})
 	return gaps
 }

@@ -251,16 +251,3 @@ func OwnCeiling(list []Ran) Own {
 	o.Floor = evidence.Floor(float64(o.Harmed), float64(o.Phones-o.Harmed))
 	return o
 }
-
-// Covers reports whether a run did all that a release does: at least its
-// removals by the same methods, none of them left out for this phone.
-func Covers(d *profile.Document, list []Journal) bool {
-	for _, s := range d.Removals() {
-		if !slices.ContainsFunc(list, func(j Journal) bool {
-			return j.Kind == Remove && j.Package == s.Package && j.Method == s.Method && (j.State == Done || j.State == Already || j.State == Absent || j.State == Refused)
-		}) {
-			return false
-		}
-	}
-	return true
-}

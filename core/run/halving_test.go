@@ -8,7 +8,6 @@ import (
 	"testing"
 
 	"roster/core/android"
-	"roster/core/evidence"
 	"roster/core/impact"
 )
 
@@ -190,29 +189,6 @@ func TestDraft(t *testing.T) {
 	i := slices.IndexFunc(drafts, func(d Drafted) bool { return d.Package == "a.radio" })
 	if note := drafts[i].Value.Note; !strings.Contains(note, "With a.radio put back: works") || !strings.Contains(note, "Only noise.") || drafts[i].Value.Function != "radio" {
 		t.Errorf("the way there is not its proof: %+v", drafts[i].Value)
-	}
-}
-
-// TestCovers: a run speaks for a release only where it did all of it.
-func TestCovers(t *testing.T) {
-	d := document()
-	var list []Journal
-	for _, s := range d.Removals() {
-		list = append(list, Journal{Step: Step{Kind: Remove, Method: s.Method, Package: s.Package}, State: Done})
-	}
-	if !Covers(d, list) {
-		t.Error("the whole of it is not it")
-	}
-	list[2].State = Absent
-	if !Covers(d, list) || !Covers(d, append(list, journalOf("a.more")...)) {
-		t.Error("what was not there, or more than it, is not it")
-	}
-	list[3].Method = evidence.Disable
-	if Covers(d, list) {
-		t.Error("another method is taken for it")
-	}
-	if Covers(d, list[:3]) {
-		t.Error("a part is taken for it")
 	}
 }
 

@@ -52,7 +52,24 @@ alter table makers add constraint makers_slug_form check (slug ~ '^[a-z0-9]+(-[a
 alter table models add constraint models_slug_form check (slug ~ '^[a-z0-9]+(-[a-z0-9]+)*$') not valid;
 alter table profiles add constraint profiles_slug_form check (slug ~ '^[a-z0-9]+(-[a-z0-9]+)*$') not valid;
 
+-- A text that sorts as versions do: 15.0.10 after 15.0.9. Before each number
+-- stands how many digits it has.
+create function version_key(text) returns text
+	language sql immutable strict parallel safe
+	as $$
+		select coalesce(string_agg(case when m[1] is null then m[2] else lpad(length(ltrim(m[1], '0'))::text, 3, '0') || ltrim(m[1], '0') end, '' order by n), '')
+		from regexp_matches($1, '([0-9]+)|([^0-9]+)', 'g') with ordinality x (m, n)
+	$$;
+alter table builds add version_key text collate "C" generated always as (version_key(version)) stored;
+drop index builds_by_age;
+create index builds_by_age on builds (model_id, security_patch desc, version_key desc, carrier, id);
+
 ---- create above / drop below ----
+
+drop index builds_by_age;
+alter table builds drop version_key;
+drop function version_key;
+create index builds_by_age on builds (model_id, security_patch desc, version desc, carrier, id);
 
 alter table profiles drop constraint profiles_slug_form;
 alter table models drop constraint models_slug_form;

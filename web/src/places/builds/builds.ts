@@ -19,7 +19,16 @@ export const nameOf = (b: { carrier?: string; region?: string; version: string }
 // the newest, against the one it came after.
 export function usualPair(builds: OnLine[], wanted?: string): [string?, string?] {
   const captured = builds.filter((b) => b.packages)
-  const newest = [...captured].sort((a, b) => b.securityPatch.localeCompare(a.securityPatch))[0]
+  // Editions stand one after another, each oldest first.
+  const newest = captured.reduce<OnLine | undefined>(
+    (best, b) =>
+      !best ||
+      b.securityPatch > best.securityPatch ||
+      (b.securityPatch === best.securityPatch && editionOf(b) === editionOf(best))
+        ? b
+        : best,
+    undefined,
+  )
   const to = builds.find((b) => b.id === wanted) ?? newest
   return [to?.arrival?.sinceId ?? captured.find((b) => b.id !== to?.id)?.id, to?.id]
 }
