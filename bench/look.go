@@ -32,28 +32,29 @@ func lookQuestions() []Question {
 }
 
 // look asks a phone what it has now, with some settings, over an open session.
-// The serial number comes with it.
-func look(session *adb.Session, keys []run.Key) (*run.Seen, string, error) {
+// Who it is comes with it.
+func look(session *adb.Session, keys []run.Key) (*run.Seen, android.Identity, error) {
+	var who android.Identity
 	var reading android.Reading
 	for _, q := range lookQuestions() {
 		if _, err := ask(session, &reading, q); err != nil {
-			return nil, "", fmt.Errorf("asking for %s: %w", q.Asking, err)
+			return nil, who, fmt.Errorf("asking for %s: %w", q.Asking, err)
 		}
 	}
 	c, err := reading.Capture()
 	if err != nil {
-		return nil, "", err
+		return nil, who, err
 	}
 	seen := Seen(c)
 	if len(seen.Installed) == 0 {
-		return nil, "", fmt.Errorf("the phone does not list its packages")
+		return nil, who, fmt.Errorf("the phone does not list its packages")
 	}
 	if seen.Settings, err = settings(session, append([]run.Key{bootCount}, keys...)); err != nil {
-		return nil, "", err
+		return nil, who, err
 	}
 	seen.Boots, _ = strconv.Atoi(seen.Settings[bootCount.String()])
 	delete(seen.Settings, bootCount.String())
-	return seen, c.Identity.Serial, nil
+	return seen, c.Identity, nil
 }
 
 // Seen is what a capture says, as a run needs it, without any settings.
@@ -85,11 +86,11 @@ func (s *Station) lookFor(ctx context.Context, serial string, r Request) (any, e
 		return nil, err
 	}
 	defer session.Close()
-	seen, hardware, err := look(session, r.Keys)
+	seen, who, err := look(session, r.Keys)
 	if err != nil {
 		return nil, err
 	}
-	return Looked{seen, hardware}, nil
+	return Looked{seen, s.identity(serial, who)}, nil
 }
 
 // between separates answers that are asked for in one line.

@@ -35,9 +35,15 @@ type Phone struct {
 	// Mark tells phones apart for good: the keyed hash of the serial number,
 	// which only the server can make.
 	Mark string `json:"mark"`
-	// Hardware is the serial number on its way to the server, which keeps
-	// nothing but Mark of it.
+	// Hardware is the serial number, or what stands for it, on its way to the
+	// server, which keeps nothing but Mark of it.
 	Hardware string `json:"hardware,omitempty"`
+	// Unnumbered is true for a phone that tells no serial number of its own, or
+	// one that others tell as well. Label is what it is told apart by then,
+	// LabelBefore what a phone that hung there before was.
+	Unnumbered  bool   `json:"unnumbered"`
+	Label       string `json:"label"`
+	LabelBefore string `json:"labelBefore"`
 }
 
 // advice for each state in which a phone can't be used.

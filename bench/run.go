@@ -64,6 +64,10 @@ type flight struct {
 	at   time.Time
 }
 
+// errNobody says that nothing tells a phone from others, so that nobody knows
+// whether it is the one that a run is meant for.
+var errNobody = errors.New("this phone tells no serial number of its own, and has no label: give it one on the Bench")
+
 // run does what the journal's keeper orders, step by step, until nothing is
 // left, somebody stops it, or something is wrong.
 func (s *Station) run(ctx context.Context, serial string, r Request, out Results) (any, error) {
@@ -149,11 +153,14 @@ func (w *runner) all(ctx context.Context) (how string, err error) {
 	if w.session, err = w.station.client.Open(ctx, w.serial); err != nil {
 		return "", err
 	}
-	serial, err := w.look()
+	identity, err := w.look()
+	if err == nil && identity == "" {
+		err = errNobody
+	}
 	if err != nil {
 		return "", err
 	}
-	orders, err := w.report(ctx, ahead, true, serial)
+	orders, err := w.report(ctx, ahead, true, identity)
 	if err != nil {
 		return "", err
 	}
@@ -195,10 +202,12 @@ func (w *runner) all(ctx context.Context) (how string, err error) {
 }
 
 // look asks the phone what it has.
-func (w *runner) look() (serial string, err error) {
-	w.seen, serial, err = look(w.session, w.keys)
+// What tells the phone apart comes with it.
+func (w *runner) look() (identity string, err error) {
+	var who android.Identity
+	w.seen, who, err = look(w.session, w.keys)
 	w.since = 0
-	return serial, err
+	return w.station.identity(w.serial, who), err
 }
 
 // lookAgain looks in the middle, and holds the run where what the phone shows

@@ -47,6 +47,7 @@ type Station struct {
 	serials map[string]string             // by handle
 	known   map[string]Phone              // by serial, while it stays ready
 	asking  map[string]context.CancelFunc // by serial: ends asking it who it is
+	labels  map[string]label              // by serial
 	changed chan struct{}                 // closed at each change
 }
 
@@ -54,7 +55,7 @@ type Station struct {
 // answers, "" leaves that to others. Key makes the handles by which phones are
 // called; hands are the stand-ins on this computer.
 func NewStation(client *adb.Client, program string, key []byte, hands []Hand, log *slog.Logger) *Station {
-	s := &Station{client: client, program: program, hands: hands, log: log, key: key, serials: map[string]string{}, known: map[string]Phone{}, asking: map[string]context.CancelFunc{}, changed: make(chan struct{})}
+	s := &Station{client: client, program: program, hands: hands, log: log, key: key, serials: map[string]string{}, known: map[string]Phone{}, asking: map[string]context.CancelFunc{}, labels: map[string]label{}, changed: make(chan struct{})}
 	s.view = View{Address: client.Address, Phones: []Phone{}, StandIns: []StandIn{}, Try: []string{}}
 	if client.Address == "" {
 		s.view.Wrong, s.view.Next = "This computer has no adb server.", "Start Roster with --adb 127.0.0.1:5037 to use phones attached to it, or offer phones of another computer with: roster bench."
@@ -196,6 +197,7 @@ func (s *Station) forget() {
 	}
 	clear(s.asking)
 	clear(s.known)
+	s.labelsAway(nil)
 }
 
 // listed takes over a new list of the adb server. Phones that have become
@@ -207,7 +209,9 @@ func (s *Station) listed(ctx context.Context, list []adb.Device) {
 		clear(s.serials)
 		for i, d := range list {
 			phones[i] = See(d)
-			if d.State == "device" {
+			if slices.ContainsFunc(list[:i], sameSerial(d)) || slices.ContainsFunc(list[i+1:], sameSerial(d)) {
+				phones[i] = alike(phones[i])
+			} else if d.State == "device" {
 				ready[d.Serial] = true
 				if k, ok := s.known[d.Serial]; ok {
 					phones[i] = k
@@ -219,6 +223,7 @@ func (s *Station) listed(ctx context.Context, list []adb.Device) {
 			phones[i].StandIn = s.hand(d.Serial) != nil
 			s.serials[phones[i].Handle] = d.Serial
 		}
+		s.labelsAway(ready)
 		maps.DeleteFunc(s.known, func(serial string, _ Phone) bool { return !ready[serial] })
 		for serial, end := range s.asking {
 			if !ready[serial] {
@@ -275,7 +280,8 @@ func (s *Station) identify(ctx context.Context, serial string) {
 		phones := slices.Clone(v.Phones) // the old list may be being read
 		for i := range phones {
 			if p := &phones[i]; p.Handle == handle && p.Ready {
-				p.Hardware, p.Maker, p.Version, p.Release, p.Carrier, p.Device, p.Fingerprint = id.Serial, id.Manufacturer, id.Incremental, id.Release, id.Carrier, id.Device, id.Fingerprint
+				p.Maker, p.Version, p.Release, p.Carrier, p.Device, p.Fingerprint = id.Manufacturer, id.Incremental, id.Release, id.Carrier, id.Device, id.Fingerprint
+				s.tellApart(serial, p, id)
 				if id.MarketName != "" {
 					p.Name = id.MarketName
 				}

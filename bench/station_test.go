@@ -389,3 +389,24 @@ func TestDiskFull(t *testing.T) {
 		}
 	}
 }
+
+// TestAlikePhones: two phones that tell adb one serial number are said to be
+// alike, and neither is asked for anything.
+func TestAlikePhones(t *testing.T) {
+	t.Parallel()
+	const list = "0123456789ABCDEF device usb:1-1 model:Fen transport_id:1\n0123456789ABCDEF device usb:1-2 model:Fen transport_id:2\nONE device usb:1-3 model:Nib_2 transport_id:3\n"
+	c := adbtest.Fake(t, func(request string) (string, bool) {
+		return map[string]string{"host:version": "0029", "host:devices-l": list, "host:track-devices-l": list}[request], request == "host:version" || strings.HasSuffix(request, "devices-l")
+	})
+	s := bench.NewStation(c, "", []byte("key"), nil, slog.New(slog.DiscardHandler))
+	ctx, cancel := context.WithCancel(t.Context())
+	defer cancel()
+	go s.Watch(ctx)
+	eventually(t, "three phones", func() bool { v, _ := s.View(); return len(v.Phones) == 3 })
+	v, _ := s.View()
+	for i, p := range v.Phones {
+		if p.Ready != (i == 2) || i < 2 && (!strings.Contains(p.Wrong, "same serial number") || p.Next == "") {
+			t.Errorf("%+v", p)
+		}
+	}
+}

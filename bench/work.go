@@ -21,14 +21,15 @@ import (
 // that it does: a command to run is not among them.
 type Request struct {
 	// Kind is one of the constants below.
-	Kind string `json:"kind" enum:"capture,names,watch,connect,disconnect,pair,hand,run,look,backup,verify,restore"`
+	Kind string `json:"kind" enum:"capture,names,watch,label,connect,disconnect,pair,hand,run,look,backup,verify,restore"`
 	// Phone is the handle of the phone it is about.
 	Phone string `json:"phone,omitempty" maxLength:"64"`
 	// Address and Code are for reaching a phone over the network, and for the
 	// stand-in that a hand is laid on.
 	Address string `json:"address,omitempty" maxLength:"200"`
 	Code    string `json:"code,omitempty" maxLength:"6"`
-	// Action and With are what a hand does to a stand-in: see phone.Actions.
+	// Action and With are what a hand does to a stand-in: see phone.Actions. With
+	// is the label of a phone, too.
 	Action string `json:"action,omitempty" maxLength:"20"`
 	With   string `json:"with,omitempty" maxLength:"255"`
 	// Wanted are the packages whose names are to be read, or that are to be
@@ -50,6 +51,7 @@ const (
 	KindCapture    = "capture"
 	KindNames      = "names"
 	KindWatch      = "watch"
+	KindLabel      = "label"
 	KindConnect    = "connect"
 	KindDisconnect = "disconnect"
 	KindPair       = "pair"
@@ -66,7 +68,7 @@ type Results interface {
 	// Tell says how far it is: Progress, NamesProgress or WatchProgress.
 	Tell(ctx context.Context, progress any) error
 	// Captured takes a capture, whole or not; serial is the phone's serial
-	// number.
+	// number or what stands for it, "" where nothing does.
 	Captured(ctx context.Context, serial string, c *android.Capture) error
 	// Named takes what some package files said.
 	Named(ctx context.Context, list []Named) error
@@ -111,7 +113,7 @@ func (s *Station) Do(ctx context.Context, r Request, out Results) (any, error) {
 	switch r.Kind {
 	case KindVerify:
 		return s.verify(ctx, r, out)
-	case KindCapture, KindNames, KindWatch, KindRun, KindLook, KindBackup, KindRestore:
+	case KindCapture, KindNames, KindWatch, KindLabel, KindRun, KindLook, KindBackup, KindRestore:
 		serial, err := s.serial(r.Phone)
 		if err != nil {
 			return nil, err
@@ -130,6 +132,8 @@ func (s *Station) Do(ctx context.Context, r Request, out Results) (any, error) {
 			return s.names(ctx, serial, r.Wanted, out)
 		case KindWatch:
 			return s.watchLog(ctx, serial, out)
+		case KindLabel:
+			return s.label(serial, r)
 		}
 		return s.capture(ctx, serial, out)
 	case KindConnect:
@@ -179,7 +183,7 @@ func (s *Station) capture(ctx context.Context, serial string, out Results) (any,
 	if c == nil {
 		return nil, asking
 	}
-	return nil, errors.Join(out.Captured(ctx, c.Identity.Serial, c), asking)
+	return nil, errors.Join(out.Captured(ctx, s.identity(serial, c.Identity), c), asking)
 }
 
 // namesAtOnce is how many names are handed on together, namesEvery how long

@@ -156,6 +156,9 @@ func (s *Server) askBench(ctx context.Context, in *benchRequestInput) (*createdO
 	if err := s.canDo(ctx, in.ID, r); err != nil {
 		return nil, err
 	}
+	if err := s.mayLabel(ctx, in.ID, r); err != nil {
+		return nil, err
+	}
 	if r.Kind == bench.KindNames {
 		capture, err := uuid.Parse(r.With)
 		if err != nil {
@@ -194,6 +197,33 @@ func (s *Server) mayReach(ctx context.Context, r bench.Request) error {
 	return problem(http.StatusForbidden, "out-of-reach", "Technicians have benches connect to phones in the networks that the keeper lists, and this address is in none of them. Ask a maintainer, or the keeper to list its network.")
 }
 
+// mayLabel refuses a label for a phone that another one has, wherever that is.
+func (s *Server) mayLabel(ctx context.Context, id uuid.UUID, r bench.Request) error {
+	if r.Kind != bench.KindLabel {
+		return nil
+	}
+	if err := bench.CheckLabel(r.With); err != nil {
+		return badRequest(err)
+	}
+	mark := s.secret.PhoneHash(bench.LabelIdentity(r.With))
+	attached, err := s.attached(ctx)
+	if err != nil {
+		return err
+	}
+	if at, ok := attached[mark]; ok && at != (phoneAt{id, r.Phone}) {
+		return problem(http.StatusConflict, "label-taken", "Another phone that is attached has this label. Take one that no other phone has, and write it on its back.")
+	}
+	p, err := s.phoneOn(ctx, id, r.Phone)
+	if err != nil {
+		return err
+	}
+	other, err := s.store.OtherModelOf(ctx, mark, p.Maker, p.Device)
+	if err != nil || other == "" {
+		return err
+	}
+	return problem(http.StatusConflict, "label-taken", "A "+other+" was captured under this label, and this is another model. Take a label that no other phone has, and write it on its back.")
+}
+
 // canDo refuses at once what a bench could not do now.
 func (s *Server) canDo(ctx context.Context, id uuid.UUID, r bench.Request) error {
 	b, err := s.store.BenchByID(ctx, id)
@@ -203,7 +233,7 @@ func (s *Server) canDo(ctx context.Context, id uuid.UUID, r bench.Request) error
 	if b.Away {
 		return problem(http.StatusConflict, "bench-away", "The bench "+b.Name+" is away. Start it, then try again.")
 	}
-	if !slices.Contains([]string{bench.KindCapture, bench.KindNames, bench.KindWatch, bench.KindRun, bench.KindLook, bench.KindBackup, bench.KindRestore}, r.Kind) {
+	if !slices.Contains([]string{bench.KindCapture, bench.KindNames, bench.KindWatch, bench.KindLabel, bench.KindRun, bench.KindLook, bench.KindBackup, bench.KindRestore}, r.Kind) {
 		return nil
 	}
 	var view bench.View

@@ -58,8 +58,8 @@ func withBench(t *testing.T) *site {
 }
 
 type benchPhone struct {
-	Handle, Address, State, Name, Version, Mark, Wrong, Next string
-	Ready                                                    bool
+	Handle, Address, State, Name, Version, Mark, Wrong, Next, Label, LabelBefore string
+	Ready, Unnumbered                                                            bool
 }
 
 type benchState struct {

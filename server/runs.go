@@ -267,7 +267,10 @@ func (s *Server) startRun(ctx context.Context, in *newRunInput) (*createdOutput,
 	if err != nil {
 		return nil, err
 	}
-	if here.Mark != p.phone || p.phone == "" {
+	if here.Mark == "" {
+		return nil, problem(http.StatusConflict, "no-label", "This phone tells no serial number of its own. Give it a label on the Bench, capture it again, and rehearse.")
+	}
+	if here.Mark != p.phone {
 		return nil, problem(http.StatusConflict, "another-phone", "The phone that is attached there is not the one that this was rehearsed for. Capture it, and rehearse again.")
 	}
 	person := personOf(ctx).ID

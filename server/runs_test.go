@@ -90,6 +90,14 @@ func fit(t *testing.T, change func(*phone.Scenario), rules func(*profile.Rules),
 		f.address = p.Address
 		return identified(p)
 	})
+	f.prepare(rules, names...)
+	return f
+}
+
+// prepare captures the phone and makes a profile that takes names off it.
+func (f *fitted) prepare(rules func(*profile.Rules), names ...string) {
+	s, t := f.site, f.t
+	t.Helper()
 	f.before = f.there()
 	f.capture = f.captured()
 	r := profile.Rules{Method: evidence.RemoveForUser, HighestLoad: evidence.Loose, HighestCeiling: 0, LeastStanding: evidence.Firm, Unproven: profile.ByHand}
@@ -122,7 +130,6 @@ func fit(t *testing.T, change func(*phone.Scenario), rules func(*profile.Rules),
 	if len(names) > 0 && len(f.names) < 6 {
 		t.Fatalf("too few packages would go: %v", f.names)
 	}
-	return f
 }
 
 type rehearsal struct {

@@ -478,23 +478,3 @@ func (s *Store) Capture(ctx context.Context, id uuid.UUID) (Capture, error) {
 		where c.id = $1`, id, uuid.Nil)
 	return one[Capture](rows, err)
 }
-
-// CapturedPhone is a phone that was captured on a build.
-type CapturedPhone struct {
-	Phone string `db:"phone" json:"phone" doc:"Keyed hash of the serial number"`
-	// CaptureID is its latest capture on the build.
-	CaptureID uuid.UUID `db:"capture_id" json:"captureId"`
-	TakenAt   time.Time `db:"taken_at" json:"takenAt"`
-	By        string    `db:"by" json:"by"`
-}
-
-// PhonesOn lists the phones captured on a build, the latest capture first: a
-// trial names one of them.
-func (s *Store) PhonesOn(ctx context.Context, build uuid.UUID, limit int) ([]CapturedPhone, error) {
-	rows, err := s.pool.Query(ctx, `
-		select phone, capture_id, taken_at, by from (
-			select distinct on (c.phone) c.phone, c.id as capture_id, c.taken_at, p.name as by from captures c join people p on p.id = c.person_id
-			where c.build_id = $1 and c.phone <> '' order by c.phone, c.taken_at desc) x
-		order by taken_at desc limit $2`, build, limit)
-	return all[CapturedPhone](rows, err)
-}

@@ -1,9 +1,11 @@
 package android
 
 import (
+	"cmp"
 	"bytes"
 	"errors"
 	"io"
+	"slices"
 	"strconv"
 	"strings"
 )
@@ -120,8 +122,21 @@ type Identity struct {
 	DisplayID     string `json:"displayId,omitempty"`
 	Region        string `json:"region,omitempty"`
 	Carrier       string `json:"carrier,omitempty"`
-	// Serial is only ever turned into a keyed hash; it is never written out.
+	// Serial is only ever turned into a keyed hash; it is never written out. ""
+	// where the phone tells none, or one that others tell as well.
 	Serial string `json:"-"`
+}
+
+// factorySerials are what phones tell whose maker gave them no number of their
+// own, in lower case.
+var factorySerials = []string{"0123456789abcdef", "1234567890abcdef", "123456789abcdef", "0123456789", "1234567890", "default", "none", "null", "unknown"}
+
+// ownSerial is a serial number where it tells a phone from others, else "".
+func ownSerial(serial string) string {
+	if slices.Contains(factorySerials, strings.ToLower(serial)) || strings.Trim(serial, serial[:min(1, len(serial))]) == "" {
+		return "" // one character again and again, too
+	}
+	return serial
 }
 
 // Properties that carry an edition's region and carrier, first found wins.
@@ -163,7 +178,7 @@ func Identify(p Properties) (Identity, error) {
 		DisplayID:     first("ro.build.display.id"),
 		Region:        first(regionKeys...),
 		Carrier:       first(carrierKeys...),
-		Serial:        first("ro.serialno", "ro.boot.serialno"),
+		Serial:        cmp.Or(ownSerial(first("ro.serialno")), ownSerial(first("ro.boot.serialno"))),
 	}
 	id.SDK, _ = strconv.Atoi(first("ro.build.version.sdk", "ro.system.build.version.sdk"))
 	fp, err := ParseFingerprint(id.Fingerprint)

@@ -67,6 +67,18 @@ func TestReadProperties(t *testing.T) {
 	}
 }
 
+// TestSerialNumbers: a number that a factory gave to many tells nobody apart.
+func TestSerialNumbers(t *testing.T) {
+	for in, want := range map[[2]string]string{
+		{"BRNLY5A0417", "other"}: "BRNLY5A0417", {"", "S2"}: "S2", {"0123456789ABCDEF", "S2"}: "S2", {"0123456789abcdef", ""}: "", {"unknown", "unknown"}: "", {"0000000000", ""}: "", {"x", ""}: "", {" S1 ", ""}: "S1",
+	} {
+		id, err := Identify(Properties{"ro.build.fingerprint": "b/p/d:14/I/1:user/k", "ro.serialno": in[0], "ro.boot.serialno": in[1]})
+		if err != nil || id.Serial != want {
+			t.Errorf("%q: %q, %v", in, id.Serial, err)
+		}
+	}
+}
+
 func TestIdentify(t *testing.T) {
 	const fp = "brannock/lyra5_nw/lyra5:15/BR1A/15.0.0:user/release-keys"
 	id, err := Identify(Properties{"ro.system.build.fingerprint": fp, "ro.product.system.manufacturer": "Brannock", "ro.boot.carrier": "Norrwave", "ro.build.characteristics": "nosdcard,tablet", "ro.serialno": "S1"})

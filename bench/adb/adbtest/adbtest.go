@@ -12,6 +12,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strconv"
+	"strings"
 	"testing"
 	"time"
 
@@ -125,6 +126,9 @@ func Fake(t testing.TB, answer func(request string) (text string, ok bool)) *adb
 				}
 				if text, ok := answer(string(request)); ok {
 					fmt.Fprintf(conn, "OKAY%04x%s", len(text), text)
+					if strings.HasPrefix(string(request), "host:track-") {
+						io.Copy(io.Discard, conn) // as long as somebody listens
+					}
 				}
 			}()
 		}

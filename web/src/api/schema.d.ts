@@ -4517,6 +4517,8 @@ export interface components {
             fingerprint: string;
             handle: string;
             hardware?: string;
+            label: string;
+            labelBefore: string;
             maker: string;
             mark: string;
             name: string;
@@ -4525,6 +4527,7 @@ export interface components {
             release: string;
             standIn: boolean;
             state: string;
+            unnumbered: boolean;
             version: string;
             wrong: string;
         };
@@ -4858,7 +4861,7 @@ export interface components {
             code?: string;
             keys?: components["schemas"]["BenchKey"][] | null;
             /** @enum {string} */
-            kind: "capture" | "names" | "watch" | "connect" | "disconnect" | "pair" | "hand" | "run" | "look" | "backup" | "verify" | "restore";
+            kind: "capture" | "names" | "watch" | "label" | "connect" | "disconnect" | "pair" | "hand" | "run" | "look" | "backup" | "verify" | "restore";
             phone?: string;
             /** Format: uuid */
             run?: string;

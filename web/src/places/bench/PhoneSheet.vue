@@ -4,6 +4,7 @@ import { computed, ref } from 'vue'
 import CaptureDone from './CaptureDone.vue'
 import FitList from './FitList.vue'
 import HandPanel from './HandPanel.vue'
+import LabelForm from './LabelForm.vue'
 import PhoneDrawing from './PhoneDrawing.vue'
 import WatchPanel from './WatchPanel.vue'
 import { firmware, type Place } from './bench'
@@ -88,6 +89,7 @@ defineExpose({ capture, watch })
         <p>{{ place.standIn?.stuck || 'Plug it in: adb sees it by itself then.' }}</p>
       </div>
     </div>
+    <LabelForm v-if="phone?.ready && phone.unnumbered" :bench="place.bench.id" :phone="phone" />
     <FitList v-if="phone?.ready && phone.mark" :bench="place.bench.id" :phone="phone" />
     <WatchPanel v-if="phone?.ready" ref="panel" :bench="place.bench.id" :phone="phone.handle" />
     <HandPanel v-if="place.standIn" :bench="place.bench.id" :stand-in="place.standIn" />
