@@ -41,9 +41,9 @@ type Phone struct {
 	// Unnumbered is true for a phone that tells no serial number of its own, or
 	// one that others tell as well. Label is what it is told apart by then,
 	// LabelBefore what a phone that hung there before was.
-	Unnumbered  bool   `json:"unnumbered"`
-	Label       string `json:"label"`
-	LabelBefore string `json:"labelBefore"`
+	Unnumbered  bool   `json:"unnumbered,omitempty"`
+	Label       string `json:"label,omitempty"`
+	LabelBefore string `json:"labelBefore,omitempty"`
 }
 
 // advice for each state in which a phone can't be used.

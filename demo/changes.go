@@ -75,9 +75,6 @@ func (s *seeder) addChanges() error {
 		if err := s.becomes(c, sent[i]); err != nil {
 			return fmt.Errorf("%s: %w", c.Title, err)
 		}
-		if err := s.Store.DateChange(s.ctx, sent[i].id, s.today.AddDate(0, 0, -c.Days)); err != nil {
-			return fmt.Errorf("%s: %w", c.Title, err)
-		}
 	}
 	return nil
 }
@@ -89,11 +86,11 @@ type sentChange struct {
 
 func (s *seeder) sendSample(c sampleChange, edits []store.NewEdit) (sentChange, error) {
 	by := s.people[c.By].ID
-	ids, _, err := s.Store.AddEdits(s.ctx, by, edits)
+	ids, _, err := s.Store.AddEdits(s.ago(c.Days), by, edits)
 	if err != nil {
 		return sentChange{}, err
 	}
-	id, err := s.Store.Send(s.ctx, by, store.Sending{Title: c.Title, Words: c.Words, Edits: ids})
+	id, err := s.Store.Send(s.ago(c.Days), by, store.Sending{Title: c.Title, Words: c.Words, Edits: ids})
 	return sentChange{id, ids}, err
 }
 
@@ -129,12 +126,12 @@ func (s *seeder) becomes(c sampleChange, sent sentChange) error {
 	}
 	for _, x := range c.Says {
 		thread := threads[sent.edits[x.Edit-1]]
-		if _, err := s.Store.Comment(s.ctx, s.people[x.By].ID, sent.id, &thread, x.Text); err != nil {
+		if _, err := s.Store.Comment(s.ago(c.Days-1), s.people[x.By].ID, sent.id, &thread, x.Text); err != nil {
 			return err
 		}
 	}
 	for _, x := range c.Asks {
-		if err := s.Store.Ask(s.ctx, s.people[x.By].ID, sent.id, s.people[x.Whom].ID, x.Words); err != nil {
+		if err := s.Store.Ask(s.ago(c.Days-1), s.people[x.By].ID, sent.id, s.people[x.Whom].ID, x.Words); err != nil {
 			return err
 		}
 	}
@@ -149,12 +146,12 @@ func (s *seeder) becomes(c sampleChange, sent sentChange) error {
 				list = append(list, d)
 			}
 		}
-		if err := s.Store.Decide(s.ctx, s.people[x.By].ID, sent.id, i+1, list); err != nil {
+		if err := s.Store.Decide(s.ago(c.Days-1-i), s.people[x.By].ID, sent.id, i+1, list); err != nil {
 			return err
 		}
 	}
 	if c.TakenBack {
-		if err := s.Store.TakeBack(s.ctx, s.people[c.By].ID, sent.id); err != nil {
+		if err := s.Store.TakeBack(s.ago(c.Days-1), s.people[c.By].ID, sent.id); err != nil {
 			return err
 		}
 		// What came back into the tray is thrown away.

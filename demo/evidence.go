@@ -1,8 +1,11 @@
 package demo
 
 import (
+	"cmp"
+	"encoding/json"
 	"fmt"
 	"hash/fnv"
+	"slices"
 	"strings"
 	"time"
 
@@ -81,19 +84,37 @@ func (s *seeder) addSaid() error {
 			}
 		}
 	}
-	if err := s.accepted("maintainer", "What the packages are", told); err != nil {
+	if err := s.accepted("maintainer", "What the packages are", told, began-2); err != nil {
 		return err
 	}
 	for _, by := range sorted(trials) {
 		list := trials[by]
+		slices.SortStableFunc(list, func(a, b store.NewEdit) int { return cmp.Compare(madeOn(a), madeOn(b)) })
 		for part := range trialChanges {
 			from, to := part*len(list)/trialChanges, (part+1)*len(list)/trialChanges
-			if err := s.accepted(by, fmt.Sprintf("Trials of %s, part %d", s.people[by].Name, part+1), list[from:to]); err != nil {
+			if err := s.accepted(by, fmt.Sprintf("Trials of %s, part %d", s.people[by].Name, part+1), list[from:to], s.daysSince(list[to-1])); err != nil {
 				return err
 			}
 		}
 	}
 	return nil
+}
+
+// madeOn is the day of a trial.
+func madeOn(trial store.NewEdit) string {
+	var v change.TrialValue
+	json.Unmarshal(trial.Value, &v) // s.edit has just made it
+	return v.On
+}
+
+// daysSince is how many days ago a trial was sent: the day after it was made,
+// and long enough ago to have been decided about.
+func (s *seeder) daysSince(trial store.NewEdit) int {
+	on, err := time.Parse(time.DateOnly, madeOn(trial))
+	if err != nil {
+		return began
+	}
+	return max(2, int(s.today.Sub(on).Hours()/24)-1)
 }
 
 // words makes the edits for what is said of a package, without its trials.

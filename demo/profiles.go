@@ -99,7 +99,7 @@ func (s *seeder) addProfile(p sampleProfile) error {
 	}
 	revision := 1
 	for i, r := range p.Releases {
-		if err := s.Store.SetRules(s.ctx, id, revision, p.Purpose, n.Sisters, p.rules(r.Ceiling), maintainer); err != nil {
+		if err := s.Store.SetRules(s.ago(r.Days+1), id, revision, p.Purpose, n.Sisters, p.rules(r.Ceiling), maintainer); err != nil {
 			return err
 		}
 		if err := s.release(id, revision+1, r); err != nil {
@@ -124,7 +124,7 @@ func (s *seeder) addProfile(p sampleProfile) error {
 		revision++
 	}
 	if p.Asked != "" {
-		_, err = s.Store.AskPublication(s.ctx, id, revision, []string{p.Asked}, "", maintainer)
+		_, err = s.Store.AskPublication(s.ago(1), id, revision, []string{p.Asked}, "", maintainer)
 	}
 	return err
 }
@@ -134,10 +134,10 @@ func (s *seeder) release(id uuid.UUID, revision int, r sampleRelease) error {
 	if err != nil {
 		return err
 	}
-	asked, err := s.Store.AskPublication(s.ctx, id, revision, []string{r.Log}, "", s.people["maintainer"].ID)
+	asked, err := s.Store.AskPublication(s.ago(r.Days+1), id, revision, []string{r.Log}, "", s.people["maintainer"].ID)
 	if err != nil {
 		return err
 	}
-	_, err = s.Store.DecidePublication(s.ctx, asked, s.people["keeper"], store.Verdict{State: "published", At: s.today.AddDate(0, 0, -r.Days)}, sign)
+	_, err = s.Store.DecidePublication(s.ago(r.Days), asked, s.people["keeper"], store.Verdict{State: "published", At: s.today.AddDate(0, 0, -r.Days)}, sign)
 	return err
 }

@@ -88,7 +88,7 @@ func Seed(ctx context.Context, in Installation) error {
 	if err := d.Decode(&s.sample); err != nil {
 		return fmt.Errorf("people-and-evidence.yaml: %w", err)
 	}
-	for _, step := range []func() error{s.addPeople, s.setRules, s.addCaptures, s.addNames, s.addSaid, s.addProfiles, s.addChanges, s.addRuns} {
+	for _, step := range []func() error{s.addPeople, s.setRules, s.addCaptures, s.addNames, s.addSaid, s.addProfiles, s.addChanges, s.addRuns, s.readOldNews} {
 		if err := step(); err != nil {
 			return err
 		}
@@ -107,6 +107,16 @@ func (s *seeder) addPeople() error {
 			return err
 		}
 		s.people[p.Login] = person
+	}
+	return nil
+}
+
+// readOldNews has everybody know what they were told long ago.
+func (s *seeder) readOldNews() error {
+	for _, p := range s.people {
+		if err := s.Store.ReadNotices(s.ctx, p.ID, s.today.AddDate(0, 0, -10)); err != nil {
+			return err
+		}
 	}
 	return nil
 }
@@ -152,12 +162,15 @@ func (s *seeder) addCaptures() error {
 	return nil
 }
 
+// began is how many days ago the library began to keep its list.
+const began = 425
+
 // captured is when the library had the first phone with a firmware: some weeks
 // after its security patch, but not before it began to keep its list.
 func (s *seeder) captured(patch string) time.Time {
 	at, err := time.Parse(time.DateOnly, patch)
-	if began := s.today.AddDate(0, -14, 0); err != nil || at.Before(began) {
-		return began
+	if first := s.today.AddDate(0, 0, -began); err != nil || at.Before(first) {
+		return first
 	}
 	if at = at.AddDate(0, 0, 23); at.After(s.today) {
 		return s.today
@@ -200,32 +213,34 @@ func (s *seeder) edit(name string, field change.Field, scope catalog.Scope, valu
 	return store.NewEdit{Package: p.ID, Field: field, Scope: scope, Value: raw, Reason: reason}, nil
 }
 
-// send makes a change of edits and returns it with its edits' ids.
-func (s *seeder) send(by, title string, edits []store.NewEdit) (uuid.UUID, []uuid.UUID, error) {
-	ids, _, err := s.Store.AddEdits(s.ctx, s.people[by].ID, edits)
-	if err != nil {
-		return uuid.Nil, nil, err
+// ago is what was done so many days ago, in the middle of the day.
+func (s *seeder) ago(days int) context.Context {
+	at := s.today.AddDate(0, 0, -days).Truncate(24 * time.Hour).Add(13 * time.Hour)
+	if at.After(s.today) {
+		at = s.today
 	}
-	id, err := s.Store.Send(s.ctx, s.people[by].ID, store.Sending{Title: title, Edits: ids})
-	return id, ids, err
+	return store.At(s.ctx, at)
 }
 
-// accepted sends a change and lets the reviewer accept all of it.
-func (s *seeder) accepted(by, title string, edits []store.NewEdit) error {
+// accepted sends a change so many days ago and lets reviewers accept all of it
+// the day after.
+func (s *seeder) accepted(by, title string, edits []store.NewEdit, days int) error {
 	if len(edits) == 0 {
 		return nil
 	}
-	id, ids, err := s.send(by, title, edits)
+	ids, _, err := s.Store.AddEdits(s.ago(days), s.people[by].ID, edits)
 	if err != nil {
 		return err
 	}
-	_, err = s.accept(id, ids)
-	return err
+	id, err := s.Store.Send(s.ago(days), s.people[by].ID, store.Sending{Title: title, Edits: ids})
+	if err != nil {
+		return err
+	}
+	return s.accept(id, ids, days-1)
 }
 
-// accept lets reviewers accept edits until the rules are content; it returns
-// the change's revision then.
-func (s *seeder) accept(id uuid.UUID, ids []uuid.UUID) (revision int, err error) {
+// accept lets reviewers accept edits until the rules are content.
+func (s *seeder) accept(id uuid.UUID, ids []uuid.UUID, days int) error {
 	open := map[uuid.UUID]bool{}
 	for _, e := range ids {
 		open[e] = true
@@ -244,7 +259,7 @@ func (s *seeder) accept(id uuid.UUID, ids []uuid.UUID) (revision int, err error)
 				decisions = append(decisions, store.Decision{Edit: e, Verdict: "accepted"})
 			}
 		}
-		if err = s.Store.Decide(s.ctx, s.people[by].ID, id, c.Revision, decisions); err != nil {
+		if err = s.Store.Decide(s.ago(days), s.people[by].ID, id, c.Revision, decisions); err != nil {
 			break
 		}
 		var edits []store.Edit
@@ -259,7 +274,7 @@ func (s *seeder) accept(id uuid.UUID, ids []uuid.UUID) (revision int, err error)
 			}
 		}
 	}
-	return c.Revision, err
+	return err
 }
 
 var everywhere = catalog.Scope{Kind: catalog.Everywhere}
@@ -273,7 +288,7 @@ func (s *seeder) addNames() error {
 		}
 		edits = append(edits, e)
 	}
-	return s.accepted("ines", "Names as the phones show them", edits)
+	return s.accepted("ines", "Names as the phones show them", edits, began-1)
 }
 
 // scope is what a grade of the sample evidence holds for: all of it is about

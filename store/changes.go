@@ -64,13 +64,6 @@ const changeColumns = `
 	cross join lateral (select count(distinct r.id)::int as touches from edits e join release_packages x on x.package_id = e.package_id join releases r on r.id = x.release_id and r.state = 'current'
 		where c.state = 'sent' and e.change_id = c.id and e.state = 'open') w`
 
-// DateChange sets when a change was sent that is written down later than it was
-// made.
-func (s *Store) DateChange(ctx context.Context, id uuid.UUID, at time.Time) error {
-	_, err := s.pool.Exec(ctx, `update changes set sent_at = $2 where id = $1`, id, at)
-	return err
-}
-
 // ErrEmptyTray says that there was nothing to send.
 var ErrEmptyTray = errors.New("the tray holds none of these edits any more")
 
@@ -361,7 +354,7 @@ func (s *Store) TakeBack(ctx context.Context, person, id uuid.UUID) error {
 		case state != "sent":
 			return ErrState
 		}
-		_, err = tx.Exec(ctx, `update changes set state = 'taken-back', decided_at = now(), revision = revision + 1 where id = $1`, id)
+		_, err = tx.Exec(ctx, `update changes set state = 'taken-back', decided_at = moment(), revision = revision + 1 where id = $1`, id)
 		if err != nil {
 			return err
 		}

@@ -238,7 +238,7 @@ func (d *decider) decide(ctx context.Context, one Decision, applying map[uuid.UU
 			touched[e.PackageID] = true
 		}
 	}
-	d.batch.Queue(`update edits set state = $2, words = $3, decided_by = $4, decided_at = now() where id = $1`, e.ID, one.Verdict, one.Words, d.reviewer)
+	d.batch.Queue(`update edits set state = $2, words = $3, decided_by = $4, decided_at = moment() where id = $1`, e.ID, one.Verdict, one.Words, d.reviewer)
 	d.count[one.Verdict]++
 	e.State = one.Verdict
 	d.edits[e.ID] = e
@@ -328,7 +328,7 @@ func (d *decider) apply(e decidedEdit) error {
 			insert into claims as c (package_id, field, scope_kind, scope_id, value, reason, set_by, change_id)
 			values ($1, $2, $3, $4, $5, $6, $7, $8)
 			on conflict (package_id, field, scope_kind, scope_id) do update
-			set value = excluded.value, reason = excluded.reason, set_by = excluded.set_by, set_at = now(), change_id = excluded.change_id, revision = c.revision + 1`,
+			set value = excluded.value, reason = excluded.reason, set_by = excluded.set_by, set_at = moment(), change_id = excluded.change_id, revision = c.revision + 1`,
 			e.PackageID, e.Field, e.ScopeKind, e.ScopeID, e.stands(), e.Reason, d.author, d.change)
 		d.writeLabels(e)
 	}
@@ -351,7 +351,7 @@ func (d *decider) addTrial(e decidedEdit) error {
 	}
 	d.batch.Queue(`
 		insert into trials (id, package_id, build_id, phone, person_id, method, outcome, function, persistence, recovery, watched_days, note, at, tried, attachments, change_id, run_id)
-		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, coalesce(nullif($13, '')::date + interval '12 hours', now()), coalesce($14::text[], '{}'), coalesce($15::uuid[], '{}'), $16,
+		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, coalesce(nullif($13, '')::date + interval '12 hours', moment()), coalesce($14::text[], '{}'), coalesce($15::uuid[], '{}'), $16,
 			(select id from runs where id = nullif($17, '')::uuid))`,
 		e.ID, e.PackageID, build, t.Phone, d.author, t.Method, t.Outcome, t.Function, t.Persistence, t.Recovery, t.WatchedDays, t.Note, t.On, t.Tried, t.Attachments, d.change, t.Run)
 	return nil
@@ -438,10 +438,10 @@ func (d *decider) close(ctx context.Context) error {
 		first = 1
 	}
 	var batch pgx.Batch
-	batch.Queue(`update changes set state = $2, revision = revision + 1, decided_at = case when $2 = 'sent' then null else now() end where id = $1`, d.change, state)
+	batch.Queue(`update changes set state = $2, revision = revision + 1, decided_at = case when $2 = 'sent' then null else moment() end where id = $1`, d.change, state)
 	batch.Queue(`update people set decided = decided + $2, accepted = accepted + $3, changes_accepted = changes_accepted + $4 where id = $1`,
 		d.author, d.count["accepted"]+d.count["returned"]+d.count["turned-down"], d.count["accepted"], first)
-	batch.Queue(`update asked set answered_at = now() where change_id = $1 and person_id = $2 and answered_at is null`, d.change, d.reviewer)
+	batch.Queue(`update asked set answered_at = moment() where change_id = $1 and person_id = $2 and answered_at is null`, d.change, d.reviewer)
 	batch.Queue(`insert into looks (change_id, person_id, at) values ($1, $2, clock_timestamp()) on conflict (change_id, person_id) do update set at = excluded.at`, d.change, d.reviewer)
 	if err := d.tx.SendBatch(ctx, &batch).Close(); err != nil {
 		return err

@@ -89,7 +89,23 @@ func (s *Store) alone(ctx context.Context) (*pgx.Conn, error) {
 // the database is asked through the transaction alone: a context that f was
 // given gets no other connection.
 func (s *Store) inTx(ctx context.Context, f func(context.Context, pgx.Tx) error) error {
-	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error { return f(context.WithValue(ctx, transactionKey{}, true), tx) })
+	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
+		if at, ok := ctx.Value(momentKey{}).(time.Time); ok {
+			if _, err := tx.Exec(ctx, `select set_config('roster.moment', $1, true)`, at.Format(time.RFC3339Nano)); err != nil {
+				return err
+			}
+		}
+		return f(context.WithValue(ctx, transactionKey{}, true), tx)
+	})
+}
+
+type momentKey struct{}
+
+// At returns a context with which what is said, sent and decided is dated at a
+// moment, because it is written down later than it was done. The record says
+// all the same when it was written down.
+func At(ctx context.Context, moment time.Time) context.Context {
+	return context.WithValue(ctx, momentKey{}, moment)
 }
 
 // inLongTx is inTx for what is made anew for the whole installation: its

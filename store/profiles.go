@@ -132,7 +132,7 @@ func (s *Store) SetRules(ctx context.Context, id uuid.UUID, revision int, purpos
 	}
 	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, `
-			update profiles set rules = $3, purpose = $4, changed_by = $5, changed_at = now(), revision = revision + 1
+			update profiles set rules = $3, purpose = $4, changed_by = $5, changed_at = moment(), revision = revision + 1
 			where id = $1 and revision = $2`, id, revision, raw, purpose, person)
 		if err == nil && tag.RowsAffected() == 0 {
 			if _, err := readProfile(ctx, tx, id); err != nil {

@@ -89,7 +89,7 @@ func (s *Store) Comment(ctx context.Context, person, change uuid.UUID, thread *u
 		if err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, `update asked set answered_at = now() where change_id = $1 and person_id = $2 and answered_at is null`, change, person); err != nil {
+		if _, err := tx.Exec(ctx, `update asked set answered_at = moment() where change_id = $1 and person_id = $2 and answered_at is null`, change, person); err != nil {
 			return err
 		}
 		if err := tell(ctx, tx, people, "comment", change, person, text); err != nil {
@@ -106,7 +106,7 @@ func (s *Store) Ask(ctx context.Context, by, change, person uuid.UUID, words str
 		tag, err := tx.Exec(ctx, `
 			insert into asked as a (change_id, person_id, asked_by, words)
 			select c.id, p.id, $3, $4 from changes c, people p where c.id = $1 and c.state = 'sent' and p.id = $2 and p.removed_at is null
-			on conflict (change_id, person_id) do update set asked_by = excluded.asked_by, words = excluded.words, at = now(), answered_at = null`, change, person, by, words)
+			on conflict (change_id, person_id) do update set asked_by = excluded.asked_by, words = excluded.words, at = moment(), answered_at = null`, change, person, by, words)
 		if err == nil && tag.RowsAffected() == 0 {
 			err = ErrNotFound
 		}

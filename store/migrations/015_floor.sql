@@ -64,7 +64,39 @@ alter table builds add version_key text collate "C" generated always as (version
 drop index builds_by_age;
 create index builds_by_age on builds (model_id, security_patch desc, version_key desc, carrier, id);
 
+-- When what is written down was done: now, unless the transaction says that it
+-- is written down later.
+create function moment() returns timestamptz
+	language sql stable parallel safe
+	as $$ select coalesce(nullif(current_setting('roster.moment', true), '')::timestamptz, now()) $$;
+alter table changes alter sent_at set default moment();
+alter table profiles alter changed_at set default moment();
+alter table publications alter asked_at set default moment();
+alter table edits alter created_at set default moment();
+alter table claims alter set_at set default moment();
+alter table history alter at set default moment();
+alter table sources alter at set default moment();
+alter table approvals alter at set default moment();
+alter table comments alter at set default moment();
+alter table asked alter at set default moment();
+alter table notices alter at set default moment();
+alter table attachments alter created_at set default moment();
+
 ---- create above / drop below ----
+
+alter table changes alter sent_at set default now();
+alter table profiles alter changed_at set default now();
+alter table publications alter asked_at set default now();
+alter table edits alter created_at set default now();
+alter table claims alter set_at set default now();
+alter table history alter at set default now();
+alter table sources alter at set default now();
+alter table approvals alter at set default now();
+alter table comments alter at set default now();
+alter table asked alter at set default now();
+alter table notices alter at set default now();
+alter table attachments alter created_at set default now();
+drop function moment();
 
 drop index builds_by_age;
 alter table builds drop version_key;

@@ -4517,8 +4517,8 @@ export interface components {
             fingerprint: string;
             handle: string;
             hardware?: string;
-            label: string;
-            labelBefore: string;
+            label?: string;
+            labelBefore?: string;
             maker: string;
             mark: string;
             name: string;
@@ -4527,7 +4527,7 @@ export interface components {
             release: string;
             standIn: boolean;
             state: string;
-            unnumbered: boolean;
+            unnumbered?: boolean;
             version: string;
             wrong: string;
         };

@@ -31,7 +31,7 @@ const label = (as: string) =>
       </p>
       <p v-if="phone.labelBefore && !open" class="before">
         The phone that hung here before was <b>{{ phone.labelBefore }}</b>.
-        <button class="act" :disabled="job.busy.value" @click="label(phone.labelBefore)">It is that one</button>
+        <button class="act" :disabled="job.busy.value" @click="label(phone.labelBefore!)">It is that one</button>
       </p>
       <form @submit.prevent="label(text)">
         <label class="second" for="label-text">Label</label>
