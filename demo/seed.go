@@ -102,7 +102,7 @@ func (s *seeder) addPeople() error {
 		return err
 	}
 	for _, p := range s.sample.People {
-		person, err := s.Store.AddPerson(s.ctx, p.Login, p.Name, p.Role, hash)
+		person, err := s.Store.AddPerson(s.ago(began), p.Login, p.Name, p.Role, hash)
 		if err != nil {
 			return err
 		}

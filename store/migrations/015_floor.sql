@@ -69,6 +69,7 @@ create index builds_by_age on builds (model_id, security_patch desc, version_key
 create function moment() returns timestamptz
 	language sql stable parallel safe
 	as $$ select coalesce(nullif(current_setting('roster.moment', true), '')::timestamptz, now()) $$;
+alter table people alter created_at set default moment();
 alter table changes alter sent_at set default moment();
 alter table profiles alter changed_at set default moment();
 alter table publications alter asked_at set default moment();
@@ -84,6 +85,7 @@ alter table attachments alter created_at set default moment();
 
 ---- create above / drop below ----
 
+alter table people alter created_at set default now();
 alter table changes alter sent_at set default now();
 alter table profiles alter changed_at set default now();
 alter table publications alter asked_at set default now();

@@ -1,5 +1,6 @@
 import { QueryClient } from '@tanstack/vue-query'
 import createClient from 'openapi-fetch'
+import { unattended } from './attended'
 import type { components, paths } from './schema'
 
 export type Schemas = components['schemas']
@@ -17,6 +18,11 @@ export class ProblemError extends Error {
 }
 
 export const api = createClient<paths>({ baseUrl: '' })
+api.use({
+  onRequest({ request }) {
+    if (unattended()) request.headers.set('Roster-Unattended', '1')
+  },
+})
 
 interface Answer<T> {
   data?: T

@@ -1,12 +1,13 @@
 <script setup lang="ts">
-// The value of a field as words, not as raw data.
+// The value of a field as words, not as raw data. One that the server can't read
+// is not shown: nobody can tell what it would do here.
 import { computed } from 'vue'
 import EditFiles from './EditFiles.vue'
 import LoadMark from '@/marks/LoadMark.vue'
 import TrialStrip from '@/marks/TrialStrip.vue'
 import { claimWord, count, country, loadWord, methodWord, originWord, outcomeWord, slugWords } from './words'
 
-const props = defineProps<{ field: string; value: unknown; build?: string }>()
+const props = defineProps<{ field: string; value: unknown; build?: string; unreadable?: string }>()
 
 interface TrialValue {
   method: string
@@ -64,7 +65,8 @@ const text = computed(() => {
 </script>
 
 <template>
-  <span v-if="trial" class="value"
+  <span v-if="unreadable" class="ochre">can’t be read: {{ unreadable }}</span>
+  <span v-else-if="trial" class="value"
     ><TrialStrip :strip="tick" />
     <span
       >{{ methodWord[trial.method] }}{{ build ? ` on ${build}` : '' }}: <b>{{ outcomeWord[trial.outcome] }}</b>{{

@@ -134,7 +134,7 @@ const nextTheme = { auto: 'light', light: 'dark', dark: 'auto' } as const
         >
         <router-link class="link" to="/lists">Bring in a list from elsewhere</router-link>
         <router-link class="link" to="/people">People</router-link>
-        <router-link class="link" to="/rules">How many reviewers edits need</router-link>
+        <router-link class="link" to="/rules">The rules that hold here</router-link>
         <router-link class="link" to="/yardstick">What evidence is measured by</router-link>
         <router-link v-if="may('keeper')" class="link" to="/record">Who did what</router-link>
         <a v-if="may('maintainer')" class="link" href="/api/v1/catalogue" download>The whole catalogue as a file</a>

@@ -29,7 +29,7 @@ const reason = ref(props.edit.reason)
     >
     <span class="value">
       <s v-if="edit.takes"><EditValue :field="edit.field" :value="edit.base" :build="edit.buildName" /></s>
-      <EditValue v-else :field="edit.field" :value="edit.value" :build="edit.buildName" />
+      <EditValue v-else :field="edit.field" :value="edit.value" :build="edit.buildName" :unreadable="edit.unreadable" />
     </span>
     <input
       v-model="reason"
@@ -40,7 +40,8 @@ const reason = ref(props.edit.reason)
       @change="emit('reason', reason)"
     />
     <button class="link" :aria-label="`Take the edit of ${edit.package} out`" @click="emit('out')">take out</button>
-    <div v-if="edit.words || check" class="asks">
+    <div v-if="edit.words || edit.unreadable || check" class="asks">
+      <p v-if="edit.unreadable" class="ochre">Take it out: it can’t be sent.</p>
       <p v-if="edit.words" class="ochre">returned: “{{ edit.words }}”</p>
       <p v-for="q in check?.questions" :key="q.kind"><span class="second">asks: </span>{{ q.words }}</p>
       <p v-if="check && check.needs > 1" class="second">

@@ -71,8 +71,7 @@ useKeys([
         <h2>Told apart by</h2>
         <p class="mono">{{ here.phone.mark.slice(0, 12) }}</p>
         <p v-if="here.phone.label" class="second">
-          A keyed hash of its label, <b>{{ here.phone.label }}</b
-          >: it tells no serial number of its own.
+          A keyed hash of its label, <b>{{ here.phone.label }}</b>: it tells no serial number of its own.
         </p>
         <p v-else class="second">A keyed hash of its serial number. The number itself is never stored.</p>
       </template>

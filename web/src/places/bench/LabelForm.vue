@@ -10,8 +10,7 @@ const open = ref(false)
 const job = useJob<unknown, unknown>(() => {
   if (!job.wrong.value) open.value = false
 })
-const label = (as: string) =>
-  void job.start(props.bench, { kind: 'label', phone: props.phone.handle, with: as.trim() })
+const label = (as: string) => void job.start(props.bench, { kind: 'label', phone: props.phone.handle, with: as.trim() })
 </script>
 
 <template>
@@ -26,8 +25,8 @@ const label = (as: string) =>
       <h2 id="label-title">It tells no serial number of its own</h2>
       <p>
         Its maker gave it none, or gave many phones the same. What is found on it can't be told from what is found on
-        others of its model, and nothing is run on it, until it has a label: write one on its back, and give the same one
-        each time it is attached.
+        others of its model, and nothing is run on it, until it has a label: write one on its back, and give the same
+        one each time it is attached.
       </p>
       <p v-if="phone.labelBefore && !open" class="before">
         The phone that hung here before was <b>{{ phone.labelBefore }}</b>.

@@ -15,6 +15,7 @@ const tokens = useQuery({ queryKey: ['tokens'], queryFn: () => ask(api.GET('/api
 const { wrong, said, run: doing } = useDoing()
 const old = ref('')
 const fresh = ref('')
+const ends = ref({ tokens: false, feeds: false })
 const name = ref('')
 const days = ref(90)
 const scopes = ref<('read' | 'send' | 'review' | 'publish')[]>(['read', 'send'])
@@ -41,8 +42,13 @@ const run = (what: () => Promise<unknown>, done = '') =>
   }, done)
 const change = () =>
   run(async () => {
-    await ask(api.POST('/api/v1/session/password', { body: { old: old.value, new: fresh.value } }))
+    await ask(
+      api.POST('/api/v1/session/password', {
+        body: { old: old.value, new: fresh.value, endTokens: ends.value.tokens, endFeeds: ends.value.feeds },
+      }),
+    )
     old.value = fresh.value = ''
+    ends.value = { tokens: false, feeds: false }
   }, 'Changed. Everywhere else you are signed out.')
 const others = () => run(async () => ask(api.DELETE('/api/v1/sessions')), 'Everywhere else you are signed out.')
 const make = () =>
@@ -82,18 +88,23 @@ const newFeed = () =>
           class="field"
           type="password"
           autocomplete="new-password"
-          minlength="10"
-          placeholder="a new one, ten characters or more"
+          minlength="12"
+          placeholder="a new one, twelve characters or more"
           aria-label="New password"
         />
-        <button class="act" :disabled="!old || fresh.length < 10">Change it</button>
+        <template v-if="fresh">
+          <p class="second">Did somebody else know the old one? They may have made themselves other ways in.</p>
+          <label><input v-model="ends.tokens" type="checkbox" /> end all my tokens for programs</label>
+          <label><input v-model="ends.feeds" type="checkbox" /> end the addresses of my feeds</label>
+        </template>
+        <button class="act" :disabled="!old || fresh.length < 12">Change it</button>
       </form>
     </section>
     <section aria-label="Sign-ins">
       <h2>Where you are signed in</h2>
       <p v-for="s in sessions.data.value ?? []" :key="s.id">
         <span :title="s.agent">{{ s.here ? 'here' : browserOf(s.agent) }}</span>
-        <span class="second gap">since {{ ago(s.createdAt) }}</span>
+        <span class="second gap">since {{ ago(s.createdAt) }}{{ s.here ? '' : `, used ${ago(s.seenAt)}` }}</span>
       </p>
       <button v-if="(sessions.data.value?.length ?? 0) > 1" class="act quiet" @click="others">
         Sign out everywhere else

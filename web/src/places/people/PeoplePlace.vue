@@ -143,7 +143,7 @@ const share = (p: { decided: number; accepted: number }) =>
     <p><b>reviewer</b>: also decide about others' changes</p>
     <p><b>maintainer</b>: also profiles and releases</p>
     <p><b>keeper</b>: also people, rules and the record</p>
-    <p><router-link class="link" to="/rules">How many reviewers edits need</router-link></p>
+    <p><router-link class="link" to="/rules">The rules that hold here</router-link></p>
     <p v-if="may('keeper')"><router-link class="link" to="/record">The record of who did what</router-link></p>
   </Teleport>
 </template>

@@ -61,7 +61,10 @@ const movedWord: Record<string, string> = {
         <span v-if="edit.round > 1" class="second">round {{ edit.round }}</span>
         <span v-if="edit.moved" class="fresh">{{ movedWord[edit.moved] }}</span>
       </p>
-      <div v-if="edit.takes" class="before one">
+      <div v-if="edit.unreadable" class="after one">
+        <EditValue :field="edit.field" :value="null" :unreadable="edit.unreadable" />
+      </div>
+      <div v-else-if="edit.takes" class="before one">
         <s><EditValue :field="edit.field" :value="edit.base" :build="edit.buildName" /></s>
       </div>
       <div v-else-if="adds" class="after one">
@@ -81,7 +84,10 @@ const movedWord: Record<string, string> = {
         <span aria-label="becomes">→</span>
         <div class="after"><EditValue :field="edit.field" :value="edit.settled ?? edit.value" /></div>
       </div>
-      <p v-if="edit.settled && !conflict" class="aside">
+      <p v-if="edit.unreadable && edit.state === 'open'" class="aside second">
+        An older program stored it. It can be returned to its author or turned down, and not accepted.
+      </p>
+      <p v-if="edit.settled && !conflict && !edit.unreadable" class="aside">
         {{ edit.settledBy }} wrote this in place of <EditValue :field="edit.field" :value="edit.value" />
       </p>
       <p v-if="edit.takes && edit.gone" class="aside second">It is out already.</p>
@@ -143,7 +149,9 @@ const movedWord: Record<string, string> = {
         <button class="act quiet" @click.stop="emit('decide', undefined)">Undo</button>
       </template>
       <template v-else-if="deciding">
-        <button v-if="!conflict" class="act first" @click.stop="emit('decide', 'accepted')">Accept <kbd>a</kbd></button>
+        <button v-if="!conflict && !edit.unreadable" class="act first" @click.stop="emit('decide', 'accepted')">
+          Accept <kbd>a</kbd>
+        </button>
         <button class="act" @click.stop="emit('decide', 'returned')">Return with words <kbd>r</kbd></button>
         <button class="act quiet" @click.stop="emit('decide', 'turned-down')">Turn down <kbd>d</kbd></button>
       </template>

@@ -47,12 +47,12 @@ async function join() {
       <v-text-field v-model="login" label="Login" autocomplete="username" maxlength="80" />
       <v-text-field
         v-model="password"
-        label="Password, ten characters or more"
+        label="Password, twelve characters or more"
         type="password"
         autocomplete="new-password"
       />
       <p v-if="wrong" class="harm" role="alert">{{ wrong }}</p>
-      <button class="act first" :disabled="busy || !name.trim() || !login.trim() || password.length < 10">Join</button>
+      <button class="act first" :disabled="busy || !name.trim() || !login.trim() || password.length < 12">Join</button>
     </form>
   </main>
 </template>
