@@ -1,8 +1,8 @@
 package android
 
 import (
-	"cmp"
 	"bytes"
+	"cmp"
 	"errors"
 	"io"
 	"slices"
