@@ -253,7 +253,7 @@ func (s *Station) ask(ctx context.Context, serial string) {
 // ends when the phone, or the adb server, has gone.
 func (s *Station) identify(ctx context.Context, serial string) {
 	var id android.Identity
-	err := errors.New("not asked yet")
+	var err error
 	for try := 0; ; try++ {
 		if id, err = s.whoIs(ctx, serial); err == nil {
 			break

@@ -15,7 +15,7 @@ const line = (page: Page, address: string) => page.getByRole('button', { name: n
 const sheet = (page: Page) => page.getByRole('region', { name: 'Phone', exact: true })
 const hand = (page: Page) => page.getByRole('region', { name: 'Hand of the stand-in' })
 
-test('four stand-ins in four states, and a hand that changes them', async ({ page, world }) => {
+test('stand-ins in four states, and a hand that changes them', async ({ page, world }) => {
   await open(page, world)
   const [asks, drawer, television] = world.others as [string, string, string]
   await expect(line(page, world.phone)).toContainText('15.0.0, Android 15')
@@ -49,6 +49,26 @@ test('the television is captured, and its names are read once', async ({ page, w
   await expect(intake).toContainText('The files of all its packages have been read', { timeout: 120_000 })
   await page.goto(`${world.url}/packages/tv.pellmont.hbb?maker=pellmont&model=view-43`)
   await expect(page.getByRole('heading', { name: 'Red Button', level: 1 })).toBeVisible()
+})
+
+test('a phone with a number that many have gets a label, which it keeps while it hangs there', async ({ page, world }) => {
+  await open(page, world)
+  const box = world.others[3]!
+  await line(page, box).click()
+  await hand(page).getByRole('button', { name: 'Plug it in' }).click()
+  await expect(line(page, box)).toContainText('13.0.2, Android 13')
+  await expect(sheet(page)).toContainText('It tells no serial number of its own')
+  await sheet(page).getByLabel('Label').fill('BOX-7')
+  await sheet(page).getByRole('button', { name: 'Label it' }).click()
+  await expect(sheet(page)).toContainText('Told apart by its label BOX-7')
+  await page.getByRole('button', { name: /^Capture/ }).click()
+  await expect(page.getByTestId('stored')).toBeVisible()
+  await hand(page).getByRole('button', { name: 'Pull the cable' }).click()
+  await expect(line(page, box)).not.toContainText('Android 13')
+  await hand(page).getByRole('button', { name: 'Plug it in' }).click()
+  await expect(sheet(page)).toContainText('The phone that hung here before was BOX-7')
+  await sheet(page).getByRole('button', { name: 'It is that one' }).click()
+  await expect(sheet(page)).toContainText('Told apart by its label BOX-7')
 })
 
 test('what is this app: watched, and from pasted lines', async ({ page, world }) => {
