@@ -18,16 +18,18 @@ import (
 // longestLabel is how long a label may be, in characters.
 const longestLabel = 40
 
-// labelHolds is for how long a phone may be away and keep its label: as long as
-// a restart takes, and a little. Another one may hang there after that.
-const labelHolds = restartTakes + time.Minute
-
 // label is what a phone is called that tells no serial number.
 type label struct {
 	text        string
 	fingerprint string
-	// gone is since when it is not ready; the zero time while it is.
-	gone time.Time
+	// start is the start of the phone in which it was seen last; "" where it
+	// doesn't tell.
+	start string
+	// away says that it was not ready since.
+	away bool
+	// restarts is until when it may be back from a restart that Roster asked
+	// for.
+	restarts time.Time
 }
 
 // LabelIdentity is what stands for the serial number of a phone with a label:
@@ -69,42 +71,57 @@ func (s *Station) identity(serial string, id android.Identity) string {
 	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if l := s.labels[serial]; l.holds(id.Fingerprint) {
+	if l := s.labels[serial]; l.holds(id) {
 		return LabelIdentity(l.text)
 	}
 	return ""
 }
 
-// holds reports whether a phone with a firmware is the one that has the label.
-func (l label) holds(fingerprint string) bool {
-	return l.text != "" && l.fingerprint == fingerprint && (l.gone.IsZero() || time.Since(l.gone) < labelHolds)
+// holds reports whether a phone is the one that has the label. Of a box of
+// phones that are all alike, another one may hang on the cable a moment later:
+// only one that never went away, that runs since the same moment, or that
+// Roster itself has restarted is the same.
+func (l label) holds(id android.Identity) bool {
+	if l.text == "" || l.fingerprint != id.Fingerprint {
+		return false
+	}
+	return !l.away || l.start != "" && l.start == id.Start || time.Now().Before(l.restarts)
+}
+
+// restarts notes that a phone is about to restart because Roster wants it to.
+func (s *Station) restarts(serial string) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if l, ok := s.labels[serial]; ok {
+		l.restarts = time.Now().Add(restartTakes + time.Minute)
+		s.labels[serial] = l
+	}
 }
 
 // tellApart writes into p what tells the phone apart. It is called with s.mu
 // held, when the phone has just said who it is.
 func (s *Station) tellApart(serial string, p *Phone, id android.Identity) {
 	p.Hardware, p.Unnumbered, p.Label, p.LabelBefore = id.Serial, id.Serial == "", "", ""
+	p.start = id.Start
 	if !p.Unnumbered {
 		return
 	}
 	l := s.labels[serial]
-	if !l.holds(id.Fingerprint) {
+	if !l.holds(id) {
 		p.LabelBefore = l.text
 		return
 	}
-	l.gone = time.Time{}
+	l.away, l.start, l.restarts = false, id.Start, time.Time{}
 	s.labels[serial] = l
 	p.Hardware, p.Label = LabelIdentity(l.text), l.text
 }
 
-// labelsAway notes since when phones are not ready that have a label. It is
-// called with s.mu held.
+// labelsAway notes which phones that have a label are not ready. It is called
+// with s.mu held.
 func (s *Station) labelsAway(ready map[string]bool) {
 	for serial, l := range s.labels {
-		if !ready[serial] && l.gone.IsZero() {
-			l.gone = time.Now()
-			s.labels[serial] = l
-		}
+		l.away = l.away || !ready[serial]
+		s.labels[serial] = l
 	}
 }
 
@@ -131,7 +148,7 @@ func (s *Station) label(serial string, r Request) (any, error) {
 		}
 		err = nil
 		text := strings.Join(strings.Fields(r.With), " ")
-		s.labels[serial] = label{text: text, fingerprint: known.Fingerprint}
+		s.labels[serial] = label{text: text, fingerprint: known.Fingerprint, start: known.start}
 		known.Hardware, known.Label, known.LabelBefore = LabelIdentity(text), text, ""
 		s.known[serial] = known
 		v.Phones = replaced(v.Phones, known)

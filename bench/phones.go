@@ -44,6 +44,8 @@ type Phone struct {
 	Unnumbered  bool   `json:"unnumbered,omitempty"`
 	Label       string `json:"label,omitempty"`
 	LabelBefore string `json:"labelBefore,omitempty"`
+
+	start string // tells one start of the phone from every other
 }
 
 // advice for each state in which a phone can't be used.

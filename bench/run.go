@@ -394,6 +394,7 @@ func (w *runner) tellSeen(ctx context.Context) error {
 func (w *runner) restart(ctx context.Context, step run.Step, begun time.Time) error {
 	before := w.seen.Boots
 	w.session.Close()
+	w.station.restarts(w.serial)
 	if err := w.station.client.Reboot(ctx, w.serial); err != nil {
 		return err
 	}

@@ -51,7 +51,7 @@ test('the television is captured, and its names are read once', async ({ page, w
   await expect(page.getByRole('heading', { name: 'Red Button', level: 1 })).toBeVisible()
 })
 
-test('a phone with a number that many have gets a label, which it keeps while it hangs there', async ({ page, world }) => {
+test('a phone with a number that many have gets a label, and is asked about after a restart', async ({ page, world }) => {
   await open(page, world)
   const box = world.others[3]!
   await line(page, box).click()
@@ -66,6 +66,8 @@ test('a phone with a number that many have gets a label, which it keeps while it
   await hand(page).getByRole('button', { name: 'Pull the cable' }).click()
   await expect(line(page, box)).not.toContainText('Android 13')
   await hand(page).getByRole('button', { name: 'Plug it in' }).click()
+  await expect(sheet(page)).toContainText('Told apart by its label BOX-7')
+  await hand(page).getByRole('button', { name: 'Restart' }).click()
   await expect(sheet(page)).toContainText('The phone that hung here before was BOX-7')
   await sheet(page).getByRole('button', { name: 'It is that one' }).click()
   await expect(sheet(page)).toContainText('Told apart by its label BOX-7')

@@ -21,7 +21,8 @@ type Phone struct {
 	log      *slog.Logger
 
 	mu        sync.Mutex
-	packages  []*app // in the order of the scenario
+	started   time.Time // when it was last started
+	packages  []*app    // in the order of the scenario
 	byName    map[string]*app
 	settings  map[string]map[string]string
 	faults    []Fault
@@ -63,7 +64,7 @@ func (a *app) first() *state { return a.users[0] }
 // gives it.
 func New(s *Scenario, log *slog.Logger) *Phone {
 	p := &Phone{
-		scenario: s, log: log.With("phone", s.Name),
+		scenario: s, log: log.With("phone", s.Name), started: time.Now(),
 		byName: map[string]*app{},
 		settings: map[string]map[string]string{
 			"global": {"window_animation_scale": "1.0", "transition_animation_scale": "1.0", "animator_duration_scale": "1.0", "adb_enabled": "1", "boot_count": "1"},
@@ -253,7 +254,7 @@ func (p *Phone) Restart() {
 
 // boot is what every start does. The lock is held.
 func (p *Phone) boot() {
-	p.logLines = nil
+	p.logLines, p.started = nil, time.Now()
 	starts, _ := strconv.Atoi(p.settings["global"]["boot_count"])
 	p.settings["global"]["boot_count"] = strconv.Itoa(starts + 1)
 	p.awayUntil = time.Now().Add(p.scenario.RestartTakes)

@@ -3,6 +3,7 @@ package phone
 import (
 	"bufio"
 	"fmt"
+	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -10,18 +11,17 @@ import (
 )
 
 func (p *Phone) getprop(c *command) byte {
+	p.mu.Lock()
+	properties := maps.Clone(p.scenario.Properties)
+	properties["ro.runtime.firstboot"] = strconv.FormatInt(p.started.UnixMilli(), 10)
+	p.mu.Unlock()
 	if len(c.args) > 0 {
-		c.print("%s\n", p.scenario.Properties[c.args[0]])
+		c.print("%s\n", properties[c.args[0]])
 		return 0
 	}
-	keys := make([]string, 0, len(p.scenario.Properties))
-	for k := range p.scenario.Properties {
-		keys = append(keys, k)
-	}
-	slices.Sort(keys)
 	w := bufio.NewWriter(c.out)
-	for _, k := range keys {
-		fmt.Fprintf(w, "[%s]: [%s]\n", k, p.scenario.Properties[k])
+	for _, k := range slices.Sorted(maps.Keys(properties)) {
+		fmt.Fprintf(w, "[%s]: [%s]\n", k, properties[k])
 	}
 	w.Flush()
 	return 0

@@ -78,7 +78,18 @@ func TestPhoneWithoutNumber(t *testing.T) {
 		t.Error("its capture is nobody's")
 	}
 	f.ended(f.start(map[string]any{"noRestart": false}), "finished") // with a restart
-	// What it is called survives the restart, not another firmware.
+	// What it is called survives a restart that Roster wanted and a loose cable;
+	// after any other restart it may be another one.
+	s.find(cookie, address, labelled)
+	one.Unplug()
+	s.find(cookie, address, func(p benchPhone) bool { return !p.Ready })
+	one.Plug()
+	f.connect()
+	s.find(cookie, address, labelled)
+	one.Restart()
+	f.connect()
+	s.find(cookie, address, func(p benchPhone) bool { return p.Ready && p.Mark == "" && p.LabelBefore == "TW-014" })
+	s.follow(cookie, decode[id](s, s.label(cookie, at, "TW-014"), 202).ID)
 	s.find(cookie, address, labelled)
 	if err := one.Do("update", ""); err != nil {
 		t.Fatal(err)

@@ -125,6 +125,9 @@ type Identity struct {
 	// Serial is only ever turned into a keyed hash; it is never written out. ""
 	// where the phone tells none, or one that others tell as well.
 	Serial string `json:"-"`
+	// Start tells one start of the phone from every other; "" where it tells
+	// none.
+	Start string `json:"-"`
 }
 
 // factorySerials are what phones tell whose maker gave them no number of their
@@ -179,6 +182,7 @@ func Identify(p Properties) (Identity, error) {
 		Region:        first(regionKeys...),
 		Carrier:       first(carrierKeys...),
 		Serial:        cmp.Or(ownSerial(first("ro.serialno")), ownSerial(first("ro.boot.serialno"))),
+		Start:         first("ro.runtime.firstboot"),
 	}
 	id.SDK, _ = strconv.Atoi(first("ro.build.version.sdk", "ro.system.build.version.sdk"))
 	fp, err := ParseFingerprint(id.Fingerprint)
