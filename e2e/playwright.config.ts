@@ -9,9 +9,10 @@ export default defineConfig({
   reporter: process.env.CI ? 'line' : 'list',
   use: {
     actionTimeout: 40_000,
+    contextOptions: { reducedMotion: 'reduce' }, // nothing is drawn on the way
     viewport: { width: 1280, height: 800 },
     launchOptions: {
-      executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',
+      executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium-headless-shell',
       args: [
         '--no-sandbox',
         '--disable-gpu',
