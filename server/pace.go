@@ -71,16 +71,20 @@ func (c *pacedConn) Write(p []byte) (n int, err error) {
 	return n, nil
 }
 
-// paceBody makes reading a request's body fail where it stands still.
-func (s *Server) paceBody(w http.ResponseWriter, r *http.Request) {
+// paceBody is a request like r whose body can't be read any more where it
+// stands still. r itself keeps its body: net/http looks at that to see whether
+// the rest of it is worth waiting for before the answer is sent.
+func (s *Server) paceBody(w http.ResponseWriter, r *http.Request) *http.Request {
 	if r.Body == nil || r.Body == http.NoBody {
-		return
+		return r
 	}
 	b := &pacedBody{ReadCloser: r.Body, control: http.NewResponseController(w), pace: s.pace, begun: time.Now()}
 	// What nobody reads is thrown away after the answer: that may not take for
 	// ever, either.
 	_ = b.control.SetReadDeadline(b.begun.Add(s.pace.Stall))
-	r.Body = b
+	paced := *r
+	paced.Body = b
+	return &paced
 }
 
 type pacedBody struct {

@@ -141,8 +141,7 @@ func (s *Server) background(f func(context.Context)) {
 func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	s.secureHeaders(w, r)
 	if !s.press.ready(w, r) {
-		s.paceBody(w, r)
-		s.engine.ServeHTTP(w, r)
+		s.engine.ServeHTTP(w, s.paceBody(w, r))
 	}
 }
 
@@ -243,7 +242,7 @@ func (s *Server) routes() {
 // ready reports whether requests can be answered, in words for whoever looks
 // at two in the morning.
 func (s *Server) ready(c *gin.Context) {
-	ctx, cancel := context.WithTimeout(c.Request.Context(), 3*time.Second)
+	ctx, cancel := context.WithTimeout(c.Request.Context(), 5*time.Second)
 	defer cancel()
 	if err := s.store.Ping(ctx); err != nil {
 		s.log.Warn("not ready", "err", err)

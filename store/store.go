@@ -29,7 +29,10 @@ var migrations embed.FS
 // Store is Roster's database. It is safe for many goroutines.
 type Store struct {
 	pool *pgxpool.Pool
-	log  *slog.Logger
+	// aside is one connection that answers whether the database is well, however
+	// many wait for the others.
+	aside *pgxpool.Pool
+	log   *slog.Logger
 	// What was worked out or read before, and can't have changed since.
 	kept      *lru.Cache[netKey, *impact.Net]
 	documents *lru.Cache[uuid.UUID, *profile.Document]
@@ -61,21 +64,30 @@ func NewWith(ctx context.Context, url string, o Options) (*Store, error) {
 	if err != nil {
 		return nil, err
 	}
+	apart := pool.Config()
+	apart.MaxConns = 1
+	aside, err := pgxpool.NewWithConfig(ctx, apart)
+	if err != nil {
+		return nil, err
+	}
 	nets, err := lru.New[netKey, *impact.Net](keptNets)
 	if err != nil {
 		return nil, err
 	}
 	documents, err := lru.New[uuid.UUID, *profile.Document](keptDocuments)
-	return &Store{pool, cmp.Or(o.Log, DefaultOptions().Log), nets, documents}, err
+	return &Store{pool, aside, cmp.Or(o.Log, DefaultOptions().Log), nets, documents}, err
 }
 
 // Close ends all connections.
-func (s *Store) Close() { s.pool.Close() }
+func (s *Store) Close() {
+	s.pool.Close()
+	s.aside.Close()
+}
 
 // Ping reports whether the database answers and has this program's tables.
 func (s *Store) Ping(ctx context.Context) error {
 	var version int32
-	if err := s.pool.QueryRow(ctx, `select version from schema_version`).Scan(&version); err != nil {
+	if err := s.aside.QueryRow(ctx, `select version from schema_version`).Scan(&version); err != nil {
 		return err
 	}
 	wanted, err := newest()
