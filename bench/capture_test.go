@@ -64,7 +64,7 @@ func TestHang(t *testing.T) {
 	ctx, cancel := context.WithTimeout(t.Context(), 200*time.Millisecond)
 	defer cancel()
 	start := time.Now()
-	if _, err := bench.Capture(ctx, c, serial, func(bench.Progress) {}); err == nil || time.Since(start) > 20*time.Second {
+	if _, err := bench.Capture(ctx, c, serial, func(bench.Progress) {}); err == nil || time.Since(start) > 2*time.Minute {
 		t.Errorf("cancelling took %v: %v", time.Since(start), err)
 	}
 }

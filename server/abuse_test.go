@@ -37,7 +37,7 @@ func (s *site) begin(cookie *http.Cookie, head string) net.Conn {
 // that comes slowly is waited for.
 func TestBodiesThatStandStill(t *testing.T) {
 	t.Parallel()
-	s := withPeople(t, impatient(server.Pace{Stall: 500 * time.Millisecond, Grace: time.Second, Rate: 200}))
+	s := withPeople(t, impatient(server.Pace{Stall: 4 * time.Second, Grace: 3 * time.Second, Rate: 200}))
 	cookie := s.signIn("technician")
 	for name, c := range map[string]struct {
 		path  string
@@ -73,7 +73,7 @@ func TestBodiesThatStandStill(t *testing.T) {
 	}
 	t.Run("JSON that comes slowly", func(t *testing.T) {
 		t.Parallel()
-		body := []byte(`{"text":"` + strings.Repeat("x", 2000) + `"}`)
+		body := []byte(`{"text":"` + strings.Repeat("x", 4000) + `"}`)
 		conn := s.begin(cookie, "POST /api/v1/prose HTTP/1.1")
 		fmt.Fprintf(conn, "Content-Type: application/json\r\nContent-Length: %d\r\n\r\n", len(body))
 		for piece := range bytesOf(body, 100) { // 1,000 bytes a second: longer than the grace, as fast as it has to be
