@@ -16,7 +16,8 @@ import (
 
 // Options are how a store works. What is zero is as in DefaultOptions.
 type Options struct {
-	// Connections is how many there are at once, besides one that listens.
+	// Connections is how many there are at once, besides one that listens and
+	// one that asks whether the database is well.
 	Connections int
 	// Wait is how long anything waits for one of them to become free.
 	Wait time.Duration

@@ -38,7 +38,7 @@ func (s *settings) flags(c *cobra.Command) {
 	f.StringVar(&s.listen, "listen", env("ROSTER_LISTEN", "127.0.0.1:8420"), "address to serve on; port 0 takes a free one (ROSTER_LISTEN)")
 	f.StringVar(&s.metrics, "metrics-listen", env("ROSTER_METRICS_LISTEN", ""), "address to serve figures for Prometheus on, such as 127.0.0.1:8421; empty for none (ROSTER_METRICS_LISTEN)")
 	f.StringVar(&s.proxies, "trusted-proxies", env("ROSTER_TRUSTED_PROXIES", ""), "addresses and networks of proxies whose X-Forwarded-For and X-Forwarded-Proto count, separated by commas (ROSTER_TRUSTED_PROXIES)")
-	f.IntVar(&s.connections, "database-connections", envNumber("ROSTER_DATABASE_CONNECTIONS", store.DefaultOptions().Connections), "most connections to the database at once; one more listens (ROSTER_DATABASE_CONNECTIONS)")
+	f.IntVar(&s.connections, "database-connections", envNumber("ROSTER_DATABASE_CONNECTIONS", store.DefaultOptions().Connections), "most connections to the database at once; two more listen, and ask whether it is well (ROSTER_DATABASE_CONNECTIONS)")
 	f.StringVar(&s.public, "public-url", env("ROSTER_PUBLIC_URL", ""), "where people reach it from outside, such as https://roster.example; scripts, QR codes and feeds say so (ROSTER_PUBLIC_URL)")
 	f.StringVar(&s.database, "database", env("ROSTER_DATABASE_URL", ""), "address of the PostgreSQL database (ROSTER_DATABASE_URL)")
 	f.StringVar(&s.adb, "adb", env("ROSTER_ADB", "127.0.0.1:5037"), "address of the adb server, empty for none; localfilesystem:PATH for a socket (ROSTER_ADB)")
