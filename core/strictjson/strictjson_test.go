@@ -1,6 +1,7 @@
 package strictjson
 
 import (
+	"encoding/json"
 	"io"
 	"strings"
 	"testing"
@@ -84,4 +85,24 @@ func (p *pieces) Read(b []byte) (int, error) {
 	n := copy(b[:min(len(b), p.size)], p.text)
 	p.text = p.text[n:]
 	return n, nil
+}
+
+// FuzzUnmarshal: what is taken is what every other reader takes for the same.
+func FuzzUnmarshal(f *testing.F) {
+	for _, text := range []string{`{"title":"x","link":"https://ok"}`, `{"title":"x","Link":"y"}`, `{"title":"x","title":"y"}`, `{"title":"\\u0000"}`, `[1`} {
+		f.Add([]byte(text))
+	}
+	f.Fuzz(func(t *testing.T, raw []byte) {
+		var ours value
+		if Unmarshal(raw, &ours) != nil {
+			return
+		}
+		var theirs map[string]any
+		if err := json.Unmarshal(raw, &theirs); err != nil {
+			t.Fatalf("what nobody else reads is taken: %v", err)
+		}
+		if title, there := theirs["title"].(string); title != ours.Title && there || strings.ContainsRune(ours.Title+ours.Link, 0) {
+			t.Errorf("%q, elsewhere %q", ours.Title, title)
+		}
+	})
 }
