@@ -12,10 +12,13 @@ import (
 	"testing"
 	"time"
 
+	"github.com/google/uuid"
+
 	"roster/bench"
 	"roster/bench/adb"
 	"roster/bench/adb/adbtest"
 	"roster/phone"
+	"roster/store"
 )
 
 // elsewhere links a bench with one stand-in to a site whose own server has no
@@ -126,6 +129,9 @@ func TestBenchElsewhere(t *testing.T) {
 	if a := s.do(s.signIn("maintainer"), "DELETE", "/api/v1/benches/"+id, nil); a.status != 204 {
 		t.Fatalf("%d %s", a.status, a.body)
 	}
+	if a := s.do(s.signIn("keeper"), "GET", "/api/v1/audit?action=bench.revoked", nil); a.status != 200 || !bytes.Contains(a.body, []byte(id)) {
+		t.Errorf("the record does not say so: %d %s", a.status, a.body)
+	}
 	select {
 	case err := <-ended:
 		if !errors.Is(err, bench.ErrRevoked) {
@@ -211,6 +217,21 @@ func TestLinkIsOnlyForBenches(t *testing.T) {
 	hostile := map[string]any{"serial": "x", "capture": map[string]any{"format": "roster-capture/1", "identity": map[string]string{"fingerprint": "a/b/c:1/d/e:f/g", "manufacturer": "m", "device": "d"}, "packages": []any{map[string]string{"name": "a;reboot"}}}}
 	if a := as(one.Token, "POST", "/api/v1/link/jobs/"+job+"/capture", hostile); a.status != 422 {
 		t.Errorf("a hostile capture: %d %s", a.status, a.body)
+	}
+	// What can't be stored is told to the bench, and does not stay running.
+	person, err := s.store.AddPerson(t.Context(), "asks", "asks", "technician", "x")
+	if err != nil {
+		t.Fatal(err)
+	}
+	look, err := s.store.AddJob(t.Context(), person.ID, store.Ask{Kind: bench.KindLook, Bench: uuid.MustParse(one.ID), Request: bench.Request{Kind: bench.KindLook}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if a := as(one.Token, "POST", "/api/v1/link/jobs/"+look.String()+"/end", map[string]any{"problem": "", "result": map[string]any{"seen": 5}}); kind(a) != "unstorable" {
+		t.Errorf("%d %s", a.status, a.body)
+	}
+	if j, err := s.store.Job(t.Context(), look); err != nil || j.State != "failed" || !strings.Contains(j.Problem, "could not be stored") {
+		t.Errorf("%+v, %v", j, err)
 	}
 	if a := s.do(keeper, "POST", "/api/v1/benches/"+two.ID+"/requests", map[string]string{"kind": "connect", "address": "192.0.2.1:5555"}); kind(a) != "bench-away" {
 		t.Errorf("a bench that was never there: %d %s", a.status, a.body)

@@ -190,6 +190,11 @@ func TestWholeChange(t *testing.T) {
 	body := map[string]any{"format": "roster-edits/1", "title": "from a file", "words": "all of it", "edits": []any{load, trial}}
 	first := decode[struct{ ID string }](s, s.do(technician, "POST", "/api/v1/changes/whole", body, "Idempotency-Key", "k"), 201)
 	again := decode[struct{ ID string }](s, s.do(technician, "POST", "/api/v1/changes/whole", body, "Idempotency-Key", "k"), 201)
+	body["words"] = "something else"
+	if a := s.do(technician, "POST", "/api/v1/changes/whole", body, "Idempotency-Key", "k"); a.status != 422 || !strings.Contains(string(a.body), "Idempotency-Key") {
+		t.Errorf("the same key with something else: %d %s", a.status, a.body)
+	}
+	body["words"] = "all of it"
 	c := s.change(technician, first.ID)
 	if first != again || c.Words != "all of it" || len(c.Review) != 2 || !strings.Contains(string(c.Review[1].Value), build) {
 		t.Errorf("%v %v %+v", first, again, c)

@@ -120,6 +120,7 @@ func TestDamagedFiles(t *testing.T) {
 		"cut off":         `{"format":"roster-catalogue/1","sections":{"makers":[{"id":"00000000-0000-7000-8000-000000000001","slug":"a","name":"A","manufacturer":"A"},`,
 		"unknown section": `{"format":"roster-catalogue/1","sections":{"makers":[],"passwords":[{"a":1}]}}`,
 		"wrong order":     `{"format":"roster-catalogue/1","sections":{"models":[],"makers":[{"id":"00000000-0000-7000-8000-000000000001","slug":"a","name":"A","manufacturer":"A"}],"models":[{"id":"00000000-0000-7000-8000-000000000001"}]}}`,
+		"a hostile slug":  `{"format":"roster-catalogue/1","sections":{"makers":[{"id":"00000000-0000-7000-8000-000000000001","slug":"../../etc","name":"A","manufacturer":"A"}]}}`,
 		"a broken zip":    "PK\x03\x04 and no more",
 	} {
 		if err := exchange.Read(t.Context(), st.Store, strings.NewReader(file), int64(len(file))); err == nil {

@@ -1,0 +1,45 @@
+package server
+
+import (
+	"testing"
+	"time"
+
+	"roster/store"
+)
+
+// TestSlowWatcher: whoever is too far behind is told to read anew, and hears
+// everything from then on.
+func TestSlowWatcher(t *testing.T) {
+	t.Parallel()
+	h := newHub()
+	events, forget := h.watch()
+	defer forget()
+	for range maxBehind + 10 {
+		h.tell(store.Event{Topic: store.JobChanged, ID: "somebody else's"})
+	}
+	h.tell(store.Event{Topic: store.JobChanged, ID: "mine"})
+	mine := func(e store.Event) bool { return e.ID == "mine" }
+	if e, ok := await(t.Context(), events, time.Hour, mine); !ok || e.Topic != store.Missed {
+		t.Errorf("%+v, %v", e, ok)
+	}
+	if e, ok := await(t.Context(), events, time.Hour, mine); !ok || e.ID != "mine" {
+		t.Errorf("%+v, %v", e, ok)
+	}
+	// However much else happens, silence about one's own is noticed.
+	stop := make(chan struct{})
+	defer close(stop)
+	go func() {
+		for {
+			select {
+			case <-stop:
+				return
+			default:
+				h.tell(store.Event{Topic: store.JobChanged, ID: "somebody else's"})
+				time.Sleep(time.Millisecond)
+			}
+		}
+	}()
+	if e, ok := await(t.Context(), events, 50*time.Millisecond, mine); !ok || e.Topic != store.Missed {
+		t.Errorf("%+v, %v", e, ok)
+	}
+}
