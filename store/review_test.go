@@ -40,7 +40,6 @@ func (w *world) state(id uuid.UUID) (store.Change, []store.Edit) {
 	return c, edits
 }
 
-// claim is what the catalogue says in a field everywhere.
 // open are the edits of a change that nobody has decided on.
 func (w *world) open(id uuid.UUID) (ids []uuid.UUID) {
 	w.t.Helper()
@@ -53,6 +52,7 @@ func (w *world) open(id uuid.UUID) (ids []uuid.UUID) {
 	return ids
 }
 
+// claim is what the catalogue says in a field everywhere.
 func (w *world) claim(pkg string, field change.Field) string {
 	w.t.Helper()
 	p, err := w.Package(w.ctx, pkg)
