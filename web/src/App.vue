@@ -3,16 +3,16 @@ import { useLocalStorage, usePreferredDark } from '@vueuse/core'
 import { computed, defineAsyncComponent, watchEffect } from 'vue'
 import { useRoute } from 'vue-router'
 import { useTheme } from 'vuetify'
-import { ProblemError, words } from './api/client'
-import KeysHelp from './shell/KeysHelp.vue'
-import LeftEdge from './shell/LeftEdge.vue'
-import MarginPane from './shell/MarginPane.vue'
-import ScopeBar from './shell/ScopeBar.vue'
-import { useSession } from './shell/session'
-import TrayBar from './shell/TrayBar.vue'
-import EvidenceDialogs from './evidence/EvidenceDialogs.vue'
+import { ProblemError, words } from '@/api/client'
+import KeysHelp from '@/shell/KeysHelp.vue'
+import LeftEdge from '@/shell/LeftEdge.vue'
+import MarginPane from '@/ui/MarginPane.vue'
+import ScopeBar from '@/shell/ScopeBar.vue'
+import { useSession } from '@/composables/session'
+import TrayBar from '@/tray/TrayBar.vue'
+import EvidenceDialogs from '@/editing/EvidenceDialogs.vue'
 
-const SignIn = defineAsyncComponent(() => import('./places/signin/SignIn.vue'))
+const SignIn = defineAsyncComponent(() => import('@/places/signin/SignIn.vue'))
 
 const route = useRoute()
 const { session, person } = useSession()

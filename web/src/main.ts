@@ -7,7 +7,7 @@ import { createPinia } from 'pinia'
 import { createApp } from 'vue'
 import { createVuetify } from 'vuetify'
 import App from './App.vue'
-import { api, ask, queryClient } from './api/client'
+import { api, ask, queryClient } from '@/api/client'
 import { router } from './router'
 
 // Who is signed in is asked for while the page is still being put together.

@@ -2,7 +2,7 @@
 // The share of phones harmed, from floor to ceiling, on a line from none to
 // all.
 import { computed } from 'vue'
-import { ceiling as up, floor as down } from '@/evidence/words'
+import { ceiling as up, floor as down } from '@/format/numbers'
 
 const props = withDefaults(defineProps<{ floor: number; ceiling: number; width?: number }>(), { width: 256 })
 const at = (share: number) => 6 + share * (props.width - 12)

@@ -2,7 +2,8 @@
 // For each firmware distance, the share of phones harmed from floor to ceiling,
 // one bar a method. A click opens the trials behind a bar.
 import { computed } from 'vue'
-import { ceiling, floor, methodWord } from '@/evidence/words'
+import { ceiling, floor } from '@/format/numbers'
+import { methodWord } from '@/format/vocabulary'
 
 export interface Bar {
   method: string

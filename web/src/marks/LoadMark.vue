@@ -2,7 +2,7 @@
 // The load mark: a footing with courses of blocks on it. The shape carries
 // the meaning; colour only helps.
 import { computed } from 'vue'
-import { loadWord } from '@/evidence/words'
+import { loadWord } from '@/format/vocabulary'
 
 const props = withDefaults(defineProps<{ load: string; size?: number; silent?: boolean }>(), { size: 16 })
 

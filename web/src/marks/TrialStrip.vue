@@ -3,7 +3,8 @@
 // firmware is farther. See core/evidence.Strip for the letters. Ticks of one
 // kind are one path: thousands of strips scroll by in the Ledger.
 import { computed } from 'vue'
-import { count, outcomeWord } from '@/evidence/words'
+import { count } from '@/format/numbers'
+import { outcomeWord } from '@/format/vocabulary'
 
 const props = withDefaults(defineProps<{ strip: string; height?: number; step?: number; most?: number }>(), {
   height: 20,

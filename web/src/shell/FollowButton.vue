@@ -3,7 +3,7 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { api, ask, type Schemas } from '@/api/client'
-import { useDoing } from './doing'
+import { useDoing } from '@/composables/doing'
 
 const props = defineProps<{ kind: Schemas['Followed']['kind']; id: string; name: string }>()
 const client = useQueryClient()

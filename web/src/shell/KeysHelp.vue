@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useKeyList } from './keys'
+import { useKeyList } from '@/composables/keys'
 
 const list = useKeyList()
 const shown = (key: string) => ({ ' ': 'Space', ArrowDown: '↓', ArrowUp: '↑' })[key] ?? key

@@ -3,8 +3,8 @@ import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 import { useBenches } from '@/places/bench/bench'
 import { useDesk } from '@/places/desk/desk'
-import { useScope } from './scope'
-import { useSession } from './session'
+import { useScope } from '@/composables/scope'
+import { useSession } from '@/composables/session'
 
 const route = useRoute()
 const { query } = useScope()

@@ -2,10 +2,10 @@
 import { useDebounceFn } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter, type LocationQueryRaw } from 'vue-router'
-import { useKeyList, useKeys } from './keys'
-import { buildName, useBuilds, useMakers, useModels, useScope } from './scope'
+import { useKeyList, useKeys } from '@/composables/keys'
+import { buildName, useBuilds, useMakers, useModels, useScope } from '@/composables/scope'
 import ScopePick from './ScopePick.vue'
-import { useSession } from './session'
+import { useSession } from '@/composables/session'
 
 const theme = defineModel<'auto' | 'light' | 'dark'>('theme', { required: true })
 const route = useRoute()

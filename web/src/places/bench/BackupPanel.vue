@@ -4,7 +4,8 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { api, ask, words } from '@/api/client'
-import { ago, count, megabytes } from '@/evidence/words'
+import { ago } from '@/format/dates'
+import { count, megabytes } from '@/format/numbers'
 import type { Phone } from './bench'
 import { useJob } from './job'
 

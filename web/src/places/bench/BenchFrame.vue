@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { api, ask } from '@/api/client'
-import { useSession } from '@/shell/session'
+import { useSession } from '@/composables/session'
 import { placesOf, useBenches, type Place } from './bench'
 import NewBench from './NewBench.vue'
 import PhoneLine from './PhoneLine.vue'

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { useKeys } from '@/shell/keys'
+import { useKeys } from '@/composables/keys'
 import { placesOf, useBenches, type Place } from './bench'
 import BenchFrame from './BenchFrame.vue'
 import FilesSheet from './FilesSheet.vue'

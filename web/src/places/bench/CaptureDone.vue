@@ -2,7 +2,7 @@
 // What a capture came to, in a few lines; the intake page tells the rest.
 import { useQuery } from '@tanstack/vue-query'
 import { api, ask, words } from '@/api/client'
-import { count } from '@/evidence/words'
+import { count } from '@/format/numbers'
 
 const props = defineProps<{ id: string; known?: boolean }>()
 const capture = useQuery({

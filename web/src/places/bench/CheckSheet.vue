@@ -3,9 +3,9 @@
 // too. What is broken can be narrowed down to the one package.
 import { ref } from 'vue'
 import { api, ask, type Schemas } from '@/api/client'
-import AttachFiles from '@/evidence/AttachFiles.vue'
-import { ago, exactTime } from '@/evidence/words'
-import { useDoing } from '@/shell/doing'
+import AttachFiles from '@/editing/AttachFiles.vue'
+import { ago, exactTime } from '@/format/dates'
+import { useDoing } from '@/composables/doing'
 import HalvingPanel from './HalvingPanel.vue'
 import type { Run } from './run'
 

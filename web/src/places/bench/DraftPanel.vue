@@ -4,10 +4,11 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { api, ask, words, type Schemas } from '@/api/client'
-import { count, outcomeWord } from '@/evidence/words'
+import { count } from '@/format/numbers'
+import { outcomeWord } from '@/format/vocabulary'
 import PackageName from '@/marks/PackageName.vue'
-import { useDoing } from '@/shell/doing'
-import { useKeys } from '@/shell/keys'
+import { useDoing } from '@/composables/doing'
+import { useKeys } from '@/composables/keys'
 import type { Run } from './run'
 
 const props = defineProps<{ run: Run; own?: Schemas['BenchOwn'] }>()

@@ -3,9 +3,9 @@
 // are put back, the person says whether it works again, until one is left.
 import { computed, ref } from 'vue'
 import { api, ask, type Schemas } from '@/api/client'
-import { count } from '@/evidence/words'
+import { count } from '@/format/numbers'
 import PackageName from '@/marks/PackageName.vue'
-import { useDoing } from '@/shell/doing'
+import { useDoing } from '@/composables/doing'
 import type { Run } from './run'
 
 const props = defineProps<{ run: Run; check: Schemas['RunCheck']; hunt?: Schemas['BenchHunt']; here: boolean }>()

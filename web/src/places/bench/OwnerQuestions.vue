@@ -3,7 +3,8 @@
 // would cost them.
 import { computed } from 'vue'
 import type { Schemas } from '@/api/client'
-import { count, slugWords } from '@/evidence/words'
+import { count } from '@/format/numbers'
+import { slugWords } from '@/format/vocabulary'
 
 const props = defineProps<{ questions: Schemas['BenchQuestion'][] }>()
 const emit = defineEmits<{ keep: [functions: string[]] }>()

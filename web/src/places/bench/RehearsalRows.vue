@@ -4,7 +4,7 @@ import { computed, ref } from 'vue'
 import type { Schemas } from '@/api/client'
 import LoadMark from '@/marks/LoadMark.vue'
 import PackageName from '@/marks/PackageName.vue'
-import { useKeys } from '@/shell/keys'
+import { useKeys } from '@/composables/keys'
 import type { Choices } from './run'
 
 type Row = Schemas['BenchRow']

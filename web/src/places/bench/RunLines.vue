@@ -3,11 +3,11 @@
 // badly stays in sight, and what is to come is shown a little ahead.
 import { computed, ref } from 'vue'
 import { api, ask, type Schemas } from '@/api/client'
-import { count } from '@/evidence/words'
+import { count } from '@/format/numbers'
 import PackageName from '@/marks/PackageName.vue'
 import { useTimeAgo } from '@vueuse/core'
 import { named, ofPackage, stepWord, type Run, type RunStep } from './run'
-import { useDoing } from '@/shell/doing'
+import { useDoing } from '@/composables/doing'
 import StepTrouble from './StepTrouble.vue'
 
 const props = defineProps<{ run: Run; steps: RunStep[]; here: boolean; at?: Schemas['PhoneAt'] }>()

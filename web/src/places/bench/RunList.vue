@@ -3,8 +3,9 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { api, ask, words } from '@/api/client'
-import { ago, count, exactTime } from '@/evidence/words'
-import { useScope } from '@/shell/scope'
+import { ago, exactTime } from '@/format/dates'
+import { count } from '@/format/numbers'
+import { useScope } from '@/composables/scope'
 import { stateOf, titleOf } from './run'
 
 const { scope, query } = useScope()

@@ -2,7 +2,8 @@
 import { useTimeAgo } from '@vueuse/core'
 import { computed } from 'vue'
 import type { Schemas } from '@/api/client'
-import { ceiling, count, roleName } from '@/evidence/words'
+import { ceiling, count } from '@/format/numbers'
+import { roleName } from '@/format/vocabulary'
 import PackageName from '@/marks/PackageName.vue'
 import type { Run, RunStep } from './run'
 

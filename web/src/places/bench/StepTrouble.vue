@@ -4,8 +4,9 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { api, ask, type Schemas } from '@/api/client'
-import { ago, count } from '@/evidence/words'
-import { useDoing } from '@/shell/doing'
+import { ago } from '@/format/dates'
+import { count } from '@/format/numbers'
+import { useDoing } from '@/composables/doing'
 import { useJob } from './job'
 import type { Run, RunStep } from './run'
 

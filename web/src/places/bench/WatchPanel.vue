@@ -2,7 +2,7 @@
 // What is this app? The phone's log tells which package was opened.
 import { computed, ref } from 'vue'
 import { api, ask, words, type Schemas } from '@/api/client'
-import { useScope } from '@/shell/scope'
+import { useScope } from '@/composables/scope'
 import { useJob } from './job'
 
 const props = defineProps<{ bench: string; phone: string }>()

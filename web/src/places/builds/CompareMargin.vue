@@ -1,6 +1,7 @@
 <script setup lang="ts">
 // All that differs in the package under the cursor.
-import { ceiling, loadWord, methodWord } from '@/evidence/words'
+import { ceiling } from '@/format/numbers'
+import { loadWord, methodWord } from '@/format/vocabulary'
 import HarmInterval from '@/marks/HarmInterval.vue'
 import LoadMark from '@/marks/LoadMark.vue'
 import PackageName from '@/marks/PackageName.vue'

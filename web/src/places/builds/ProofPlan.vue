@@ -3,7 +3,7 @@
 // needs it still.
 import { ref } from 'vue'
 import type { Schemas } from '@/api/client'
-import { ceiling as up, count } from '@/evidence/words'
+import { ceiling as up, count } from '@/format/numbers'
 import PackageName from '@/marks/PackageName.vue'
 
 defineProps<{ plan: Schemas['Proof'][]; ceiling: number; left: string[] }>()

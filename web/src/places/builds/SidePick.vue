@@ -3,8 +3,8 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { api, ask, type Schemas } from '@/api/client'
-import { day } from '@/evidence/words'
-import { buildName, useBuilds } from '@/shell/scope'
+import { day } from '@/format/dates'
+import { buildName, useBuilds } from '@/composables/scope'
 
 const props = defineProps<{ side: Schemas['ComparedSide']; name: 'from' | 'to' }>()
 const emit = defineEmits<{ pick: [side: string] }>()

@@ -1,4 +1,4 @@
-import { originWord } from '@/evidence/words'
+import { originWord } from '@/format/vocabulary'
 import { nameOf, type ComparedPackage } from './builds'
 
 // What of a comparison is shown: an update changes nearly every version, so

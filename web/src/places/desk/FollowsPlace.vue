@@ -2,7 +2,7 @@
 // What you follow: what happens to it reaches your Desk and your feed.
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { api, ask, words, type Schemas } from '@/api/client'
-import { day } from '@/evidence/words'
+import { day } from '@/format/dates'
 
 const client = useQueryClient()
 const follows = useQuery({ queryKey: ['follows'], queryFn: () => ask(api.GET('/api/v1/follows')).then((r) => r.items) })

@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { api, ask } from '@/api/client'
-import { useSession } from '@/shell/session'
+import { useSession } from '@/composables/session'
 
 const emit = defineEmits<{ to: [id: string, name: string, words: string]; close: [] }>()
 const { person } = useSession()

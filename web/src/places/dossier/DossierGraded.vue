@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // How it is graded and why, and what captures tell of it.
 import { computed } from 'vue'
-import { loadWord } from '@/evidence/words'
+import { loadWord } from '@/format/vocabulary'
 import { facts, type Dossier } from './dossier'
 import GradeList from './GradeList.vue'
 

@@ -1,8 +1,10 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
-import AttachedFile from '@/evidence/AttachedFile.vue'
-import { useEvidenceDialogs, type Subject } from '@/evidence/dialogs'
-import { ago, ceiling, claimWord, count, loadWord, methodWord, people } from '@/evidence/words'
+import AttachedFile from '@/editing/AttachedFile.vue'
+import { useEvidenceDialogs, type Subject } from '@/editing/dialogs'
+import { ago } from '@/format/dates'
+import { ceiling, count, people } from '@/format/numbers'
+import { claimWord, loadWord, methodWord } from '@/format/vocabulary'
 import HarmPlot, { type Bar } from '@/marks/HarmPlot.vue'
 import TrialStrip from '@/marks/TrialStrip.vue'
 import type { Dossier } from './dossier'

@@ -3,9 +3,10 @@
 // proposed again.
 import { computed, ref } from 'vue'
 import { words } from '@/api/client'
-import EditValue from '@/evidence/EditValue.vue'
-import { ago, day, exactTime, fieldWord } from '@/evidence/words'
-import { useTray } from '@/shell/tray'
+import EditValue from '@/editing/EditValue.vue'
+import { ago, day, exactTime } from '@/format/dates'
+import { fieldWord } from '@/format/vocabulary'
+import { useTray } from '@/tray/tray'
 import type { Dossier } from './dossier'
 
 type Past = Dossier['history'][number]

@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import { useEvidenceDialogs, type Subject } from '@/evidence/dialogs'
-import ConsequenceList from '@/evidence/ConsequenceList.vue'
-import { slugWords } from '@/evidence/words'
+import { useEvidenceDialogs, type Subject } from '@/editing/dialogs'
+import ConsequenceList from '@/editing/ConsequenceList.vue'
+import { slugWords } from '@/format/vocabulary'
 import FollowButton from '@/shell/FollowButton.vue'
-import { buildName } from '@/shell/scope'
+import { buildName } from '@/composables/scope'
 import type { Dossier } from './dossier'
 import type { Around } from './impact'
 

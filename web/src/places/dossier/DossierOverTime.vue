@@ -4,10 +4,10 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { api, ask, type Schemas } from '@/api/client'
-import { count } from '@/evidence/words'
+import { count } from '@/format/numbers'
 import PackageName from '@/marks/PackageName.vue'
 import { addressOf, nameOf } from '@/places/builds/builds'
-import { useScope } from '@/shell/scope'
+import { useScope } from '@/composables/scope'
 
 const props = defineProps<{ name: string }>()
 const { scope } = useScope()

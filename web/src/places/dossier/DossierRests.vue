@@ -1,11 +1,12 @@
 <script setup lang="ts">
 // What rests on the package and what it rests on, from the phone's own words.
 import { computed, ref } from 'vue'
-import type { Subject } from '@/evidence/dialogs'
-import LinksDialog from '@/evidence/LinksDialog.vue'
-import { count, roleName } from '@/evidence/words'
+import type { Subject } from '@/editing/dialogs'
+import LinksDialog from '@/editing/LinksDialog.vue'
+import { count } from '@/format/numbers'
+import { roleName } from '@/format/vocabulary'
 import PackageName from '@/marks/PackageName.vue'
-import { buildName } from '@/shell/scope'
+import { buildName } from '@/composables/scope'
 import type { Dossier } from './dossier'
 import { kindWord, type Around } from './impact'
 import RestsDrawing from './RestsDrawing.vue'

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
-import { day, originWord } from '@/evidence/words'
+import { day } from '@/format/dates'
+import { originWord } from '@/format/vocabulary'
 import PresenceStrip from '@/marks/PresenceStrip.vue'
 import { byModel, type Dossier } from './dossier'
 

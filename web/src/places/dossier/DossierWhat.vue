@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
-import FieldDialog from '@/evidence/FieldDialog.vue'
-import type { Subject } from '@/evidence/dialogs'
-import ProseText from '@/evidence/ProseText.vue'
-import SubstitutesDialog from '@/evidence/SubstitutesDialog.vue'
-import { country, originWord, slugWords } from '@/evidence/words'
+import FieldDialog from '@/editing/FieldDialog.vue'
+import type { Subject } from '@/editing/dialogs'
+import ProseText from '@/ui/ProseText.vue'
+import SubstitutesDialog from '@/editing/SubstitutesDialog.vue'
+import { country, originWord, slugWords } from '@/format/vocabulary'
 import type { Dossier } from './dossier'
 
 const props = defineProps<{ d: Dossier; subject: Subject }>()

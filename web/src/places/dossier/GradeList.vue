@@ -2,7 +2,8 @@
 // Every load that people have set for the package: which one applies here,
 // which it hides, and which hold elsewhere.
 import { computed } from 'vue'
-import { ago, exactTime, loadWord } from '@/evidence/words'
+import { ago, exactTime } from '@/format/dates'
+import { loadWord } from '@/format/vocabulary'
 import LoadMark from '@/marks/LoadMark.vue'
 import type { Dossier } from './dossier'
 

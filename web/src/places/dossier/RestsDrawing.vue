@@ -4,7 +4,7 @@
 // or a user that both share.
 import { computed, nextTick, ref, watch } from 'vue'
 import LoadMark from '@/marks/LoadMark.vue'
-import { useScope } from '@/shell/scope'
+import { useScope } from '@/composables/scope'
 import { neighbours, short, type Around, type Neighbour } from './impact'
 
 const props = defineProps<{ around: Around; name: string; label: string }>()

@@ -1,8 +1,10 @@
 <script setup lang="ts">
 // Trials one by one, with what each counts and everything that was said.
 import { ref } from 'vue'
-import AttachedFile from '@/evidence/AttachedFile.vue'
-import { ago, count, exactTime, methodWord, outcomeWord, slugWords } from '@/evidence/words'
+import AttachedFile from '@/editing/AttachedFile.vue'
+import { ago, exactTime } from '@/format/dates'
+import { count } from '@/format/numbers'
+import { methodWord, outcomeWord, slugWords } from '@/format/vocabulary'
 import TrialStrip from '@/marks/TrialStrip.vue'
 import type { Dossier } from './dossier'
 

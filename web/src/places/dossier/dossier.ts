@@ -1,7 +1,7 @@
 import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { computed, type Ref } from 'vue'
 import { api, ask, type Schemas } from '@/api/client'
-import type { Scope } from '@/shell/scope'
+import type { Scope } from '@/composables/scope'
 
 export type Dossier = Schemas['Dossier']
 

@@ -4,7 +4,8 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { api, ask } from '@/api/client'
-import { count, roleName } from '@/evidence/words'
+import { count } from '@/format/numbers'
+import { roleName } from '@/format/vocabulary'
 import PackageName from '@/marks/PackageName.vue'
 
 const props = defineProps<{ build: string; since: string; title: string }>()

@@ -2,7 +2,7 @@
 // Lines that were not understood, with their place and what was expected.
 import { computed } from 'vue'
 import type { Schemas } from '@/api/client'
-import { count } from '@/evidence/words'
+import { count } from '@/format/numbers'
 
 const props = defineProps<{ notes: Schemas['Note'][]; omitted: number }>()
 const most = 60

@@ -7,7 +7,7 @@ export type IntakePackage = Schemas['IntakePackage']
 <script setup lang="ts">
 // Packages with who probably put them there, and why Roster thinks so.
 import { computed, ref } from 'vue'
-import { originWord } from '@/evidence/words'
+import { originWord } from '@/format/vocabulary'
 import PackageName from '@/marks/PackageName.vue'
 
 const props = defineProps<{ rows: IntakePackage[]; scope: Record<string, string | undefined> }>()

@@ -2,7 +2,7 @@
 // What the phone says of itself beyond its packages.
 import { computed } from 'vue'
 import type { Schemas } from '@/api/client'
-import { roleName } from '@/evidence/words'
+import { roleName } from '@/format/vocabulary'
 import PackageName from '@/marks/PackageName.vue'
 
 const props = defineProps<{ facts: Schemas['PhoneFacts']; gone: string[] }>()

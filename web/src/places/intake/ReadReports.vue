@@ -2,7 +2,7 @@
 // What was read, and what of it was not understood.
 import { computed } from 'vue'
 import type { Schemas } from '@/api/client'
-import { count } from '@/evidence/words'
+import { count } from '@/format/numbers'
 import NotesTable from './NotesTable.vue'
 
 const props = defineProps<{ reports: Schemas['Report'][] }>()

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 // The line above the rows: what is shown, in which order, in which columns.
 import { computed } from 'vue'
-import PopMenu from '@/shell/PopMenu.vue'
-import { useScope } from '@/shell/scope'
+import PopMenu from '@/ui/PopMenu.vue'
+import { useScope } from '@/composables/scope'
 import { columnWord, useColumns } from './columns'
 import FilterField from './FilterField.vue'
 import { groups, sorts, type View } from './ledger'

@@ -2,7 +2,8 @@
 import LoadMark from '@/marks/LoadMark.vue'
 import PackageName from '@/marks/PackageName.vue'
 import TrialStrip from '@/marks/TrialStrip.vue'
-import { ceiling, originWord } from '@/evidence/words'
+import { ceiling } from '@/format/numbers'
+import { originWord } from '@/format/vocabulary'
 import { useColumns } from './columns'
 import type { LedgerRow } from './ledger'
 

@@ -2,9 +2,10 @@
 import HarmInterval from '@/marks/HarmInterval.vue'
 import LoadMark from '@/marks/LoadMark.vue'
 import PackageName from '@/marks/PackageName.vue'
-import { ceiling, count, loadWord, originWord, people } from '@/evidence/words'
-import { useEvidenceDialogs } from '@/evidence/dialogs'
-import { useScope } from '@/shell/scope'
+import { ceiling, count, people } from '@/format/numbers'
+import { loadWord, originWord } from '@/format/vocabulary'
+import { useEvidenceDialogs } from '@/editing/dialogs'
+import { useScope } from '@/composables/scope'
 import type { LedgerRow } from './ledger'
 
 defineProps<{ row: LedgerRow; marked: boolean }>()

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 // What can be done with all marked rows at once: each makes one edit for every
 // one of them, with one reason.
-import { useEvidenceDialogs, type Subject } from '@/evidence/dialogs'
-import { count } from '@/evidence/words'
+import { useEvidenceDialogs, type Subject } from '@/editing/dialogs'
+import { count } from '@/format/numbers'
 
 defineProps<{ marked: Subject[] }>()
 const emit = defineEmits<{ clear: [] }>()

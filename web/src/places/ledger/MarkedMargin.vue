@@ -3,10 +3,10 @@
 import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { api, ask, words } from '@/api/client'
-import ConsequenceList from '@/evidence/ConsequenceList.vue'
-import type { Subject } from '@/evidence/dialogs'
-import { count } from '@/evidence/words'
-import { buildName, useScope } from '@/shell/scope'
+import ConsequenceList from '@/editing/ConsequenceList.vue'
+import type { Subject } from '@/editing/dialogs'
+import { count } from '@/format/numbers'
+import { buildName, useScope } from '@/composables/scope'
 
 const props = defineProps<{ marked: Subject[] }>()
 const { scope } = useScope()

@@ -2,8 +2,8 @@ import { useInfiniteQuery, keepPreviousData } from '@tanstack/vue-query'
 import { computed, watch, type Ref } from 'vue'
 import { useRoute, useRouter, type LocationQuery } from 'vue-router'
 import { api, ask, queryClient, type Schemas } from '@/api/client'
-import { loadWord, originWord } from '@/evidence/words'
-import { scopeIn, useScope, type Scope } from '@/shell/scope'
+import { loadWord, originWord } from '@/format/vocabulary'
+import { scopeIn, useScope, type Scope } from '@/composables/scope'
 
 export type LedgerRow = Schemas['LedgerRow']
 

@@ -1,5 +1,5 @@
 import { ref, type ComputedRef } from 'vue'
-import type { Subject } from '@/evidence/dialogs'
+import type { Subject } from '@/editing/dialogs'
 import type { LedgerRow } from './ledger'
 
 // useMarked keeps which rows are marked for one edit to all of them. They stay

@@ -2,7 +2,8 @@
 // What would become of each row of a list, set apart by kind.
 import { computed } from 'vue'
 import type { Schemas } from '@/api/client'
-import { count, loadWord } from '@/evidence/words'
+import { count } from '@/format/numbers'
+import { loadWord } from '@/format/vocabulary'
 import LoadMark from '@/marks/LoadMark.vue'
 import PackageName from '@/marks/PackageName.vue'
 

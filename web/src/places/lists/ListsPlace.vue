@@ -4,11 +4,12 @@
 import { useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { api, ask, type Schemas } from '@/api/client'
-import { useScopeChoices } from '@/evidence/scopes'
-import { count, loads, loadWord } from '@/evidence/words'
-import { useDoing } from '@/shell/doing'
-import FootBar from '@/shell/FootBar.vue'
-import { useScope } from '@/shell/scope'
+import { useScopeChoices } from '@/editing/scopes'
+import { count } from '@/format/numbers'
+import { loads, loadWord } from '@/format/vocabulary'
+import { useDoing } from '@/composables/doing'
+import FootBar from '@/ui/FootBar.vue'
+import { useScope } from '@/composables/scope'
 import ImportRows from './ImportRows.vue'
 
 type Mapping = Schemas['Mapping']

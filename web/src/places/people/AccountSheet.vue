@@ -3,8 +3,8 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { ref } from 'vue'
 import { api, ask } from '@/api/client'
-import { ago, day } from '@/evidence/words'
-import { useDoing } from '@/shell/doing'
+import { ago, day } from '@/format/dates'
+import { useDoing } from '@/composables/doing'
 
 const client = useQueryClient()
 const sessions = useQuery({

@@ -3,8 +3,8 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { watch } from 'vue'
 import { api, ask, words } from '@/api/client'
-import { ago, exactTime } from '@/evidence/words'
-import { useSession } from '@/shell/session'
+import { ago, exactTime } from '@/format/dates'
+import { useSession } from '@/composables/session'
 
 const { person } = useSession()
 const client = useQueryClient()

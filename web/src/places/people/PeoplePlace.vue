@@ -4,10 +4,11 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { ref } from 'vue'
 import { api, ask } from '@/api/client'
-import { ago, count, exactTime } from '@/evidence/words'
-import { useDoing } from '@/shell/doing'
-import { useScope } from '@/shell/scope'
-import { useSession } from '@/shell/session'
+import { ago, exactTime } from '@/format/dates'
+import { count } from '@/format/numbers'
+import { useDoing } from '@/composables/doing'
+import { useScope } from '@/composables/scope'
+import { useSession } from '@/composables/session'
 
 const client = useQueryClient()
 const { query } = useScope()

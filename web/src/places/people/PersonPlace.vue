@@ -4,8 +4,10 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 import { api, ask, words } from '@/api/client'
-import { ago, count, day, exactTime, stateWord } from '@/evidence/words'
-import { useScope } from '@/shell/scope'
+import { ago, day, exactTime } from '@/format/dates'
+import { count } from '@/format/numbers'
+import { stateWord } from '@/format/vocabulary'
+import { useScope } from '@/composables/scope'
 import AccountSheet from './AccountSheet.vue'
 
 const route = useRoute()

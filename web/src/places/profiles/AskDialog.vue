@@ -3,8 +3,9 @@
 // differs and edited by a person.
 import { computed, ref, watch } from 'vue'
 import type { Schemas } from '@/api/client'
-import SheetDialog from '@/evidence/SheetDialog.vue'
-import { count, slugWords } from '@/evidence/words'
+import SheetDialog from '@/ui/SheetDialog.vue'
+import { count } from '@/format/numbers'
+import { slugWords } from '@/format/vocabulary'
 import { useComparison, type Composition } from './profile'
 
 const props = defineProps<{ profile: Schemas['Composed']; composition: Composition; busy: boolean; wrong: string }>()

@@ -3,7 +3,7 @@
 // profile of the model.
 import { computed, ref } from 'vue'
 import { words, type Schemas } from '@/api/client'
-import { count } from '@/evidence/words'
+import { count } from '@/format/numbers'
 import LoadMark from '@/marks/LoadMark.vue'
 import PackageName from '@/marks/PackageName.vue'
 import { useComparison } from './profile'

@@ -2,7 +2,8 @@
 // The model's packages, ranked, with the cut line across: above it goes,
 // below it stays. The line can be dragged, or moved with Shift and the arrows.
 import { computed, ref } from 'vue'
-import { ceiling, loadWord, slugWords } from '@/evidence/words'
+import { ceiling } from '@/format/numbers'
+import { loadWord, slugWords } from '@/format/vocabulary'
 import LoadMark from '@/marks/LoadMark.vue'
 import PackageName from '@/marks/PackageName.vue'
 import TrialStrip from '@/marks/TrialStrip.vue'

@@ -2,7 +2,7 @@
 // A step that no package's entry asks for: something to put in, a setting,
 // holding updates back, a wait.
 import { computed, ref } from 'vue'
-import SheetDialog from '@/evidence/SheetDialog.vue'
+import SheetDialog from '@/ui/SheetDialog.vue'
 import type { Extra } from './profile'
 
 const emit = defineEmits<{ close: []; add: [extra: Extra] }>()

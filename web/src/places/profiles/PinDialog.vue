@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { ref } from 'vue'
-import SheetDialog from '@/evidence/SheetDialog.vue'
+import SheetDialog from '@/ui/SheetDialog.vue'
 import PackageName from '@/marks/PackageName.vue'
 import type { Row } from './profile'
 

@@ -3,10 +3,12 @@
 // known of it on which firmware.
 import { computed } from 'vue'
 import type { Schemas } from '@/api/client'
-import { ago, ceiling, count, exactTime, loadWord, people, roleName, slugWords } from '@/evidence/words'
+import { ago, exactTime } from '@/format/dates'
+import { ceiling, count, people } from '@/format/numbers'
+import { loadWord, roleName, slugWords } from '@/format/vocabulary'
 import LoadMark from '@/marks/LoadMark.vue'
 import PackageName from '@/marks/PackageName.vue'
-import { buildName } from '@/shell/scope'
+import { buildName } from '@/composables/scope'
 import { proofWord, type Composition, type Row, type Rules } from './profile'
 
 const props = defineProps<{

@@ -3,12 +3,12 @@ import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, ask, words } from '@/api/client'
-import SheetDialog from '@/evidence/SheetDialog.vue'
-import { ago, exactTime } from '@/evidence/words'
+import SheetDialog from '@/ui/SheetDialog.vue'
+import { ago, exactTime } from '@/format/dates'
 import PackageName from '@/marks/PackageName.vue'
-import { useKeys } from '@/shell/keys'
-import { useModels, useScope } from '@/shell/scope'
-import { useSession } from '@/shell/session'
+import { useKeys } from '@/composables/keys'
+import { useModels, useScope } from '@/composables/scope'
+import { useSession } from '@/composables/session'
 
 const { scope, query } = useScope()
 const { may } = useSession()

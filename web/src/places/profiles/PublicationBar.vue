@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // A publication that waits for a second person, or what became of the last.
 import { ref } from 'vue'
-import { ago, exactTime } from '@/evidence/words'
+import { ago, exactTime } from '@/format/dates'
 import type { Publication } from './profile'
 
 defineProps<{ publication: Publication; own: boolean; may: boolean; number: number; busy: boolean; dirty: boolean }>()

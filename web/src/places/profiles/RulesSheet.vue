@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // What may go: everything beside the cut line itself.
 import { computed } from 'vue'
-import { loadWord, methodWord, originWord, slugWords } from '@/evidence/words'
+import { loadWord, methodWord, originWord, slugWords } from '@/format/vocabulary'
 import type { Schemas } from '@/api/client'
 import type { Composition, Rules } from './profile'
 

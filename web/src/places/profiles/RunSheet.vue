@@ -2,7 +2,8 @@
 // What will be done to the phone, in which order: before, what goes, after,
 // and what is tried by hand.
 import { computed, ref } from 'vue'
-import { count, methodWord } from '@/evidence/words'
+import { count } from '@/format/numbers'
+import { methodWord } from '@/format/vocabulary'
 import PackageName from '@/marks/PackageName.vue'
 import ExtraDialog from './ExtraDialog.vue'
 import type { Composition, Extra, Rules } from './profile'

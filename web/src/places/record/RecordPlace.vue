@@ -3,8 +3,8 @@
 import { useInfiniteQuery, useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { api, ask, words } from '@/api/client'
-import { exactTime } from '@/evidence/words'
-import { useSession } from '@/shell/session'
+import { exactTime } from '@/format/dates'
+import { useSession } from '@/composables/session'
 
 const { may } = useSession()
 const person = ref('')

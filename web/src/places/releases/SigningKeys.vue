@@ -3,10 +3,11 @@
 import { useQuery } from '@tanstack/vue-query'
 import { ref } from 'vue'
 import { api, ask } from '@/api/client'
-import SheetDialog from '@/evidence/SheetDialog.vue'
-import { count, day } from '@/evidence/words'
-import { useDoing } from '@/shell/doing'
-import { useSession } from '@/shell/session'
+import SheetDialog from '@/ui/SheetDialog.vue'
+import { day } from '@/format/dates'
+import { count } from '@/format/numbers'
+import { useDoing } from '@/composables/doing'
+import { useSession } from '@/composables/session'
 
 const { may } = useSession()
 const keys = useQuery({ queryKey: ['keys'], queryFn: () => ask(api.GET('/api/v1/keys')).then((r) => r.items) })

@@ -3,8 +3,8 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { api, ask, type Schemas } from '@/api/client'
-import PopMenu from '@/shell/PopMenu.vue'
-import { useSession } from '@/shell/session'
+import PopMenu from '@/ui/PopMenu.vue'
+import { useSession } from '@/composables/session'
 
 const props = defineProps<{
   authorId: string

@@ -1,8 +1,9 @@
 <script setup lang="ts">
 // What a change is about, whose it is, and where it stands.
 import type { Schemas } from '@/api/client'
-import { ago, count, exactTime } from '@/evidence/words'
-import { useScope } from '@/shell/scope'
+import { ago, exactTime } from '@/format/dates'
+import { count } from '@/format/numbers'
+import { useScope } from '@/composables/scope'
 import AskSomebody from './AskSomebody.vue'
 
 defineProps<{

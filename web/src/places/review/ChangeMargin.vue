@@ -1,8 +1,10 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Schemas } from '@/api/client'
-import KnockOn from '@/evidence/KnockOn.vue'
-import { ago, ceiling, count, exactTime, loadWord, people } from '@/evidence/words'
+import KnockOn from '@/editing/KnockOn.vue'
+import { ago, exactTime } from '@/format/dates'
+import { ceiling, count, people } from '@/format/numbers'
+import { loadWord } from '@/format/vocabulary'
 import HarmInterval from '@/marks/HarmInterval.vue'
 import type { ReviewedEdit } from './change'
 

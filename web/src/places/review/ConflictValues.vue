@@ -2,9 +2,9 @@
 // Three values side by side: what the edit was made on, what the catalogue
 // says now, and what the edit says. One of them stands, or another is written.
 import { ref } from 'vue'
-import EditValue from '@/evidence/EditValue.vue'
-import FieldWriter from '@/evidence/FieldWriter.vue'
-import { ago, exactTime } from '@/evidence/words'
+import EditValue from '@/editing/EditValue.vue'
+import FieldWriter from '@/editing/FieldWriter.vue'
+import { ago, exactTime } from '@/format/dates'
 import type { Decided, ReviewedEdit } from './change'
 
 const props = defineProps<{ edit: ReviewedEdit; deciding: boolean; decided?: Decided }>()

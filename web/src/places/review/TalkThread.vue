@@ -2,7 +2,7 @@
 // What was said at one place, and a line to say more.
 import { ref } from 'vue'
 import type { Schemas } from '@/api/client'
-import { ago, exactTime } from '@/evidence/words'
+import { ago, exactTime } from '@/format/dates'
 
 const props = defineProps<{
   comments: Schemas['Comment'][]

@@ -3,9 +3,9 @@
 import { useQueryClient } from '@tanstack/vue-query'
 import { ref, watch } from 'vue'
 import { api, ask, words } from '@/api/client'
-import { useDoing } from '@/shell/doing'
-import { useHeld } from '@/shell/held'
-import { useSession } from '@/shell/session'
+import { useDoing } from '@/composables/doing'
+import { useHeld } from '@/composables/held'
+import { useSession } from '@/composables/session'
 
 const client = useQueryClient()
 const { may } = useSession()

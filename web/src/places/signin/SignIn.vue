@@ -3,7 +3,7 @@ import { useQueryClient } from '@tanstack/vue-query'
 import { ref } from 'vue'
 import { api, ask, words } from '@/api/client'
 import LoadMark from '@/marks/LoadMark.vue'
-import { useSession } from '@/shell/session'
+import { useSession } from '@/composables/session'
 
 const { session } = useSession()
 const client = useQueryClient()

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 // What another yardstick would change, package by package.
 import type { Schemas } from '@/api/client'
-import { ceiling, count, loadWord, methodWord } from '@/evidence/words'
+import { ceiling, count } from '@/format/numbers'
+import { loadWord, methodWord } from '@/format/vocabulary'
 import LoadMark from '@/marks/LoadMark.vue'
 import PackageName from '@/marks/PackageName.vue'
 

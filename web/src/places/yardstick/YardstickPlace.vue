@@ -4,9 +4,9 @@
 import { useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { api, ask, words, type Schemas } from '@/api/client'
-import { useDoing } from '@/shell/doing'
-import { useHeld } from '@/shell/held'
-import { useSession } from '@/shell/session'
+import { useDoing } from '@/composables/doing'
+import { useHeld } from '@/composables/held'
+import { useSession } from '@/composables/session'
 import ShiftTable from './ShiftTable.vue'
 
 type Yardstick = Schemas['Yardstick']

@@ -1,12 +1,12 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import LoadMark from '@/marks/LoadMark.vue'
-import ChoiceRow from './ChoiceRow.vue'
+import ChoiceRow from '@/ui/ChoiceRow.vue'
 import type { Subject } from './dialogs'
 import { linesOf } from './written'
 import { useScopeChoices } from './scopes'
-import TraySheet from './TraySheet.vue'
-import { loads, loadWord, type Load } from './words'
+import TraySheet from '@/tray/TraySheet.vue'
+import { loads, loadWord, type Load } from '@/format/vocabulary'
 
 const props = defineProps<{ subjects: Subject[]; title: string; proposed?: Load }>()
 const emit = defineEmits<{ close: [] }>()

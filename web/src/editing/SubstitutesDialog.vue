@@ -4,7 +4,7 @@ import { computed, ref } from 'vue'
 import type { Schemas } from '@/api/client'
 import type { Subject } from './dialogs'
 import { slugOf } from './written'
-import TraySheet from './TraySheet.vue'
+import TraySheet from '@/tray/TraySheet.vue'
 
 type Substitute = Schemas['Substitute']
 const props = defineProps<{ subject: Subject; value: Substitute[] }>()

@@ -1,12 +1,12 @@
 <script setup lang="ts">
 // An edit of a plain field: words, a list of words, or names by language.
 import { computed, ref } from 'vue'
-import ChoiceRow from './ChoiceRow.vue'
-import DescriptionText from './DescriptionText.vue'
+import ChoiceRow from '@/ui/ChoiceRow.vue'
+import DescriptionText from '@/ui/DescriptionText.vue'
 import type { Subject } from './dialogs'
 import { asText, hints, valueOf } from './written'
-import TraySheet from './TraySheet.vue'
-import { fieldWord, originWord } from './words'
+import TraySheet from '@/tray/TraySheet.vue'
+import { fieldWord, originWord } from '@/format/vocabulary'
 
 const props = defineProps<{
   subjects: Subject[]

@@ -62,66 +62,6 @@ export const fieldWord: Record<string, string> = {
   links: 'what it rests on',
 }
 
-// ceiling rounds up: a ceiling is never shown lower than it is.
-export function ceiling(share: number): string {
-  return `${Math.ceil(share * 100 - 1e-9)} %`
-}
-
-export function floor(share: number): string {
-  return `${Math.floor(share * 100 + 1e-9)} %`
-}
-
-export function slugWords(slug: string): string {
-  return slug.replaceAll('-', ' ')
-}
-
-export function count(n: number, one: string, many = `${one}s`): string {
-  return n === 1 ? `1 ${one}` : `${n} ${many}`
-}
-
-const regions = new Intl.DisplayNames('en', { type: 'region', fallback: 'code' })
-
-// country names an ISO 3166 code.
-export function country(code: string): string {
-  return regions.of(code) ?? code
-}
-
-export function people(n: number): string {
-  return count(n, 'person', 'people')
-}
-
-// megabytes writes a size with one decimal.
-export function megabytes(bytes: number): string {
-  return bytes < 50_000 ? 'under 0.1 MB' : `${(bytes / 1e6).toFixed(1)} MB`
-}
-
-const relative = new Intl.RelativeTimeFormat('en', { numeric: 'auto' })
-
-// ago says how long ago something was, roughly.
-export function ago(time: string): string {
-  const seconds = (Date.now() - new Date(time).getTime()) / 1000
-  for (const [unit, size] of [
-    ['year', 31_557_600],
-    ['month', 2_629_800],
-    ['week', 604_800],
-    ['day', 86_400],
-    ['hour', 3600],
-    ['minute', 60],
-  ] as const) {
-    if (seconds >= size) return relative.format(-Math.floor(seconds / size), unit)
-  }
-  return 'just now'
-}
-
-// day is the date of a time, as 31 Mar 2026.
-export function day(time: string): string {
-  return new Date(time).toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year: 'numeric' })
-}
-
-export function exactTime(time: string): string {
-  return new Date(time).toLocaleString(undefined, { dateStyle: 'medium', timeStyle: 'long' })
-}
-
 const roleWord: Record<string, string> = {
   HOME: 'home screen',
   DIALER: 'dialler',
@@ -137,4 +77,15 @@ const roleWord: Record<string, string> = {
 // roleName says one of the platform's roles in plain words.
 export function roleName(role: string): string {
   return roleWord[role] ?? role.toLowerCase().replaceAll('_', ' ')
+}
+
+const regions = new Intl.DisplayNames('en', { type: 'region', fallback: 'code' })
+
+// country names an ISO 3166 code.
+export function country(code: string): string {
+  return regions.of(code) ?? code
+}
+
+export function slugWords(slug: string): string {
+  return slug.replaceAll('-', ' ')
 }

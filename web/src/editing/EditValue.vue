@@ -5,7 +5,8 @@ import { computed } from 'vue'
 import EditFiles from './EditFiles.vue'
 import LoadMark from '@/marks/LoadMark.vue'
 import TrialStrip from '@/marks/TrialStrip.vue'
-import { claimWord, count, country, loadWord, methodWord, originWord, outcomeWord, slugWords } from './words'
+import { count } from '@/format/numbers'
+import { claimWord, country, loadWord, methodWord, originWord, outcomeWord, slugWords } from '@/format/vocabulary'
 
 const props = defineProps<{ field: string; value: unknown; build?: string; unreadable?: string }>()
 

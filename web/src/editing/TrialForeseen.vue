@@ -3,7 +3,8 @@
 import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { api, ask, type Schemas } from '@/api/client'
-import { ceiling, count, loadWord } from './words'
+import { ceiling, count } from '@/format/numbers'
+import { loadWord } from '@/format/vocabulary'
 
 const props = defineProps<{ trial: Schemas['TrialsInputBody'] }>()
 const query = useQuery({

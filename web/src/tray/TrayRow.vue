@@ -2,8 +2,8 @@
 // One unsent edit: what it says, why, and what a reviewer would ask.
 import { ref } from 'vue'
 import type { Schemas } from '@/api/client'
-import EditValue from '@/evidence/EditValue.vue'
-import { fieldWord } from '@/evidence/words'
+import EditValue from '@/editing/EditValue.vue'
+import { fieldWord } from '@/format/vocabulary'
 import PackageName from '@/marks/PackageName.vue'
 import type { Edit } from './tray'
 

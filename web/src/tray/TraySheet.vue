@@ -2,10 +2,10 @@
 // A sheet whose fields become edits in the tray: it puts them there and closes.
 import { ref } from 'vue'
 import { words, type Schemas } from '@/api/client'
-import { useTray } from '@/shell/tray'
-import type { Subject } from './dialogs'
-import SheetDialog from './SheetDialog.vue'
-import SubjectNames from './SubjectNames.vue'
+import { useTray } from './tray'
+import type { Subject } from '@/editing/dialogs'
+import SheetDialog from '@/ui/SheetDialog.vue'
+import SubjectNames from '@/editing/SubjectNames.vue'
 
 const props = defineProps<{
   title: string

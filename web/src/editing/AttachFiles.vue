@@ -4,7 +4,7 @@
 import { useEventListener } from '@vueuse/core'
 import { ref } from 'vue'
 import { api, ask, words, type Schemas } from '@/api/client'
-import { megabytes } from './words'
+import { megabytes } from '@/format/numbers'
 
 const props = defineProps<{ one?: boolean }>()
 const files = defineModel<Schemas['Attachment'][]>({ required: true })

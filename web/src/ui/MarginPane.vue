@@ -3,7 +3,7 @@
 // into #margin; its width is remembered, and it can be closed.
 import { useEventListener, useLocalStorage } from '@vueuse/core'
 import { ref } from 'vue'
-import { useKeys } from './keys'
+import { useKeys } from '@/composables/keys'
 
 const width = useLocalStorage('roster-margin', 288)
 const open = useLocalStorage('roster-margin-open', true)

@@ -2,9 +2,9 @@
 // Writes the value of a field, for who has to decide between two others.
 import { ref, watch } from 'vue'
 import LoadMark from '@/marks/LoadMark.vue'
-import ChoiceRow from './ChoiceRow.vue'
+import ChoiceRow from '@/ui/ChoiceRow.vue'
 import { asText, hints, linesOf, valueOf } from './written'
-import { loads, loadWord, originWord, type Load } from './words'
+import { loads, loadWord, originWord, type Load } from '@/format/vocabulary'
 
 const props = defineProps<{ field: string; value: unknown }>()
 // undefined while what is written is not a value.

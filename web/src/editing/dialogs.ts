@@ -1,5 +1,5 @@
 import { defineStore } from 'pinia'
-import type { Load } from './words'
+import type { Load } from '@/format/vocabulary'
 
 export interface Subject {
   name: string

@@ -1,6 +1,6 @@
 <script setup lang="ts" generic="T extends string">
 // One of a few answers, each with its own key.
-import { useKeys } from '@/shell/keys'
+import { useKeys } from '@/composables/keys'
 
 const props = defineProps<{ title: string; options: { value: T; word: string; key?: string }[] }>()
 const chosen = defineModel<T>()

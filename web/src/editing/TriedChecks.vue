@@ -5,7 +5,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { api, ask } from '@/api/client'
 import type { Subject } from './dialogs'
-import { slugWords } from './words'
+import { slugWords } from '@/format/vocabulary'
 
 const props = defineProps<{ subjects: Subject[] }>()
 const tried = defineModel<string[]>({ required: true })

@@ -3,8 +3,9 @@
 import type { Schemas } from '@/api/client'
 import LoadMark from '@/marks/LoadMark.vue'
 import PackageName from '@/marks/PackageName.vue'
-import { useScope } from '@/shell/scope'
-import { ceiling, count, loadWord, methodWord, roleName, slugWords } from './words'
+import { useScope } from '@/composables/scope'
+import { ceiling, count } from '@/format/numbers'
+import { loadWord, methodWord, roleName, slugWords } from '@/format/vocabulary'
 
 defineProps<{ effect: Schemas['KnockOn'] }>()
 const { query } = useScope()

@@ -3,7 +3,7 @@
 import { computed, ref } from 'vue'
 import type { Schemas } from '@/api/client'
 import type { Subject } from './dialogs'
-import TraySheet from './TraySheet.vue'
+import TraySheet from '@/tray/TraySheet.vue'
 
 type StatedLink = Schemas['StatedLink']
 const props = defineProps<{ subject: Subject; value: StatedLink[] }>()

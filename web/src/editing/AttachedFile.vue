@@ -2,7 +2,7 @@
 // A file that belongs to evidence: a picture in small, or a log to open. The
 // server serves either as nothing but what it was found to be.
 import type { Schemas } from '@/api/client'
-import { megabytes } from './words'
+import { megabytes } from '@/format/numbers'
 
 const props = defineProps<{ file: Schemas['Attachment'] }>()
 const at = `/api/v1/attachments/${props.file.id}`

@@ -1,6 +1,6 @@
 import { computed } from 'vue'
 import type { Schemas } from '@/api/client'
-import { buildName, useBuilds, useMakers, useModels, useScope } from '@/shell/scope'
+import { buildName, useBuilds, useMakers, useModels, useScope } from '@/composables/scope'
 
 // useScopeChoices lists where a claim could hold, seen from the page's scope:
 // its build, its model, its maker, everywhere.

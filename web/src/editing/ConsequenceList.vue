@@ -4,7 +4,8 @@
 import { computed } from 'vue'
 import type { Schemas } from '@/api/client'
 import PackageName from '@/marks/PackageName.vue'
-import { count, megabytes, roleName } from './words'
+import { count, megabytes } from '@/format/numbers'
+import { roleName } from '@/format/vocabulary'
 
 const props = defineProps<{ consequences: Schemas['Consequence'][]; one?: boolean }>()
 type Consequence = Schemas['Consequence']

@@ -3,11 +3,11 @@
 import { computed, ref } from 'vue'
 import type { Schemas } from '@/api/client'
 import AttachFiles from './AttachFiles.vue'
-import ChoiceRow from './ChoiceRow.vue'
+import ChoiceRow from '@/ui/ChoiceRow.vue'
 import type { Subject } from './dialogs'
 import { useScopeChoices } from './scopes'
-import TraySheet from './TraySheet.vue'
-import { claimWord } from './words'
+import TraySheet from '@/tray/TraySheet.vue'
+import { claimWord } from '@/format/vocabulary'
 
 defineProps<{ subjects: Subject[]; title: string }>()
 const emit = defineEmits<{ close: [] }>()

@@ -2,11 +2,11 @@
 import { useDebounce } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import { words } from '@/api/client'
-import KnockOn from '@/evidence/KnockOn.vue'
-import { count } from '@/evidence/words'
-import { useDoing } from './doing'
+import KnockOn from '@/editing/KnockOn.vue'
+import { count } from '@/format/numbers'
+import { useDoing } from '@/composables/doing'
 import TrayRow from './TrayRow.vue'
-import { useScope } from './scope'
+import { useScope } from '@/composables/scope'
 import { useTray, useTrayForesight, type Edit } from './tray'
 
 const { edits, undoable, remove, undo, setReason, send, settle } = useTray()
