@@ -14,6 +14,8 @@ import (
 	"time"
 
 	"roster/server"
+	"roster/store"
+	"roster/store/storetest"
 )
 
 // impatient has a server give up soon on clients that stand still.
@@ -131,7 +133,13 @@ func packageList(n int) string {
 // uploads that stand still stop nobody else, however few connections there are.
 func TestThreeAtOnce(t *testing.T) {
 	t.Parallel()
-	s := withPeople(t, impatient(server.DefaultPace))
+	address := storetest.URL(t)
+	usual, err := store.New(t.Context(), address) // with as many connections as a server has
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(usual.Close)
+	s := withPeopleOn(t, address, impatient(server.DefaultPace), func(c *server.Config) { c.Store = usual })
 	people := map[string]*http.Cookie{}
 	for _, role := range roles {
 		people[role] = s.signIn(role)

@@ -61,20 +61,23 @@ func (h *hub) watch() (<-chan store.Event, func()) {
 	}
 }
 
+// silence is the topic of what await returns when nothing came for a beat.
+const silence store.Topic = "silence"
+
 // await waits for an event that concerns somebody, for a beat at most, however
-// many others there are meanwhile; what comes of a beat is Missed. It reports
+// many others there are meanwhile; what comes of a beat is silence. It reports
 // false where ctx has ended.
 func await(ctx context.Context, events <-chan store.Event, beat time.Duration, concerns func(store.Event) bool) (store.Event, bool) {
-	silence := time.NewTimer(beat)
-	defer silence.Stop()
+	timer := time.NewTimer(beat)
+	defer timer.Stop()
 	for {
 		select {
 		case e := <-events:
 			if e.Topic == store.Missed || concerns(e) {
 				return e, true
 			}
-		case <-silence.C:
-			return store.Event{Topic: store.Missed}, true
+		case <-timer.C:
+			return store.Event{Topic: silence}, true
 		case <-ctx.Done():
 			return store.Event{}, false
 		}
@@ -120,12 +123,19 @@ const beat = bench.Beat
 // may be sent: not once whoever asked has left, was signed out, or may do
 // something else by now.
 func (w *stream) next(concerns func(store.Event) bool) bool {
+	_, ok := w.nextEvent(concerns)
+	return ok
+}
+
+// nextEvent is next, and tells what there is: an event that concerns somebody,
+// Missed, or silence.
+func (w *stream) nextEvent(concerns func(store.Event) bool) (store.Event, bool) {
 	who := accessOf(w.ctx)
 	e, awaited := await(w.ctx, w.events, beat, func(e store.Event) bool {
 		return e.Topic == store.AccessChanged && e.ID == who.id.String() || concerns(e)
 	})
-	if awaited && (e.Topic == store.AccessChanged || e.Topic == store.Missed) {
-		return w.server.stillMay(w.ctx)
+	if awaited && (e.Topic == store.AccessChanged || e.Topic == store.Missed || e.Topic == silence) {
+		return e, w.server.stillMay(w.ctx)
 	}
-	return awaited
+	return e, awaited
 }

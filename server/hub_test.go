@@ -39,7 +39,7 @@ func TestSlowWatcher(t *testing.T) {
 			}
 		}
 	}()
-	if e, ok := await(t.Context(), events, 50*time.Millisecond, mine); !ok || e.Topic != store.Missed {
+	if e, ok := await(t.Context(), events, 50*time.Millisecond, mine); !ok || e.Topic != silence {
 		t.Errorf("%+v, %v", e, ok)
 	}
 }

@@ -226,6 +226,7 @@ func (s *Server) routes() {
 	s.catalogueRoutes()
 	s.profileRoutes()
 	s.benchRoutes()
+	s.eventRoutes()
 	s.linkRoutes()
 	s.runRoutes()
 	s.aftermathRoutes()

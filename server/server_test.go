@@ -82,7 +82,12 @@ var roles = []string{"technician", "reviewer", "maintainer", "keeper"}
 
 func withPeople(t *testing.T, settings ...setting) *site {
 	t.Helper()
-	s := newSite(t, storetest.URL(t), settings...)
+	return withPeopleOn(t, storetest.URL(t), settings...)
+}
+
+func withPeopleOn(t *testing.T, database string, settings ...setting) *site {
+	t.Helper()
+	s := newSite(t, database, settings...)
 	if err := s.store.Migrate(t.Context()); err != nil {
 		t.Fatal(err)
 	}
@@ -195,7 +200,7 @@ var needs = map[string]string{
 	"PUT /api/v1/profiles/:id/rules": "maintainer", "GET /api/v1/profiles/:id/adopted": "technician", "GET /api/v1/profiles/:id/comparison": "technician",
 	"POST /api/v1/profiles/:id/publications": "maintainer", "POST /api/v1/publications/:id/decision": "maintainer", "POST /api/v1/releases/:id/withdrawal": "maintainer",
 	"GET /api/v1/releases": "technician", "GET /api/v1/keys": "technician", "POST /api/v1/keys": "keeper",
-	"GET /api/v1/benches": "technician", "GET /api/v1/benches/events": "technician", "POST /api/v1/benches": "maintainer", "DELETE /api/v1/benches/:id": "maintainer",
+	"GET /api/v1/events": "signed-in", "GET /api/v1/benches": "technician", "GET /api/v1/benches/events": "technician", "POST /api/v1/benches": "maintainer", "DELETE /api/v1/benches/:id": "maintainer",
 	"GET /api/v1/runs": "technician", "POST /api/v1/runs": "technician", "GET /api/v1/runs/:id": "technician",
 	"GET /api/v1/runs/:id/events": "technician", "GET /api/v1/runs/:id/steps/:number/met": "technician", "GET /api/v1/runs/:id/draft": "technician",
 	"POST /api/v1/runs/:id/draft": "technician", "POST /api/v1/runs/:id/stop": "technician", "POST /api/v1/runs/:id/continue": "technician",

@@ -35,6 +35,8 @@ const (
 	DeskChanged     Topic = "desk"     // a person
 	JobChanged      Topic = "job"      // a job
 	NoticesAdded    Topic = "notices"  // none
+	PeopleChanged   Topic = "people"   // none: who belongs to the installation, as what, and who is invited
+	ProfilesChanged Topic = "profiles" // none: profiles, and what is asked to be published
 	ReleasesChanged Topic = "releases" // none: releases, their keys, and on which builds they are not to be run
 	RulesChanged    Topic = "rules"    // none: yardstick and review rules
 	RunChanged      Topic = "run"      // a run

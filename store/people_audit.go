@@ -71,7 +71,16 @@ func record(ctx context.Context, tx pgx.Tx, a Act) error {
 	}
 	_, err = tx.Exec(ctx, `insert into audit (seq, at, person_id, action, subject, detail, hash) values ($1, $2, $3, $4, $5, $6, $7)`,
 		e.Seq, e.At, e.Person, e.Action, e.Subject, e.Detail, e.sum(before))
+	if topic, told := topicOfAct[a.Action]; err == nil && told {
+		err = notify(ctx, tx, Event{Topic: topic})
+	}
 	return err
+}
+
+// topicOfAct are the acts whose entry is all that tells of them.
+var topicOfAct = map[string]Topic{
+	"person.added": PeopleChanged, "person.invited": PeopleChanged, "person.joined": PeopleChanged, "person.removed": PeopleChanged, "person.role": PeopleChanged, "person.uninvited": PeopleChanged,
+	"profile.made": ProfilesChanged, "profile.set": ProfilesChanged, "publication.asked": ProfilesChanged, "publication.published": ProfilesChanged, "publication.returned": ProfilesChanged, "publication.taken-back": ProfilesChanged,
 }
 
 // sum is the entry's hash: SHA-256 over the hash before and each part of the

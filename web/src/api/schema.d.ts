@@ -776,6 +776,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What has changed, as it does
+         * @description For: signed-in.
+         */
+        get: operations["watchAll"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/filter": {
         parameters: {
             query?: never;
@@ -5439,6 +5459,13 @@ export interface components {
             scopeName: string;
             title: string;
         };
+        StaleTopic: {
+            /**
+             * @description What has changed; everything where some may have been missed, nothing where it was silent for a while
+             * @enum {string}
+             */
+            topic: "everything" | "captures" | "changes" | "cover" | "desk" | "nothing" | "notices" | "people" | "profiles" | "releases" | "rules" | "run" | "tray";
+        };
         StandIn: {
             address: string;
             /**
@@ -7225,6 +7252,46 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    watchAll: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": {
+                        data: components["schemas"]["StaleTopic"];
+                        /**
+                         * @description The event name.
+                         * @constant
+                         */
+                        event: "changed";
+                        /** @description The event ID. */
+                        id?: number;
+                        /** @description The retry time in milliseconds. */
+                        retry?: number;
+                    }[];
+                };
             };
             /** @description Error */
             default: {
