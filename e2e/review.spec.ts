@@ -289,3 +289,24 @@ test('the keeper invites, reads the record and sets the rules', async ({ page, w
   await expect(installation.getByLabel('Networks')).toHaveValue('198.51.100.0/24')
   await expect(installation.getByLabel(/ends after so many hours/)).toHaveValue('8')
 })
+
+test('what somebody else does is there without being asked for', async ({ page, world, browser }) => {
+  await as(page, world, 'reviewer', '/review')
+  await expect(page.getByRole('link', { name: /Tips, in other words/ })).toBeVisible()
+  const other = await (await browser.newContext()).newPage()
+  await as(other, world, 'technician', '/people')
+  await api(other, world, 'POST', '/changes/whole', {
+    format: 'roster-edits/1',
+    title: 'From another table',
+    words: '',
+    edits: [{ package: 'com.brannock.survey', field: 'load', at: { maker: 'brannock' }, value: { load: 'loose' }, reason: 'Nobody missed it.' }],
+  })
+  await expect(page.getByRole('link', { name: /From another table/ })).toBeVisible()
+  // In the background nothing is read; what happened meanwhile is there again in front.
+  await page.goto(`${world.url}/people`)
+  await expect(page.getByRole('link', { name: 'Piet Harrow' })).toBeVisible()
+  await as(other, world, 'keeper', '/people')
+  await other.getByLabel('For whom').fill('the night shift')
+  await other.getByRole('button', { name: 'Make a link' }).click()
+  await expect(other.getByText('the night shift')).toBeVisible()
+})

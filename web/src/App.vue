@@ -3,6 +3,7 @@ import { useLocalStorage, usePreferredDark } from '@vueuse/core'
 import { computed, defineAsyncComponent, watchEffect } from 'vue'
 import { useRoute } from 'vue-router'
 import { useTheme } from 'vuetify'
+import { useLive } from '@/api/live'
 import { ProblemError, words } from '@/api/client'
 import KeysHelp from '@/shell/KeysHelp.vue'
 import LeftEdge from '@/shell/LeftEdge.vue'
@@ -16,6 +17,7 @@ const SignIn = defineAsyncComponent(() => import('@/places/signin/SignIn.vue'))
 
 const route = useRoute()
 const { session, person } = useSession()
+useLive(() => !!person.value)
 
 const dark = usePreferredDark()
 const chosen = useLocalStorage<'auto' | 'light' | 'dark'>('roster-theme', 'auto')

@@ -1,22 +1,20 @@
 <script setup lang="ts">
 // Makes what happens to something reach your Desk and your feed.
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { api, ask, type Schemas } from '@/api/client'
-import { useDoing } from '@/composables/doing'
+import { useChange } from '@/composables/change'
 
 const props = defineProps<{ kind: Schemas['Followed']['kind']; id: string; name: string }>()
-const client = useQueryClient()
 const follows = useQuery({ queryKey: ['follows'], queryFn: () => ask(api.GET('/api/v1/follows')).then((r) => r.items) })
 const on = computed(() => !!follows.data.value?.some((f) => f.kind === props.kind && f.id === props.id))
-const { busy, wrong, run } = useDoing()
+const { busy, wrong, run } = useChange('follows')
 const toggle = () =>
   run(async () => {
     const { kind, id } = props
     await (on.value
       ? ask(api.DELETE('/api/v1/follows/{kind}/{id}', { params: { path: { kind, id } } }))
       : ask(api.POST('/api/v1/follows', { body: { kind, id } })))
-    await client.invalidateQueries({ queryKey: ['follows'] })
   })
 </script>
 

@@ -4,7 +4,7 @@ import { computed, ref, watch } from 'vue'
 import { words } from '@/api/client'
 import KnockOn from '@/editing/KnockOn.vue'
 import { count } from '@/format/numbers'
-import { useDoing } from '@/composables/doing'
+import { useChange } from '@/composables/change'
 import TrayRow from './TrayRow.vue'
 import { useScope } from '@/composables/scope'
 import { useTray, useTrayForesight, type Edit } from './tray'
@@ -14,7 +14,7 @@ const { query } = useScope()
 const open = ref(false)
 const title = ref('')
 const why = ref('')
-const { busy, wrong, run } = useDoing()
+const { busy, wrong, run } = useChange()
 const sent = ref('')
 let key = crypto.randomUUID()
 
@@ -49,11 +49,8 @@ async function act() {
     open.value = true
     return
   }
-  if (!title.value.trim()) {
-    wrong.value = 'Say in a line what this is about.'
-    return
-  }
   await run(async () => {
+    if (!title.value.trim()) throw new Error('Say in a line what this is about.')
     const said = [title.value, why.value]
     sent.value = await send(title.value.trim(), why.value.trim(), going.value, key)
     // What is written meanwhile is of the next change.

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // A sheet whose fields become edits in the tray: it puts them there and closes.
-import { ref } from 'vue'
-import { words, type Schemas } from '@/api/client'
+import { type Schemas } from '@/api/client'
+import { useChange } from '@/composables/change'
 import { useTray } from './tray'
 import type { Subject } from '@/editing/dialogs'
 import SheetDialog from '@/ui/SheetDialog.vue'
@@ -16,22 +16,14 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{ close: [] }>()
 const tray = useTray()
-const busy = ref(false)
-const wrong = ref('')
+const { busy, wrong, run } = useChange()
 
-async function put() {
-  busy.value = true
-  wrong.value = ''
-  try {
+const put = () =>
+  run(async () => {
     const edit = props.edit()
     await tray.add(props.subjects.map((s) => ({ package: s.name, ...edit })))
     emit('close')
-  } catch (e) {
-    wrong.value = words(e)
-  } finally {
-    busy.value = false
-  }
-}
+  })
 </script>
 
 <template>

@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { api, ask, type Schemas } from '@/api/client'
+import { touch } from '@/api/stale'
 
 export type Edit = Schemas['Edit']
 
@@ -26,10 +27,7 @@ export function useTray() {
     refetchOnWindowFocus: 'always',
   })
   const edits = computed(() => tray.data.value ?? [])
-  const refresh = () =>
-    Promise.all(
-      ['tray', 'session', 'tray-check', 'tray-knock-on'].map((key) => client.invalidateQueries({ queryKey: [key] })),
-    )
+  const refresh = () => touch('tray')
 
   async function add(list: Schemas['EditInput'][]) {
     const added = await ask(api.POST('/api/v1/tray/edits', { body: { edits: list } }))
@@ -65,8 +63,7 @@ export function useTray() {
     return made.id
   }
   // settle shows what sending has moved.
-  const settle = () =>
-    Promise.all([refresh(), ...['changes', 'change'].map((k) => client.invalidateQueries({ queryKey: [k] }))])
+  const settle = () => touch('tray', 'changes')
   async function reopen(id: string) {
     await ask(api.POST('/api/v1/edits/{id}/reopen', { params: { path: { id } } }))
     await refresh()

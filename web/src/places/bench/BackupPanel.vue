@@ -1,9 +1,10 @@
 <script setup lang="ts">
 // Saving the package files on the bench's computer before anything goes: what
 // it saves, and plainly what it does not.
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { api, ask, words } from '@/api/client'
+import { touch } from '@/api/stale'
 import { ago } from '@/format/dates'
 import { count, megabytes } from '@/format/numbers'
 import type { Phone } from './bench'
@@ -11,7 +12,6 @@ import { useJob } from './job'
 
 const props = defineProps<{ bench: string; phone: Phone; packages: string[]; owners: string }>()
 const emit = defineEmits<{ owners: [what: 'saved' | 'none' | ''] }>()
-const client = useQueryClient()
 const settings = ref(false)
 const wrong = ref('')
 const path = computed(() => ({ id: props.bench, handle: props.phone.handle }))
@@ -23,7 +23,7 @@ const backups = useQuery({
 const job = useJob<
   { done: number; of: number; at: string; bytes: number },
   { wrong: { package: string; why: string }[] }
->(() => void client.invalidateQueries({ queryKey: ['backups'] }))
+>(() => void touch('backups'))
 const last = computed(() => backups.data.value?.[0])
 async function follow(asked: Promise<{ job: string }>) {
   wrong.value = ''

@@ -16,7 +16,6 @@ const mayAdd = computed(() => ['maintainer', 'keeper'].includes(person.value?.ro
 const runs = useQuery({
   queryKey: ['runs', 'open'],
   queryFn: () => ask(api.GET('/api/v1/runs', { params: { query: { open: true, limit: 100 } } })).then((r) => r.items),
-  refetchInterval: 3000,
 })
 const runOn = (p: Place) => runs.data.value?.find((r) => p.phone?.mark && r.phone === p.phone.mark)
 </script>

@@ -5,13 +5,13 @@ import { ref } from 'vue'
 import { api, ask, type Schemas } from '@/api/client'
 import AttachFiles from '@/editing/AttachFiles.vue'
 import { ago, exactTime } from '@/format/dates'
-import { useDoing } from '@/composables/doing'
+import { useChange } from '@/composables/change'
 import HalvingPanel from './HalvingPanel.vue'
 import type { Run } from './run'
 
 const props = defineProps<{ run: Run; here: boolean }>()
 type Check = Schemas['RunCheck']
-const { busy, wrong, run: doing } = useDoing()
+const { busy, wrong, run: doing } = useChange()
 const noting = ref(0)
 const note = ref('')
 const files = ref<Schemas['Attachment'][]>([])

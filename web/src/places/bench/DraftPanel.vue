@@ -1,29 +1,27 @@
 <script setup lang="ts">
 // What the run says as evidence: the trials that it comes to, and of which
 // packages nothing can be said yet.
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { api, ask, words, type Schemas } from '@/api/client'
 import { count } from '@/format/numbers'
 import { outcomeWord } from '@/format/vocabulary'
 import PackageName from '@/marks/PackageName.vue'
-import { useDoing } from '@/composables/doing'
+import { useChange } from '@/composables/change'
 import { useKeys } from '@/composables/keys'
 import type { Run } from './run'
 
 const props = defineProps<{ run: Run; own?: Schemas['BenchOwn'] }>()
-const client = useQueryClient()
 const draft = useQuery({
   queryKey: computed(() => ['draft', props.run.id, props.run.seq]),
   queryFn: () => ask(api.GET('/api/v1/runs/{id}/draft', { params: { path: { id: props.run.id } } })),
   placeholderData: (before) => before,
 })
-const { busy, wrong, said, run: doing } = useDoing()
+const { busy, wrong, said, run: doing } = useChange('tray')
 const added = ref(-1)
 const put = () =>
   doing(async () => {
     added.value = (await ask(api.POST('/api/v1/runs/{id}/draft', { params: { path: { id: props.run.id } } }))).added
-    await client.invalidateQueries({ queryKey: ['tray'] })
   })
 useKeys([{ keys: ['e'], does: 'draft the evidence into the tray', run: () => drafts.value.length && void put() }])
 const drafts = computed(() => draft.data.value?.drafts ?? [])

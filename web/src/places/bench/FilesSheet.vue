@@ -1,14 +1,11 @@
 <script setup lang="ts">
-import { useQueryClient } from '@tanstack/vue-query'
 import { nextTick, ref, shallowRef } from 'vue'
-import { api, ask, words, type Schemas } from '@/api/client'
+import { api, ask, type Schemas } from '@/api/client'
+import { useChange } from '@/composables/change'
 import NotesTable from '@/places/intake/NotesTable.vue'
 import CaptureDone from './CaptureDone.vue'
-
-const client = useQueryClient()
 const over = ref(false)
-const busy = ref(false)
-const wrong = ref('')
+const { busy, wrong, run } = useChange('captures')
 const text = ref('')
 const said = ref<HTMLElement>()
 const done = shallowRef<Schemas['Uploaded']>()
@@ -16,12 +13,10 @@ const done = shallowRef<Schemas['Uploaded']>()
 async function upload(files: Iterable<File> | null | undefined) {
   const list = [...(files ?? [])]
   if (!list.length) return
-  busy.value = true
-  wrong.value = ''
   done.value = undefined
   const form = new FormData()
   for (const f of list) form.append('files', f)
-  try {
+  const worked = await run(async () => {
     done.value = await ask(
       api.POST('/api/v1/captures', {
         body: form as unknown as { files: string[] },
@@ -29,14 +24,8 @@ async function upload(files: Iterable<File> | null | undefined) {
       }),
     )
     text.value = ''
-    for (const key of ['makers', 'models', 'builds', 'ledger', 'phones'])
-      void client.invalidateQueries({ queryKey: [key] })
-  } catch (e) {
-    wrong.value = words(e)
-    void nextTick(() => said.value?.scrollIntoView({ block: 'center' }))
-  } finally {
-    busy.value = false
-  }
+  })
+  if (!worked) void nextTick(() => said.value?.scrollIntoView({ block: 'center' }))
 }
 const paste = () => upload([new File([text.value], 'pasted text')])
 </script>

@@ -27,7 +27,6 @@ const runs = useQuery({
   queryKey: computed(() => ['runs', 'of', props.phone.mark]),
   queryFn: () =>
     ask(api.GET('/api/v1/runs', { params: { query: { phone: props.phone.mark, limit: 5 } } })).then((r) => r.items),
-  refetchInterval: 4000,
 })
 const all = ref(false)
 const good = computed(() => (fits.data.value ?? []).filter((f) => f.fit !== 'not-made'))

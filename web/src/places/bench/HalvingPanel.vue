@@ -5,12 +5,12 @@ import { computed, ref } from 'vue'
 import { api, ask, type Schemas } from '@/api/client'
 import { count } from '@/format/numbers'
 import PackageName from '@/marks/PackageName.vue'
-import { useDoing } from '@/composables/doing'
+import { useChange } from '@/composables/change'
 import type { Run } from './run'
 
 const props = defineProps<{ run: Run; check: Schemas['RunCheck']; hunt?: Schemas['BenchHunt']; here: boolean }>()
 const path = computed(() => ({ params: { path: { id: props.run.id, number: props.check.number } } }))
-const { busy, wrong, run: doing } = useDoing()
+const { busy, wrong, run: doing } = useChange()
 const begin = () => doing(() => ask(api.POST('/api/v1/runs/{id}/checks/{number}/halving', path.value)))
 const answer = (works: boolean) =>
   doing(async () => {

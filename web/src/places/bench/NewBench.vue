@@ -1,34 +1,29 @@
 <script setup lang="ts">
 // Linking a computer elsewhere, and ending such a link.
 import { ref } from 'vue'
-import { api, ask, words } from '@/api/client'
+import { api, ask } from '@/api/client'
+import { useChange } from '@/composables/change'
 import type { Bench } from './bench'
 
 defineProps<{ benches: Bench[] }>()
 const open = ref(false)
 const name = ref('')
 const token = ref('')
-const wrong = ref('')
+const { wrong, run } = useChange()
 const ending = ref<string>()
 const server = window.location.origin
 
-async function add() {
-  wrong.value = ''
-  try {
+const add = () =>
+  run(async () => {
     token.value = (await ask(api.POST('/api/v1/benches', { body: { name: name.value.trim() } }))).token
     name.value = ''
-  } catch (e) {
-    wrong.value = words(e)
-  }
-}
+  })
 async function end(id: string) {
   if (ending.value !== id) {
     ending.value = id
     return
   }
-  await ask(api.DELETE('/api/v1/benches/{id}', { params: { path: { id } } })).catch(
-    (e: unknown) => (wrong.value = words(e)),
-  )
+  await run(() => ask(api.DELETE('/api/v1/benches/{id}', { params: { path: { id } } })))
   ending.value = undefined
 }
 </script>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useQueryClient } from '@tanstack/vue-query'
+import { touch } from '@/api/stale'
 import { computed, ref } from 'vue'
 import CaptureDone from './CaptureDone.vue'
 import FitList from './FitList.vue'
@@ -22,11 +22,9 @@ interface Result {
 }
 
 const props = defineProps<{ place: Place }>()
-const client = useQueryClient()
 const phone = computed(() => props.place.phone)
 const job = useJob<Progress, Result>(() => {
-  for (const key of ['makers', 'models', 'builds', 'ledger', 'phones'])
-    void client.invalidateQueries({ queryKey: [key] })
+  void touch('captures')
 })
 const { busy, progress, result, wrong } = job
 const megabytes = computed(() => ((progress.value?.bytes ?? 0) / 1e6).toFixed(1))

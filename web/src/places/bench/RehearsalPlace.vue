@@ -10,7 +10,7 @@ import { count } from '@/format/numbers'
 import { roleName } from '@/format/vocabulary'
 import PackageName from '@/marks/PackageName.vue'
 import FootBar from '@/ui/FootBar.vue'
-import { useDoing } from '@/composables/doing'
+import { useChange } from '@/composables/change'
 import { useScope } from '@/composables/scope'
 import BackupPanel from './BackupPanel.vue'
 import BenchFrame from './BenchFrame.vue'
@@ -52,7 +52,7 @@ const goes = computed(() =>
 )
 const set = (part: Partial<Choices>) => (choices.value = { ...choices.value, ...part })
 
-const { busy, wrong, run } = useDoing()
+const { busy, wrong, run } = useChange()
 const start = () =>
   run(async () => {
     const { id } = await ask(

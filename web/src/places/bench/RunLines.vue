@@ -7,7 +7,7 @@ import { count } from '@/format/numbers'
 import PackageName from '@/marks/PackageName.vue'
 import { useTimeAgo } from '@vueuse/core'
 import { named, ofPackage, stepWord, type Run, type RunStep } from './run'
-import { useDoing } from '@/composables/doing'
+import { useChange } from '@/composables/change'
 import StepTrouble from './StepTrouble.vue'
 
 const props = defineProps<{ run: Run; steps: RunStep[]; here: boolean; at?: Schemas['PhoneAt'] }>()
@@ -81,7 +81,7 @@ function toggle(key: number) {
 const bad = (s: RunStep) => ['refused', 'failed'].includes(s.state)
 const put = (s: RunStep) => props.steps.some((u) => u.undoes === s.number && u.state === 'done')
 const back = (s: RunStep) => s.kind === 'remove' && s.state === 'done' && !put(s) && props.run.back[s.package ?? '']
-const { busy, wrong, run: doing } = useDoing()
+const { busy, wrong, run: doing } = useChange()
 // By name, any time the phone is there and nothing of the run is going.
 const mayPutBack = (s: RunStep) =>
   s.kind === 'remove' &&

@@ -13,7 +13,6 @@ const runs = useQuery({
   queryKey: computed(() => ['runs', scope.value]),
   queryFn: () =>
     ask(api.GET('/api/v1/runs', { params: { query: { ...scope.value, limit: 200 } } })).then((r) => r.items),
-  refetchInterval: 5000,
 })
 </script>
 

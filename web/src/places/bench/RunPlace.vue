@@ -6,7 +6,7 @@ import { useRoute, useRouter } from 'vue-router'
 import { api, ask } from '@/api/client'
 import { exactTime } from '@/format/dates'
 import FootBar from '@/ui/FootBar.vue'
-import { useDoing } from '@/composables/doing'
+import { useChange } from '@/composables/change'
 import { useKeys } from '@/composables/keys'
 import { useScope } from '@/composables/scope'
 import BenchFrame from './BenchFrame.vue'
@@ -52,7 +52,7 @@ const settings = computed(
     steps.value.filter((s) => s.kind === 'setting' && s.state === 'done').length -
     steps.value.filter((s) => s.kind === 'set-back' && s.state === 'done').length,
 )
-const { busy, wrong, run: doing } = useDoing()
+const { busy, wrong, run: doing } = useChange()
 const put = ref(false)
 const params = { params: { path: { id } } }
 const stop = () => doing(() => ask(api.POST('/api/v1/runs/{id}/stop', params)))

@@ -6,7 +6,7 @@ import { computed } from 'vue'
 import { api, ask, type Schemas } from '@/api/client'
 import { ago } from '@/format/dates'
 import { count } from '@/format/numbers'
-import { useDoing } from '@/composables/doing'
+import { useChange } from '@/composables/change'
 import { useJob } from './job'
 import type { Run, RunStep } from './run'
 
@@ -53,7 +53,7 @@ const restore = () =>
     )
     job.watch(made.job)
   })
-const { busy, wrong, run: doing } = useDoing()
+const { busy, wrong, run: doing } = useChange()
 const switchOff = () =>
   doing(() => ask(api.POST('/api/v1/runs/{id}/steps/{number}/instead', { params: { path: path.value } })))
 </script>

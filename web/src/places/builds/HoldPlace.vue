@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // A release on a build: what is otherwise there, what a new draft would make of
 // it, and what would prove that.
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask, words, type Schemas } from '@/api/client'
@@ -11,7 +11,7 @@ import { roleName } from '@/format/vocabulary'
 import LoadMark from '@/marks/LoadMark.vue'
 import PackageName from '@/marks/PackageName.vue'
 import FollowButton from '@/shell/FollowButton.vue'
-import { useDoing } from '@/composables/doing'
+import { useChange } from '@/composables/change'
 import { useScope } from '@/composables/scope'
 import { useSession } from '@/composables/session'
 import { addressOf, holdWord, nameOf } from './builds'
@@ -20,7 +20,6 @@ import ProofPlan from './ProofPlan.vue'
 
 const route = useRoute()
 const router = useRouter()
-const client = useQueryClient()
 const { query } = useScope()
 const { may } = useSession()
 const path = computed(() => ({
@@ -46,19 +45,16 @@ const drops = computed(() => {
   for (const d of h.value?.redraft?.drops ?? []) by.set(d.why, [...(by.get(d.why) ?? []), d])
   return [...by.entries()]
 })
-const { busy, wrong, run } = useDoing()
+const { busy, wrong, run } = useChange('releases', 'profile', 'desk')
 const lifting = ref(false)
 const why = ref('')
 const want = ref(true)
-const forget = () =>
-  Promise.all(['hold', 'desk', 'timeline', 'releases'].map((k) => client.invalidateQueries({ queryKey: [k] })))
 const lift = () =>
   run(async () => {
     await ask(
       api.POST('/api/v1/releases/{id}/builds/{build}/lift', { params: path.value, body: { why: why.value.trim() } }),
     )
     lifting.value = false
-    await forget()
   })
 // One action: the profile is drawn anew and stands there to be looked at.
 const draft = () =>
@@ -69,7 +65,6 @@ const draft = () =>
         body: { want: want.value },
       }),
     )
-    await forget()
     await router.push({ name: 'profile', params: { id: made.profile }, query: query.value })
   })
 const scopeOf = (p: { maker: string; model: string }) => ({ maker: p.maker, model: p.model })

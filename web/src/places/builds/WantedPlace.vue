@@ -1,6 +1,6 @@
 <script setup lang="ts">
 // What technicians are asked to try on a firmware, and how far it is.
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask, words } from '@/api/client'
@@ -8,14 +8,13 @@ import { ago } from '@/format/dates'
 import { count } from '@/format/numbers'
 import PackageName from '@/marks/PackageName.vue'
 import { placesOf, useBenches } from '@/places/bench/bench'
-import { useDoing } from '@/composables/doing'
+import { useChange } from '@/composables/change'
 import { useSession } from '@/composables/session'
 import { nameOf } from './builds'
 import ProofPlan from './ProofPlan.vue'
 
 const route = useRoute()
 const router = useRouter()
-const client = useQueryClient()
 const { may } = useSession()
 const id = computed(() => String(route.params.id))
 const wanted = useQuery({
@@ -31,11 +30,10 @@ const here = computed(() =>
     .flatMap(placesOf)
     .find((p) => p.phone?.ready && p.phone.version === w.value?.version && p.phone.carrier === w.value?.carrier),
 )
-const { busy, wrong, run } = useDoing()
+const { busy, wrong, run } = useChange('wanted')
 const close = () =>
   run(async () => {
     await ask(api.DELETE('/api/v1/wanted/{id}', { params: { path: { id: id.value } } }))
-    await client.invalidateQueries({ queryKey: ['desk'] })
     await router.push('/desk')
   })
 </script>

@@ -4,6 +4,7 @@
 import { computed, nextTick, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { words } from '@/api/client'
+import { useChange } from '@/composables/change'
 import { day, exactTime } from '@/format/dates'
 import { count } from '@/format/numbers'
 import { useKeys } from '@/composables/keys'
@@ -27,19 +28,14 @@ const current = computed<Line | undefined>(() => shown.value[Math.min(at.value, 
 const most = computed(() => shown.value[0]?.points ?? 1)
 // What is being put off or handed over, below its line.
 const doing = ref<'off' | 'hand'>()
-const wrong = ref('')
+const { wrong, run } = useChange()
 // What was just done with a line, and how it is undone.
 const said = ref<{ words: string; undo?: () => Promise<unknown> }>()
 
 async function act(what: () => Promise<unknown>, saying: string, undo?: () => Promise<unknown>) {
-  wrong.value = ''
-  try {
-    await what()
-    said.value = saying ? { words: saying, undo } : undefined
-    doing.value = undefined
-  } catch (e) {
-    wrong.value = words(e)
-  }
+  if (!(await run(what))) return
+  said.value = saying ? { words: saying, undo } : undefined
+  doing.value = undefined
 }
 const off = (l: Line, until: Date) =>
   act(

@@ -1,10 +1,9 @@
 <script setup lang="ts">
 // What you follow: what happens to it reaches your Desk and your feed.
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import { api, ask, words, type Schemas } from '@/api/client'
+import { useChange } from '@/composables/change'
 import { day } from '@/format/dates'
-
-const client = useQueryClient()
 const follows = useQuery({ queryKey: ['follows'], queryFn: () => ask(api.GET('/api/v1/follows')).then((r) => r.items) })
 type Followed = Schemas['Followed']
 const kind: Record<Followed['kind'], string> = {
@@ -18,16 +17,16 @@ const to = (f: Followed) =>
     : f.kind === 'model'
       ? { path: '/builds', query: { maker: f.maker, model: f.model } }
       : `/profiles/${f.id}`
-async function end(f: Followed) {
-  await ask(api.DELETE('/api/v1/follows/{kind}/{id}', { params: { path: { kind: f.kind, id: f.id } } }))
-  await client.invalidateQueries({ queryKey: ['follows'] })
-}
+const { wrong, run } = useChange('follows')
+const end = (f: Followed) =>
+  run(() => ask(api.DELETE('/api/v1/follows/{kind}/{id}', { params: { path: { kind: f.kind, id: f.id } } })))
 </script>
 
 <template>
   <section class="paper" tabindex="0" role="region" aria-label="What you follow">
     <h1>What you follow</h1>
     <p v-if="follows.isError.value" class="harm" role="alert">{{ words(follows.error.value) }}</p>
+    <p v-if="wrong" class="harm" role="alert">{{ wrong }}</p>
     <table v-if="follows.data.value?.length" class="listed">
       <thead>
         <tr>

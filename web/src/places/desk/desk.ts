@@ -1,6 +1,7 @@
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { api, ask, type Schemas } from '@/api/client'
+import { touch } from '@/api/stale'
 
 export type Line = Schemas['DeskLine']
 
@@ -8,7 +9,6 @@ export type Line = Schemas['DeskLine']
 const every = 45_000
 
 export function useDesk() {
-  const client = useQueryClient()
   const desk = useQuery({
     queryKey: ['desk'],
     queryFn: () => ask(api.GET('/api/v1/desk')),
@@ -17,7 +17,7 @@ export function useDesk() {
   })
   const lines = computed(() => desk.data.value?.items ?? [])
   const away = computed(() => desk.data.value?.away ?? [])
-  const again = () => client.invalidateQueries({ queryKey: ['desk'] })
+  const again = () => touch('desk')
   const putOff = (key: string, until?: Date) =>
     ask(api.POST('/api/v1/desk/put-off', { body: { key, until: until?.toISOString() } })).then(again)
   const done = (key: string) => ask(api.POST('/api/v1/desk/done', { body: { key } })).then(again)

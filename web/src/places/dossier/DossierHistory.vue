@@ -2,7 +2,7 @@
 // What was changed about the package, field by field; any earlier state can be
 // proposed again.
 import { computed, ref } from 'vue'
-import { words } from '@/api/client'
+import { useChange } from '@/composables/change'
 import EditValue from '@/editing/EditValue.vue'
 import { ago, day, exactTime } from '@/format/dates'
 import { fieldWord } from '@/format/vocabulary'
@@ -16,14 +16,13 @@ const field = ref('')
 const fields = computed(() => [...new Set(props.d.history.map((h) => h.field))])
 const shown = computed(() => props.d.history.filter((h) => !field.value || h.field === field.value))
 const proposed = ref<string>()
-const wrong = ref('')
+const { wrong, run } = useChange()
 const adds = (h: Past) => h.field === 'trial' || h.field === 'source'
 // isNow tells whether the entry is the field's present state.
 const isNow = (h: Past) =>
   props.d.history.find((x) => x.field === h.field && x.scopeKind === h.scopeKind && x.scopeId === h.scopeId) === h
-async function again(h: Past) {
-  wrong.value = ''
-  try {
+const again = (h: Past) =>
+  run(async () => {
     await tray.add([
       {
         package: props.d.package.name,
@@ -37,10 +36,7 @@ async function again(h: Past) {
       },
     ])
     proposed.value = h.id
-  } catch (e) {
-    wrong.value = words(e)
-  }
-}
+  })
 </script>
 
 <template>

@@ -1,9 +1,10 @@
 <script setup lang="ts">
 // What a capture means: compared with what was known before it.
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { useRoute } from 'vue-router'
 import { api, ask, words } from '@/api/client'
+import { touch } from '@/api/stale'
 import FieldDialog from '@/editing/FieldDialog.vue'
 import { count } from '@/format/numbers'
 import { useBenches } from '@/places/bench/bench'
@@ -17,7 +18,6 @@ import ReadReports from './ReadReports.vue'
 
 const route = useRoute()
 const id = computed(() => String(route.params.id))
-const client = useQueryClient()
 const capture = useQuery({
   queryKey: computed(() => ['capture', id.value]),
   queryFn: () => ask(api.GET('/api/v1/captures/{id}', { params: { path: { id: id.value } } })),
@@ -61,8 +61,7 @@ interface Naming {
   failed: number
 }
 const naming = useJob<Naming, Naming>(() => {
-  void client.invalidateQueries({ queryKey: ['intake', id.value] })
-  void client.invalidateQueries({ queryKey: ['ledger'] })
+  void touch('captures')
 })
 const named = computed(() => naming.progress.value)
 function name() {

@@ -1,39 +1,30 @@
 <script setup lang="ts">
 // Views of the Ledger that people keep under a name: filter, groups and order.
 // The scope stays what it is.
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
-import { api, ask, words, type Schemas } from '@/api/client'
+import { api, ask, type Schemas } from '@/api/client'
+import { useChange } from '@/composables/change'
 import { viewIn, viewQuery, type View } from './ledger'
 
 const props = defineProps<{ view: View }>()
 const emit = defineEmits<{ show: [view: View] }>()
-const client = useQueryClient()
 const views = useQuery({ queryKey: ['views'], queryFn: () => ask(api.GET('/api/v1/views')).then((r) => r.items) })
 const name = ref('')
 const shared = ref(false)
-const wrong = ref('')
+const { wrong, run } = useChange('views')
 const now = computed(() => viewQuery(props.view))
 const isNow = (v: Schemas['SavedView']) =>
   JSON.stringify(viewQuery(viewIn({ ...v.view }))) === JSON.stringify(now.value)
 
-async function act(what: () => Promise<unknown>) {
-  wrong.value = ''
-  try {
-    await what()
-    await client.invalidateQueries({ queryKey: ['views'] })
-  } catch (e) {
-    wrong.value = words(e)
-  }
-}
 function save() {
-  void act(async () => {
+  void run(async () => {
     await ask(api.POST('/api/v1/views', { body: { name: name.value.trim(), shared: shared.value, view: now.value } }))
     name.value = ''
   })
 }
 function forget(id: string) {
-  void act(() => ask(api.DELETE('/api/v1/views/{id}', { params: { path: { id } } })))
+  void run(() => ask(api.DELETE('/api/v1/views/{id}', { params: { path: { id } } })))
 }
 </script>
 

@@ -38,7 +38,7 @@ export interface View {
   group: keyof typeof groups
 }
 
-const keyOf = (scope: Scope, view: View) => ['ledger', scope, view]
+const keyOf = (scope: Scope, view: View) => ['ledger', scope, view] as const
 
 const page = (scope: Scope, view: View, cursor: string) =>
   ask(

@@ -1,20 +1,19 @@
 <script setup lang="ts">
 // Brings in a list from elsewhere: its columns and grades are mapped by the
 // person, what would become of each row is shown, and it becomes one change.
-import { useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { api, ask, type Schemas } from '@/api/client'
+import { touch } from '@/api/stale'
 import { useScopeChoices } from '@/editing/scopes'
 import { count } from '@/format/numbers'
 import { loads, loadWord } from '@/format/vocabulary'
-import { useDoing } from '@/composables/doing'
+import { useChange } from '@/composables/change'
 import FootBar from '@/ui/FootBar.vue'
 import { useScope } from '@/composables/scope'
 import ImportRows from './ImportRows.vue'
 
 type Mapping = Schemas['Mapping']
 const { query, scope } = useScope()
-const client = useQueryClient()
 const text = ref('')
 const pasted = ref('')
 const list = ref<Schemas['ReadList']>()
@@ -23,7 +22,7 @@ const m = ref<Mapping>({ ...nothing })
 const preview = ref<Schemas['ImportPreview']>()
 const contradicting = ref(false)
 const sent = ref('')
-const { busy, wrong, run } = useDoing()
+const { busy, wrong, run } = useChange()
 let key = crypto.randomUUID()
 
 async function read(raw: string, name = '') {
@@ -86,7 +85,7 @@ const send = () =>
       api.POST('/api/v1/imports', { params: { header: { 'Idempotency-Key': key } }, body: body.value }),
     )
     sent.value = made.id
-    await Promise.all(['changes', 'session'].map((k) => client.invalidateQueries({ queryKey: [k] })))
+    await touch('changes')
   })
 const goes = computed(() => preview.value?.rows.filter((r) => body.value.groups.includes(r.group as 'new')).length ?? 0)
 const { choices } = useScopeChoices()

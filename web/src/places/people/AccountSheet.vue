@@ -1,18 +1,16 @@
 <script setup lang="ts">
 // What only you see on your own page: password, sign-ins, tokens, feed.
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import { ref } from 'vue'
 import { api, ask } from '@/api/client'
 import { ago, day } from '@/format/dates'
-import { useDoing } from '@/composables/doing'
-
-const client = useQueryClient()
+import { useChange } from '@/composables/change'
 const sessions = useQuery({
   queryKey: ['sessions'],
   queryFn: () => ask(api.GET('/api/v1/sessions')).then((r) => r.items),
 })
 const tokens = useQuery({ queryKey: ['tokens'], queryFn: () => ask(api.GET('/api/v1/tokens')).then((r) => r.items) })
-const { wrong, said, run: doing } = useDoing()
+const { wrong, said, run } = useChange('access')
 const old = ref('')
 const fresh = ref('')
 const ends = ref({ tokens: false, feeds: false })
@@ -35,11 +33,6 @@ function browserOf(agent: string): string {
   const system = /(Android|iPhone|Windows|Mac OS X|Linux)/.exec(agent)?.[1]
   return system ? `${browser === 'Edg' ? 'Edge' : browser} on ${system}` : browser
 }
-const run = (what: () => Promise<unknown>, done = '') =>
-  doing(async () => {
-    await what()
-    await Promise.all(['sessions', 'tokens'].map((k) => client.invalidateQueries({ queryKey: [k] })))
-  }, done)
 const change = () =>
   run(async () => {
     await ask(

@@ -1,20 +1,20 @@
 <script setup lang="ts">
 // What you were told, newest first; having seen it makes it read.
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import { watch } from 'vue'
 import { api, ask, words } from '@/api/client'
+import { touch } from '@/api/stale'
 import { ago, exactTime } from '@/format/dates'
 import { useSession } from '@/composables/session'
 
 const { person } = useSession()
-const client = useQueryClient()
 const news = useQuery({ queryKey: ['news'], queryFn: () => ask(api.GET('/api/v1/news')), refetchOnMount: 'always' })
 watch(
   () => news.data.value?.items[0]?.at,
   async (until) => {
     if (!until || !news.data.value?.unread) return
     await api.POST('/api/v1/news/read', { body: { until: new Date(Date.parse(until) + 1).toISOString() } })
-    await client.invalidateQueries({ queryKey: ['session'] })
+    await touch('people')
   },
   { immediate: true },
 )

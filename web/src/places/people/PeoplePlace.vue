@@ -1,16 +1,14 @@
 <script setup lang="ts">
 // Who works here, with what became of what they sent; the keeper invites,
 // gives roles and removes.
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import { ref } from 'vue'
 import { api, ask } from '@/api/client'
 import { ago, exactTime } from '@/format/dates'
 import { count } from '@/format/numbers'
-import { useDoing } from '@/composables/doing'
+import { useChange } from '@/composables/change'
 import { useScope } from '@/composables/scope'
 import { useSession } from '@/composables/session'
-
-const client = useQueryClient()
 const { query } = useScope()
 const { person, may } = useSession()
 const people = useQuery({ queryKey: ['people'], queryFn: () => ask(api.GET('/api/v1/people')).then((r) => r.items) })
@@ -21,17 +19,12 @@ const invitations = useQuery({
 })
 const roles = ['technician', 'reviewer', 'maintainer', 'keeper'] as const
 type Role = (typeof roles)[number]
-const { wrong, said, run: doing } = useDoing()
+const { wrong, said, run } = useChange('people')
 const link = ref('')
 const role = ref<Role>('technician')
 const note = ref('')
 const sure = ref('')
 
-const run = (what: () => Promise<unknown>, done = '') =>
-  doing(async () => {
-    await what()
-    await Promise.all(['people', 'invitations', 'session'].map((k) => client.invalidateQueries({ queryKey: [k] })))
-  }, done)
 const invite = () =>
   run(async () => {
     const made = await ask(api.POST('/api/v1/invitations', { body: { role: role.value, note: note.value.trim() } }))

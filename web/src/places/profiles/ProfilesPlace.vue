@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, ask, words } from '@/api/client'
+import { useChange } from '@/composables/change'
 import SheetDialog from '@/ui/SheetDialog.vue'
 import { ago, exactTime } from '@/format/dates'
 import PackageName from '@/marks/PackageName.vue'
@@ -13,7 +14,6 @@ import { useSession } from '@/composables/session'
 const { scope, query } = useScope()
 const { may } = useSession()
 const router = useRouter()
-const client = useQueryClient()
 const models = useModels(() => scope.value.maker)
 const model = computed(() => models.data.value?.find((m) => m.slug === scope.value.model))
 const profiles = useQuery({
@@ -25,7 +25,7 @@ const at = ref(0)
 const making = ref(false)
 const name = ref('')
 const purpose = ref('')
-const wrong = ref('')
+const { wrong, run } = useChange('profiles')
 const from = ref('')
 const sources = useQuery({
   queryKey: ['profiles', 'all'],
@@ -45,8 +45,8 @@ const adopted = useQuery({
 })
 const open = (id: string) => router.push({ name: 'profile', params: { id }, query: query.value })
 
-async function make() {
-  try {
+const make = () =>
+  run(async () => {
     const made = await ask(
       api.POST('/api/v1/profiles', {
         body: {
@@ -58,12 +58,8 @@ async function make() {
         },
       }),
     )
-    await client.invalidateQueries({ queryKey: ['profiles'] })
     await open(made.id)
-  } catch (e) {
-    wrong.value = words(e)
-  }
-}
+  })
 useKeys([
   {
     keys: ['j', 'ArrowDown'],

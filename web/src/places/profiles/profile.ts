@@ -1,6 +1,7 @@
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import { computed, ref, shallowRef, watch, type Ref } from 'vue'
 import { api, ask, words, type Schemas } from '@/api/client'
+import { touch } from '@/api/stale'
 
 export type Rules = Schemas['Rules']
 export type Composition = Schemas['Composition']
@@ -14,7 +15,6 @@ export type Publication = Schemas['Publication']
 // being changed stays when the profile is read again, as after a lost
 // connection: keep then tells whether somebody else was faster.
 export function useProfile(id: Ref<string>) {
-  const client = useQueryClient()
   const query = useQuery({
     queryKey: computed(() => ['profile', id.value]),
     queryFn: () => ask(api.GET('/api/v1/profiles/{id}', { params: { path: { id: id.value } } })),
@@ -119,11 +119,7 @@ export function useProfile(id: Ref<string>) {
           body: { verdict, answer },
         }),
       )
-      await Promise.all([
-        query.refetch(),
-        client.invalidateQueries({ queryKey: ['releases'] }),
-        client.invalidateQueries({ queryKey: ['dossier'] }),
-      ])
+      await Promise.all([query.refetch(), touch('releases')])
       return made
     })
   return { query, profile, rules, sisters, composition, dirty, wrong, busy, open, change, save, askFor, decide }
@@ -133,7 +129,7 @@ export function useProfile(id: Ref<string>) {
 // of it (the newest by default) or from another profile.
 export function useComparison(id: Ref<string>, revision: Ref<number>, other: Ref<string>) {
   return useQuery({
-    queryKey: computed(() => ['comparison', id.value, revision.value, other.value]),
+    queryKey: computed(() => ['profile-comparison', id.value, revision.value, other.value]),
     queryFn: () =>
       ask(
         api.GET('/api/v1/profiles/{id}/comparison', {

@@ -1,11 +1,11 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { api, ask, words } from '@/api/client'
 import SheetDialog from '@/ui/SheetDialog.vue'
 import { ago, exactTime } from '@/format/dates'
 import { ceiling, count } from '@/format/numbers'
-import { useDoing } from '@/composables/doing'
+import { useChange } from '@/composables/change'
 import { useScope } from '@/composables/scope'
 import { useSession } from '@/composables/session'
 import { nameOf } from '@/places/builds/builds'
@@ -18,10 +18,9 @@ const releases = useQuery({
 })
 const list = computed(() => releases.data.value ?? [])
 const { may } = useSession()
-const client = useQueryClient()
 const withdrawing = ref<{ id: string; modelName: string; editionName: string; number: number }>()
 const reason = ref('')
-const { busy, wrong, run } = useDoing()
+const { busy, wrong, run } = useChange('releases', 'profile')
 const withdraw = () =>
   run(async () => {
     await ask(
@@ -30,7 +29,6 @@ const withdraw = () =>
         body: { reason: reason.value.trim() },
       }),
     )
-    await Promise.all(['releases', 'profile', 'dossier'].map((key) => client.invalidateQueries({ queryKey: [key] })))
     withdrawing.value = undefined
     reason.value = ''
   })

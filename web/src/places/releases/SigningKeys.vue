@@ -6,14 +6,14 @@ import { api, ask } from '@/api/client'
 import SheetDialog from '@/ui/SheetDialog.vue'
 import { day } from '@/format/dates'
 import { count } from '@/format/numbers'
-import { useDoing } from '@/composables/doing'
+import { useChange } from '@/composables/change'
 import { useSession } from '@/composables/session'
 
 const { may } = useSession()
 const keys = useQuery({ queryKey: ['keys'], queryFn: () => ask(api.GET('/api/v1/keys')).then((r) => r.items) })
 const rotating = ref(false)
 const why = ref('')
-const { busy, wrong, run } = useDoing()
+const { busy, wrong, run } = useChange()
 const rotate = () =>
   run(async () => {
     await ask(api.POST('/api/v1/keys', { body: { why: why.value.trim() } }))

@@ -24,8 +24,22 @@ const { query } = useScope()
 const { may } = useSession()
 const { reopen } = useTray()
 const id = computed(() => String(route.params.id))
-const { change, decided, open, knockOn, wrong, busy, finish, say, askPerson, takeBack, revert, reverted } =
-  useReview(id)
+const {
+  change,
+  run,
+  lookedAt,
+  decided,
+  open,
+  knockOn,
+  wrong,
+  busy,
+  finish,
+  say,
+  askPerson,
+  takeBack,
+  revert,
+  reverted,
+} = useReview(id)
 const c = computed(() => change.data.value)
 const shown = computed(() => c.value?.review.filter((e) => e.state !== 'replaced') ?? [])
 const deciding = computed(
@@ -145,12 +159,8 @@ async function undo() {
   said.value = `In your tray: ${count(edits, 'edit')} that take it back${moved ? `; ${moved} will meet a conflict` : ''}.`
 }
 async function again(edit: string) {
-  try {
-    await reopen(edit)
+  if (await run(() => reopen(edit)))
     said.value = 'It is in your tray; sending it from there is the next round of this change.'
-  } catch (e) {
-    wrong.value = words(e)
-  }
 }
 </script>
 
@@ -181,7 +191,7 @@ async function again(edit: string) {
         :deciding="deciding"
         :decided="decided.get(e.id)"
         :comments="comments.get(e.thread) ?? []"
-        :looked-at="c.lookedAt"
+        :looked-at="lookedAt"
         :own="c.own"
         :comment="(text) => say(text, e.thread)"
         @click="at = i"
@@ -195,12 +205,7 @@ async function again(edit: string) {
       </button>
       <section class="whole" aria-label="About the whole">
         <h2>About the whole</h2>
-        <TalkThread
-          :comments="comments.get('') ?? []"
-          about="the change as a whole"
-          :looked-at="c.lookedAt"
-          :say="say"
-        />
+        <TalkThread :comments="comments.get('') ?? []" about="the change as a whole" :looked-at="lookedAt" :say="say" />
       </section>
     </div>
     <Teleport defer to="#margin"

@@ -1,6 +1,7 @@
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch, type Ref } from 'vue'
-import { api, ask, words, type Schemas } from '@/api/client'
+import { api, ask, type Schemas } from '@/api/client'
+import { useChange } from '@/composables/change'
 
 export type ReviewedEdit = Schemas['ReviewedEdit']
 export type Verdict = Schemas['Decision']['verdict']
@@ -27,14 +28,11 @@ export function similar(a: ReviewedEdit, b: ReviewedEdit): boolean {
 // useReview holds a change and what the reviewer has decided so far; nothing
 // is written until finish.
 export function useReview(id: Ref<string>) {
-  const client = useQueryClient()
   const change = useQuery({
     queryKey: computed(() => ['change', id.value]),
     queryFn: () => ask(api.GET('/api/v1/changes/{id}', { params: { path: { id: id.value } } })),
   })
   const decided = reactive(new Map<string, Decided>())
-  const wrong = ref('')
-  const busy = ref(false)
   const open = computed(() => change.data.value?.review.filter((e) => e.state === 'open') ?? [])
   // The edits that would stand: open ones but those that go back.
   const standing = computed(() =>
@@ -53,65 +51,61 @@ export function useReview(id: Ref<string>) {
       ),
   })
 
+  const lookedAt = ref<string>()
   // What has moved since the last look stays marked while the page is open:
   // the look is noted, and not read again until somebody comes back.
   watch(
     () => change.data.value?.at,
     (at, before) => {
-      if (at && !before)
-        void api.POST('/api/v1/changes/{id}/look', { params: { path: { id: id.value } }, body: { at } })
+      if (!at || before) return
+      lookedAt.value = change.data.value?.lookedAt
+      void api.POST('/api/v1/changes/{id}/look', { params: { path: { id: id.value } }, body: { at } })
     },
     { immediate: true },
   )
 
-  async function run(what: () => Promise<unknown>, ...touches: string[]) {
-    busy.value = true
-    wrong.value = ''
-    try {
-      await what()
-      await Promise.all(['change', 'changes', ...touches].map((key) => client.invalidateQueries({ queryKey: [key] })))
-      return true
-    } catch (e) {
-      wrong.value = words(e)
-      void change.refetch() // takes long where the server is away
-      return false
-    } finally {
-      busy.value = false
-    }
+  const { busy, wrong, run: act } = useChange('changes', 'profile', 'tray')
+  async function run(what: () => Promise<unknown>) {
+    const worked = await act(what)
+    if (!worked) void change.refetch() // takes long where the server is away
+    return worked
   }
   const path = () => ({ path: { id: id.value } })
 
   const finish = () =>
-    run(
-      async () => {
-        await ask(
-          api.POST('/api/v1/changes/{id}/decisions', {
-            params: { ...path(), header: { 'If-Match': `"${change.data.value?.revision}"` } },
-            body: {
-              decisions: [...decided].map(([edit, d]) => ({ edit, ...d, words: d.words || undefined })),
-            },
-          }),
-        )
-        decided.clear()
-      },
-      'session',
-      'ledger',
-      'dossier',
-      'profile',
-      'knock-on',
-    )
+    run(async () => {
+      await ask(
+        api.POST('/api/v1/changes/{id}/decisions', {
+          params: { ...path(), header: { 'If-Match': `"${change.data.value?.revision}"` } },
+          body: {
+            decisions: [...decided].map(([edit, d]) => ({ edit, ...d, words: d.words || undefined })),
+          },
+        }),
+      )
+      decided.clear()
+    })
   const say = (text: string, thread?: string) =>
     run(() => ask(api.POST('/api/v1/changes/{id}/comments', { params: path(), body: { text, thread } })))
   const askPerson = (person: string, said: string) =>
     run(async () => ask(api.POST('/api/v1/changes/{id}/asked', { params: path(), body: { person, words: said } })))
-  const takeBack = () =>
-    run(async () => ask(api.POST('/api/v1/changes/{id}/take-back', { params: path() })), 'tray', 'session')
+  const takeBack = () => run(async () => ask(api.POST('/api/v1/changes/{id}/take-back', { params: path() })))
   const reverted = ref<Schemas['RevertOutputBody']>()
   const revert = () =>
-    run(
-      async () => (reverted.value = await ask(api.POST('/api/v1/changes/{id}/revert', { params: path() }))),
-      'tray',
-      'session',
-    )
-  return { change, decided, open, knockOn, wrong, busy, finish, say, askPerson, takeBack, revert, reverted }
+    run(async () => (reverted.value = await ask(api.POST('/api/v1/changes/{id}/revert', { params: path() }))))
+  return {
+    change,
+    run,
+    lookedAt,
+    decided,
+    open,
+    knockOn,
+    wrong,
+    busy,
+    finish,
+    say,
+    askPerson,
+    takeBack,
+    revert,
+    reverted,
+  }
 }

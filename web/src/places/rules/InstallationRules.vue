@@ -1,13 +1,10 @@
 <script setup lang="ts">
 // When a sign-in ends by itself, and where technicians may have a bench reach.
-import { useQueryClient } from '@tanstack/vue-query'
 import { ref, watch } from 'vue'
 import { api, ask, words } from '@/api/client'
-import { useDoing } from '@/composables/doing'
+import { useChange } from '@/composables/change'
 import { useHeld } from '@/composables/held'
 import { useSession } from '@/composables/session'
-
-const client = useQueryClient()
 const { may } = useSession()
 const { etag, query } = useHeld('installation-rules', () => api.GET('/api/v1/installation-rules'))
 const hours = ref(0)
@@ -21,7 +18,7 @@ watch(
   },
   { immediate: true },
 )
-const { wrong, said: done, run } = useDoing()
+const { wrong, said: done, run } = useChange()
 const hold = () =>
   run(async () => {
     await ask(
@@ -30,7 +27,7 @@ const hold = () =>
         body: { idleHours: hours.value, benchNetworks: networks.value.split(/[\s,]+/).filter(Boolean) },
       }),
     )
-    await client.invalidateQueries({ queryKey: ['installation-rules'] })
+    await query.refetch()
   }, 'It holds from now on.')
 </script>
 

@@ -1,13 +1,10 @@
 <script setup lang="ts">
 // How many reviewers edits need: everybody reads it, the keeper sets it.
-import { useQueryClient } from '@tanstack/vue-query'
 import { ref, watch } from 'vue'
 import { api, ask, words, type Schemas } from '@/api/client'
-import { useDoing } from '@/composables/doing'
+import { useChange } from '@/composables/change'
 import { useHeld } from '@/composables/held'
 import { useSession } from '@/composables/session'
-
-const client = useQueryClient()
 const { may } = useSession()
 const { etag, query } = useHeld('review-rules', () => api.GET('/api/v1/review-rules'))
 const r = ref<Schemas['ReviewRules']>()
@@ -18,11 +15,11 @@ watch(
   },
   { immediate: true },
 )
-const { wrong, said: done, run } = useDoing()
+const { wrong, said: done, run } = useChange('rules')
 const hold = () =>
   run(async () => {
     await ask(api.PUT('/api/v1/review-rules', { params: { header: { 'If-Match': etag.value } }, body: r.value! }))
-    await client.invalidateQueries()
+    await query.refetch()
   }, 'It holds from now on; what was accepted before stays.')
 const counts = [
   ['lenient', 'a load more lenient than the evidence suggests'],

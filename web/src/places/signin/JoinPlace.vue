@@ -4,6 +4,7 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { ref } from 'vue'
 import { api, ask, words } from '@/api/client'
+import { useChange } from '@/composables/change'
 
 const client = useQueryClient()
 const token = location.hash.slice(1)
@@ -15,23 +16,15 @@ const invitation = useQuery({
 const login = ref('')
 const name = ref('')
 const password = ref('')
-const wrong = ref('')
-const busy = ref(false)
-async function join() {
-  busy.value = true
-  wrong.value = ''
-  try {
+const { busy, wrong, run } = useChange()
+const join = () =>
+  run(async () => {
     await ask(
       api.POST('/api/v1/join', { body: { token, login: login.value, name: name.value, password: password.value } }),
     )
     client.clear()
     location.assign('/')
-  } catch (e) {
-    wrong.value = words(e)
-  } finally {
-    busy.value = false
-  }
-}
+  })
 </script>
 
 <template>

@@ -1,16 +1,14 @@
 <script setup lang="ts">
 // What evidence is measured by: everybody may read it and try other values;
 // the keeper may make them hold.
-import { useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { api, ask, words, type Schemas } from '@/api/client'
-import { useDoing } from '@/composables/doing'
+import { useChange } from '@/composables/change'
 import { useHeld } from '@/composables/held'
 import { useSession } from '@/composables/session'
 import ShiftTable from './ShiftTable.vue'
 
 type Yardstick = Schemas['Yardstick']
-const client = useQueryClient()
 const { may } = useSession()
 const { etag, query } = useHeld('yardstick', () => api.GET('/api/v1/yardstick'))
 const y = ref<Yardstick>()
@@ -42,7 +40,7 @@ const counts = [
 ] as const
 
 const shifts = ref<Schemas['Shifts']>()
-const { busy, wrong, said: done, run } = useDoing()
+const { busy, wrong, said: done, run } = useChange('rules', 'profile')
 watch(y, () => (shifts.value = undefined), { deep: true })
 const preview = () =>
   run(async () => {
@@ -51,7 +49,7 @@ const preview = () =>
 const hold = () =>
   run(async () => {
     await ask(api.PUT('/api/v1/yardstick', { params: { header: { 'If-Match': etag.value } }, body: y.value! }))
-    await client.invalidateQueries()
+    await query.refetch()
   }, 'It holds now: every figure was made anew.')
 </script>
 

@@ -1,0 +1,120 @@
+// What the browser keeps of the server's answers, and what makes it stale. Acts
+// of one's own and what the server tells of everybody else's go through the
+// same table.
+import { queryClient, type Schemas } from './client'
+
+// Subject is what an answer is about: the first part of its query's key.
+export type Subject =
+  | 'adopted'
+  | 'backups'
+  | 'builds'
+  | 'capture'
+  | 'carried'
+  | 'change'
+  | 'changes'
+  | 'comparison'
+  | 'consequences'
+  | 'coverage'
+  | 'desk'
+  | 'dossier'
+  | 'draft'
+  | 'fits'
+  | 'follows'
+  | 'foreseen'
+  | 'functions'
+  | 'hold'
+  | 'installation-rules'
+  | 'intake'
+  | 'invitation'
+  | 'invitations'
+  | 'keys'
+  | 'knock-on'
+  | 'ledger'
+  | 'links'
+  | 'makers'
+  | 'met'
+  | 'models'
+  | 'news'
+  | 'over-time'
+  | 'people'
+  | 'person'
+  | 'phones'
+  | 'profile'
+  | 'profile-comparison'
+  | 'profiles'
+  | 'record'
+  | 'record-proof'
+  | 'rehearsal'
+  | 'releases'
+  | 'review-rules'
+  | 'runs'
+  | 'session'
+  | 'sessions'
+  | 'timeline'
+  | 'tokens'
+  | 'tray'
+  | 'tray-check'
+  | 'tray-knock-on'
+  | 'views'
+  | 'wanted'
+  | 'week'
+  | 'yardstick'
+
+declare module '@tanstack/vue-query' {
+  interface Register {
+    queryKey: readonly [Subject, ...unknown[]]
+  }
+}
+
+// Told is what the server tells of, whoever did it.
+export type Told = Exclude<Schemas['StaleTopic']['topic'], 'everything' | 'nothing'>
+
+// Topic is what somebody can change. The server does not tell of what is one
+// person's own, or of what a form holds that may be half filled in.
+export type Topic = Told | 'access' | 'backups' | 'follows' | 'profile' | 'views' | 'wanted'
+
+// What follows from what the catalogue says.
+const catalogue: Subject[] = [
+  'ledger',
+  'dossier',
+  'consequences',
+  'functions',
+  'over-time',
+  'timeline',
+  'carried',
+  'coverage',
+  'comparison',
+]
+const reviewed: Subject[] = ['change', 'changes', 'knock-on', 'tray-check', 'tray-knock-on', 'foreseen', 'session']
+
+const staleAfter: Record<Topic, readonly Subject[]> = {
+  access: ['sessions', 'tokens'],
+  backups: ['backups'],
+  captures: [...catalogue, 'makers', 'models', 'builds', 'phones', 'intake', 'links', 'fits', 'hold', 'desk', 'wanted'],
+  changes: [...catalogue, ...reviewed, 'profiles', 'person', 'people', 'wanted', 'desk', 'week'],
+  cover: ['coverage', 'timeline', 'models', 'builds'],
+  desk: ['desk'],
+  follows: ['follows'],
+  notices: ['news', 'session', 'desk'],
+  people: ['people', 'person', 'invitations', 'session'],
+  profile: ['profile', 'profile-comparison', 'releases', 'dossier'],
+  profiles: ['profiles', 'desk', 'fits', 'session'],
+  releases: ['releases', 'hold', 'keys', 'timeline', 'dossier', 'profiles', 'fits', 'desk', 'wanted', 'week'],
+  rules: [...catalogue, ...reviewed, 'profiles', 'releases', 'desk'],
+  run: ['runs', 'desk', 'fits', 'met', 'draft'],
+  tray: ['tray', 'session', 'tray-check', 'tray-knock-on', 'draft'],
+  views: ['views'],
+  wanted: ['wanted', 'desk'],
+}
+
+// subjectsOf lists what is stale after something was changed, each once.
+export function subjectsOf(topics: Iterable<Topic>): Set<Subject> {
+  return new Set([...topics].flatMap((topic) => staleAfter[topic]))
+}
+
+// touch reads anew what is on screen of what has become stale, and resolves
+// when it is there; the rest is read when somebody looks at it.
+export async function touch(...topics: Topic[]): Promise<void> {
+  const stale = subjectsOf(topics)
+  if (stale.size) await queryClient.invalidateQueries({ predicate: (q) => stale.has(q.queryKey[0] as Subject) })
+}
