@@ -452,9 +452,15 @@ func TestRunDatabaseAway(t *testing.T) {
 	// As when PostgreSQL restarts: every connection ends, and for a while none
 	// can write.
 	f.sql(`alter table run_steps rename to run_steps_away`)
-	f.sql(`select pg_terminate_backend(pid) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid()`)
+	f.sql(`
+		select pg_terminate_backend(pid)
+		from pg_stat_activity
+		where datname = current_database() and pid <> pg_backend_pid()`)
 	f.until("the connections that had begun are gone", func() bool {
-		return f.count(`select count(*) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid() and xact_start is not null`) == 0
+		return f.count(`
+			select count(*)
+			from pg_stat_activity
+			where datname = current_database() and pid <> pg_backend_pid() and xact_start is not null`) == 0
 	})
 	written := f.count(`select count(*) from run_steps_away where kind = 'remove' and state <> 'waiting'`)
 	for range 10 { // however long one looks

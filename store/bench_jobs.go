@@ -54,7 +54,9 @@ func addJob(ctx context.Context, tx pgx.Tx, person uuid.UUID, ask Ask) (uuid.UUI
 		return uuid.Nil, err
 	}
 	id := NewID()
-	_, err = tx.Exec(ctx, `insert into jobs (id, kind, person_id, bench_id, state, request) values ($1, $2, $3, $4, 'waiting', $5)`, id, ask.Kind, person, ask.Bench, raw)
+	_, err = tx.Exec(ctx, `
+		insert into jobs (id, kind, person_id, bench_id, state, request)
+		values ($1, $2, $3, $4, 'waiting', $5)`, id, ask.Kind, person, ask.Bench, raw)
 	if err != nil {
 		return uuid.Nil, err
 	}
@@ -66,7 +68,11 @@ func addJob(ctx context.Context, tx pgx.Tx, person uuid.UUID, ask Ask) (uuid.UUI
 func (s *Store) ClaimJob(ctx context.Context, bench uuid.UUID) (Job, error) {
 	rows, err := s.pool.Query(ctx, `
 		update jobs set state = 'running', updated_at = now()
-		where id = (select id from jobs where bench_id = $1 and state = 'waiting' order by created_at limit 1 for update skip locked)
+		where id = (select id
+			from jobs
+			where bench_id = $1 and state = 'waiting'
+			order by created_at
+			limit 1 for update skip locked)
 		returning `+jobColumns, bench)
 	return one[Job](rows, err)
 }
@@ -83,7 +89,8 @@ func (s *Store) EndedJobs(ctx context.Context, ids []uuid.UUID) (states map[uuid
 	if len(ids) == 0 {
 		return states, nil
 	}
-	rows, err := s.pool.Query(ctx, `select id, state from jobs where id = any($1) and state not in ('waiting', 'running')`, ids)
+	rows, err := s.pool.Query(ctx, `
+		select id, state from jobs where id = any($1) and state not in ('waiting', 'running')`, ids)
 	if err != nil {
 		return nil, err
 	}
@@ -109,12 +116,14 @@ func (s *Store) KeepJob(ctx context.Context, id uuid.UUID, result any) error {
 // EndJob writes how a job ended: state done or failed. A nil result leaves
 // what was kept before. A cancelled job stays cancelled.
 func (s *Store) EndJob(ctx context.Context, id uuid.UUID, state string, result any, problem string) error {
-	return s.changeJob(ctx, id, `state = $3, result = coalesce(nullif($2::jsonb, 'null'), result), problem = $4 where id = $1 and state = 'running'`, result, state, problem)
+	return s.changeJob(ctx, id, `state = $3, result = coalesce(nullif($2::jsonb, 'null'), result), problem = $4
+		where id = $1 and state = 'running'`, result, state, problem)
 }
 
 // CancelJob asks a job to stop, wherever it runs.
 func (s *Store) CancelJob(ctx context.Context, id uuid.UUID) error {
-	return s.changeJob(ctx, id, `state = 'cancelled', problem = $2::jsonb #>> '{}' where id = $1 and state in ('waiting', 'running')`, "stopped by you")
+	return s.changeJob(ctx, id, `state = 'cancelled', problem = $2::jsonb #>> '{}'
+		where id = $1 and state in ('waiting', 'running')`, "stopped by you")
 }
 
 // changeJob sets what a job is, where its state allows that; one that has gone
@@ -157,7 +166,10 @@ func (s *Store) EndSilentJobs(ctx context.Context) (n int, err error) {
 // failJobs ends the jobs that a condition holds for, whose arguments begin with
 // $2, and says why. It returns how many.
 func failJobs(ctx context.Context, tx pgx.Tx, condition, why string, args ...any) (int, error) {
-	rows, err := tx.Query(ctx, `update jobs set state = 'failed', problem = $1, updated_at = now() where `+condition+` returning id`, append([]any{why}, args...)...)
+	rows, err := tx.Query(ctx, `
+		update jobs
+		set state = 'failed', problem = $1, updated_at = now()
+		where `+condition+` returning id`, append([]any{why}, args...)...)
 	if err != nil {
 		return 0, err
 	}

@@ -39,7 +39,8 @@ const benchColumns = `b.id, b.name, b.token_hash is not null as elsewhere, b.vie
 // Benches lists the benches that are in use, those of servers first.
 func (s *Store) Benches(ctx context.Context) ([]Bench, error) {
 	rows, err := s.pool.Query(ctx, `
-		select `+benchColumns+` where b.revoked_at is null and (b.token_hash is not null or b.seen_at > now() - interval '7 days')
+		select `+benchColumns+`
+		where b.revoked_at is null and (b.token_hash is not null or b.seen_at > now() - interval '7 days')
 		order by elsewhere, away, b.name, b.id limit $2`, BenchSilence, maxBenches)
 	return all[Bench](rows, err)
 }
@@ -50,7 +51,9 @@ func (s *Store) AddBench(ctx context.Context, name string, token []byte, person 
 	id = NewID()
 	hash := sha256.Sum256(token)
 	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `insert into benches (id, name, token_hash, created_by) values ($1, $2, $3, $4)`, id, name, hash[:], person); err != nil {
+		if _, err := tx.Exec(ctx, `
+			insert into benches (id, name, token_hash, created_by)
+			values ($1, $2, $3, $4)`, id, name, hash[:], person); err != nil {
 			return err
 		}
 		if err := notify(ctx, tx, Event{Topic: BenchChanged, ID: id.String()}); err != nil {
@@ -63,14 +66,16 @@ func (s *Store) AddBench(ctx context.Context, name string, token []byte, person 
 
 // EnsureBench makes sure that a server's own bench is there.
 func (s *Store) EnsureBench(ctx context.Context, id uuid.UUID, name string) error {
-	_, err := s.pool.Exec(ctx, `insert into benches (id, name) values ($1, $2) on conflict (id) do update set name = excluded.name`, id, name)
+	_, err := s.pool.Exec(ctx, `
+		insert into benches (id, name) values ($1, $2) on conflict (id) do update set name = excluded.name`, id, name)
 	return err
 }
 
 // BenchByToken finds the bench that a token belongs to, unless it was revoked.
 func (s *Store) BenchByToken(ctx context.Context, token []byte) (Bench, error) {
 	hash := sha256.Sum256(token)
-	rows, err := s.pool.Query(ctx, `select `+benchColumns+` where b.token_hash = $2 and b.revoked_at is null`, BenchSilence, hash[:])
+	rows, err := s.pool.Query(ctx, `
+		select `+benchColumns+` where b.token_hash = $2 and b.revoked_at is null`, BenchSilence, hash[:])
 	return one[Bench](rows, err)
 }
 
@@ -78,7 +83,10 @@ func (s *Store) BenchByToken(ctx context.Context, token []byte) (Bench, error) {
 // for it ends.
 func (s *Store) RevokeBench(ctx context.Context, id, person uuid.UUID) error {
 	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `update benches set revoked_at = now() where id = $1 and token_hash is not null and revoked_at is null`, id)
+		tag, err := tx.Exec(ctx, `
+			update benches
+			set revoked_at = now()
+			where id = $1 and token_hash is not null and revoked_at is null`, id)
 		if err != nil {
 			return err
 		}
@@ -108,13 +116,22 @@ func (s *Store) SeeBench(ctx context.Context, id uuid.UUID, view any, running []
 	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		var news bool
 		err := tx.QueryRow(ctx, `
-			with before as (select view <> $2::jsonb or seen_at is null or seen_at < now() - $3::interval as news from benches where id = $1 for update)
-			update benches b set view = $2, seen_at = now() from before where b.id = $1 returning before.news`, id, raw, BenchSilence).Scan(&news)
+			with before as (select view <> $2::jsonb or seen_at is null or seen_at < now() - $3::interval as news
+				from benches
+				where id = $1 for update)
+			update benches b
+			set view = $2, seen_at = now()
+			from before
+			where b.id = $1
+			returning before.news`, id, raw, BenchSilence).Scan(&news)
 		if err != nil {
 			return err
 		}
 		if len(running) > 0 {
-			if _, err := tx.Exec(ctx, `update jobs set updated_at = now() where id = any($1) and bench_id = $2 and state = 'running'`, running, id); err != nil {
+			if _, err := tx.Exec(ctx, `
+				update jobs
+				set updated_at = now()
+				where id = any($1) and bench_id = $2 and state = 'running'`, running, id); err != nil {
 				return err
 			}
 		}

@@ -21,7 +21,9 @@ type CapturedPhone struct {
 func (s *Store) PhonesOn(ctx context.Context, build uuid.UUID, limit int) ([]CapturedPhone, error) {
 	rows, err := s.pool.Query(ctx, `
 		select phone, capture_id, taken_at, by from (
-			select distinct on (c.phone) c.phone, c.id as capture_id, c.taken_at, p.name as by from captures c join people p on p.id = c.person_id
+			select distinct on (c.phone) c.phone, c.id as capture_id, c.taken_at, p.name as by
+			from captures c
+			join people p on p.id = c.person_id
 			where c.build_id = $1 and c.phone <> '' order by c.phone, c.taken_at desc) x
 		order by taken_at desc limit $2`, build, limit)
 	return all[CapturedPhone](rows, err)

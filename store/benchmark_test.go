@@ -78,7 +78,8 @@ func BenchmarkAddFirstCapture(b *testing.B) {
 func BenchmarkBareCopy(b *testing.B) {
 	w := newWorld(b)
 	first := w.capture("15.0.0", "first", 420)
-	rows, err := w.Pool().Query(w.ctx, `select package_id, facts_id, installed, enabled from sightings where capture_id = $1`, first.ID)
+	rows, err := w.Pool().Query(w.ctx, `
+		select package_id, facts_id, installed, enabled from sightings where capture_id = $1`, first.ID)
 	if err != nil {
 		b.Fatal(err)
 	}

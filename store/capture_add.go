@@ -87,7 +87,8 @@ func (s *Store) AddCapture(ctx context.Context, n NewCapture) (CaptureSummary, e
 			return err
 		}
 		tag, err := tx.Exec(ctx, `
-			insert into captures (id, build_id, phone, person_id, source, complete, missing, reports, digest, bench_id, phone_facts, taken_at)
+			insert into captures (id, build_id, phone, person_id, source, complete, missing, reports, digest,
+				bench_id, phone_facts, taken_at)
 			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12) on conflict (digest) do nothing`,
 			sum.ID, sum.BuildID, n.Phone, n.Person, n.Source, n.Capture.Complete, n.Capture.Missing, reports, digest, n.Bench, facts, n.At)
 		if err != nil {
@@ -238,7 +239,8 @@ func identify(ctx context.Context, tx pgx.Tx, rows []row) (missing bool, err err
 	}
 	// Joined with unnest they are looked up by index, whatever the planner
 	// thinks of the table's size.
-	r, err := tx.Query(ctx, `select f.id, f.package_id from unnest($1::uuid[]) as wanted (id) join facts f using (id)`, facts)
+	r, err := tx.Query(ctx, `
+		select f.id, f.package_id from unnest($1::uuid[]) as wanted (id) join facts f using (id)`, facts)
 	if err != nil {
 		return false, err
 	}
@@ -271,7 +273,8 @@ func addPackages(ctx context.Context, tx pgx.Tx, n NewCapture, rows []row, sum *
 			names = append(names, string(rows[i].p.Name))
 		}
 	}
-	r, err := tx.Query(ctx, `select p.name, p.id from unnest($1::text[]) as wanted (name) join packages p using (name)`, names)
+	r, err := tx.Query(ctx, `
+		select p.name, p.id from unnest($1::text[]) as wanted (name) join packages p using (name)`, names)
 	if err != nil {
 		return err
 	}
@@ -360,7 +363,8 @@ func addPresence(ctx context.Context, tx pgx.Tx, rows []row, sum *CaptureSummary
 		insert into shipped_by (model_id, package_id, builds, newest)
 		select b.model_id, x.package_id, count(*), max(b.first_seen) from presence x join builds b on b.id = x.build_id
 		where b.model_id = (select model_id from builds where id = $1) and x.package_id = any($2) group by 1, 2
-		on conflict (model_id, package_id) do update set builds = excluded.builds, newest = excluded.newest`, sum.BuildID, ids)
+		on conflict (model_id, package_id)
+		do update set builds = excluded.builds, newest = excluded.newest`, sum.BuildID, ids)
 	if err != nil {
 		return err
 	}
@@ -369,9 +373,16 @@ func addPresence(ctx context.Context, tx pgx.Tx, rows []row, sum *CaptureSummary
 		return err
 	}
 	_, err = tx.Exec(ctx, `
-		update packages p set builds = k.builds, newest_build = k.newest, makers = k.makers, maker_id = case when k.makers = 1 then k.maker_id end
-		from (select s.package_id, sum(s.builds) as builds, max(s.newest) as newest, count(distinct d.maker_id) as makers, (array_agg(d.maker_id))[1] as maker_id
-			from shipped_by s join models d on d.id = s.model_id where s.package_id = any($1) group by 1) k where k.package_id = p.id`, ids)
+		update packages p
+		set builds = k.builds, newest_build = k.newest, makers = k.makers, maker_id = case
+			when k.makers = 1 then k.maker_id end
+		from (select s.package_id, sum(s.builds) as builds, max(s.newest) as newest,
+			count(distinct d.maker_id) as makers, (array_agg(d.maker_id))[1] as maker_id
+			from shipped_by s
+			join models d on d.id = s.model_id
+			where s.package_id = any($1)
+			group by 1) k
+			where k.package_id = p.id`, ids)
 	if err != nil {
 		return err
 	}
@@ -413,7 +424,8 @@ func guessAgain(ctx context.Context, tx pgx.Tx, ids []uuid.UUID) error {
 const fillHolders = `
 	insert into role_holders
 	select distinct r ->> 'name', p.id
-	from captures k, jsonb_array_elements(coalesce(k.phone_facts -> 'roles', '[]')) r, jsonb_array_elements_text(coalesce(r -> 'holders', '[]')) h
+	from captures k, jsonb_array_elements(coalesce(k.phone_facts -> 'roles', '[]')) r,
+		jsonb_array_elements_text(coalesce(r -> 'holders', '[]')) h
 	join packages p on p.name = h
 	on conflict do nothing`
 
@@ -466,7 +478,8 @@ type Capture struct {
 // Capture reads one capture.
 func (s *Store) Capture(ctx context.Context, id uuid.UUID) (Capture, error) {
 	rows, err := s.pool.Query(ctx, `
-		select c.id, c.build_id, m.slug as maker, m.name as maker_name, d.slug as model, d.name as model_name, b.version, b.release, b.carrier, b.region,
+		select c.id, c.build_id, m.slug as maker, m.name as maker_name, d.slug as model, d.name as model_name,
+			b.version, b.release, b.carrier, b.region,
 			c.phone, c.taken_at, c.source, c.complete, c.missing, c.reports,
 			(select count(*) from sightings where capture_id = c.id)::int as packages,
 			array(select p.name from sightings x join packages p on p.id = x.package_id
@@ -474,7 +487,10 @@ func (s *Store) Capture(ctx context.Context, id uuid.UUID) (Capture, error) {
 			(select count(*) from presence x where x.build_id = b.id and not exists (
 				select from claims k where k.package_id = x.package_id and k.field = 'load' and k.value is not null
 				and k.scope_id in ($2, m.id, d.id, b.id)))::int as ungraded
-		from captures c join builds b on b.id = c.build_id join models d on d.id = b.model_id join makers m on m.id = d.maker_id
+		from captures c
+		join builds b on b.id = c.build_id
+		join models d on d.id = b.model_id
+		join makers m on m.id = d.maker_id
 		where c.id = $1`, id, uuid.Nil)
 	return one[Capture](rows, err)
 }

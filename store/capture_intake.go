@@ -76,9 +76,19 @@ func (s *Store) Intake(ctx context.Context, capture uuid.UUID) (in Intake, err e
 		err := tx.QueryRow(ctx, `
 			select b.id, d.id, d.maker_id, c.phone_facts,
 				not exists (select from captures x where x.build_id = b.id and x.taken_at < c.taken_at),
-				not exists (select from captures x join builds y on y.id = x.build_id where y.model_id = d.id and x.taken_at < c.taken_at),
-				not exists (select from captures x join builds y on y.id = x.build_id join models m on m.id = y.model_id where m.maker_id = d.maker_id and x.taken_at < c.taken_at)
-			from captures c join builds b on b.id = c.build_id join models d on d.id = b.model_id where c.id = $1`, capture).
+				not exists (select
+					from captures x
+					join builds y on y.id = x.build_id
+					where y.model_id = d.id and x.taken_at < c.taken_at),
+				not exists (select
+					from captures x
+					join builds y on y.id = x.build_id
+					join models m on m.id = y.model_id
+					where m.maker_id = d.maker_id and x.taken_at < c.taken_at)
+			from captures c
+			join builds b on b.id = c.build_id
+			join models d on d.id = b.model_id
+			where c.id = $1`, capture).
 			Scan(&build, &model, &maker, &facts, &in.NewBuild, &in.NewModel, &in.NewMaker)
 		if isNone(err) {
 			return ErrNotFound
@@ -107,11 +117,17 @@ func compareBuilds(ctx context.Context, tx pgx.Tx, in *Intake, build uuid.UUID) 
 		return err
 	}
 	rows, err := tx.Query(ctx, `
-		(select o.id, o.version, o.release, o.carrier, o.region, false as sister from builds b join builds o on o.id = `+buildBefore+` where b.id = $1)
+		(select o.id, o.version, o.release, o.carrier, o.region, false as sister
+			from builds b
+			join builds o on o.id = `+buildBefore+` where b.id = $1)
 		union all
-		(select o.id, o.version, o.release, o.carrier, o.region, true from builds b join builds o on o.model_id = b.model_id and o.id <> b.id
+		(select o.id, o.version, o.release, o.carrier, o.region, true
+			from builds b
+			join builds o on o.model_id = b.model_id and o.id <> b.id
 			and o.version = b.version and (o.carrier, o.region) <> (b.carrier, b.region)
-			where b.id = $1 and exists (select from presence where build_id = o.id) order by o.carrier, o.region limit 5)`, build)
+			where b.id = $1 and exists (select from presence where build_id = o.id)
+			order by o.carrier, o.region
+			limit 5)`, build)
 	if err != nil {
 		return err
 	}
@@ -147,7 +163,9 @@ func compareBuilds(ctx context.Context, tx pgx.Tx, in *Intake, build uuid.UUID) 
 func compareCaptures(ctx context.Context, tx pgx.Tx, in *Intake, capture, build uuid.UUID) error {
 	var earlier uuid.UUID
 	err := tx.QueryRow(ctx, `
-		select x.id from captures c join captures x on x.build_id = c.build_id and x.taken_at < c.taken_at and x.complete
+		select x.id
+		from captures c
+		join captures x on x.build_id = c.build_id and x.taken_at < c.taken_at and x.complete
 		where c.id = $1 and c.complete order by x.taken_at desc limit 1`, capture).Scan(&earlier)
 	if isNone(err) {
 		return nil
@@ -173,20 +191,35 @@ func compareCaptures(ctx context.Context, tx pgx.Tx, in *Intake, capture, build 
 
 func intakePackages(ctx context.Context, tx pgx.Tx, in *Intake, capture, build, model, maker uuid.UUID) error {
 	const columns = `p.id, p.name, ` + bestLabel + ` as label,
-		coalesce((select k.value #>> '{}' from claims k where k.package_id = p.id and k.field = 'origin' and k.value is not null and k.scope_id in ($2, $3, $4, $5)
+		coalesce((select k.value #>> '{}'
+			from claims k
+			where k.package_id = p.id and k.field = 'origin' and k.value is not null
+				and k.scope_id in ($2, $3, $4, $5)
 			order by array_position(array[$5, $4, $3, $2], k.scope_id) limit 1), p.origin) as origin,
-		p.origin_reason, (select count(distinct b.model_id) from presence x join builds b on b.id = x.build_id where x.package_id = p.id and b.model_id <> $4)::int as elsewhere`
+		p.origin_reason,
+			(select count(distinct b.model_id)
+				from presence x
+				join builds b on b.id = x.build_id
+				where x.package_id = p.id and b.model_id <> $4)::int as elsewhere`
 	args := []any{capture, uuid.Nil, maker, model, build, maxIntake}
 	rows, err := tx.Query(ctx, `
-		select `+columns+` from sightings x join captures c on c.id = x.capture_id join packages p on p.id = x.package_id
+		select `+columns+`
+		from sightings x
+		join captures c on c.id = x.capture_id
+		join packages p on p.id = x.package_id
 		where c.id = $1 and p.first_seen = c.taken_at order by p.name limit $6`, args...)
 	if in.NeverSeen, err = all[IntakePackage](rows, err); err != nil {
 		return err
 	}
 	rows, err = tx.Query(ctx, `
-		select `+columns+` from sightings x join packages p on p.id = x.package_id join presence y on y.build_id = $5 and y.package_id = p.id
+		select `+columns+`
+		from sightings x
+		join packages p on p.id = x.package_id
+		join presence y on y.build_id = $5 and y.package_id = p.id
 		where x.capture_id = $1 and not exists (
-			select from claims k where k.package_id = p.id and k.field = 'load' and k.value is not null and k.scope_id in ($2, $3, $4, $5))
+			select
+			from claims k
+			where k.package_id = p.id and k.field = 'load' and k.value is not null and k.scope_id in ($2, $3, $4, $5))
 		order by p.name limit $6`, args...)
 	if in.Ungraded, err = all[IntakePackage](rows, err); err != nil {
 		return err
@@ -194,5 +227,8 @@ func intakePackages(ctx context.Context, tx pgx.Tx, in *Intake, capture, build, 
 	return tx.QueryRow(ctx, `
 		select count(*)::int from sightings x join facts f on f.id = x.facts_id
 		where x.capture_id = $1 and x.installed and not exists (
-			select from package_files k where k.package_id = x.package_id and k.version_code = f.version_code and k.signer = coalesce(f.details->>'signer', ''))`, capture).Scan(&in.Unnamed)
+			select
+			from package_files k
+			where k.package_id = x.package_id and k.version_code = f.version_code
+				and k.signer = coalesce(f.details->>'signer', ''))`, capture).Scan(&in.Unnamed)
 }

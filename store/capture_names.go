@@ -32,7 +32,10 @@ func (s *Store) Unnamed(ctx context.Context, capture uuid.UUID) ([]Unnamed, erro
 		select p.name, f.version_code, coalesce(f.details->>'signer', '') as signer
 		from sightings x join facts f on f.id = x.facts_id join packages p on p.id = x.package_id
 		where x.capture_id = $1 and x.installed and not exists (
-			select from package_files k where k.package_id = x.package_id and k.version_code = f.version_code and k.signer = coalesce(f.details->>'signer', ''))
+			select
+			from package_files k
+			where k.package_id = x.package_id and k.version_code = f.version_code
+				and k.signer = coalesce(f.details->>'signer', ''))
 		order by p.name`, capture)
 	return all[Unnamed](rows, err)
 }
@@ -77,11 +80,17 @@ func (s *Store) AddNames(ctx context.Context, list []NewName) error {
 			batch.Queue(`
 				insert into package_files (package_id, version_code, signer, labels, icon, icon_type, problem)
 				select id, $2, $3, $4, $5, $6, $7 from packages where name = $1
-				on conflict (package_id, version_code, signer) do update set labels = excluded.labels, icon = excluded.icon, icon_type = excluded.icon_type,
-					problem = excluded.problem, read_at = now()`, n.Name, n.VersionCode, n.Signer, raw, n.Icon, kind, n.Problem)
+				on conflict (package_id, version_code, signer)
+				do update set labels = excluded.labels, icon = excluded.icon, icon_type = excluded.icon_type,
+					problem = excluded.problem,
+						read_at = now()`, n.Name, n.VersionCode, n.Signer, raw, n.Icon, kind, n.Problem)
 			batch.Queue(`
 				insert into labels (package_id, language, label, from_file)
-				select p.id, l.key, l.value, true from packages p, jsonb_each_text($2::jsonb) l where p.name = $1 on conflict do nothing`, n.Name, raw)
+				select p.id, l.key, l.value, true
+				from packages p, jsonb_each_text($2::jsonb) l
+				where p.name = $1
+				on conflict
+				do nothing`, n.Name, raw)
 		}
 		return tx.SendBatch(ctx, &batch).Close()
 	})

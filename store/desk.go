@@ -71,7 +71,13 @@ type deskLines func(context.Context, querier, *deskOf) ([]desk.Line, error)
 // that: a change that was sent again is there again.
 func (s *Store) Desk(ctx context.Context, p Person, now time.Time) (lines, off []desk.Line, err error) {
 	d := &deskOf{p, map[string]handed{}}
-	rows, err := s.pool.Query(ctx, `select h.line, w.name, h.words, h.at from desk_handed h join people w on w.id = h.from_id where h.to_id = $1 order by h.at desc limit 500`, p.ID)
+	rows, err := s.pool.Query(ctx, `
+		select h.line, w.name, h.words, h.at
+		from desk_handed h
+		join people w on w.id = h.from_id
+		where h.to_id = $1
+		order by h.at desc
+		limit 500`, p.ID)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -80,7 +86,8 @@ func (s *Store) Desk(ctx context.Context, p Person, now time.Time) (lines, off [
 	if _, err := pgx.ForEachRow(rows, []any{&key, &h.By, &h.Words, &h.At}, func() error { d.handed[key] = h; return nil }); err != nil {
 		return nil, nil, err
 	}
-	rows, err = s.pool.Query(ctx, `select line, nullif(until, 'infinity'), at from desk_put_off where person_id = $1 and until > $2`, p.ID, now)
+	rows, err = s.pool.Query(ctx, `
+		select line, nullif(until, 'infinity'), at from desk_put_off where person_id = $1 and until > $2`, p.ID, now)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -165,7 +172,10 @@ func (s *Store) Done(ctx context.Context, person uuid.UUID, key string) error {
 		return err
 	}
 	if key == string(desk.Told)+":decided" {
-		_, err := s.pool.Exec(ctx, `update notices set read_at = now() where person_id = $1 and read_at is null and kind in ('decided', 'publish-published')`, person)
+		_, err := s.pool.Exec(ctx, `
+			update notices
+			set read_at = now()
+			where person_id = $1 and read_at is null and kind in ('decided', 'publish-published')`, person)
 		return err
 	}
 	if id, ok := strings.CutPrefix(key, string(desk.Told)+":"); ok {
@@ -173,7 +183,8 @@ func (s *Store) Done(ctx context.Context, person uuid.UUID, key string) error {
 		if err != nil {
 			return ErrNoLine
 		}
-		_, err = s.pool.Exec(ctx, `update notices set read_at = now() where id = $1 and person_id = $2 and read_at is null`, notice, person)
+		_, err = s.pool.Exec(ctx, `
+			update notices set read_at = now() where id = $1 and person_id = $2 and read_at is null`, notice, person)
 		return err
 	}
 	return s.putOff(ctx, person, key, "infinity")
@@ -197,8 +208,11 @@ func (s *Store) Hand(ctx context.Context, from, to uuid.UUID, key, words string)
 	}
 	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, `
-			insert into desk_handed as h (line, to_id, from_id, words) select $1, p.id, $3, $4 from people p where p.id = $2 and p.removed_at is null
-			on conflict (line, to_id) do update set from_id = excluded.from_id, words = excluded.words, at = now()`, key, to, from, words)
+			insert into desk_handed as h (line, to_id, from_id, words) select $1, p.id, $3, $4
+			from people p
+			where p.id = $2 and p.removed_at is null
+			on conflict (line, to_id)
+			do update set from_id = excluded.from_id, words = excluded.words, at = now()`, key, to, from, words)
 		if err == nil && tag.RowsAffected() == 0 {
 			err = ErrNotFound
 		}
@@ -208,7 +222,11 @@ func (s *Store) Hand(ctx context.Context, from, to uuid.UUID, key, words string)
 		var batch pgx.Batch
 		batch.Queue(`delete from desk_put_off where person_id = $1 and line = $2`, to, key)
 		batch.Queue(`delete from desk_handed where line = $1 and to_id = $2`, key, from)
-		batch.Queue(`insert into desk_put_off (person_id, line, until) values ($1, $2, 'infinity') on conflict (person_id, line) do update set until = 'infinity', at = now()`, from, key)
+		batch.Queue(`
+			insert into desk_put_off (person_id, line, until)
+			values ($1, $2, 'infinity')
+			on conflict (person_id, line)
+			do update set until = 'infinity', at = now()`, from, key)
 		if err := tx.SendBatch(ctx, &batch).Close(); err != nil {
 			return err
 		}

@@ -17,7 +17,9 @@ import (
 // ranIt counts the phones that ran any release of profile p, and known those
 // that were captured with build b.
 const (
-	ranIt = `(select count(distinct x.phone) from runs x where x.profile_id = p.id and x.release_id is not null and x.state <> 'going')::int`
+	ranIt = `(select count(distinct x.phone)
+			from runs x
+			where x.profile_id = p.id and x.release_id is not null and x.state <> 'going')::int`
 	known = `(select count(distinct c.phone) from captures c where c.build_id = b.id and c.phone <> '')::int`
 )
 
@@ -71,9 +73,19 @@ func stoppingReleases(ctx context.Context, q querier, d *deskOf) ([]desk.Line, e
 	}
 	rows, err := q.Query(ctx, `
 		select `+heldColumns+`, h.stopped_at as since
-		from holds h join releases r on r.id = h.release_id and r.state = 'current' join profiles p on p.id = r.profile_id join builds b on b.id = h.build_id join models d on d.id = b.model_id join makers m on m.id = d.maker_id
-		where h.stops <> '' and not exists (select from lifts l where l.release_id = h.release_id and l.build_id = h.build_id and l.stops = h.stops)
-			and ($1 or r.id = any($2)) order by h.stopped_at desc limit $3`, d.publishes(), d.ids(desk.ReleaseStops), maxDeskLines)
+		from holds h
+		join releases r on r.id = h.release_id and r.state = 'current'
+		join profiles p on p.id = r.profile_id
+		join builds b on b.id = h.build_id
+		join models d on d.id = b.model_id
+		join makers m on m.id = d.maker_id
+		where h.stops <> ''
+			and not exists (select
+				from lifts l
+				where l.release_id = h.release_id and l.build_id = h.build_id and l.stops = h.stops)
+			and ($1 or r.id = any($2))
+			order by h.stopped_at desc
+			limit $3`, d.publishes(), d.ids(desk.ReleaseStops), maxDeskLines)
 	list, err := all[heldLine](rows, err)
 	lines := make([]desk.Line, len(list))
 	for i, h := range list {
@@ -103,10 +115,19 @@ func releasesBehind(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 	}
 	rows, err := q.Query(ctx, `
 		select `+heldColumns+`, a.at as since
-		from holds h join releases r on r.id = h.release_id and r.state = 'current' join profiles p on p.id = r.profile_id join builds b on b.id = h.build_id join models d on d.id = b.model_id join makers m on m.id = d.maker_id
+		from holds h
+		join releases r on r.id = h.release_id and r.state = 'current'
+		join profiles p on p.id = r.profile_id
+		join builds b on b.id = h.build_id
+		join models d on d.id = b.model_id
+		join makers m on m.id = d.maker_id
 			join arrivals a on a.build_id = b.id
-		where not h.claimed and h.stops = '' and ($1 or r.id = any($2)) and not coalesce(p.rules -> 'notFor', '[]') ? b.fingerprint
-			and not exists (select from builds n where n.model_id = b.model_id and (n.carrier, n.region) = (b.carrier, b.region) and (n.security_patch, n.version) > (b.security_patch, b.version)
+		where not h.claimed and h.stops = '' and ($1 or r.id = any($2))
+			and not coalesce(p.rules -> 'notFor', '[]') ? b.fingerprint
+			and not exists (select
+				from builds n
+				where n.model_id = b.model_id and (n.carrier, n.region) = (b.carrier, b.region)
+					and (n.security_patch, n.version) > (b.security_patch, b.version)
 				and exists (select from captures c where c.build_id = n.id))
 		order by a.at desc limit $3`, d.publishes(), d.ids(desk.ReleaseBehind), maxDeskLines)
 	list, err := all[heldLine](rows, err)
@@ -150,16 +171,44 @@ func arrivedBuilds(ctx context.Context, q querier, d *deskOf) ([]desk.Line, erro
 		Stops     []string        `db:"stops"`
 	}
 	rows, err := q.Query(ctx, `
-		select b.id as build, a.since_id as since, a.at, a.summary, (select count(distinct k.package_id) from came_back k where k.build_id = b.id)::int as back, b.version, b.carrier, b.region,
-			m.slug as maker, d.slug as model, d.name as model_name, `+known+` as known, (select count(distinct c.phone) from captures c join builds y on y.id = c.build_id where y.model_id = d.id and c.phone <> '')::int as phones,
-			array(select p.name || ' no. ' || r.number from holds h join releases r on r.id = h.release_id and r.state = 'current' join profiles p on p.id = r.profile_id
-				where h.build_id = b.id and not h.claimed and h.stops = '' and not coalesce(p.rules -> 'notFor', '[]') ? b.fingerprint order by 1) as behind,
-			array(select p.name || ' no. ' || r.number from holds h join releases r on r.id = h.release_id and r.state = 'current' join profiles p on p.id = r.profile_id
-				where h.build_id = b.id and h.stops <> '' and not exists (select from lifts l where l.release_id = h.release_id and l.build_id = h.build_id and l.stops = h.stops) order by 1) as stops
-		from arrivals a join builds b on b.id = a.build_id join models d on d.id = b.model_id join makers m on m.id = d.maker_id
+		select b.id as build, a.since_id as since, a.at, a.summary,
+			(select count(distinct k.package_id) from came_back k where k.build_id = b.id)::int as back, b.version,
+			b.carrier, b.region,
+			m.slug as maker, d.slug as model,
+				d.name as model_name, `+known+` as known,
+				(select count(distinct c.phone)
+					from captures c
+					join builds y on y.id = c.build_id
+					where y.model_id = d.id and c.phone <> '')::int as phones,
+			array(select p.name || ' no. ' || r.number
+				from holds h
+				join releases r on r.id = h.release_id and r.state = 'current'
+				join profiles p on p.id = r.profile_id
+				where h.build_id = b.id and not h.claimed and h.stops = ''
+					and not coalesce(p.rules -> 'notFor', '[]') ? b.fingerprint
+				order by 1) as behind,
+			array(select p.name || ' no. ' || r.number
+				from holds h
+				join releases r on r.id = h.release_id and r.state = 'current'
+				join profiles p on p.id = r.profile_id
+				where h.build_id = b.id and h.stops <> ''
+					and not exists (select
+						from lifts l
+						where l.release_id = h.release_id and l.build_id = h.build_id and l.stops = h.stops)
+				order by 1) as stops
+		from arrivals a
+		join builds b on b.id = a.build_id
+		join models d on d.id = b.model_id
+		join makers m on m.id = d.maker_id
 		where a.build_id = any($3) or case when $2 then
-				a.at > now() - `+newsFor+` and not exists (select from holds h join releases r on r.id = h.release_id where h.build_id = b.id and r.state = 'current' and h.claimed)
-			else a.at > now() - `+arrivedFor+` and exists (select from captures c join builds y on y.id = c.build_id where y.model_id = d.id and c.person_id = $1) end
+				a.at > now() - `+newsFor+` and not exists (select
+				from holds h
+				join releases r on r.id = h.release_id
+				where h.build_id = b.id and r.state = 'current' and h.claimed)
+			else a.at > now() - `+arrivedFor+` and exists (select
+			from captures c
+			join builds y on y.id = c.build_id
+			where y.model_id = d.id and c.person_id = $1) end
 		order by a.at desc limit $4`, d.ID, d.reviews(), d.ids(desk.Arrived), maxDeskLines)
 	list, err := all[arrived](rows, err)
 	lines := make([]desk.Line, len(list))
@@ -210,18 +259,44 @@ func shortList(names []string, of int) string {
 }
 
 // newestOf is the captured build that stands for model d, with its release.
-const newestOf = `(select b.id, b.release, b.carrier, b.region, b.version from builds b where b.model_id = d.id and exists (select from captures c where c.build_id = b.id) order by ` + newestBuild + ` limit 1)`
+const newestOf = `(select b.id, b.release, b.carrier, b.region, b.version
+		from builds b
+		where b.model_id = d.id and exists (select from captures c where c.build_id = b.id)
+		order by ` + newestBuild + ` limit 1)`
 
 // standingOf is the standing of package t.package_id for removal for the user,
 // as seen from build t.build of model t.model: the nearest place that has one,
 // see evidence.Vantages, and there its Android release before all. What nobody
 // tried anywhere has none at any place. That a place is not everywhere is said
 // for the index figures_near, which holds the others.
-const standingOf = `case when not exists (select from figures f where f.package_id = t.package_id and f.method = 'remove-for-user' and f.place = '00000000-0000-0000-0000-000000000000') then 'untried' else coalesce(
-	(select f.standing from figures f where f.package_id = t.package_id and f.method = 'remove-for-user' and f.place <> '00000000-0000-0000-0000-000000000000' and f.place = t.build and f.release = ''),
-	(select f.standing from figures f where f.package_id = t.package_id and f.method = 'remove-for-user' and f.place <> '00000000-0000-0000-0000-000000000000' and f.place = t.model and f.release in (t.release, '') order by f.release desc limit 1),
-	(select f.standing from figures f where f.package_id = t.package_id and f.method = 'remove-for-user' and f.place <> '00000000-0000-0000-0000-000000000000' and f.place = t.maker and f.release in (t.release, '') order by f.release desc limit 1),
-	(select f.standing from figures f where f.package_id = t.package_id and f.method = 'remove-for-user' and f.place = '00000000-0000-0000-0000-000000000000' and f.release = ''),
+const standingOf = `case
+		when not exists (select
+			from figures f
+			where f.package_id = t.package_id and f.method = 'remove-for-user'
+				and f.place = '00000000-0000-0000-0000-000000000000') then 'untried'
+		else coalesce(
+	(select f.standing
+		from figures f
+		where f.package_id = t.package_id and f.method = 'remove-for-user'
+			and f.place <> '00000000-0000-0000-0000-000000000000' and f.place = t.build and f.release = ''),
+	(select f.standing
+		from figures f
+		where f.package_id = t.package_id and f.method = 'remove-for-user'
+			and f.place <> '00000000-0000-0000-0000-000000000000' and f.place = t.model
+			and f.release in (t.release, '')
+		order by f.release desc
+		limit 1),
+	(select f.standing
+		from figures f
+		where f.package_id = t.package_id and f.method = 'remove-for-user'
+			and f.place <> '00000000-0000-0000-0000-000000000000' and f.place = t.maker
+			and f.release in (t.release, '')
+		order by f.release desc
+		limit 1),
+	(select f.standing
+		from figures f
+		where f.package_id = t.package_id and f.method = 'remove-for-user'
+			and f.place = '00000000-0000-0000-0000-000000000000' and f.release = ''),
 	'untried') end`
 
 type judgedRelease struct {
@@ -253,16 +328,42 @@ func judgedReleases(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 	rows, err := q.Query(ctx, `
 		with taken as materialized (
 			select r.id, x.package_id, n.id as build, n.release, d.id as model, d.maker_id as maker
-			from releases r join profiles p on p.id = r.profile_id join models d on d.id = p.model_id cross join lateral `+newestOf+` n join release_packages x on x.release_id = r.id
-			where r.state = 'current' and exists (select from shipped_by y where y.model_id = d.id and y.package_id = x.package_id)),
+			from releases r
+			join profiles p on p.id = r.profile_id
+			join models d on d.id = p.model_id
+			cross join lateral `+newestOf+` n join release_packages x on x.release_id = r.id
+			where r.state = 'current'
+				and exists (select from shipped_by y where y.model_id = d.id and y.package_id = x.package_id)),
 		judged as materialized (select t.id, t.package_id, `+standingOf+` as standing from taken t),
 		found as (
-			select j.id, j.standing = 'contested' as contested, count(*)::int as n, array_agg(j.package_id order by j.package_id) as which from judged j
-			where j.standing = 'contested' and ($1 or j.id = any($2)) or j.standing in ('thin', 'untried') and ($3 or j.id = any($4)) group by 1, 2)
-		select f.id, f.contested, f.n, array(select k.name from packages k where k.id = any(f.which[1:4]) order by 1) as names, left(md5(f.which::text), 12) as which, p.slug, p.name as edition, r.number, m.slug as maker, d.slug as model, d.name as model_name,
-			case when f.contested then greatest(r.published_at, (select least(date_trunc('day', max(l.at)), date_trunc('day', now())) from unnest(f.which) w (id) cross join lateral (select t.at from trials t where t.package_id = w.id order by t.at desc limit 1) l)) else r.published_at end as since, `+ranIt+` as ran
-		from found f join releases r on r.id = f.id join profiles p on p.id = r.profile_id join models d on d.id = p.model_id join makers m on m.id = d.maker_id
-		order by f.contested desc, r.published_at desc limit $5`, d.reviews(), d.ids(desk.Contested), d.publishes(), d.ids(desk.ThinRelease), 2*maxDeskLines)
+			select j.id, j.standing = 'contested' as contested, count(*)::int as n,
+				array_agg(j.package_id order by j.package_id) as which
+			from judged j
+			where j.standing = 'contested' and ($1 or j.id = any($2)) or j.standing in ('thin', 'untried')
+				and ($3 or j.id = any($4))
+			group by 1, 2)
+		select f.id, f.contested, f.n,
+			array(select k.name from packages k where k.id = any(f.which[1:4]) order by 1) as names,
+			left(md5(f.which::text), 12) as which, p.slug, p.name as edition, r.number, m.slug as maker,
+			d.slug as model, d.name as model_name,
+			case
+				when f.contested then greatest(r.published_at,
+					(select least(date_trunc('day', max(l.at)), date_trunc('day', now()))
+						from unnest(f.which) w (id)
+						cross
+							join lateral (select t.at
+								from trials t
+								where t.package_id = w.id
+								order by t.at desc
+								limit 1) l))
+				else r.published_at end as since, `+ranIt+` as ran
+		from found f
+		join releases r on r.id = f.id
+		join profiles p on p.id = r.profile_id
+		join models d on d.id = p.model_id
+		join makers m on m.id = d.maker_id
+		order by f.contested desc, r.published_at desc
+		limit $5`, d.reviews(), d.ids(desk.Contested), d.publishes(), d.ids(desk.ThinRelease), 2*maxDeskLines)
 	list, err := all[judgedRelease](rows, err)
 	lines := make([]desk.Line, len(list))
 	for i, r := range list {
@@ -289,9 +390,16 @@ func retiredKeys(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error)
 		return nil, nil
 	}
 	rows, err := q.Query(ctx, `
-		select k.id, k.retired_at, count(*)::int, (array_agg(d.name || ': ' || p.name order by d.name, p.name))[1:4], (select count(distinct x.phone) from runs x where x.release_id = any(array_agg(r.id)))::int
-		from releases r join signing_keys k on k.id = r.key_id join profiles p on p.id = r.profile_id join models d on d.id = p.model_id
-		where r.state = 'current' and k.retired_at is not null group by k.id order by k.retired_at desc limit $1`, maxDeskLines)
+		select k.id, k.retired_at, count(*)::int, (array_agg(d.name || ': ' || p.name order by d.name, p.name))[1:4],
+			(select count(distinct x.phone) from runs x where x.release_id = any(array_agg(r.id)))::int
+		from releases r
+		join signing_keys k on k.id = r.key_id
+		join profiles p on p.id = r.profile_id
+		join models d on d.id = p.model_id
+		where r.state = 'current' and k.retired_at is not null
+		group by k.id
+		order by k.retired_at desc
+		limit $1`, maxDeskLines)
 	if err != nil {
 		return nil, err
 	}
@@ -314,7 +422,8 @@ const many = 5
 
 // ungraded says that package p is on many builds, and that nobody has graded
 // it.
-const ungraded = `p.builds >= $1 and not exists (select from claims k where k.package_id = p.id and k.field = 'load' and k.value is not null)`
+const ungraded = `p.builds >= $1
+		and not exists (select from claims k where k.package_id = p.id and k.field = 'load' and k.value is not null)`
 
 // ungradedPackages tells of packages on many builds that have no grade, a line
 // a maker.
@@ -323,11 +432,21 @@ func ungradedPackages(ctx context.Context, q querier, d *deskOf) ([]desk.Line, e
 		return nil, nil
 	}
 	rows, err := q.Query(ctx, `
-		with counted as (select p.maker_id, count(*)::int as n, min(p.first_seen) as since from packages p where `+ungraded+` group by 1 order by 2 desc limit $2)
-		select coalesce(m.id, '00000000-0000-0000-0000-000000000000'), coalesce(m.slug, ''), coalesce(m.name, ''), c.n, x.names, c.since
-		from counted c join makers m on m.id = c.maker_id cross join lateral (select array(select p.name from packages p where p.maker_id = m.id and `+ungraded+` order by p.builds desc, p.name limit 4) as names) x
+		with counted as (select p.maker_id, count(*)::int as n, min(p.first_seen) as since
+			from packages p
+			where `+ungraded+` group by 1 order by 2 desc limit $2)
+		select coalesce(m.id, '00000000-0000-0000-0000-000000000000'), coalesce(m.slug, ''), coalesce(m.name, ''),
+			c.n, x.names, c.since
+		from counted c
+		join makers m on m.id = c.maker_id
+		cross
+			join lateral (select array(select p.name from packages p where p.maker_id = m.id
+				and `+ungraded+` order by p.builds desc, p.name limit 4) as names) x
 		union all
-		select '00000000-0000-0000-0000-000000000000', '', '', c.n, array(select p.name from packages p where p.maker_id is null and `+ungraded+` order by p.builds desc, p.name limit 4), c.since
+		select '00000000-0000-0000-0000-000000000000', '', '', c.n,
+			array(select p.name
+				from packages p
+				where p.maker_id is null and `+ungraded+` order by p.builds desc, p.name limit 4), c.since
 		from counted c where c.maker_id is null`, many, maxDeskLines)
 	if err != nil {
 		return nil, err

@@ -215,8 +215,14 @@ func TestDeskOfWork(t *testing.T) {
 		w.must(err)
 		defer tx.Rollback(w.ctx)
 		for _, sql := range []string{`set local session_replication_role = replica`,
-			`insert into runs (id, profile_id, document, build_id, capture_id, phone, phone_name, form, bench_id, person_id, choices, state, ended_at)
-				select '` + id.String() + `', p.id, '{}', b.id, b.id, 'x', 'Lyra 5', 'phone', b.id, w.id, '{}', '` + state + `', now() - interval '` + ended + `' from profiles p, people w, builds b where w.login = 'tech' and b.id = '` + w.build.String() + `'`,
+			`
+				insert into runs (id, profile_id, document, build_id, capture_id, phone, phone_name, form, bench_id,
+					person_id, choices, state, ended_at)
+				select '` + id.String() + `',
+					p.id, '{}', b.id, b.id, 'x', 'Lyra 5', 'phone', b.id, w.id, '{}', '` + state + `',
+					now() - interval '` + ended + `'
+				from profiles p, people w, builds b
+				where w.login = 'tech' and b.id = '` + w.build.String() + `'`,
 			`insert into run_checks (run_id, number, text) values ('` + id.String() + `', 1, 'Call somebody')`} {
 			if _, err := tx.Exec(w.ctx, sql); err != nil {
 				t.Fatal(err)

@@ -32,15 +32,38 @@ func waitingChanges(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 	ids := append(append(d.ids(desk.Change), d.ids(desk.Import)...), d.ids(desk.Asked)...)
 	rows, err := q.Query(ctx, `
 		with open as (
-			select c.* from changes c where c.state = 'sent' and c.author_id <> $1 and ($2 or c.id = any($3) or exists (select from asked q where q.change_id = c.id and q.person_id = $1 and q.answered_at is null))
+			select c.*
+			from changes c
+			where c.state = 'sent' and c.author_id <> $1
+				and ($2 or c.id = any($3)
+					or exists (select
+						from asked q
+						where q.change_id = c.id and q.person_id = $1 and q.answered_at is null))
 			order by c.sent_at limit $4)
-		select c.id, c.number, c.title, w.name as author, greatest(c.sent_at, n.round_at) as sent_at, c.imported_from, n.edits, n.half, t.touches, t.ran, coalesce(q.by, '') as asked_by, coalesce(q.words, '') as words
+		select c.id, c.number, c.title, w.name as author, greatest(c.sent_at, n.round_at) as sent_at, c.imported_from,
+			n.edits, n.half, t.touches, t.ran, coalesce(q.by, '') as asked_by, coalesce(q.words, '') as words
 		from open c join people w on w.id = c.author_id
-			cross join lateral (select count(*)::int as edits, (count(*) filter (where exists (select from approvals a where a.edit_id = e.id and a.person_id <> $1)))::int as half, max(e.created_at) filter (where e.round > 1) as round_at from edits e where e.change_id = c.id and e.state = 'open') n
+			cross
+			join lateral (select count(*)::int as edits,
+				(count(*) filter (where exists (select
+					from approvals a
+					where a.edit_id = e.id and a.person_id <> $1)))::int as half,
+				max(e.created_at) filter (where e.round > 1) as round_at
+				from edits e
+				where e.change_id = c.id
+				and e.state = 'open') n
 			cross join lateral (
-				select count(distinct r.id)::int as touches, (select count(distinct x.phone) from runs x where x.release_id = any(array_agg(r.id)))::int as ran
-				from (select distinct package_id from edits where change_id = c.id and state = 'open') e join release_packages y on y.package_id = e.package_id join releases r on r.id = y.release_id and r.state = 'current') t
-			left join lateral (select b.name as by, a.words from asked a join people b on b.id = a.asked_by where a.change_id = c.id and a.person_id = $1 and a.answered_at is null) q on true`,
+				select count(distinct r.id)::int as touches,
+					(select count(distinct x.phone) from runs x where x.release_id = any(array_agg(r.id)))::int as ran
+				from (select distinct package_id from edits where change_id = c.id and state = 'open') e
+				join release_packages y on y.package_id = e.package_id
+				join releases r on r.id = y.release_id and r.state = 'current') t
+			left
+			join lateral (select b.name as by, a.words
+				from asked a
+				join people b on b.id = a.asked_by
+				where a.change_id = c.id
+				and a.person_id = $1 and a.answered_at is null) q on true`,
 		d.ID, d.reviews(), ids, maxDeskLines)
 	list, err := all[waiting](rows, err)
 	lines := make([]desk.Line, len(list))
@@ -77,13 +100,30 @@ func waitingChanges(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 // with words, until they are sent or asked for again.
 func returnedToYou(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error) {
 	rows, err := q.Query(ctx, `
-		(select c.id, '/review/' || c.id, c.title, coalesce(w.name, ''), coalesce((select e.words from edits e where e.change_id = c.id and e.state = 'returned' and e.words <> '' order by e.decided_at desc limit 1), ''), coalesce(c.decided_at, c.sent_at)
-		from changes c left join lateral (select p.name from edits e join people p on p.id = e.decided_by where e.change_id = c.id and e.state = 'returned' order by e.decided_at desc limit 1) w on true
+		(select c.id, '/review/' || c.id, c.title, coalesce(w.name, ''),
+			coalesce((select e.words
+				from edits e
+				where e.change_id = c.id and e.state = 'returned' and e.words <> ''
+				order by e.decided_at desc
+				limit 1),
+				''),
+			coalesce(c.decided_at, c.sent_at)
+		from changes c
+		left
+			join lateral (select p.name from edits e join people p on p.id = e.decided_by where e.change_id = c.id
+				and e.state = 'returned' order by e.decided_at desc limit 1) w on true
 		where c.state = 'returned' and (c.author_id = $1 or c.id = any($2)) order by c.sent_at desc limit $3)
 		union all
-		(select u.id, '/profiles/' || u.profile_id, d.name || ': ' || p.name, coalesce(w.name, ''), u.answer, u.decided_at
-		from publications u join profiles p on p.id = u.profile_id join models d on d.id = p.model_id left join people w on w.id = u.decided_by
-		where u.state = 'returned' and (u.asked_by = $1 or u.id = any($2)) and not exists (select from publications n where n.profile_id = u.profile_id and n.asked_at > u.asked_at) order by u.decided_at desc limit $3)`,
+		(select u.id, '/profiles/' || u.profile_id, d.name || ': ' || p.name, coalesce(w.name, ''), u.answer,
+			u.decided_at
+		from publications u
+		join profiles p on p.id = u.profile_id
+		join models d on d.id = p.model_id
+		left join people w on w.id = u.decided_by
+		where u.state = 'returned' and (u.asked_by = $1 or u.id = any($2))
+			and not exists (select from publications n where n.profile_id = u.profile_id and n.asked_at > u.asked_at)
+		order by u.decided_at desc
+		limit $3)`,
 		d.ID, d.ids(desk.Returned), maxDeskLines)
 	if err != nil {
 		return nil, err
@@ -107,8 +147,14 @@ func waitingPublications(ctx context.Context, q querier, d *deskOf) ([]desk.Line
 	}
 	rows, err := q.Query(ctx, `
 		select u.id, p.id, d.name || ': ' || p.name, w.name, u.words, u.asked_at, `+ranIt+`, m.slug, d.slug
-		from publications u join profiles p on p.id = u.profile_id join models d on d.id = p.model_id join makers m on m.id = d.maker_id join people w on w.id = u.asked_by
-		where u.state = 'open' and u.asked_by <> $1 and ($2 or u.id = any($3)) order by u.asked_at limit $4`, d.ID, d.publishes(), d.ids(desk.PublicationAsk), maxDeskLines)
+		from publications u
+		join profiles p on p.id = u.profile_id
+		join models d on d.id = p.model_id
+		join makers m on m.id = d.maker_id
+		join people w on w.id = u.asked_by
+		where u.state = 'open' and u.asked_by <> $1 and ($2 or u.id = any($3))
+		order by u.asked_at
+		limit $4`, d.ID, d.publishes(), d.ids(desk.PublicationAsk), maxDeskLines)
 	if err != nil {
 		return nil, err
 	}
@@ -130,9 +176,13 @@ func waitingPublications(ctx context.Context, q querier, d *deskOf) ([]desk.Line
 // openRuns are the person's runs that stopped in the middle.
 func openRuns(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error) {
 	rows, err := q.Query(ctx, `
-		select r.id, r.number, r.phone_name, p.name, r.release_id is null, r.state, r.why, coalesce((select max(coalesce(st.ended_at, st.sent_at)) from run_steps st where st.run_id = r.id), r.started_at)
+		select r.id, r.number, r.phone_name, p.name, r.release_id is null, r.state, r.why,
+			coalesce((select max(coalesce(st.ended_at, st.sent_at)) from run_steps st where st.run_id = r.id),
+				r.started_at)
 		from runs r join profiles p on p.id = r.profile_id
-		where (r.person_id = $1 or r.id = any($2)) and r.state in ('stopped', 'held', 'interrupted') order by r.started_at desc limit $3`, d.ID, d.ids(desk.RunOpen), maxDeskLines)
+		where (r.person_id = $1 or r.id = any($2)) and r.state in ('stopped', 'held', 'interrupted')
+		order by r.started_at desc
+		limit $3`, d.ID, d.ids(desk.RunOpen), maxDeskLines)
 	if err != nil {
 		return nil, err
 	}
@@ -158,9 +208,11 @@ func openRuns(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error) {
 // check lists are not finished.
 func dueChecks(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error) {
 	rows, err := q.Query(ctx, `
-		select r.id, r.number, r.phone_name, p.name, r.ended_at + interval '7 days', (select count(*) from run_checks c where c.run_id = r.id and c.answer = '')::int
+		select r.id, r.number, r.phone_name, p.name, r.ended_at + interval '7 days',
+			(select count(*) from run_checks c where c.run_id = r.id and c.answer = '')::int
 		from runs r join profiles p on p.id = r.profile_id
-		where (r.person_id = $1 or r.id = any($2)) and r.state = 'finished' and r.ended_at < now() - interval '7 days' and exists (select from run_checks c where c.run_id = r.id and c.answer = '')
+		where (r.person_id = $1 or r.id = any($2)) and r.state = 'finished' and r.ended_at < now() - interval '7 days'
+			and exists (select from run_checks c where c.run_id = r.id and c.answer = '')
 		order by r.ended_at desc limit $3`, d.ID, d.ids(desk.CheckDue), maxDeskLines)
 	if err != nil {
 		return nil, err
@@ -184,11 +236,24 @@ func dueChecks(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error) {
 func trialsWanted(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error) {
 	rows, err := q.Query(ctx, `
 		select w.id, d.name, b.carrier, b.region, b.version, p.name, w.asked_at, n.left, `+ranIt+`, m.slug, d.slug
-		from wanted_trials w join builds b on b.id = w.build_id join models d on d.id = b.model_id join makers m on m.id = d.maker_id join profiles p on p.id = w.profile_id
+		from wanted_trials w
+		join builds b on b.id = w.build_id
+		join models d on d.id = b.model_id
+		join makers m on m.id = d.maker_id
+		join profiles p on p.id = w.profile_id
 			cross join lateral (select count(*)::int as left from unnest(w.packages) u (name) where not exists (
-				select from trials t join packages k on k.id = t.package_id where k.name = u.name and t.build_id = w.build_id and t.outcome <> 'refused')) n
+				select
+				from trials t
+				join packages k on k.id = t.package_id
+				where k.name = u.name and t.build_id = w.build_id and t.outcome <> 'refused')) n
 		where w.closed_at is null and n.left > 0
-			and (w.id = any($2) or exists (select from captures c join builds y on y.id = c.build_id where y.model_id = b.model_id and c.person_id = $1)) order by w.asked_at desc limit $3`,
+			and (w.id = any($2)
+				or exists (select
+					from captures c
+					join builds y on y.id = c.build_id
+					where y.model_id = b.model_id and c.person_id = $1))
+			order by w.asked_at desc
+			limit $3`,
 		d.ID, d.ids(desk.TrialsWanted), maxDeskLines)
 	if err != nil {
 		return nil, err
@@ -210,7 +275,8 @@ func trialsWanted(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error
 // line of its own: what they follow and what was said to them, a line each, and
 // all else in one.
 func toldNews(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error) {
-	rows, err := q.Query(ctx, noticeColumns+` where n.person_id = $1 and n.read_at is null and n.kind in ('comment', 'lifted', 'withdrawn', 'followed-package', 'followed-model', 'followed-release')
+	rows, err := q.Query(ctx, noticeColumns+` where n.person_id = $1 and n.read_at is null
+			and n.kind in ('comment', 'lifted', 'withdrawn', 'followed-package', 'followed-model', 'followed-release')
 		order by n.at desc limit $2`, d.ID, maxDeskLines)
 	list, err := all[Notice](rows, err)
 	if err != nil {
@@ -227,7 +293,8 @@ func toldNews(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error) {
 	var since *time.Time
 	err = q.QueryRow(ctx, `
 		select count(*)::int, min(n.at) from notices n left join changes c on c.id = n.change_id
-		where n.person_id = $1 and n.read_at is null and n.kind in ('decided', 'publish-published') and c.state is distinct from 'returned'`, d.ID).Scan(&n, &since)
+		where n.person_id = $1 and n.read_at is null and n.kind in ('decided', 'publish-published')
+			and c.state is distinct from 'returned'`, d.ID).Scan(&n, &since)
 	if err != nil || n == 0 {
 		return lines, err
 	}

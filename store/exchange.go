@@ -137,7 +137,9 @@ func (s *Store) Export(ctx context.Context, out CatalogueWriter) error {
 			if part.where != "" {
 				where = " where " + part.where
 			}
-			rows, err := tx.Query(ctx, `select row_to_json(x)::text from (select `+part.columns+` from `+part.name+where+` order by `+part.order+`) x`)
+			rows, err := tx.Query(ctx, `
+				select row_to_json(x)::text
+				from (select `+part.columns+` from `+part.name+where+` order by `+part.order+`) x`)
 			if err != nil {
 				return err
 			}
@@ -163,7 +165,9 @@ const importAtOnce = 2000
 func (s *Store) Import(ctx context.Context, next func() (section string, row json.RawMessage, err error)) error {
 	return s.inLongTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		var empty bool
-		if err := tx.QueryRow(ctx, `select not exists (select from people) and not exists (select from packages) and not exists (select from makers)`).Scan(&empty); err != nil {
+		if err := tx.QueryRow(ctx, `
+			select not exists (select from people) and not exists (select from packages)
+				and not exists (select from makers)`).Scan(&empty); err != nil {
 			return err
 		}
 		if !empty {
@@ -198,7 +202,9 @@ func (s *Store) Import(ctx context.Context, next func() (section string, row jso
 		if err := flush(); err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, `select setval(pg_get_serial_sequence('changes', 'number'), greatest(1, (select max(number) from changes)))`); err != nil {
+		if _, err := tx.Exec(ctx, `
+			select setval(pg_get_serial_sequence('changes', 'number'),
+				greatest(1, (select max(number) from changes)))`); err != nil {
 			return err
 		}
 		if _, err := tx.Exec(ctx, fillHolders); err != nil {
@@ -241,7 +247,11 @@ func (p section) insert(ctx context.Context, tx pgx.Tx, rows []json.RawMessage) 
 		columns, values = append(columns, column), append(values, p.plus[column])
 	}
 	// Attachments have no order to refer to themselves by, changes may.
-	_, err = tx.Exec(ctx, `insert into `+p.name+` (`+strings.Join(columns, ", ")+`) overriding system value select `+strings.Join(values, ", ")+` from jsonb_populate_recordset(null::`+p.name+`, $1::jsonb)`, string(raw))
+	_, err = tx.Exec(ctx, `
+		insert into `+p.name+` (`+strings.Join(columns, ", ")+`)
+		overriding system value
+		select `+strings.Join(values, ", ")+`
+		from jsonb_populate_recordset(null::`+p.name+`, $1::jsonb)`, string(raw))
 	if err != nil {
 		return fmt.Errorf("section %s: %w", p.name, err)
 	}

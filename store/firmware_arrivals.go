@@ -29,7 +29,8 @@ type Arrival struct {
 	Back int `db:"back" json:"back"`
 }
 
-const arrivalColumns = `a.build_id, a.since_id, a.at, a.summary, (select count(distinct k.package_id) from came_back k where k.build_id = a.build_id)::int as back`
+const arrivalColumns = `a.build_id, a.since_id, a.at, a.summary,
+		(select count(distinct k.package_id) from came_back k where k.build_id = a.build_id)::int as back`
 
 // stalePresence marks what is to be made anew when a build is known to ship
 // something that it was not known to.
@@ -37,7 +38,8 @@ func stalePresence(ctx context.Context, tx pgx.Tx, build uuid.UUID) error {
 	_, err := tx.Exec(ctx, `
 		with stale as (
 			update arrivals a set made_from = '' from builds b
-			where b.id = a.build_id and b.model_id = (select model_id from builds where id = $1) and (b.id = $1 or a.since_id = $1 or a.since_id is distinct from `+buildBefore+`)
+			where b.id = a.build_id and b.model_id = (select model_id from builds where id = $1)
+				and (b.id = $1 or a.since_id = $1 or a.since_id is distinct from `+buildBefore+`)
 			returning a.build_id)
 		update holds set made_from = '' where build_id = $1 or build_id in (select build_id from stale)`, build)
 	return err
@@ -51,24 +53,40 @@ func addCameBack(ctx context.Context, tx pgx.Tx, captures []uuid.UUID) error {
 	_, err := tx.Exec(ctx, `
 		with taken as (
 			select c.id, c.build_id, c.phone, c.taken_at,
-				(select e.id from captures e where e.phone = c.phone and e.build_id <> c.build_id and e.complete and e.taken_at < c.taken_at order by e.taken_at desc limit 1) as earlier
+				(select e.id
+					from captures e
+					where e.phone = c.phone and e.build_id <> c.build_id and e.complete and e.taken_at < c.taken_at
+					order by e.taken_at desc
+					limit 1) as earlier
 			from captures c where c.phone <> '' and ($1::uuid[] is null or c.id = any($1))
-				and not exists (select from captures e where e.phone = c.phone and e.build_id = c.build_id and e.taken_at < c.taken_at)),
+				and not exists (select
+					from captures e
+					where e.phone = c.phone and e.build_id = c.build_id and e.taken_at < c.taken_at)),
 		journal as (
 			select t.id, r.id as run_id, p.id as package_id, p.name
 			from taken t join runs r on r.phone = t.phone and r.build_id <> t.build_id and r.started_at < t.taken_at
-				join run_steps st on st.run_id = r.id and st.kind = 'remove' and st.state = 'done' join packages p on p.name = st.package
+				join run_steps st on st.run_id = r.id and st.kind = 'remove' and st.state = 'done'
+				join packages p on p.name = st.package
 			where not exists (
-				select from run_steps u join runs v on v.id = u.run_id where v.phone = t.phone and u.package = st.package and u.kind = 'put-back' and u.state = 'done' and u.ended_at >= st.ended_at)),
+				select
+				from run_steps u
+				join runs v on v.id = u.run_id
+				where v.phone = t.phone and u.package = st.package and u.kind = 'put-back' and u.state = 'done'
+					and u.ended_at >= st.ended_at)),
 		back as (
 			insert into came_back (capture_id, package_id, build_id, phone)
 			select t.id, x.package_id, t.build_id, t.phone from taken t join sightings x on x.capture_id = t.id
 			where `+on+` and (
-				exists (select from sightings y where y.capture_id = t.earlier and y.package_id = x.package_id and `+off+`)
+				exists (select
+					from sightings y
+					where y.capture_id = t.earlier and y.package_id = x.package_id and `+off+`)
 				or exists (select from journal j where j.id = t.id and j.package_id = x.package_id))
 			on conflict do nothing returning capture_id, package_id)
 		update runs r set back = r.back || n.names
-		from (select j.run_id, jsonb_object_agg(j.name, 'back-after-update') as names from back k join journal j on j.id = k.capture_id and j.package_id = k.package_id group by 1) n
+		from (select j.run_id, jsonb_object_agg(j.name, 'back-after-update') as names
+			from back k
+			join journal j on j.id = k.capture_id and j.package_id = k.package_id
+			group by 1) n
 		where r.id = n.run_id`, captures)
 	return err
 }
@@ -78,9 +96,11 @@ func addCameBack(ctx context.Context, tx pgx.Tx, captures []uuid.UUID) error {
 // were not known before.
 func freshenArrivals(ctx context.Context, tx pgx.Tx, models []uuid.UUID) (arrived []uuid.UUID, err error) {
 	rows, err := tx.Query(ctx, `
-		select b.id, `+buildBefore+` as since, (select min(c.taken_at) from captures c where c.build_id = b.id) as at, a.build_id is null as fresh
+		select b.id, `+buildBefore+` as since,
+			(select min(c.taken_at) from captures c where c.build_id = b.id) as at, a.build_id is null as fresh
 		from builds b left join arrivals a on a.build_id = b.id
-		where ($1::uuid[] is null or b.model_id = any($1)) and coalesce(a.made_from, '') <> $2 and exists (select from presence where build_id = b.id)
+		where ($1::uuid[] is null or b.model_id = any($1)) and coalesce(a.made_from, '') <> $2
+			and exists (select from presence where build_id = b.id)
 		order by b.id`, models, firmwareVersion)
 	type open struct {
 		ID    uuid.UUID  `db:"id"`
@@ -105,7 +125,9 @@ func freshenArrivals(ctx context.Context, tx pgx.Tx, models []uuid.UUID) (arrive
 		}
 		_, err = tx.Exec(ctx, `
 			insert into arrivals (build_id, since_id, at, summary, made_from) values ($1, $2, $3, $4, $5)
-			on conflict (build_id) do update set since_id = excluded.since_id, at = excluded.at, summary = excluded.summary, made_from = excluded.made_from`,
+			on conflict (build_id)
+			do update set since_id = excluded.since_id, at = excluded.at, summary = excluded.summary,
+				made_from = excluded.made_from`,
 			one.ID, one.Since, one.At, raw, firmwareVersion)
 		if err != nil {
 			return nil, err

@@ -129,7 +129,8 @@ func (s *Store) sides(ctx context.Context, from, to Side) (before, after loadedS
 func (s *Store) side(ctx context.Context, of Side) (loadedSide, error) {
 	l := loadedSide{info: ComparedSide{Side: of, BuildID: of.ID}}
 	if of.Kind == "capture" {
-		err := s.pool.QueryRow(ctx, `select build_id, taken_at from captures where id = $1`, of.ID).Scan(&l.info.BuildID, &l.info.TakenAt)
+		err := s.pool.QueryRow(ctx, `
+			select build_id, taken_at from captures where id = $1`, of.ID).Scan(&l.info.BuildID, &l.info.TakenAt)
 		if isNone(err) {
 			err = ErrNotFound
 		}
@@ -168,7 +169,12 @@ func (s *Store) side(ctx context.Context, of Side) (loadedSide, error) {
 // scopeOfBuild is the scope of one build.
 func scopeOfBuild(ctx context.Context, q querier, build uuid.UUID) (Scope, error) {
 	var maker, model string
-	err := q.QueryRow(ctx, `select m.slug, d.slug from builds b join models d on d.id = b.model_id join makers m on m.id = d.maker_id where b.id = $1`, build).Scan(&maker, &model)
+	err := q.QueryRow(ctx, `
+		select m.slug, d.slug
+		from builds b
+		join models d on d.id = b.model_id
+		join makers m on m.id = d.maker_id
+		where b.id = $1`, build).Scan(&maker, &model)
 	if isNone(err) {
 		err = ErrNotFound
 	}
@@ -297,7 +303,9 @@ func (s *Store) judgedOn(ctx context.Context, sc Scope, net *impact.Net, names [
 	args := scopeArgs(sc)
 	args["method"], args["names"] = string(evidence.RemoveForUser), names
 	rows, err := s.pool.Query(ctx, `
-		select p.name, coalesce(g.value ->> 'load', ''), coalesce(g.scope_kind, ''), coalesce(f.suggested, 'unproven'), coalesce(f.ceiling, 1), coalesce(f.floor, 0), coalesce(f.standing, 'untried'), coalesce(f.phones, 0), coalesce(f.people, 0)
+		select p.name, coalesce(g.value ->> 'load', ''), coalesce(g.scope_kind, ''),
+			coalesce(f.suggested, 'unproven'), coalesce(f.ceiling, 1), coalesce(f.floor, 0),
+			coalesce(f.standing, 'untried'), coalesce(f.phones, 0), coalesce(f.people, 0)
 		from packages p
 		`+figuresJoin(sc, args)+`
 		`+claimJoin(sc, "load", "g")+`
@@ -329,8 +337,14 @@ func (s *Store) judgedOnBoth(ctx context.Context, before, after loadedSide, name
 // package, in the order of their names.
 func takenBy(ctx context.Context, q querier, models []uuid.UUID, names []string) (map[string][]profile.Ref, error) {
 	rows, err := q.Query(ctx, `
-		select k.name, p.name, r.number from releases r join profiles p on p.id = r.profile_id join release_packages x on x.release_id = r.id join packages k on k.id = x.package_id
-		where r.state = 'current' and k.name = any($2) and (p.model_id = any($1) or exists (select from profile_sisters y where y.profile_id = p.id and y.model_id = any($1)))
+		select k.name, p.name, r.number
+		from releases r
+		join profiles p on p.id = r.profile_id
+		join release_packages x on x.release_id = r.id
+		join packages k on k.id = x.package_id
+		where r.state = 'current' and k.name = any($2)
+			and (p.model_id = any($1)
+				or exists (select from profile_sisters y where y.profile_id = p.id and y.model_id = any($1)))
 		order by p.name, r.number`, models, names)
 	if err != nil {
 		return nil, err
@@ -347,7 +361,11 @@ type namedPackage struct{ label, origin string }
 // namedPackages are what packages are called and who put them there.
 func namedPackages(ctx context.Context, q querier, names []string) (map[string]namedPackage, error) {
 	rows, err := q.Query(ctx, `
-		select p.name, `+bestLabel+`, coalesce((select value #>> '{}' from claims where package_id = p.id and field = 'origin' and scope_kind = 'everywhere'), p.origin)
+		select p.name, `+bestLabel+`,
+			coalesce((select value #>> '{}'
+				from claims
+				where package_id = p.id and field = 'origin' and scope_kind = 'everywhere'),
+				p.origin)
 		from packages p where p.name = any($1)`, names)
 	if err != nil {
 		return nil, err

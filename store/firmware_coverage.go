@@ -37,14 +37,22 @@ type BuildCover struct {
 }
 
 const coverColumns = `
-	select b.id, m.slug as maker, m.name as maker_name, d.id as model_id, d.slug as model, d.name as model_name, b.version, b.release, b.carrier, b.region, b.security_patch,
-		coalesce(v.packages, 0) as packages, coalesce(v.graded, 0) as graded, coalesce(v.tried, 0) as tried, coalesce(v.wanted, 0) as wanted, coalesce(v.phones, 0) as phones, coalesce(v.people, 0) as people, v.captured_at
-	from builds b join models d on d.id = b.model_id join makers m on m.id = d.maker_id left join build_cover v on v.build_id = b.id`
+	select b.id, m.slug as maker, m.name as maker_name, d.id as model_id, d.slug as model, d.name as model_name,
+		b.version, b.release, b.carrier, b.region, b.security_patch,
+		coalesce(v.packages, 0) as packages, coalesce(v.graded, 0) as graded, coalesce(v.tried, 0) as tried,
+			coalesce(v.wanted, 0) as wanted, coalesce(v.phones, 0) as phones, coalesce(v.people, 0) as people,
+			v.captured_at
+	from builds b
+	join models d on d.id = b.model_id
+	join makers m on m.id = d.maker_id
+	left join build_cover v on v.build_id = b.id`
 
 // BuildCovers lists what is known of the builds of models, in the order of
 // ModelCovers, oldest first.
 func (s *Store) BuildCovers(ctx context.Context, models []uuid.UUID, limit int) ([]BuildCover, error) {
-	rows, err := s.pool.Query(ctx, coverColumns+` where d.id = any($1) order by m.name, m.id, d.name, d.id, `+oldestFirst+` limit $2`, models, limit)
+	rows, err := s.pool.Query(ctx, coverColumns+`
+		where d.id = any($1)
+		order by m.name, m.id, d.name, d.id, `+oldestFirst+` limit $2`, models, limit)
 	return all[BuildCover](rows, err)
 }
 
@@ -94,14 +102,19 @@ func (c CoverSum) Plus(d CoverSum) CoverSum {
 }
 
 const coverSum = `count(b.id)::int as builds, (count(v.build_id) filter (where v.packages > 0))::int as captured,
-			coalesce(sum(v.packages), 0)::int as packages, coalesce(sum(v.graded), 0)::int as graded, coalesce(sum(v.tried), 0)::int as tried, coalesce(sum(v.wanted), 0)::int as wanted`
+			coalesce(sum(v.packages), 0)::int as packages, coalesce(sum(v.graded), 0)::int as graded,
+				coalesce(sum(v.tried), 0)::int as tried, coalesce(sum(v.wanted), 0)::int as wanted`
 
 // MakerCovers lists what is known of the makers in a scope, by name.
 func (s *Store) MakerCovers(ctx context.Context, sc Scope) ([]MakerCover, error) {
 	rows, err := s.pool.Query(ctx, `
 		select m.slug as maker, m.name, count(distinct d.id)::int as models, `+coverSum+`
-		from makers m join models d on d.maker_id = m.id left join builds b on b.model_id = d.id left join build_cover v on v.build_id = b.id
-		where (@maker = '00000000-0000-0000-0000-000000000000'::uuid or m.id = @maker) and (@model = '00000000-0000-0000-0000-000000000000'::uuid or d.id = @model)
+		from makers m
+		join models d on d.maker_id = m.id
+		left join builds b on b.model_id = d.id
+		left join build_cover v on v.build_id = b.id
+		where (@maker = '00000000-0000-0000-0000-000000000000'::uuid or m.id = @maker)
+			and (@model = '00000000-0000-0000-0000-000000000000'::uuid or d.id = @model)
 		group by m.id order by m.name, m.id`, scopeArgs(sc))
 	return all[MakerCover](rows, err)
 }
@@ -112,10 +125,18 @@ func (s *Store) ModelCovers(ctx context.Context, sc Scope, limit int) ([]ModelCo
 	args["limit"] = limit
 	rows, err := s.pool.Query(ctx, `
 		select m.slug as maker, m.name as maker_name, d.id, d.slug as model, d.name as model_name, d.form, `+coverSum+`,
-			coalesce(sum(v.phones), 0)::int as phones, coalesce(max(v.people), 0)::int as people, max(v.captured_at) as captured_at,
-			(select count(*) from releases r join profiles p on p.id = r.profile_id where p.model_id = d.id and r.state = 'current')::int as releases
-		from models d join makers m on m.id = d.maker_id left join builds b on b.model_id = d.id left join build_cover v on v.build_id = b.id
-		where (@maker = '00000000-0000-0000-0000-000000000000'::uuid or m.id = @maker) and (@model = '00000000-0000-0000-0000-000000000000'::uuid or d.id = @model)
+			coalesce(sum(v.phones), 0)::int as phones, coalesce(max(v.people), 0)::int as people,
+				max(v.captured_at) as captured_at,
+			(select count(*)
+				from releases r
+				join profiles p on p.id = r.profile_id
+				where p.model_id = d.id and r.state = 'current')::int as releases
+		from models d
+		join makers m on m.id = d.maker_id
+		left join builds b on b.model_id = d.id
+		left join build_cover v on v.build_id = b.id
+		where (@maker = '00000000-0000-0000-0000-000000000000'::uuid or m.id = @maker)
+			and (@model = '00000000-0000-0000-0000-000000000000'::uuid or d.id = @model)
 		group by m.id, d.id order by m.name, m.id, d.name, d.id limit @limit`, args)
 	return all[ModelCover](rows, err)
 }
@@ -127,7 +148,9 @@ func (s *Store) Helpful(ctx context.Context, sc Scope, limit int) ([]BuildCover,
 	args := scopeArgs(sc)
 	args["limit"] = limit
 	rows, err := s.pool.Query(ctx, coverColumns+`
-		where (@maker = '00000000-0000-0000-0000-000000000000'::uuid or m.id = @maker) and (@model = '00000000-0000-0000-0000-000000000000'::uuid or d.id = @model) and v.packages > 0 and v.tried < v.packages
+		where (@maker = '00000000-0000-0000-0000-000000000000'::uuid or m.id = @maker)
+			and (@model = '00000000-0000-0000-0000-000000000000'::uuid or d.id = @model) and v.packages > 0
+			and v.tried < v.packages
 		order by v.wanted desc, v.tried::float8 / v.packages, b.security_patch desc, b.id limit @limit`, args)
 	return all[BuildCover](rows, err)
 }
@@ -140,7 +163,11 @@ func staleCover(ctx context.Context, tx pgx.Tx, models []uuid.UUID) error {
 
 // staleCoverOf does so for models that ship one of some packages.
 func staleCoverOf(ctx context.Context, tx pgx.Tx, packages []uuid.UUID) error {
-	_, err := tx.Exec(ctx, `update models d set cover_stale = true where not cover_stale and exists (select from shipped_by x where x.model_id = d.id and x.package_id = any($1))`, packages)
+	_, err := tx.Exec(ctx, `
+		update models d
+		set cover_stale = true
+		where not cover_stale
+			and exists (select from shipped_by x where x.model_id = d.id and x.package_id = any($1))`, packages)
 	return err
 }
 
@@ -151,7 +178,12 @@ const countedAtOnce = 20
 // returns how many it counted: 0 when all is counted.
 func (s *Store) CountCover(ctx context.Context) (n int, err error) {
 	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, `select id from models where cover_stale order by id limit $1 for no key update skip locked`, countedAtOnce)
+		rows, err := tx.Query(ctx, `
+			select id
+			from models
+			where cover_stale
+			order by id
+			limit $1 for no key update skip locked`, countedAtOnce)
 		if err != nil {
 			return err
 		}
@@ -160,25 +192,50 @@ func (s *Store) CountCover(ctx context.Context) (n int, err error) {
 			return err
 		}
 		_, err = tx.Exec(ctx, `
-			with here as (select b.id, b.model_id, d.maker_id from builds b join models d on d.id = b.model_id where b.model_id = any($1)),
+			with here as (select b.id, b.model_id, d.maker_id
+				from builds b
+				join models d on d.id = b.model_id
+				where b.model_id = any($1)),
 			shipped as (
 				select h.id, x.package_id,
-					exists (select from claims k where k.package_id = x.package_id and k.field = 'load' and k.value is not null and k.scope_id in ('00000000-0000-0000-0000-000000000000', h.maker_id, h.model_id, h.id)) as graded,
+					exists (select
+						from claims k
+						where k.package_id = x.package_id and k.field = 'load' and k.value is not null
+							and k.scope_id in ('00000000-0000-0000-0000-000000000000', h.maker_id, h.model_id,
+								h.id)) as graded,
 					t.build_id is not null as tried,
 					w.package_id is not null as released
 				from here h join presence x on x.build_id = h.id
-					left join (select distinct t.build_id, t.package_id from here h join trials t on t.build_id = h.id where t.outcome <> 'refused') t on t.build_id = h.id and t.package_id = x.package_id
+					left
+					join (select distinct t.build_id, t.package_id
+						from here h
+						join trials t on t.build_id = h.id
+						where t.outcome <> 'refused') t on t.build_id = h.id
+						and t.package_id = x.package_id
 					left join (
 						select distinct m.model_id, y.package_id from (
-							select r.id, p.model_id from releases r join profiles p on p.id = r.profile_id where r.state = 'current' and p.model_id = any($1)
-							union select r.id, z.model_id from releases r join profile_sisters z on z.profile_id = r.profile_id where r.state = 'current' and z.model_id = any($1)) m
-						join release_packages y on y.release_id = m.id) w on w.model_id = h.model_id and w.package_id = x.package_id)
+							select r.id, p.model_id
+							from releases r
+							join profiles p on p.id = r.profile_id
+							where r.state = 'current' and p.model_id = any($1)
+							union select r.id, z.model_id
+							from releases r
+							join profile_sisters z on z.profile_id = r.profile_id
+							where r.state = 'current' and z.model_id = any($1)) m
+						join release_packages y on y.release_id = m.id) w on w.model_id = h.model_id
+							and w.package_id = x.package_id)
 			insert into build_cover (build_id, packages, graded, tried, wanted, phones, people, captured_at)
-			select h.id, count(s.id), count(*) filter (where s.graded), count(*) filter (where s.tried), count(*) filter (where s.released and not s.tried), c.phones, c.people, c.at
+			select h.id, count(s.id), count(*) filter (where s.graded), count(*) filter (where s.tried),
+				count(*) filter (where s.released and not s.tried), c.phones, c.people, c.at
 			from here h left join shipped s on s.id = h.id
-				cross join lateral (select count(distinct nullif(c.phone, '')) as phones, count(distinct c.person_id) as people, max(c.taken_at) as at from captures c where c.build_id = h.id) c
+				cross
+				join lateral (select count(distinct nullif(c.phone, '')) as phones,
+					count(distinct c.person_id) as people,
+					max(c.taken_at) as at from captures c where c.build_id = h.id) c
 			group by h.id, c.phones, c.people, c.at
-			on conflict (build_id) do update set packages = excluded.packages, graded = excluded.graded, tried = excluded.tried, wanted = excluded.wanted,
+			on conflict (build_id)
+			do update set packages = excluded.packages, graded = excluded.graded, tried = excluded.tried,
+				wanted = excluded.wanted,
 				phones = excluded.phones, people = excluded.people, captured_at = excluded.captured_at`, models)
 		if err != nil {
 			return err

@@ -38,14 +38,28 @@ func (s *Store) PackageOverTime(ctx context.Context, sc Scope, name string) ([]P
 	args := scopeArgs(sc)
 	args["name"], args["limit"] = name, maxSteps
 	rows, err := s.pool.Query(ctx, `
-		select b.id as build_id, a.since_id, m.slug as maker, d.slug as model, d.name as model_name, b.version, o.version as since, b.carrier, b.region,
-			x.facts_id, y.facts_id as before, coalesce(x.switched_off, false) as off, coalesce(y.switched_off, false) as was_off,
-			(select r from jsonb_array_elements(a.summary -> 'renamed') r where r ->> 'from' = @name or r ->> 'to' = @name limit 1) as renamed
-		from packages p join shipped_by z on z.package_id = p.id join models d on d.id = z.model_id join makers m on m.id = d.maker_id
-			join builds b on b.model_id = d.id join arrivals a on a.build_id = b.id and a.since_id is not null join builds o on o.id = a.since_id
-			left join presence x on x.build_id = b.id and x.package_id = p.id left join presence y on y.build_id = a.since_id and y.package_id = p.id
-		where p.name = @name and (@maker = '00000000-0000-0000-0000-000000000000'::uuid or m.id = @maker) and (@model = '00000000-0000-0000-0000-000000000000'::uuid or d.id = @model)
-			and (x.facts_id is distinct from y.facts_id or coalesce(x.switched_off, false) <> coalesce(y.switched_off, false))
+		select b.id as build_id, a.since_id, m.slug as maker, d.slug as model, d.name as model_name, b.version,
+			o.version as since, b.carrier, b.region,
+			x.facts_id, y.facts_id as before, coalesce(x.switched_off, false) as off,
+				coalesce(y.switched_off, false) as was_off,
+			(select r
+				from jsonb_array_elements(a.summary -> 'renamed') r
+				where r ->> 'from' = @name or r ->> 'to' = @name
+				limit 1) as renamed
+		from packages p
+		join shipped_by z on z.package_id = p.id
+		join models d on d.id = z.model_id
+		join makers m on m.id = d.maker_id
+			join builds b on b.model_id = d.id
+			join arrivals a on a.build_id = b.id and a.since_id is not null
+			join builds o on o.id = a.since_id
+			left
+			join presence x on x.build_id = b.id and x.package_id = p.id
+			left join presence y on y.build_id = a.since_id and y.package_id = p.id
+		where p.name = @name and (@maker = '00000000-0000-0000-0000-000000000000'::uuid or m.id = @maker)
+			and (@model = '00000000-0000-0000-0000-000000000000'::uuid or d.id = @model)
+			and (x.facts_id is distinct from y.facts_id
+				or coalesce(x.switched_off, false) <> coalesce(y.switched_off, false))
 		order by m.name, d.name, b.carrier, b.region, b.security_patch desc, b.version_key desc limit @limit`, args)
 	type pair struct {
 		PackageStep
@@ -106,7 +120,8 @@ func readFacts(ctx context.Context, q querier, facts map[uuid.UUID]catalog.Shipp
 		ids = append(ids, id)
 	}
 	rows, err := q.Query(ctx, `
-		select f.id, p.name, f.version_code, f.version_name, f.path, f.partition, f.privileged, f.persistent, f.starts_at_boot, f.shared_user, f.details
+		select f.id, p.name, f.version_code, f.version_name, f.path, f.partition, f.privileged, f.persistent,
+			f.starts_at_boot, f.shared_user, f.details
 		from facts f join packages p on p.id = f.package_id where f.id = any($1)`, ids)
 	if err != nil {
 		return err

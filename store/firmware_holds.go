@@ -34,11 +34,22 @@ func (s *Store) freshenFirmware(ctx context.Context, tx pgx.Tx, models []uuid.UU
 func (s *Store) freshenHolds(ctx context.Context, tx pgx.Tx, models []uuid.UUID) error {
 	rows, err := tx.Query(ctx, `
 		with made_for as (
-			select r.id, p.id as profile_id, p.model_id from releases r join profiles p on p.id = r.profile_id where r.state = 'current'
-			union select r.id, p.id, y.model_id from releases r join profiles p on p.id = r.profile_id join profile_sisters y on y.profile_id = p.id where r.state = 'current')
-		select m.id as release, m.profile_id as profile, b.model_id as model, b.id as build, b.fingerprint, `+buildBefore+` as before, coalesce(h.stops, '') as stops
-		from made_for m join builds b on b.model_id = m.model_id left join holds h on h.release_id = m.id and h.build_id = b.id
-		where ($1::uuid[] is null or m.model_id = any($1)) and coalesce(h.made_from, '') <> $2 and exists (select from captures c where c.build_id = b.id)
+			select r.id, p.id as profile_id, p.model_id
+			from releases r
+			join profiles p on p.id = r.profile_id
+			where r.state = 'current'
+			union select r.id, p.id, y.model_id
+			from releases r
+			join profiles p on p.id = r.profile_id
+			join profile_sisters y on y.profile_id = p.id
+			where r.state = 'current')
+		select m.id as release, m.profile_id as profile, b.model_id as model, b.id as build,
+			b.fingerprint, `+buildBefore+` as before, coalesce(h.stops, '') as stops
+		from made_for m
+		join builds b on b.model_id = m.model_id
+		left join holds h on h.release_id = m.id and h.build_id = b.id
+		where ($1::uuid[] is null or m.model_id = any($1)) and coalesce(h.made_from, '') <> $2
+			and exists (select from captures c where c.build_id = b.id)
 		order by b.model_id, m.id, b.id`, models, firmwareVersion)
 	list, err := all[openHold](rows, err)
 	if err != nil || len(list) == 0 {
@@ -112,8 +123,11 @@ func writeHold(ctx context.Context, tx pgx.Tx, open openHold, h profile.Hold) er
 	_, err = tx.Exec(ctx, `
 		insert into holds as h (release_id, build_id, state, claimed, ships, findings, stops, stopped_at, made_from)
 		values ($1, $2, $3, $4, $5, $6, $7, case when $7 <> '' then now() end, $8)
-		on conflict (release_id, build_id) do update set state = excluded.state, claimed = excluded.claimed, ships = excluded.ships, findings = excluded.findings, made_from = excluded.made_from,
-			stops = excluded.stops, stopped_at = case when excluded.stops = '' then null when h.stops = excluded.stops then h.stopped_at else now() end`,
+		on conflict (release_id, build_id)
+		do update set state = excluded.state, claimed = excluded.claimed, ships = excluded.ships,
+			findings = excluded.findings, made_from = excluded.made_from,
+			stops = excluded.stops, stopped_at = case when excluded.stops = '' then null
+				when h.stops = excluded.stops then h.stopped_at else now() end`,
 		open.Release, open.Build, string(h.State), h.Claimed, h.Ships, findings, stops, firmwareVersion)
 	if err != nil || stops == open.Stops {
 		return err
@@ -146,7 +160,10 @@ func stopsDigest(h profile.Hold) string {
 // stop something on a build.
 func tellStops(ctx context.Context, tx pgx.Tx, open openHold, h profile.Hold) error {
 	var words string
-	err := tx.QueryRow(ctx, `select 'Not for ' || version || case when carrier <> '' then ' (' || carrier || ')' else '' end from builds where id = $1`, open.Build).Scan(&words)
+	err := tx.QueryRow(ctx, `
+		select 'Not for ' || version || case when carrier <> '' then ' (' || carrier || ')' else '' end
+		from builds
+		where id = $1`, open.Build).Scan(&words)
 	if err != nil {
 		return err
 	}
@@ -191,7 +208,11 @@ func (b *besides) made(d *profile.Document, but uuid.UUID) (uuid.UUID, bool) {
 
 func (s *Store) beside(ctx context.Context, tx pgx.Tx, list []openHold, documents map[uuid.UUID]*profile.Document) (*besides, error) {
 	b := &besides{renamed: map[uuid.UUID][]catalog.Renamed{}, back: map[uuid.UUID]map[android.PackageName]int{}}
-	rows, err := tx.Query(ctx, `select b.id, b.fingerprint from builds b where b.model_id = $1 and exists (select from captures c where c.build_id = b.id) order by `+newestBuild+` limit $2`, list[0].Model, maxScope)
+	rows, err := tx.Query(ctx, `
+		select b.id, b.fingerprint
+		from builds b
+		where b.model_id = $1 and exists (select from captures c where c.build_id = b.id)
+		order by `+newestBuild+` limit $2`, list[0].Model, maxScope)
 	if b.newest, err = all[madeFor](rows, err); err != nil {
 		return nil, err
 	}
@@ -226,7 +247,12 @@ func (s *Store) beside(ctx context.Context, tx pgx.Tx, list []openHold, document
 	if _, err := pgx.ForEachRow(rows, []any{&build, &renamed}, func() error { b.renamed[build], renamed = renamed, nil; return nil }); err != nil {
 		return nil, err
 	}
-	rows, err = tx.Query(ctx, `select k.build_id, p.name, count(distinct k.phone)::int from came_back k join packages p on p.id = k.package_id where k.build_id = any($1) group by 1, 2`, builds)
+	rows, err = tx.Query(ctx, `
+		select k.build_id, p.name, count(distinct k.phone)::int
+		from came_back k
+		join packages p on p.id = k.package_id
+		where k.build_id = any($1)
+		group by 1, 2`, builds)
 	if err != nil {
 		return nil, err
 	}
@@ -260,19 +286,28 @@ type Hold struct {
 // triedThere says whether package x of a release was taken off a phone of build
 // h.build_id by the release's method; who was removed for the user stands for
 // disabled, too.
-const triedThere = `exists (select from trials t where t.package_id = x.package_id and t.build_id = h.build_id and t.outcome <> 'refused'
+const triedThere = `exists (select
+					from trials t
+					where t.package_id = x.package_id and t.build_id = h.build_id and t.outcome <> 'refused'
 				and t.method in (coalesce(x.method, 'remove-for-user'), 'remove-for-user'))`
 
 // HoldsOn lists how releases stand on builds: those of releases, or all that
 // are current where releases is nil.
 func (s *Store) HoldsOn(ctx context.Context, builds, releases []uuid.UUID) ([]Hold, error) {
 	rows, err := s.pool.Query(ctx, `
-		select h.release_id, h.build_id, h.state, h.claimed, h.ships, h.findings, case when l.at is null then h.stopped_at end, coalesce(w.name, ''), l.at, coalesce(l.why, ''),
-			(select count(*) from release_packages x join presence y on y.package_id = x.package_id and y.build_id = h.build_id
+		select h.release_id, h.build_id, h.state, h.claimed, h.ships, h.findings, case
+			when l.at is null then h.stopped_at end, coalesce(w.name, ''), l.at, coalesce(l.why, ''),
+			(select count(*)
+				from release_packages x
+				join presence y on y.package_id = x.package_id and y.build_id = h.build_id
 				where x.release_id = h.release_id and `+triedThere+`)::int
 		from holds h join releases r on r.id = h.release_id
-			left join lifts l on l.release_id = h.release_id and l.build_id = h.build_id and l.stops = h.stops and h.stops <> '' left join people w on w.id = l.person_id
-		where h.build_id = any($1) and ($2::uuid[] is null and r.state = 'current' or h.release_id = any($2))`, builds, releases)
+			left
+			join lifts l on l.release_id = h.release_id and l.build_id = h.build_id and l.stops = h.stops
+				and h.stops <> ''
+			left join people w on w.id = l.person_id
+		where h.build_id = any($1)
+			and ($2::uuid[] is null and r.state = 'current' or h.release_id = any($2))`, builds, releases)
 	if err != nil {
 		return nil, err
 	}
@@ -306,9 +341,18 @@ func (n NotFor) Name() string {
 // would stop there, unless somebody lifted the mark.
 func (s *Store) NotFor(ctx context.Context, releases []uuid.UUID) (map[uuid.UUID][]NotFor, error) {
 	rows, err := s.pool.Query(ctx, `
-		select h.release_id, b.id, b.fingerprint, b.version, b.carrier, b.region, coalesce((select f ->> 'why' from jsonb_array_elements(h.findings) f where f ->> 'state' = 'stops' limit 1), ''), h.stopped_at
+		select h.release_id, b.id, b.fingerprint, b.version, b.carrier, b.region,
+			coalesce((select f ->> 'why'
+				from jsonb_array_elements(h.findings) f
+				where f ->> 'state' = 'stops'
+				limit 1),
+				''),
+			h.stopped_at
 		from holds h join builds b on b.id = h.build_id
-		where h.release_id = any($1) and h.stops <> '' and not exists (select from lifts l where l.release_id = h.release_id and l.build_id = h.build_id and l.stops = h.stops)
+		where h.release_id = any($1) and h.stops <> ''
+			and not exists (select
+				from lifts l
+				where l.release_id = h.release_id and l.build_id = h.build_id and l.stops = h.stops)
 		order by `+newestBuild, releases)
 	if err != nil {
 		return nil, err
@@ -329,7 +373,9 @@ func (s *Store) NotFor(ctx context.Context, releases []uuid.UUID) (map[uuid.UUID
 func (s *Store) Lift(ctx context.Context, release, build, person uuid.UUID, why string) error {
 	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, `
-			insert into lifts (release_id, build_id, stops, person_id, why) select release_id, build_id, stops, $3, $4 from holds where release_id = $1 and build_id = $2 and stops <> ''
+			insert into lifts (release_id, build_id, stops, person_id, why) select release_id, build_id, stops, $3, $4
+			from holds
+			where release_id = $1 and build_id = $2 and stops <> ''
 			on conflict do nothing`, release, build, person, why)
 		if err == nil && tag.RowsAffected() == 0 {
 			err = ErrState
@@ -338,7 +384,10 @@ func (s *Store) Lift(ctx context.Context, release, build, person uuid.UUID, why 
 			return err
 		}
 		var profile, model uuid.UUID
-		if err := tx.QueryRow(ctx, `select r.profile_id, b.model_id from releases r, builds b where r.id = $1 and b.id = $2`, release, build).Scan(&profile, &model); err != nil {
+		if err := tx.QueryRow(ctx, `
+			select r.profile_id, b.model_id
+			from releases r, builds b
+			where r.id = $1 and b.id = $2`, release, build).Scan(&profile, &model); err != nil {
 			return err
 		}
 		people, err := maintainersAndFollowers(ctx, tx, profile, model)

@@ -12,8 +12,13 @@ import (
 
 // buildBefore is the captured build before build b in its edition, as an
 // expression.
-const buildBefore = `(select o.id from builds o where o.model_id = b.model_id and (o.carrier, o.region) = (b.carrier, b.region) and (o.security_patch, o.version_key) < (b.security_patch, b.version_key)
-	and exists (select from presence where build_id = o.id) order by o.security_patch desc, o.version_key desc, o.id limit 1)`
+const buildBefore = `(select o.id
+		from builds o
+		where o.model_id = b.model_id and (o.carrier, o.region) = (b.carrier, b.region)
+			and (o.security_patch, o.version_key) < (b.security_patch, b.version_key)
+	and exists (select from presence where build_id = o.id)
+	order by o.security_patch desc, o.version_key desc, o.id
+	limit 1)`
 
 // shippedColumns are those of catalog.Shipped, from facts f, packages p, builds
 // b and makers m.
@@ -51,7 +56,10 @@ func shippedBy(ctx context.Context, q querier, build uuid.UUID) ([]catalog.Shipp
 	return collectShipped(q.Query(ctx, `
 		select `+shippedColumns+`, x.switched_off
 		from presence x join facts f on f.id = x.facts_id join packages p on p.id = x.package_id
-			join builds b on b.id = x.build_id join models d on d.id = b.model_id join makers m on m.id = d.maker_id where x.build_id = $1`, build))
+			join builds b on b.id = x.build_id
+			join models d on d.id = b.model_id
+			join makers m on m.id = d.maker_id
+			where x.build_id = $1`, build))
 }
 
 // What of a capture is taken: what the image holds, whatever its owner did
@@ -70,7 +78,10 @@ func shippedIn(ctx context.Context, q querier, capture uuid.UUID, which string) 
 	return collectShipped(q.Query(ctx, `
 		select `+shippedColumns+`, `+off+`
 		from sightings x join facts f on f.id = x.facts_id join packages p on p.id = x.package_id
-			join captures c on c.id = x.capture_id join builds b on b.id = c.build_id join models d on d.id = b.model_id join makers m on m.id = d.maker_id
+			join captures c on c.id = x.capture_id
+			join builds b on b.id = c.build_id
+			join models d on d.id = b.model_id
+			join makers m on m.id = d.maker_id
 		where x.capture_id = $1 and `+which, capture))
 }
 
@@ -81,7 +92,9 @@ func compareShipped(ctx context.Context, q querier, before, after []catalog.Ship
 		return c, nil
 	}
 	rows, err := q.Query(ctx, `
-		select p.name, array_agg(l.label order by l.language, l.label) from packages p join labels l on l.package_id = p.id
+		select p.name, array_agg(l.label order by l.language, l.label)
+		from packages p
+		join labels l on l.package_id = p.id
 		where (p.name = any($1) or p.name = any($2)) and l.language <> '' group by 1`, c.Gone, c.New)
 	if err != nil {
 		return c, err

@@ -35,10 +35,20 @@ type WantedTrials struct {
 }
 
 const wantedColumns = `
-	select w.id, w.profile_id, p.name as edition, w.build_id, m.slug as maker, d.slug as model, d.name as model_name, b.version, b.carrier, b.region, w.method, w.ceiling, w.packages,
+	select w.id, w.profile_id, p.name as edition, w.build_id, m.slug as maker, d.slug as model, d.name as model_name,
+		b.version, b.carrier, b.region, w.method, w.ceiling, w.packages,
 		array(select u.name from unnest(w.packages) u (name) where not exists (
-			select from trials t join packages k on k.id = t.package_id where k.name = u.name and t.build_id = w.build_id and t.outcome <> 'refused')) as left, a.name as asked_by, w.asked_at, w.closed_at
-	from wanted_trials w join profiles p on p.id = w.profile_id join builds b on b.id = w.build_id join models d on d.id = b.model_id join makers m on m.id = d.maker_id join people a on a.id = w.asked_by`
+			select
+			from trials t
+			join packages k on k.id = t.package_id
+			where k.name = u.name and t.build_id = w.build_id
+				and t.outcome <> 'refused')) as left, a.name as asked_by, w.asked_at, w.closed_at
+	from wanted_trials w
+	join profiles p on p.id = w.profile_id
+	join builds b on b.id = w.build_id
+	join models d on d.id = b.model_id
+	join makers m on m.id = d.maker_id
+	join people a on a.id = w.asked_by`
 
 // Wanted reads what would prove a draft.
 func (s *Store) Wanted(ctx context.Context, id uuid.UUID) (WantedTrials, error) {
@@ -49,7 +59,8 @@ func (s *Store) Wanted(ctx context.Context, id uuid.UUID) (WantedTrials, error) 
 // WantedFor is what is being asked for to prove a profile on a build; nil for
 // nothing.
 func (s *Store) WantedFor(ctx context.Context, profile, build uuid.UUID) (*WantedTrials, error) {
-	rows, err := s.pool.Query(ctx, wantedColumns+` where w.profile_id = $1 and w.build_id = $2 and w.closed_at is null`, profile, build)
+	rows, err := s.pool.Query(ctx, wantedColumns+` where w.profile_id = $1 and w.build_id = $2 and w.closed_at is null`,
+		profile, build)
 	w, err := one[WantedTrials](rows, err)
 	if errors.Is(err, ErrNotFound) {
 		return nil, nil
@@ -64,12 +75,19 @@ func (s *Store) WantTrials(ctx context.Context, profile, build uuid.UUID, method
 	id = NewID()
 	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		if len(packages) == 0 {
-			_, err := tx.Exec(ctx, `update wanted_trials set closed_at = now(), closed_by = $3 where profile_id = $1 and build_id = $2 and closed_at is null`, profile, build, person)
+			_, err := tx.Exec(ctx, `
+				update wanted_trials
+				set closed_at = now(), closed_by = $3
+				where profile_id = $1 and build_id = $2 and closed_at is null`, profile, build, person)
 			return err
 		}
 		err := tx.QueryRow(ctx, `
-			insert into wanted_trials (id, profile_id, build_id, method, ceiling, packages, asked_by) values ($1, $2, $3, $4, $5, $6, $7)
-			on conflict (profile_id, build_id) where closed_at is null do update set method = excluded.method, ceiling = excluded.ceiling, packages = excluded.packages, asked_by = excluded.asked_by, asked_at = now()
+			insert into wanted_trials (id, profile_id, build_id, method, ceiling, packages, asked_by)
+			values ($1, $2, $3, $4, $5, $6, $7)
+			on conflict (profile_id, build_id)
+			where closed_at is null
+			do update set method = excluded.method, ceiling = excluded.ceiling, packages = excluded.packages,
+				asked_by = excluded.asked_by, asked_at = now()
 			returning id`, id, profile, build, string(method), ceiling, packages, person).Scan(&id)
 		if err != nil {
 			return err
@@ -81,7 +99,8 @@ func (s *Store) WantTrials(ctx context.Context, profile, build uuid.UUID, method
 
 // CloseWanted asks for nothing any more.
 func (s *Store) CloseWanted(ctx context.Context, id, person uuid.UUID) error {
-	tag, err := s.pool.Exec(ctx, `update wanted_trials set closed_at = now(), closed_by = $2 where id = $1 and closed_at is null`, id, person)
+	tag, err := s.pool.Exec(ctx, `
+		update wanted_trials set closed_at = now(), closed_by = $2 where id = $1 and closed_at is null`, id, person)
 	if err == nil && tag.RowsAffected() == 0 {
 		err = ErrState
 	}

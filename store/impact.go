@@ -24,8 +24,12 @@ func (s *Store) Standing(ctx context.Context, sc Scope, names []string) (Build, 
 	args["names"] = names
 	rows, err := s.pool.Query(ctx, `
 		select `+buildColumns+` from builds b join models d on d.id = b.model_id
-			join (select x.build_id, count(*) as shipped from presence x where x.package_id = any(array(select id from packages where name = any(@names))) group by 1) n on n.build_id = b.id
-		where (@maker = '00000000-0000-0000-0000-000000000000'::uuid or d.maker_id = @maker) and (@model = '00000000-0000-0000-0000-000000000000'::uuid or d.id = @model)
+			join (select x.build_id, count(*) as shipped
+				from presence x
+				where x.package_id = any(array(select id from packages where name = any(@names)))
+				group by 1) n on n.build_id = b.id
+		where (@maker = '00000000-0000-0000-0000-000000000000'::uuid or d.maker_id = @maker)
+			and (@model = '00000000-0000-0000-0000-000000000000'::uuid or d.id = @model)
 		order by n.shipped desc, `+newestBuild+` limit 1`, args)
 	return one[Build](rows, err)
 }
@@ -38,7 +42,10 @@ func (s *Store) Structure(ctx context.Context, sc Scope, name string) (evidence.
 	var build uuid.UUID
 	err := s.pool.QueryRow(ctx, `
 		select n.id from shipped_by x join packages p on p.id = x.package_id and p.name = @name cross join lateral (
-				select b.id from builds b where b.model_id = x.model_id and exists (select from captures c where c.build_id = b.id) order by `+newestBuild+` limit 1) n
+				select b.id
+				from builds b
+				where b.model_id = x.model_id and exists (select from captures c where c.build_id = b.id)
+				order by `+newestBuild+` limit 1) n
 		where `+shippedInScope+` order by array_position(`+calledOrder+`, x.called) limit 1`, args).Scan(&build)
 	if isNone(err) {
 		return evidence.Structure{}, nil
@@ -79,7 +86,10 @@ const maxNews = 24
 // LinkNews compares, for a package, each build of a model with the one before
 // it in its edition, newest first.
 func (s *Store) LinkNews(ctx context.Context, model uuid.UUID, name android.PackageName) ([]LinkNews, error) {
-	rows, err := s.pool.Query(ctx, `select `+buildColumns+` from builds b where b.model_id = $1 and exists (select from captures c where c.build_id = b.id)
+	rows, err := s.pool.Query(ctx, `
+		select `+buildColumns+`
+		from builds b
+		where b.model_id = $1 and exists (select from captures c where c.build_id = b.id)
 		order by b.carrier, b.region, b.security_patch desc, b.version_key desc limit $2`, model, maxNews)
 	builds, err := all[Build](rows, err)
 	if err != nil {
@@ -142,7 +152,11 @@ func (s *Store) freshenLinks(ctx context.Context, tx pgx.Tx, d *decider) error {
 	if err := s.freshenResting(ctx, tx, models); err != nil {
 		return err
 	}
-	if _, err := tx.Exec(ctx, `update holds h set made_from = '' from builds b where b.id = h.build_id and b.model_id = any($1)`, models); err != nil {
+	if _, err := tx.Exec(ctx, `
+		update holds h
+		set made_from = ''
+		from builds b
+		where b.id = h.build_id and b.model_id = any($1)`, models); err != nil {
 		return err
 	}
 	return s.freshenHolds(ctx, tx, models)

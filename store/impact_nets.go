@@ -62,7 +62,9 @@ func (s *Store) nets(ctx context.Context, q querier, builds []uuid.UUID) (map[uu
 		select b.id, d.form, c.id as capture, c.phone_facts as facts
 		from unnest($1::uuid[]) as wanted (id) join builds b using (id) join models d on d.id = b.model_id
 			cross join lateral (select c.id, c.phone_facts from captures c where c.build_id = b.id
-				order by (c.phone_facts ? 'roles' or c.phone_facts ? 'keyboards') desc, c.complete desc, c.taken_at desc, c.id limit 1) c`, builds)
+				order by (c.phone_facts ? 'roles' or c.phone_facts ? 'keyboards') desc, c.complete desc,
+					c.taken_at desc, c.id
+				limit 1) c`, builds)
 	list, err := all[standing](rows, err)
 	if err != nil {
 		return nil, err
@@ -111,7 +113,9 @@ func shippedPackages(ctx context.Context, q querier, builds map[uuid.UUID]standi
 	}
 	rows, err := q.Query(ctx, `
 		with wanted as (select * from unnest($1::uuid[], $2::uuid[]) w (build, capture)),
-		shipped as (select w.build, w.capture, x.package_id, x.facts_id, x.switched_off from wanted w join presence x on x.build_id = w.build)
+		shipped as (select w.build, w.capture, x.package_id, x.facts_id, x.switched_off
+			from wanted w
+			join presence x on x.build_id = w.build)
 		select distinct f.id, p.name, f.path, f.shared_user, f.starts_at_boot, f.persistent, f.details
 		from shipped s join facts f on f.id = s.facts_id join packages p on p.id = s.package_id`, ids, captures)
 	if err != nil {
@@ -136,9 +140,15 @@ func shippedPackages(ctx context.Context, q querier, builds map[uuid.UUID]standi
 	rows, err = q.Query(ctx, `
 		with wanted as (select * from unnest($1::uuid[], $2::uuid[]) w (build, capture)),
 		-- Capture by capture: by package, the platform's are in every other one.
-		seen as materialized (select w.build, s.package_id, s.updated, s.app_bytes, s.data_bytes, s.cache_bytes from wanted w join sightings s on s.capture_id = w.capture)
-		select x.build_id, x.facts_id, x.switched_off, coalesce(s.updated, false), coalesce(s.app_bytes, 0), coalesce(s.data_bytes, 0), coalesce(s.cache_bytes, 0)
-		from wanted w join presence x on x.build_id = w.build left join seen s on s.build = x.build_id and s.package_id = x.package_id`, ids, captures)
+		seen as materialized (select w.build, s.package_id, s.updated, s.app_bytes, s.data_bytes, s.cache_bytes
+			from wanted w
+			join sightings s on s.capture_id = w.capture)
+		select x.build_id, x.facts_id, x.switched_off, coalesce(s.updated, false),
+			coalesce(s.app_bytes, 0), coalesce(s.data_bytes, 0), coalesce(s.cache_bytes, 0)
+		from wanted w
+		join presence x on x.build_id = w.build
+		left join seen s on s.build = x.build_id and s.package_id = x.package_id`,
+		ids, captures)
 	if err != nil {
 		return nil, err
 	}
@@ -164,14 +174,20 @@ func shippedPackages(ctx context.Context, q querier, builds map[uuid.UUID]standi
 
 // statedStamp changes whenever a stated link does.
 func statedStamp(ctx context.Context, q querier) (stamp string, err error) {
-	err = q.QueryRow(ctx, `select count(*) || ' ' || coalesce(max(set_at)::text, '') from claims where field = '`+string(change.Links)+`'`).Scan(&stamp)
+	err = q.QueryRow(ctx, `
+		select count(*) || ' ' || coalesce(max(set_at)::text, '')
+		from claims
+		where field = '`+string(change.Links)+`'`).Scan(&stamp)
 	return stamp, err
 }
 
 // statedLinks are the links that people state, everywhere.
 func statedLinks(ctx context.Context, q querier) ([]impact.Link, error) {
 	rows, err := q.Query(ctx, `
-		select p.name, c.value, w.name, c.reason from claims c join packages p on p.id = c.package_id join people w on w.id = c.set_by
+		select p.name, c.value, w.name, c.reason
+		from claims c
+		join packages p on p.id = c.package_id
+		join people w on w.id = c.set_by
 		where c.field = '`+string(change.Links)+`' and c.value is not null`)
 	if err != nil {
 		return nil, err
@@ -196,10 +212,18 @@ func statedLinks(ctx context.Context, q querier) ([]impact.Link, error) {
 func (s *Store) freshenResting(ctx context.Context, q querier, models []uuid.UUID) error {
 	rows, err := q.Query(ctx, `
 		select d.id, b.id as build, d.resting_as as was,
-			b.id || ' ' || (select c.id from captures c where c.build_id = b.id order by c.taken_at desc, c.id limit 1) || ' ' || $2 as is
-		from models d cross join lateral (select b.id from builds b where b.model_id = d.id and exists (select from captures c where c.build_id = b.id)
+			b.id || ' ' || (select c.id
+				from captures c
+				where c.build_id = b.id
+				order by c.taken_at desc, c.id
+				limit 1) || ' ' || $2 as is
+		from models d
+		cross
+			join lateral (select b.id from builds b where b.model_id = d.id
+				and exists (select from captures c where c.build_id = b.id)
 			order by `+newestBuild+` limit 1) b
-		where $1::uuid[] is null or d.id = any($1) order by d.id for no key update of d`, models, strconv.Itoa(netsVersion))
+		where $1::uuid[] is null or d.id = any($1)
+		order by d.id for no key update of d`, models, strconv.Itoa(netsVersion))
 	type counted struct {
 		ID    uuid.UUID `db:"id"`
 		Build uuid.UUID `db:"build"`
@@ -245,16 +269,27 @@ func writeResting(ctx context.Context, q querier, model uuid.UUID, as string, n 
 	}
 	var done int
 	return q.QueryRow(ctx, `
-		with counted as (select p.id, c.hard, c.soft, c.called from unnest($3::text[], $4::int[], $5::int[], $6::text[]) c (name, hard, soft, called) join packages p using (name)),
-		now as (select x.package_id, coalesce(c.hard, 0) as hard, coalesce(c.soft, 0) as soft, coalesce(c.called, '') as called
+		with counted as (select p.id, c.hard, c.soft, c.called
+			from unnest($3::text[], $4::int[], $5::int[], $6::text[]) c (name, hard, soft, called)
+			join packages p using (name)),
+		now as (select x.package_id, coalesce(c.hard, 0) as hard, coalesce(c.soft, 0) as soft,
+			coalesce(c.called, '') as called
 			from shipped_by x left join counted c on c.id = x.package_id where x.model_id = $1),
 		written as (update shipped_by x set hard = n.hard, soft = n.soft, called = n.called from now n
-			where x.model_id = $1 and x.package_id = n.package_id and (x.hard, x.soft, x.called) <> (n.hard, n.soft, n.called) returning x.package_id),
+			where x.model_id = $1 and x.package_id = n.package_id
+				and (x.hard, x.soft, x.called) <> (n.hard, n.soft, n.called)
+			returning x.package_id),
 		worst as (select n.package_id, array_position(`+calledOrder+`, n.called) as here,
-				(select min(array_position(`+calledOrder+`, x.called)) from shipped_by x where x.package_id = n.package_id and x.model_id <> $1) as elsewhere from now n),
+				(select min(array_position(`+calledOrder+`, x.called))
+		from shipped_by x
+		where x.package_id = n.package_id and x.model_id <> $1) as elsewhere
+		from now n),
 		whole as (update packages p set called = (`+calledOrder+`)[least(w.here, w.elsewhere)] from worst w
 			where p.id = w.package_id and p.called <> (`+calledOrder+`)[least(w.here, w.elsewhere)] returning 1)
-		update models set resting_as = $2 where id = $1 returning (select count(*) from written)::int`, model, as, names, hard, soft, called).Scan(&done)
+		update models
+		set resting_as = $2
+		where id = $1
+		returning (select count(*) from written)::int`, model, as, names, hard, soft, called).Scan(&done)
 }
 
 const calledOrder = `array['load-bearing', 'tied-in', 'leaned-on', '']`
@@ -262,7 +297,8 @@ const calledOrder = `array['load-bearing', 'tied-in', 'leaned-on', '']`
 // called is the load that structure calls for, of package p in the scope.
 func called(sc Scope) string {
 	worst := func(where string) string {
-		return `coalesce((` + calledOrder + `)[(select min(array_position(` + calledOrder + `, x.called)) from shipped_by x ` + where + `)], '')`
+		return `coalesce((` + calledOrder + `)[(select min(array_position(` + calledOrder + `, x.called))
+			from shipped_by x ` + where + `)], '')`
 	}
 	switch {
 	case sc.Model != nil:

@@ -113,7 +113,9 @@ func TestStatedLink(t *testing.T) {
 	build := w.linked("1", nil)
 	before, err := w.Net(w.ctx, build)
 	w.must(err)
-	w.accept("tech", w.edit("l.user", change.Links, everywhere, `[{"on":"l.other","strength":"hard","why":"it crashed without"},{"on":"no.where","strength":"soft","why":"seen on another phone"}]`))
+	w.accept("tech", w.edit("l.user", change.Links, everywhere, `[
+		{"on":"l.other","strength":"hard","why":"it crashed without"},
+		{"on":"no.where","strength":"soft","why":"seen on another phone"}]`))
 	after, err := w.Net(w.ctx, build)
 	w.must(err)
 	on, _ := after.Around("l.user")

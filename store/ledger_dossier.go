@@ -28,7 +28,9 @@ type Package struct {
 // Package finds a package by its name.
 func (s *Store) Package(ctx context.Context, name string) (Package, error) {
 	rows, err := s.pool.Query(ctx, `select id, name, origin, origin_reason, first_seen,
-		exists (select from package_files k where k.package_id = packages.id and k.icon is not null) as icon from packages where name = $1`, name)
+		exists (select from package_files k where k.package_id = packages.id and k.icon is not null) as icon
+		from packages
+		where name = $1`, name)
 	return one[Package](rows, err)
 }
 
@@ -52,13 +54,17 @@ func (c Claim) Scope() catalog.Scope { return scopeOf(c.ScopeKind, c.ScopeID) }
 const scopeName = `case %[1]s.scope_kind
 	when 'maker' then (select name from makers where id = %[1]s.scope_id)
 	when 'model' then (select name from models where id = %[1]s.scope_id)
-	when 'build' then (select d.name || ' ' || trim(b.carrier || ' ' || b.version) from builds b join models d on d.id = b.model_id where b.id = %[1]s.scope_id)
+	when 'build' then (select d.name || ' ' || trim(b.carrier || ' ' || b.version)
+		from builds b
+		join models d on d.id = b.model_id
+		where b.id = %[1]s.scope_id)
 	else 'everywhere' end`
 
 // Claims lists everything that the catalogue says of a package.
 func (s *Store) Claims(ctx context.Context, pkg uuid.UUID) ([]Claim, error) {
 	rows, err := s.pool.Query(ctx, `
-		select c.field, c.scope_kind, c.scope_id, `+named(scopeName, "c")+` as scope_name, c.value, c.reason, p.name as set_by, c.set_at, h.number as change
+		select c.field, c.scope_kind, c.scope_id, `+named(scopeName, "c")+` as scope_name,
+			c.value, c.reason, p.name as set_by, c.set_at, h.number as change
 		from claims c join people p on p.id = c.set_by join changes h on h.id = c.change_id
 		where c.package_id = $1 and c.value is not null order by c.field, c.scope_kind, c.scope_id limit 500`, pkg)
 	return all[Claim](rows, err)
@@ -94,8 +100,12 @@ type Trial struct {
 func (s *Store) Trials(ctx context.Context, pkg uuid.UUID, limit int) ([]Trial, error) {
 	rows, err := s.pool.Query(ctx, `
 		select t.id, t.phone, p.name as person, m.name as maker, d.name as model, b.version, b.carrier, b.release,
-			t.method, t.outcome, t.function, t.persistence, t.recovery, t.watched_days, t.note, t.tried, t.attachments, t.at, c.number as change, coalesce(r.number, 0) as run
-		from trials t join people p on p.id = t.person_id join builds b on b.id = t.build_id join models d on d.id = b.model_id
+			t.method, t.outcome, t.function, t.persistence, t.recovery, t.watched_days, t.note, t.tried,
+				t.attachments, t.at, c.number as change, coalesce(r.number, 0) as run
+		from trials t
+		join people p on p.id = t.person_id
+		join builds b on b.id = t.build_id
+		join models d on d.id = b.model_id
 			join makers m on m.id = d.maker_id join changes c on c.id = t.change_id left join runs r on r.id = t.run_id
 		where t.package_id = $1 order by t.at desc, t.id desc limit $2`, pkg, limit)
 	return all[Trial](rows, err)
@@ -178,16 +188,22 @@ type Shipping struct {
 // builds, oldest first.
 func (s *Store) Ships(ctx context.Context, pkg uuid.UUID) ([]Shipping, error) {
 	rows, err := s.pool.Query(ctx, `
-		select b.id as build_id, m.name as maker, d.name as model, d.slug as model_slug, b.version, b.carrier, b.region, b.release,
+		select b.id as build_id, m.name as maker, d.name as model, d.slug as model_slug, b.version, b.carrier,
+			b.region, b.release,
 			x.package_id is not null as ships, coalesce(x.switched_off, false) as switched_off,
 			coalesce(f.version_name, '') as version_name, coalesce(f.path, '') as path,
-			coalesce(f.privileged, false) as privileged, coalesce(f.starts_at_boot, false) as boot, coalesce(f.shared_user, '') as shared_user,
+			coalesce(f.privileged, false) as privileged, coalesce(f.starts_at_boot, false) as boot,
+				coalesce(f.shared_user, '') as shared_user,
 			coalesce(array(select jsonb_array_elements_text(f.details -> 'requests') order by 1), '{}') as requests,
-			(select count(distinct phone) from captures where build_id = b.id)::int as phones, seen.first_seen, seen.last_seen
+			(select count(distinct phone) from captures where build_id = b.id)::int as phones, seen.first_seen,
+				seen.last_seen
 		from builds b join models d on d.id = b.model_id join makers m on m.id = d.maker_id
 			left join presence x on x.build_id = b.id and x.package_id = $1 left join facts f on f.id = x.facts_id
 			left join (select c.build_id, min(c.taken_at) as first_seen, max(c.taken_at) as last_seen
-				from sightings s join captures c on c.id = s.capture_id where s.package_id = $1 group by c.build_id) seen on seen.build_id = b.id
+				from sightings s
+				join captures c on c.id = s.capture_id
+				where s.package_id = $1
+				group by c.build_id) seen on seen.build_id = b.id
 		where d.id in (select y.model_id from shipped_by y where y.package_id = $1)
 		order by m.name, d.name, `+oldestFirst+` limit 400`, pkg)
 	return all[Shipping](rows, err)
@@ -213,7 +229,8 @@ type SourceRow struct {
 // Sources lists what documents say of a package, newest first.
 func (s *Store) Sources(ctx context.Context, pkg uuid.UUID, limit int) ([]SourceRow, error) {
 	rows, err := s.pool.Query(ctx, `
-		select s.id, s.title, s.link, s.quote, s.claim, s.load, `+named(scopeName, "s")+` as scope_name, s.attachment_id, p.name as person, s.at, c.number as change
+		select s.id, s.title, s.link, s.quote, s.claim,
+			s.load, `+named(scopeName, "s")+` as scope_name, s.attachment_id, p.name as person, s.at, c.number as change
 		from sources s join people p on p.id = s.person_id join changes c on c.id = s.change_id
 		where s.package_id = $1 order by s.at desc, s.id desc limit $2`, pkg, limit)
 	return all[SourceRow](rows, err)
@@ -240,15 +257,24 @@ type Past struct {
 // History lists what was changed about a package, newest first.
 func (s *Store) History(ctx context.Context, pkg uuid.UUID, limit int) ([]Past, error) {
 	rows, err := s.pool.Query(ctx, `
-		select h.id, h.at, a.name as author, r.name as accepted, c.number as change, h.field, h.scope_kind, h.scope_id, `+named(scopeName, "h")+` as scope_name, h.before, h.after, h.reason, h.alone
-		from history h join people a on a.id = h.author_id join people r on r.id = h.accepted_by join changes c on c.id = h.change_id
+		select h.id, h.at, a.name as author, r.name as accepted, c.number as change, h.field, h.scope_kind,
+			h.scope_id, `+named(scopeName, "h")+` as scope_name, h.before, h.after, h.reason, h.alone
+		from history h
+		join people a on a.id = h.author_id
+		join people r on r.id = h.accepted_by
+		join changes c on c.id = h.change_id
 		where h.package_id = $1 order by h.at desc, h.id desc limit $2`, pkg, limit)
 	return all[Past](rows, err)
 }
 
 // LabelsOf lists names of a package by language; aliases have none.
 func (s *Store) LabelsOf(ctx context.Context, pkg uuid.UUID) (map[string]string, []string, error) {
-	rows, err := s.pool.Query(ctx, `select language, label from labels where package_id = $1 order by language, not from_file, label limit 500`, pkg)
+	rows, err := s.pool.Query(ctx, `
+		select language, label
+		from labels
+		where package_id = $1
+		order by language, not from_file, label
+		limit 500`, pkg)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -268,7 +294,11 @@ func (s *Store) LabelsOf(ctx context.Context, pkg uuid.UUID) (map[string]string,
 // ReleasesWith names the current releases that take a package off.
 func (s *Store) ReleasesWith(ctx context.Context, name string) ([]ReleaseLine, error) {
 	rows, err := s.pool.Query(ctx, releaseLines+`
-		where r.state = 'current' and r.id in (select x.release_id from release_packages x join packages k on k.id = x.package_id where k.name = $1)
+		where r.state = 'current'
+			and r.id in (select x.release_id
+				from release_packages x
+				join packages k on k.id = x.package_id
+				where k.name = $1)
 		order by m.name, d.name, p.name limit 50`, name)
 	return all[ReleaseLine](rows, err)
 }

@@ -42,7 +42,9 @@ func figuresJoin(sc Scope, args pgx.NamedArgs) string {
 		methods = append(methods, string(evidence.RemoveForUser))
 	}
 	if len(vantages) == 1 && len(methods) == 1 {
-		return `left join figures f on f.package_id = p.id and f.method = @method and f.place = '00000000-0000-0000-0000-000000000000' and f.release = ''`
+		return `left
+			join figures f on f.package_id = p.id and f.method = @method
+				and f.place = '00000000-0000-0000-0000-000000000000' and f.release = ''`
 	}
 	places, releases := make([]string, len(vantages)), make([]string, len(vantages))
 	for i, v := range vantages {
@@ -54,7 +56,8 @@ func figuresJoin(sc Scope, args pgx.NamedArgs) string {
 	args["places"], args["releases"], args["methods"] = places, releases, methods
 	return `left join lateral (
 			select f.* from unnest(@places::uuid[], @releases::text[]) with ordinality v (place, release, nearness)
-				join figures f on f.package_id = p.id and f.method = any(@methods::text[]) and f.place = v.place and f.release = v.release
+				join figures f on f.package_id = p.id and f.method = any(@methods::text[]) and f.place = v.place
+					and f.release = v.release
 			order by v.nearness, array_position(@methods::text[], f.method) limit 1) f on true`
 }
 
@@ -106,7 +109,12 @@ const triedAtOnce = 4000
 func eachTried(ctx context.Context, q querier, do func(map[uuid.UUID][]evidence.Trial) error) error {
 	after := uuid.Nil
 	for {
-		rows, err := q.Query(ctx, `select id from packages p where id > $1 and exists (select from trials where package_id = p.id) order by id limit $2`, after, triedAtOnce)
+		rows, err := q.Query(ctx, `
+			select id
+			from packages p
+			where id > $1 and exists (select from trials where package_id = p.id)
+			order by id
+			limit $2`, after, triedAtOnce)
 		if err != nil {
 			return err
 		}
@@ -193,7 +201,9 @@ func trialsOf(ctx context.Context, q querier, packages []uuid.UUID) (map[uuid.UU
 		return trials, nil
 	}
 	rows, err := q.Query(ctx, `
-		select package_id, id, build_id, person_id, phone, method, outcome, function, persistence like 'back-%' from trials where package_id = any($1)`, packages)
+		select package_id, id, build_id, person_id, phone, method, outcome, function, persistence like 'back-%'
+		from trials
+		where package_id = any($1)`, packages)
 	if err != nil {
 		return nil, err
 	}
@@ -237,7 +247,11 @@ func placeTrials(ctx context.Context, q querier, trials map[uuid.UUID][]evidence
 	for id := range builds {
 		ids = append(ids, id)
 	}
-	rows, err := q.Query(ctx, `select b.id, b.id::text, d.id::text, d.maker_id::text, b.release from builds b join models d on d.id = b.model_id where b.id = any($1)`, ids)
+	rows, err := q.Query(ctx, `
+		select b.id, b.id::text, d.id::text, d.maker_id::text, b.release
+		from builds b
+		join models d on d.id = b.model_id
+		where b.id = any($1)`, ids)
 	if err != nil {
 		return err
 	}

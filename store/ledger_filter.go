@@ -65,8 +65,11 @@ const said = `k.field in ('description', 'functions') and (k.value #>> '{}')`
 
 func (c *conditions) word(w filter.Word) string {
 	like, similar := c.wordArgs(w)
-	return fmt.Sprintf(`(name ilike %[1]s%[2]s or exists (select from labels l where l.package_id = seen.id and (l.label ilike %[1]s%[3]s))
-		or exists (select from claims k where k.package_id = seen.id and %[4]s ilike %[1]s))`, like, similar("name"), similar("l.label"), said)
+	return fmt.Sprintf(`(name ilike %[1]s%[2]s
+			or exists (select from labels l where l.package_id = seen.id and (l.label ilike %[1]s%[3]s))
+		or exists (select
+			from claims k
+			where k.package_id = seen.id and %[4]s ilike %[1]s))`, like, similar("name"), similar("l.label"), said)
 }
 
 // wordArgs are the parameters that a word is looked for with; similar writes
@@ -88,8 +91,15 @@ func (c *conditions) narrowing(n filter.Node) string {
 	switch n := n.(type) {
 	case filter.Word:
 		like, similar := c.wordArgs(n)
-		return fmt.Sprintf(`p.id in (select id from packages where name ilike %[1]s%[2]s union select package_id from labels where label ilike %[1]s%[3]s
-			union select k.package_id from claims k where %[4]s ilike %[1]s)`, like, similar("name"), similar("label"), said)
+		return fmt.Sprintf(`p.id in (select id
+				from packages
+				where name ilike %[1]s%[2]s
+				union select package_id
+				from labels
+				where label ilike %[1]s%[3]s
+			union select k.package_id
+			from claims k
+			where %[4]s ilike %[1]s)`, like, similar("name"), similar("label"), said)
 	case filter.And:
 		for _, part := range n {
 			if sql := c.narrowing(part); sql != "" {
@@ -174,10 +184,16 @@ var fieldConditions = map[string]func(c *conditions, t filter.Term) string{
 	"maker": func(c *conditions, t filter.Term) string { return shippedBySome("m.name", c.likes(t.Values)) },
 	"model": func(c *conditions, t filter.Term) string { return shippedBySome("d.name", c.likes(t.Values)) },
 	"build": func(c *conditions, t filter.Term) string {
-		return `seen.id in (select x.package_id from builds b join presence x on x.build_id = b.id where trim(b.carrier || ' ' || b.version) ilike any(` + c.likes(t.Values) + `))`
+		return `seen.id in (select x.package_id
+				from builds b
+				join presence x on x.build_id = b.id
+				where trim(b.carrier || ' ' || b.version) ilike any(` + c.likes(t.Values) + `))`
 	},
 	"in": func(c *conditions, t filter.Term) string {
-		return fmt.Sprintf(`seen.id in (select x.package_id from profiles f join releases r on r.profile_id = f.id join release_packages x on x.release_id = r.id
+		return fmt.Sprintf(`seen.id in (select x.package_id
+				from profiles f
+				join releases r on r.profile_id = f.id
+				join release_packages x on x.release_id = r.id
 			where r.state = 'current' and (f.slug ilike any(%[1]s) or f.name ilike any(%[1]s)))`, c.likes(t.Values))
 	},
 }
@@ -203,7 +219,11 @@ func someTrial(column, values string) string {
 }
 
 func shippedBySome(column, likes string) string {
-	return fmt.Sprintf(`seen.id in (select x.package_id from shipped_by x join models d on d.id = x.model_id join makers m on m.id = d.maker_id where %s ilike any(%s))`, column, likes)
+	return fmt.Sprintf(`seen.id in (select x.package_id
+			from shipped_by x
+			join models d on d.id = x.model_id
+			join makers m on m.id = d.maker_id
+			where %s ilike any(%s))`, column, likes)
 }
 
 // likes is the parameter that has a pattern for each value: whatever holds it.

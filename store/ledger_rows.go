@@ -72,7 +72,11 @@ var Groups = map[string]string{
 	"origin":    `to_char(array_position(array['maker','partner','carrier','silicon','region','platform','owner','unknown'], origin), 'FM00') || ':' || origin`,
 	"namespace": `'00:' || split_part(name, '.', 1) || case when position('.' in name) > 0 then '.' || split_part(name, '.', 2) else '' end`,
 	"load":      `to_char(array_position(array['load-bearing','tied-in','leaned-on','loose','unproven'], load), 'FM00') || ':' || load`,
-	"function":  `coalesce((select '00:' || (k.value ->> 0) from claims k where k.package_id = seen.id and k.field = 'functions' and jsonb_array_length(k.value) > 0 limit 1), '01:')`,
+	"function": `coalesce((select '00:' || (k.value ->> 0)
+			from claims k
+			where k.package_id = seen.id and k.field = 'functions' and jsonb_array_length(k.value) > 0
+			limit 1),
+			'01:')`,
 	"maker": `(select case when k.makers = 0 then '02:' when k.makers > 1 then '01:' else '00:' || m.name end
 		from packages k left join makers m on m.id = k.maker_id where k.id = seen.id)`,
 	"none": `'00:'`,
@@ -87,20 +91,24 @@ var Sorts = map[string]string{
 	"standing": `-array_position(array['untried','thin','contested','fair','firm'], standing)`,
 	"trials":   `-phones`,
 	"builds":   `-(select k.builds from packages k where k.id = seen.id)`,
-	"resting":  `-coalesce((select max(x.hard * 100000 + x.soft) from shipped_by x where ` + shippedInScope + ` and x.package_id = seen.id), 0)`,
-	"newest":   `-(select coalesce(extract(epoch from k.newest_build), 0) from packages k where k.id = seen.id)`,
+	"resting": `-coalesce((select max(x.hard * 100000 + x.soft)
+			from shipped_by x
+			where ` + shippedInScope + ` and x.package_id = seen.id), 0)`,
+	"newest": `-(select coalesce(extract(epoch from k.newest_build), 0) from packages k where k.id = seen.id)`,
 }
 
 // claimJoin joins, as an alias, the claim of a field of package p that applies
 // in the scope: the narrowest.
 func claimJoin(sc Scope, field, as string) string {
 	if sc.Maker == nil {
-		return `left join claims ` + as + ` on ` + as + `.package_id = p.id and ` + as + `.field = '` + field + `' and ` + as + `.scope_kind = 'everywhere' and ` + as + `.value is not null`
+		return `left join claims ` + as + ` on ` + as + `.package_id = p.id and ` + as + `.field = '` + field + `'
+			and ` + as + `.scope_kind = 'everywhere' and ` + as + `.value is not null`
 	}
 	return `left join lateral (select c.value, c.scope_kind from claims c
 			where c.package_id = p.id and c.field = '` + field + `' and c.value is not null
 			and c.scope_id in ('00000000-0000-0000-0000-000000000000', @maker, @model, @build)
-			order by array_position(array['build','model','maker','everywhere'], c.scope_kind) limit 1) ` + as + ` on true`
+			order by array_position(array['build','model','maker','everywhere'], c.scope_kind)
+			limit 1) ` + as + ` on true`
 }
 
 // scopeArgs are the named arguments that claimJoin and inScope use.
@@ -120,7 +128,8 @@ func scopeArgs(sc Scope) pgx.NamedArgs {
 
 // shippedInScope are the rows x of shipped_by of models in the scope.
 const shippedInScope = `(@maker = '00000000-0000-0000-0000-000000000000'::uuid or x.model_id = @model
-	or @model = '00000000-0000-0000-0000-000000000000'::uuid and x.model_id in (select id from models where maker_id = @maker))`
+	or @model = '00000000-0000-0000-0000-000000000000'::uuid
+		and x.model_id in (select id from models where maker_id = @maker))`
 
 // inScope is the condition that a build of the scope ships package p.
 func inScope(sc Scope) string {
@@ -130,7 +139,10 @@ func inScope(sc Scope) string {
 	case sc.Model != nil:
 		return `p.id in (select x.package_id from shipped_by x where x.model_id = @model)`
 	case sc.Maker != nil:
-		return `p.id in (select x.package_id from shipped_by x join models d on d.id = x.model_id where d.maker_id = @maker)`
+		return `p.id in (select x.package_id
+				from shipped_by x
+				join models d on d.id = x.model_id
+				where d.maker_id = @maker)`
 	}
 	return `true`
 }
@@ -140,10 +152,12 @@ func inScope(sc Scope) string {
 func ledgerRows(sc Scope, args pgx.NamedArgs) string {
 	return `
 		select p.id, p.name, coalesce(oc.value #>> '{}', p.origin) as origin,
-			coalesce(g.value ->> 'load', suggested_load(f.suggested, ` + called(sc) + `)) as load, g.value is null as by_suggestion,
+			coalesce(g.value ->> 'load',
+				suggested_load(f.suggested, ` + called(sc) + `)) as load, g.value is null as by_suggestion,
 			suggested_load(f.suggested, ` + called(sc) + `) as suggested, coalesce(g.scope_kind, '') as load_scope,
 			coalesce(f.strip, '') as strip, coalesce(f.ceiling, 1) as ceiling, coalesce(f.floor, 0) as floor,
-			coalesce(f.standing, 'untried') as standing, coalesce(f.phones, 0) as phones, coalesce(f.people, 0) as people, coalesce(f.harmed_phones, 0) as harmed_phones
+			coalesce(f.standing, 'untried') as standing, coalesce(f.phones, 0) as phones,
+				coalesce(f.people, 0) as people, coalesce(f.harmed_phones, 0) as harmed_phones
 		from packages p
 		left join claims oc on oc.package_id = p.id and oc.field = 'origin' and oc.scope_kind = 'everywhere'
 		` + figuresJoin(sc, args) + `
@@ -182,8 +196,15 @@ func (s *Store) Ledger(ctx context.Context, q LedgerQuery) (rows []LedgerRow, fo
 		with seen as materialized (`+ledgerRows(q.Scope, args)+among+`),
 		fitting as materialized (select seen.*, `+group+` as grp, (`+sort+`)::float8 as ord from seen where `+fits+`),
 		page as (select * from fitting`+after+` order by grp collate "C", ord, name limit @limit)
-		select p.*, `+bestLabel+` as label, coalesce(n.hard, 0) as hard, coalesce(n.soft, 0) as soft, (select count(*) from fitting)::int as found, (select count(*) from packages p where `+inScope(q.Scope)+`)::int as total
-		from page p left join lateral (select x.hard, x.soft from shipped_by x where `+shippedInScope+` and x.package_id = p.id order by x.hard desc, x.soft desc limit 1) n on true
+		select p.*, `+bestLabel+` as label, coalesce(n.hard, 0) as hard, coalesce(n.soft, 0) as soft,
+				(select count(*) from fitting)::int as found,
+				(select count(*) from packages p where `+inScope(q.Scope)+`)::int as total
+		from page p
+		left
+			join lateral (select x.hard,
+				x.soft from shipped_by x
+				where `+shippedInScope+` and x.package_id = p.id
+				order by x.hard desc, x.soft desc limit 1) n on true
 		order by p.grp collate "C", p.ord, p.name`, mode, args)
 	if err != nil {
 		return nil, 0, 0, err
@@ -220,7 +241,10 @@ func (s *Store) FillPresence(ctx context.Context, rows []LedgerRow, columns []Bu
 	for i, b := range columns {
 		builds[i], column[b.ID] = b.ID, i
 	}
-	r, err := s.pool.Query(ctx, `select package_id, build_id, switched_off from presence where package_id = any($1) and build_id = any($2)`, planned, packages, builds)
+	r, err := s.pool.Query(ctx, `
+		select package_id, build_id, switched_off
+		from presence
+		where package_id = any($1) and build_id = any($2)`, planned, packages, builds)
 	if err != nil {
 		return err
 	}

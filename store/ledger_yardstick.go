@@ -199,7 +199,10 @@ func (s *Store) nameShifts(ctx context.Context, shifts []shifted) ([]Shift, erro
 	}
 	rows, err = s.pool.Query(ctx, `
 		select m.id::text, m.name from makers m where m.id = any($1::uuid[])
-		union all select d.id::text, m.name || ' ' || d.name from models d join makers m on m.id = d.maker_id where d.id = any($1::uuid[])`, places)
+		union all select d.id::text, m.name || ' ' || d.name
+		from models d
+		join makers m on m.id = d.maker_id
+		where d.id = any($1::uuid[])`, places)
 	if err != nil {
 		return nil, err
 	}

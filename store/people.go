@@ -55,7 +55,8 @@ const personRows = `
 
 // People lists everybody who is there, by name.
 func (s *Store) People(ctx context.Context, limit int) ([]PersonRow, error) {
-	rows, err := s.pool.Query(ctx, personRows+` where p.removed_at is null order by lower(p.name), p.id limit $1`, limit)
+	rows, err := s.pool.Query(ctx, personRows+` where p.removed_at is null order by lower(p.name), p.id limit $1`,
+		limit)
 	return all[PersonRow](rows, err)
 }
 
@@ -80,9 +81,14 @@ type ModelRecord struct {
 // ModelsOf lists on which models a person has tried something, most first.
 func (s *Store) ModelsOf(ctx context.Context, person uuid.UUID) ([]ModelRecord, error) {
 	rows, err := s.pool.Query(ctx, `
-		select m.slug as maker, d.slug as model, m.name as maker_name, d.name as model_name, count(*)::int as trials, count(distinct t.phone)::int as phones,
-			count(*) filter (where t.outcome in ('function-lost', 'fault', 'no-start'))::int as harmed, max(t.at) as last
-		from trials t join builds b on b.id = t.build_id join models d on d.id = b.model_id join makers m on m.id = d.maker_id
+		select m.slug as maker, d.slug as model, m.name as maker_name, d.name as model_name, count(*)::int as trials,
+			count(distinct t.phone)::int as phones,
+			count(*) filter (where t.outcome in ('function-lost', 'fault', 'no-start'))::int as harmed,
+				max(t.at) as last
+		from trials t
+		join builds b on b.id = t.build_id
+		join models d on d.id = b.model_id
+		join makers m on m.id = d.maker_id
 		where t.person_id = $1 group by 1, 2, 3, 4 order by 5 desc, 1, 2 limit 200`, person)
 	return all[ModelRecord](rows, err)
 }
@@ -91,7 +97,8 @@ func (s *Store) ModelsOf(ctx context.Context, person uuid.UUID) ([]ModelRecord, 
 func (s *Store) PasswordHash(ctx context.Context, login string) (Person, string, error) {
 	var p Person
 	var hash string
-	err := s.pool.QueryRow(ctx, `select id, login, name, role, password_hash from people where login = $1 and removed_at is null`, login).
+	err := s.pool.QueryRow(ctx, `
+		select id, login, name, role, password_hash from people where login = $1 and removed_at is null`, login).
 		Scan(&p.ID, &p.Login, &p.Name, &p.Role, &hash)
 	if errors.Is(err, pgx.ErrNoRows) {
 		err = ErrNotFound

@@ -40,7 +40,9 @@ type AuditEntry struct {
 	HashHex string `db:"hash_hex" json:"hash"`
 }
 
-const auditColumns = `select a.seq, a.at, a.person_id, coalesce(p.name, 'Roster') as name, a.action, a.subject, a.detail, a.hash, encode(a.hash, 'hex') as hash_hex
+const auditColumns = `
+	select a.seq, a.at, a.person_id, coalesce(p.name, 'Roster') as name, a.action, a.subject, a.detail, a.hash,
+		encode(a.hash, 'hex') as hash_hex
 	from audit a left join people p on p.id = a.person_id`
 
 // record adds an entry to the audit record, in the transaction of what it is
@@ -61,7 +63,8 @@ func record(ctx context.Context, tx pgx.Tx, a Act) error {
 	// PostgreSQL keeps jsonb in a form of its own and times to the microsecond:
 	// the hash is over what it gives back.
 	err = tx.QueryRow(ctx, `
-		select coalesce((select max(seq) from audit), 0) + 1, (select hash from audit order by seq desc limit 1), clock_timestamp(), $1::jsonb`, string(raw)).
+		select coalesce((select max(seq) from audit), 0) + 1, (select hash from audit order by seq desc limit 1),
+			clock_timestamp(), $1::jsonb`, string(raw)).
 		Scan(&e.Seq, &before, &e.At, &e.Detail)
 	if err != nil {
 		return err
@@ -69,7 +72,8 @@ func record(ctx context.Context, tx pgx.Tx, a Act) error {
 	if a.Person != uuid.Nil {
 		e.Person = &a.Person
 	}
-	_, err = tx.Exec(ctx, `insert into audit (seq, at, person_id, action, subject, detail, hash) values ($1, $2, $3, $4, $5, $6, $7)`,
+	_, err = tx.Exec(ctx, `
+		insert into audit (seq, at, person_id, action, subject, detail, hash) values ($1, $2, $3, $4, $5, $6, $7)`,
 		e.Seq, e.At, e.Person, e.Action, e.Subject, e.Detail, e.sum(before))
 	if topic, told := topicOfAct[a.Action]; err == nil && told {
 		err = notify(ctx, tx, Event{Topic: topic})
@@ -124,9 +128,11 @@ func (s *Store) Audit(ctx context.Context, q AuditQuery) ([]AuditEntry, error) {
 		until = time.Now().AddDate(1, 0, 0)
 	}
 	rows, err := s.pool.Query(ctx, auditColumns+`
-		where ($1 = '00000000-0000-0000-0000-000000000000'::uuid or a.person_id = $1) and ($2 = '' or a.action = $2 or a.action like $3)
+		where ($1 = '00000000-0000-0000-0000-000000000000'::uuid or a.person_id = $1)
+			and ($2 = '' or a.action = $2 or a.action like $3)
 			and ($4 = '' or a.subject = $4) and a.at >= $5 and a.at < $6 and ($7 = 0 or a.seq < $7)
-		order by a.seq desc limit $8`, q.Person, q.Action, escapeLike(q.Action)+".%", q.Subject, q.Since, until, q.Before, q.Limit)
+		order by a.seq desc limit $8`,
+		q.Person, q.Action, escapeLike(q.Action)+".%", q.Subject, q.Since, until, q.Before, q.Limit)
 	return all[AuditEntry](rows, err)
 }
 
@@ -147,7 +153,8 @@ func (s *Store) CheckAudit(ctx context.Context, expected string) (AuditProof, er
 	var before []byte
 	found := expected == ""
 	for {
-		rows, err := s.pool.Query(ctx, auditColumns+` where a.seq > $1 order by a.seq limit $2`, proof.Entries, auditAtOnce)
+		rows, err := s.pool.Query(ctx, auditColumns+` where a.seq > $1 order by a.seq limit $2`,
+			proof.Entries, auditAtOnce)
 		list, err := all[AuditEntry](rows, err)
 		if err != nil {
 			return proof, err

@@ -31,7 +31,10 @@ func TestAuditChain(t *testing.T) {
 	if proof.Wrong != "" || proof.Entries < 45 || len(proof.Head) != 64 {
 		t.Fatalf("%+v", proof)
 	}
-	for _, sql := range []string{`update audit set action = 'x' where seq = 5`, `delete from audit where seq = 5`, `truncate audit`, `update history set reason = 'x'`, `delete from history`} {
+	for _, sql := range []string{`
+		update audit set action = 'x' where seq = 5`, `
+			delete from audit where seq = 5`, `truncate audit`, `
+				update history set reason = 'x'`, `delete from history`} {
 		if _, err := w.Pool().Exec(w.ctx, sql); err == nil || !strings.Contains(err.Error(), "append-only") {
 			t.Errorf("%s: %v", sql, err)
 		}

@@ -47,43 +47,57 @@ func (s *Store) Follow(ctx context.Context, person uuid.UUID, kind string, subje
 			return ErrTooManyFollows
 		}
 		var there bool
-		if err := tx.QueryRow(ctx, `select exists (select from `+table+` where id = $1)`, subject).Scan(&there); err != nil {
+		if err := tx.QueryRow(ctx, `
+			select exists (select from `+table+` where id = $1)`, subject).Scan(&there); err != nil {
 			return err
 		}
 		if !there {
 			return ErrNotFound
 		}
-		_, err := tx.Exec(ctx, `insert into follows (person_id, kind, subject_id) values ($1, $2, $3) on conflict do nothing`, person, kind, subject)
+		_, err := tx.Exec(ctx, `
+			insert into follows (person_id, kind, subject_id)
+			values ($1, $2, $3)
+			on conflict
+			do nothing`, person, kind, subject)
 		return err
 	})
 }
 
 // Unfollow ends that.
 func (s *Store) Unfollow(ctx context.Context, person uuid.UUID, kind string, subject uuid.UUID) error {
-	_, err := s.pool.Exec(ctx, `delete from follows where person_id = $1 and kind = $2 and subject_id = $3`, person, kind, subject)
+	_, err := s.pool.Exec(ctx, `
+		delete from follows where person_id = $1 and kind = $2 and subject_id = $3`, person, kind, subject)
 	return err
 }
 
 // Follows lists what a person follows, by kind and name.
 func (s *Store) Follows(ctx context.Context, person uuid.UUID) ([]Followed, error) {
 	rows, err := s.pool.Query(ctx, `
-		select f.kind, f.subject_id as id, coalesce(k.name, m.name || ' ' || d.name || coalesce(': ' || p.name, ''), '') as name, coalesce(m.slug, '') as maker, coalesce(d.slug, '') as model, f.at
+		select f.kind, f.subject_id as id,
+			coalesce(k.name, m.name || ' ' || d.name || coalesce(': ' || p.name, ''), '') as name,
+			coalesce(m.slug, '') as maker, coalesce(d.slug, '') as model, f.at
 		from follows f left join packages k on f.kind = 'package' and k.id = f.subject_id
 			left join profiles p on f.kind = 'profile' and p.id = f.subject_id
-			left join models d on d.id = case f.kind when 'model' then f.subject_id else p.model_id end left join makers m on m.id = d.maker_id
+			left
+			join models d on d.id = case f.kind when 'model' then f.subject_id else p.model_id end
+			left join makers m on m.id = d.maker_id
 		where f.person_id = $1 order by 1, 3 limit $2`, person, maxFollows)
 	return all[Followed](rows, err)
 }
 
 // FollowsIt reports whether a person follows something.
 func (s *Store) FollowsIt(ctx context.Context, person uuid.UUID, kind string, subject uuid.UUID) (follows bool, err error) {
-	err = s.pool.QueryRow(ctx, `select exists (select from follows where person_id = $1 and kind = $2 and subject_id = $3)`, person, kind, subject).Scan(&follows)
+	err = s.pool.QueryRow(ctx, `
+		select exists (select
+			from follows
+			where person_id = $1 and kind = $2 and subject_id = $3)`, person, kind, subject).Scan(&follows)
 	return follows, err
 }
 
 // followers are those who follow one of some things of a kind.
 func followers(ctx context.Context, q querier, kind string, subjects ...uuid.UUID) ([]uuid.UUID, error) {
-	rows, err := q.Query(ctx, `select distinct person_id from follows where kind = $1 and subject_id = any($2)`, kind, subjects)
+	rows, err := q.Query(ctx, `
+		select distinct person_id from follows where kind = $1 and subject_id = any($2)`, kind, subjects)
 	if err != nil {
 		return nil, err
 	}
@@ -95,7 +109,9 @@ func followers(ctx context.Context, q querier, kind string, subjects ...uuid.UUI
 func maintainersAndFollowers(ctx context.Context, q querier, profile, model uuid.UUID) ([]uuid.UUID, error) {
 	rows, err := q.Query(ctx, `
 		select id from people where role in ('maintainer', 'keeper') and removed_at is null
-		union select person_id from follows where kind = 'profile' and subject_id = $1 or kind = 'model' and subject_id = $2`, profile, model)
+		union select person_id
+		from follows
+		where kind = 'profile' and subject_id = $1 or kind = 'model' and subject_id = $2`, profile, model)
 	if err != nil {
 		return nil, err
 	}
@@ -107,9 +123,14 @@ func maintainersAndFollowers(ctx context.Context, q querier, profile, model uuid
 func followersOfRelease(ctx context.Context, q querier, release uuid.UUID) ([]uuid.UUID, error) {
 	rows, err := q.Query(ctx, `
 		select f.person_id from releases r join profiles p on p.id = r.profile_id
-			join follows f on f.kind = 'profile' and f.subject_id = p.id or f.kind = 'model' and (f.subject_id = p.model_id or f.subject_id in (select y.model_id from profile_sisters y where y.profile_id = p.id))
+			join follows f on f.kind = 'profile' and f.subject_id = p.id or f.kind = 'model'
+				and (f.subject_id = p.model_id
+					or f.subject_id in (select y.model_id from profile_sisters y where y.profile_id = p.id))
 		where r.id = $1
-		union select f.person_id from release_packages x join follows f on f.kind = 'package' and f.subject_id = x.package_id where x.release_id = $1`, release)
+		union select f.person_id
+		from release_packages x
+		join follows f on f.kind = 'package' and f.subject_id = x.package_id
+		where x.release_id = $1`, release)
 	if err != nil {
 		return nil, err
 	}
@@ -127,7 +148,11 @@ func tellArrived(ctx context.Context, tx pgx.Tx, builds []uuid.UUID) error {
 		}
 		var model uuid.UUID
 		var name string
-		if err := tx.QueryRow(ctx, `select d.id, concat_ws(' ', d.name, nullif(b.carrier, ''), nullif(b.region, ''), b.version) from builds b join models d on d.id = b.model_id where b.id = $1`, build).Scan(&model, &name); err != nil {
+		if err := tx.QueryRow(ctx, `
+			select d.id, concat_ws(' ', d.name, nullif(b.carrier, ''), nullif(b.region, ''), b.version)
+			from builds b
+			join models d on d.id = b.model_id
+			where b.id = $1`, build).Scan(&model, &name); err != nil {
 			return err
 		}
 		people, err := followers(ctx, tx, "model", model)
@@ -161,7 +186,12 @@ func tellOfPackages(ctx context.Context, tx pgx.Tx, a Arrival, build string) err
 	for _, r := range a.Summary.Renamed {
 		words[r.From] = fmt.Sprintf("On %s it is probably called %s.", build, r.To)
 	}
-	rows, err := tx.Query(ctx, `select p.id, p.name, array_agg(f.person_id) from follows f join packages p on p.id = f.subject_id where f.kind = 'package' and p.name = any($1) group by 1, 2`, sortedKeys(words))
+	rows, err := tx.Query(ctx, `
+		select p.id, p.name, array_agg(f.person_id)
+		from follows f
+		join packages p on p.id = f.subject_id
+		where f.kind = 'package' and p.name = any($1)
+		group by 1, 2`, sortedKeys(words))
 	if err != nil {
 		return err
 	}
@@ -195,7 +225,11 @@ func tellFollowersOfPackages(ctx context.Context, tx pgx.Tx, fields map[uuid.UUI
 	for id := range fields {
 		ids = append(ids, id)
 	}
-	rows, err := tx.Query(ctx, `select subject_id, array_agg(person_id) from follows where kind = 'package' and subject_id = any($1) group by 1`, ids)
+	rows, err := tx.Query(ctx, `
+		select subject_id, array_agg(person_id)
+		from follows
+		where kind = 'package' and subject_id = any($1)
+		group by 1`, ids)
 	if err != nil {
 		return err
 	}

@@ -57,7 +57,8 @@ func (s *Store) InstallationRules(ctx context.Context) (r InstallationRules, rev
 }
 
 func installationRules(ctx context.Context, q querier) (r InstallationRules, revision int, err error) {
-	err = q.QueryRow(ctx, `select value, revision from settings where key = $1`, installationRulesKey).Scan(&r, &revision)
+	err = q.QueryRow(ctx, `
+		select value, revision from settings where key = $1`, installationRulesKey).Scan(&r, &revision)
 	if isNone(err) {
 		return DefaultInstallationRules, 0, nil
 	}
@@ -83,7 +84,9 @@ func (s *Store) SetInstallationRules(ctx context.Context, keeper uuid.UUID, revi
 		}
 		_, err = tx.Exec(ctx, `
 			insert into settings as s (key, value) values ($1, $2)
-			on conflict (key) do update set value = excluded.value, revision = s.revision + 1, changed_at = now()`, installationRulesKey, r)
+			on conflict (key)
+			do update set value = excluded.value, revision = s.revision + 1,
+				changed_at = now()`, installationRulesKey, r)
 		if err != nil {
 			return err
 		}

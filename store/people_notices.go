@@ -52,7 +52,9 @@ func leave(ctx context.Context, tx pgx.Tx, people []uuid.UUID, t Told) error {
 	}
 	_, err := tx.Exec(ctx, `
 		insert into notices (id, person_id, kind, change_id, profile_id, run_id, package_id, build_id, by_id, words)
-		select gen_random_uuid(), p.id, $2, $3, $4, $5, $6, $7, $8, $9 from people p where p.id = any($1) and p.id is distinct from $8 and p.removed_at is null`,
+		select gen_random_uuid(), p.id, $2, $3, $4, $5, $6, $7, $8, $9
+		from people p
+		where p.id = any($1) and p.id is distinct from $8 and p.removed_at is null`,
 		people, t.Kind, t.Change, t.Profile, t.Run, t.Package, t.Build, t.By, t.Words)
 	if err != nil {
 		return err
@@ -79,27 +81,36 @@ func tellMaintainers(ctx context.Context, tx pgx.Tx, kind string, profile, by uu
 }
 
 const noticeColumns = `
-	select n.id, n.kind, n.change_id, coalesce(c.number, 0) as change, coalesce(c.title, d.name || ': ' || f.name, k.name, bd.name, '') as title, n.profile_id, n.run_id,
-		coalesce(k.name, '') as package, n.build_id, coalesce(mm.slug, '') as maker, coalesce(bd.slug, '') as model, coalesce(b.name, '') as by, n.words, n.at, n.read_at is not null as read
+	select n.id, n.kind, n.change_id, coalesce(c.number, 0) as change,
+		coalesce(c.title, d.name || ': ' || f.name, k.name, bd.name, '') as title, n.profile_id, n.run_id,
+		coalesce(k.name, '') as package, n.build_id, coalesce(mm.slug, '') as maker, coalesce(bd.slug, '') as model,
+			coalesce(b.name, '') as by, n.words, n.at, n.read_at is not null as read
 	from notices n left join changes c on c.id = n.change_id left join people b on b.id = n.by_id
 		left join profiles f on f.id = n.profile_id left join models d on d.id = f.model_id
-		left join packages k on k.id = n.package_id left join builds w on w.id = n.build_id left join models bd on bd.id = w.model_id left join makers mm on mm.id = bd.maker_id`
+		left
+		join packages k on k.id = n.package_id
+		left join builds w on w.id = n.build_id
+		left join models bd on bd.id = w.model_id
+		left join makers mm on mm.id = bd.maker_id`
 
 // Notices lists what a person was told, newest first.
 func (s *Store) Notices(ctx context.Context, person uuid.UUID, limit int) ([]Notice, error) {
-	rows, err := s.pool.Query(ctx, noticeColumns+` where n.person_id = $1 order by n.at desc, n.id desc limit $2`, person, limit)
+	rows, err := s.pool.Query(ctx, noticeColumns+` where n.person_id = $1 order by n.at desc, n.id desc limit $2`,
+		person, limit)
 	return all[Notice](rows, err)
 }
 
 // UnreadNotices counts what a person has not read yet.
 func (s *Store) UnreadNotices(ctx context.Context, person uuid.UUID) (n int, err error) {
-	err = s.pool.QueryRow(ctx, `select count(*)::int from notices where person_id = $1 and read_at is null`, person).Scan(&n)
+	err = s.pool.QueryRow(ctx, `
+		select count(*)::int from notices where person_id = $1 and read_at is null`, person).Scan(&n)
 	return n, err
 }
 
 // ReadNotices marks what a person was told until a moment as read.
 func (s *Store) ReadNotices(ctx context.Context, person uuid.UUID, until time.Time) error {
-	_, err := s.pool.Exec(ctx, `update notices set read_at = now() where person_id = $1 and read_at is null and at <= $2`, person, until)
+	_, err := s.pool.Exec(ctx, `
+		update notices set read_at = now() where person_id = $1 and read_at is null and at <= $2`, person, until)
 	return err
 }
 
@@ -113,6 +124,7 @@ func (s *Store) SetFeedKey(ctx context.Context, person uuid.UUID, key []byte) er
 // FeedPerson finds whose feed a key is for.
 func (s *Store) FeedPerson(ctx context.Context, key []byte) (Person, error) {
 	hash := sha256.Sum256(key)
-	rows, err := s.pool.Query(ctx, `select id, login, name, role from people where feed_key_hash = $1 and removed_at is null`, hash[:])
+	rows, err := s.pool.Query(ctx, `
+		select id, login, name, role from people where feed_key_hash = $1 and removed_at is null`, hash[:])
 	return one[Person](rows, err)
 }

@@ -23,7 +23,9 @@ type SignedIn struct {
 // aliveSession is the condition that a session s has neither expired nor idled
 // for longer than the keeper allows; $1 is the hours of the default.
 const aliveSession = `s.expires_at > now()
-	and s.seen_at > now() - make_interval(hours => coalesce((select (value ->> 'idleHours')::int from settings where key = '` + installationRulesKey + `'), $1))`
+	and s.seen_at > now() - make_interval(hours => coalesce((select (value ->> 'idleHours')::int
+		from settings
+		where key = '` + installationRulesKey + `'), $1))`
 
 // seenEvery is how exactly it is noted when a session was used last.
 const seenEvery = 5 * time.Minute
@@ -46,7 +48,8 @@ func (s *Store) Sessions(ctx context.Context, person uuid.UUID, token []byte) ([
 func (s *Store) StartSession(ctx context.Context, token []byte, person uuid.UUID, lasts time.Duration, agent string, before []byte) error {
 	hash, old := sha256.Sum256(token), sha256.Sum256(before)
 	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `delete from sessions s where not (`+aliveSession+`)`, DefaultInstallationRules.IdleHours); err != nil {
+		if _, err := tx.Exec(ctx, `
+			delete from sessions s where not (`+aliveSession+`)`, DefaultInstallationRules.IdleHours); err != nil {
 			return err
 		}
 		if before != nil {
@@ -54,7 +57,9 @@ func (s *Store) StartSession(ctx context.Context, token []byte, person uuid.UUID
 				return err
 			}
 		}
-		_, err := tx.Exec(ctx, `insert into sessions (token_hash, person_id, expires_at, agent) values ($1, $2, now() + $3, $4)`, hash[:], person, lasts, agent)
+		_, err := tx.Exec(ctx, `
+			insert into sessions (token_hash, person_id, expires_at, agent)
+			values ($1, $2, now() + $3, $4)`, hash[:], person, lasts, agent)
 		if err != nil {
 			return err
 		}
@@ -74,7 +79,8 @@ func (s *Store) SessionPerson(ctx context.Context, token []byte, used bool) (Per
 		select p.id, p.login, p.name, p.role, s.seen_at < now() - $3::interval as stale
 		from sessions s
 		join people p on p.id = s.person_id
-		where s.token_hash = $2 and p.removed_at is null and `+aliveSession, DefaultInstallationRules.IdleHours, hash[:], seenEvery)
+		where s.token_hash = $2 and p.removed_at is null
+			and `+aliveSession, DefaultInstallationRules.IdleHours, hash[:], seenEvery)
 	found, err := one[seen](rows, err)
 	if err == nil && found.Stale && used {
 		_, err = s.pool.Exec(ctx, `update sessions set seen_at = now() where token_hash = $1`, hash[:])
@@ -112,7 +118,8 @@ func (s *Store) EndOtherSessions(ctx context.Context, person uuid.UUID, token []
 
 func endSessions(ctx context.Context, tx pgx.Tx, person uuid.UUID, but []byte) error {
 	hash := sha256.Sum256(but)
-	if _, err := tx.Exec(ctx, `delete from sessions where person_id = $1 and token_hash <> $2`, person, hash[:]); err != nil {
+	if _, err := tx.Exec(ctx, `
+		delete from sessions where person_id = $1 and token_hash <> $2`, person, hash[:]); err != nil {
 		return err
 	}
 	return notifyAccess(ctx, tx, person)
@@ -134,7 +141,10 @@ type Ending struct {
 // their other sign-ins; token is the one that stays, nil for none.
 func (s *Store) SetPassword(ctx context.Context, person uuid.UUID, hash string, token []byte, also Ending) error {
 	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `update people set password_hash = $2, feed_key_hash = case when $3 then null else feed_key_hash end where id = $1 and removed_at is null`, person, hash, also.Feeds)
+		tag, err := tx.Exec(ctx, `
+			update people
+			set password_hash = $2, feed_key_hash = case when $3 then null else feed_key_hash end
+			where id = $1 and removed_at is null`, person, hash, also.Feeds)
 		if err == nil && tag.RowsAffected() == 0 {
 			err = ErrNotFound
 		}
@@ -142,7 +152,10 @@ func (s *Store) SetPassword(ctx context.Context, person uuid.UUID, hash string, 
 			return err
 		}
 		if also.Tokens {
-			if _, err := tx.Exec(ctx, `update tokens set revoked_at = now() where person_id = $1 and revoked_at is null`, person); err != nil {
+			if _, err := tx.Exec(ctx, `
+				update tokens
+				set revoked_at = now()
+				where person_id = $1 and revoked_at is null`, person); err != nil {
 				return err
 			}
 		}

@@ -77,7 +77,8 @@ func (s *Store) TrySignIn(ctx context.Context, login, address string) (wait time
 			select exists (
 				select from sign_in_places k
 				join people p on p.id = k.person_id
-				where p.login = $1 and k.place = $2 and k.at > now() - $3::interval)`, login, at, placeForgotten).Scan(&known)
+				where p.login = $1 and k.place = $2
+					and k.at > now() - $3::interval)`, login, at, placeForgotten).Scan(&known)
 		if err != nil {
 			return err
 		}
@@ -149,7 +150,10 @@ func (s *Store) SignInSlowed(ctx context.Context, login string) error {
 func (s *Store) SignInWorked(ctx context.Context, person uuid.UUID, login, address string) error {
 	at := place(address)
 	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `delete from sign_in_tries where login = $1 and place = $2 or at < now() - $3::interval`, login, at, 24*triesForgotten); err != nil {
+		if _, err := tx.Exec(ctx, `
+			delete
+			from sign_in_tries
+			where login = $1 and place = $2 or at < now() - $3::interval`, login, at, 24*triesForgotten); err != nil {
 			return err
 		}
 		_, err := tx.Exec(ctx, `

@@ -73,7 +73,8 @@ func TestLeaving(t *testing.T) {
 	}
 	left := func(column, which string) (n int) {
 		table, name, _ := strings.Cut(column, ".")
-		w.must(w.Pool().QueryRow(w.ctx, fmt.Sprintf(`select count(*) from %s where %s = $1 and (%s)`, table, name, which), gone).Scan(&n))
+		w.must(w.Pool().QueryRow(w.ctx, fmt.Sprintf(`
+			select count(*) from %s where %s = $1 and (%s)`, table, name, which), gone).Scan(&n))
 		return n
 	}
 	for column, which := range theirOwn {
@@ -91,7 +92,8 @@ func TestLeaving(t *testing.T) {
 		t.Error("something went that others use")
 	}
 	var back int
-	w.must(w.Pool().QueryRow(w.ctx, `select count(*) from desk_put_off where person_id = $1`, w.people["second"].ID).Scan(&back))
+	w.must(w.Pool().QueryRow(w.ctx, `
+		select count(*) from desk_put_off where person_id = $1`, w.people["second"].ID).Scan(&back))
 	if back != 0 {
 		t.Error("what was handed to them is on nobody's Desk")
 	}

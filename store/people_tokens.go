@@ -33,13 +33,18 @@ func (s *Store) AddToken(ctx context.Context, person uuid.UUID, name string, sco
 	hash := sha256.Sum256(token)
 	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		var n int
-		if err := tx.QueryRow(ctx, `select count(*) from tokens where person_id = $1 and revoked_at is null and expires_at > now()`, person).Scan(&n); err != nil {
+		if err := tx.QueryRow(ctx, `
+			select count(*)
+			from tokens
+			where person_id = $1 and revoked_at is null and expires_at > now()`, person).Scan(&n); err != nil {
 			return err
 		}
 		if n >= maxTokens {
 			return ErrTooManyTokens
 		}
-		_, err := tx.Exec(ctx, `insert into tokens (id, person_id, name, scopes, token_hash, expires_at) values ($1, $2, $3, $4, $5, $6)`, t.ID, person, name, scopes, hash[:], expires)
+		_, err := tx.Exec(ctx, `
+			insert into tokens (id, person_id, name, scopes, token_hash, expires_at)
+			values ($1, $2, $3, $4, $5, $6)`, t.ID, person, name, scopes, hash[:], expires)
 		if err != nil {
 			return err
 		}
@@ -51,14 +56,19 @@ func (s *Store) AddToken(ctx context.Context, person uuid.UUID, name string, sco
 // Tokens lists a person's good tokens, newest first.
 func (s *Store) Tokens(ctx context.Context, person uuid.UUID) ([]Token, error) {
 	rows, err := s.pool.Query(ctx, `
-		select id, name, scopes, created_at, expires_at, used_at from tokens where person_id = $1 and revoked_at is null and expires_at > now() order by created_at desc limit $2`, person, maxTokens)
+		select id, name, scopes, created_at, expires_at, used_at
+		from tokens
+		where person_id = $1 and revoked_at is null and expires_at > now()
+		order by created_at desc
+		limit $2`, person, maxTokens)
 	return all[Token](rows, err)
 }
 
 // RevokeToken ends a token of a person's own.
 func (s *Store) RevokeToken(ctx context.Context, person, id uuid.UUID) error {
 	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `update tokens set revoked_at = now() where id = $1 and person_id = $2 and revoked_at is null`, id, person)
+		tag, err := tx.Exec(ctx, `
+			update tokens set revoked_at = now() where id = $1 and person_id = $2 and revoked_at is null`, id, person)
 		if err == nil && tag.RowsAffected() == 0 {
 			err = ErrNotFound
 		}
@@ -80,7 +90,9 @@ func (s *Store) TokenPerson(ctx context.Context, token []byte) (p Person, scopes
 	var stale bool
 	err = s.pool.QueryRow(ctx, `
 		select p.id, p.login, p.name, p.role, t.scopes, t.id, t.used_at is null or t.used_at < now() - interval '1 hour'
-		from tokens t join people p on p.id = t.person_id where t.token_hash = $1 and t.revoked_at is null and t.expires_at > now() and p.removed_at is null`, hash[:]).
+		from tokens t
+		join people p on p.id = t.person_id
+		where t.token_hash = $1 and t.revoked_at is null and t.expires_at > now() and p.removed_at is null`, hash[:]).
 		Scan(&p.ID, &p.Login, &p.Name, &p.Role, &scopes, &id, &stale)
 	if isNone(err) {
 		return p, nil, ErrNotFound
@@ -106,7 +118,9 @@ func (s *Store) Invite(ctx context.Context, by uuid.UUID, role, note string, tok
 	id = NewID()
 	hash := sha256.Sum256(token)
 	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
-		_, err := tx.Exec(ctx, `insert into invitations (id, token_hash, role, note, created_by, expires_at) values ($1, $2, $3, $4, $5, $6)`, id, hash[:], role, note, by, expires)
+		_, err := tx.Exec(ctx, `
+			insert into invitations (id, token_hash, role, note, created_by, expires_at)
+			values ($1, $2, $3, $4, $5, $6)`, id, hash[:], role, note, by, expires)
 		if err != nil {
 			return err
 		}
@@ -122,7 +136,9 @@ func (s *Store) Invitations(ctx context.Context) ([]Invitation, error) {
 }
 
 const invitationColumns = `
-	select i.id, i.role, i.note, p.name as by, i.created_at, i.expires_at from invitations i join people p on p.id = i.created_by
+	select i.id, i.role, i.note, p.name as by, i.created_at, i.expires_at
+	from invitations i
+	join people p on p.id = i.created_by
 	where i.used_by is null and i.revoked_at is null and i.expires_at > now()`
 
 // InvitationBy finds an open invitation by the secret of its link.
@@ -135,7 +151,8 @@ func (s *Store) InvitationBy(ctx context.Context, token []byte) (Invitation, err
 // Uninvite ends an invitation.
 func (s *Store) Uninvite(ctx context.Context, by, id uuid.UUID) error {
 	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `update invitations set revoked_at = now() where id = $1 and used_by is null and revoked_at is null`, id)
+		tag, err := tx.Exec(ctx, `
+			update invitations set revoked_at = now() where id = $1 and used_by is null and revoked_at is null`, id)
 		if err == nil && tag.RowsAffected() == 0 {
 			err = ErrNotFound
 		}
@@ -152,7 +169,11 @@ func (s *Store) Join(ctx context.Context, token []byte, login, name, hash string
 	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		p = Person{ID: NewID(), Login: login, Name: name}
 		var invitation uuid.UUID
-		err := tx.QueryRow(ctx, `select id, role from invitations where token_hash = $1 and used_by is null and revoked_at is null and expires_at > now() for update`, digest[:]).Scan(&invitation, &p.Role)
+		err := tx.QueryRow(ctx, `
+			select id, role
+			from invitations
+			where token_hash = $1 and used_by is null and revoked_at is null
+				and expires_at > now() for update`, digest[:]).Scan(&invitation, &p.Role)
 		if isNone(err) {
 			return ErrNotFound
 		}
@@ -171,7 +192,9 @@ func (s *Store) Join(ctx context.Context, token []byte, login, name, hash string
 }
 
 func insertPerson(ctx context.Context, tx pgx.Tx, p Person, hash string) error {
-	_, err := tx.Exec(ctx, `insert into people (id, login, name, role, password_hash) values ($1, $2, $3, $4, $5)`, p.ID, p.Login, p.Name, p.Role, hash)
+	_, err := tx.Exec(ctx, `
+		insert into people (id, login, name, role, password_hash)
+		values ($1, $2, $3, $4, $5)`, p.ID, p.Login, p.Name, p.Role, hash)
 	if violates(err, "people_login_key") {
 		err = ErrLoginTaken
 	}
@@ -183,11 +206,15 @@ var ErrLastKeeper = errors.New("this is the last keeper: give somebody else that
 
 // keepKeeper makes sure that somebody else is a keeper.
 func keepKeeper(ctx context.Context, tx pgx.Tx, person uuid.UUID) error {
-	if _, err := tx.Exec(ctx, `select from people where role = 'keeper' and removed_at is null order by id for update`); err != nil {
+	if _, err := tx.Exec(ctx, `
+		select from people where role = 'keeper' and removed_at is null order by id for update`); err != nil {
 		return err
 	}
 	var left bool
-	err := tx.QueryRow(ctx, `select exists (select from people where role = 'keeper' and removed_at is null and id <> $1)`, person).Scan(&left)
+	err := tx.QueryRow(ctx, `
+		select exists (select
+			from people
+			where role = 'keeper' and removed_at is null and id <> $1)`, person).Scan(&left)
 	if err == nil && !left {
 		err = ErrLastKeeper
 	}
@@ -247,7 +274,8 @@ func (s *Store) RemovePerson(ctx context.Context, keeper, person uuid.UUID) erro
 			return err
 		}
 		var login string
-		err := tx.QueryRow(ctx, `select login from people where id = $1 and removed_at is null for update`, person).Scan(&login)
+		err := tx.QueryRow(ctx, `
+			select login from people where id = $1 and removed_at is null for update`, person).Scan(&login)
 		if isNone(err) {
 			return ErrNotFound
 		}
@@ -256,7 +284,8 @@ func (s *Store) RemovePerson(ctx context.Context, keeper, person uuid.UUID) erro
 		}
 		_, err = tx.Exec(ctx, `
 			update people
-			set name = 'somebody who left (' || $2 || ')', login = 'left-' || id, password_hash = '', feed_key_hash = null, removed_at = now()
+			set name = 'somebody who left (' || $2 || ')', login = 'left-' || id, password_hash = '',
+				feed_key_hash = null, removed_at = now()
 			where id = $1`, person, person.String()[24:])
 		if err != nil {
 			return err

@@ -92,7 +92,8 @@ func (s *Store) alone(ctx context.Context) (*pgx.Conn, error) {
 func (s *Store) inTx(ctx context.Context, f func(context.Context, pgx.Tx) error) error {
 	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		if at, ok := ctx.Value(momentKey{}).(time.Time); ok {
-			if _, err := tx.Exec(ctx, `select set_config('roster.moment', $1, true)`, at.Format(time.RFC3339Nano)); err != nil {
+			if _, err := tx.Exec(ctx, `
+				select set_config('roster.moment', $1, true)`, at.Format(time.RFC3339Nano)); err != nil {
 				return err
 			}
 		}

@@ -62,7 +62,8 @@ func TestPool(t *testing.T) {
 	}
 	left, cancel := context.WithCancel(ctx)
 	cancel()
-	if err := s.Pool().QueryRow(left, `select 1`).Scan(&n); !errors.Is(err, context.Canceled) || errors.Is(err, store.ErrBusy) {
+	if err := s.Pool().QueryRow(left, `
+		select 1`).Scan(&n); !errors.Is(err, context.Canceled) || errors.Is(err, store.ErrBusy) {
 		t.Errorf("whoever asked has left: %v", err)
 	}
 	// What holds a connection for long has one of its own.

@@ -136,7 +136,10 @@ func (t triedMethods) add(name android.PackageName, m evidence.Method) {
 func triedOn(ctx context.Context, q querier, models []uuid.UUID) (map[uuid.UUID]triedMethods, map[string]triedMethods, error) {
 	rows, err := q.Query(ctx, `
 		select distinct t.build_id, d.slug, p.name, t.method
-		from builds b join models d on d.id = b.model_id join trials t on t.build_id = b.id join packages p on p.id = t.package_id
+		from builds b
+		join models d on d.id = b.model_id
+		join trials t on t.build_id = b.id
+		join packages p on p.id = t.package_id
 		where b.model_id = any($1) and t.outcome <> 'refused'`, models)
 	if err != nil {
 		return nil, nil, err

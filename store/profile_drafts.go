@@ -42,14 +42,20 @@ type Profile struct {
 }
 
 // sistersOf are the sister models of profile p.
-const sistersOf = `coalesce((select jsonb_agg(jsonb_build_object('id', x.id, 'slug', x.slug, 'name', x.name, 'device', x.device, 'form', x.form) order by x.name)
+const sistersOf = `coalesce((select jsonb_agg(jsonb_build_object('id', x.id, 'slug', x.slug, 'name', x.name, 'device',
+				x.device, 'form', x.form)
+				order by x.name)
 			from profile_sisters y join models x on x.id = y.model_id where y.profile_id = p.id), '[]')`
 
 const profileColumns = `
 	select p.id, m.slug as maker, m.name as maker_name, d.slug as model, d.id as model_id, d.name as model_name, p.slug,
 		` + sistersOf + ` as sisters, p.name, p.purpose, p.rules, p.revision,
-		w.name as changed_by, p.changed_at, coalesce((select max(number) from releases where profile_id = p.id), 0) as newest
-	from profiles p join models d on d.id = p.model_id join makers m on m.id = d.maker_id join people w on w.id = p.changed_by`
+		w.name as changed_by, p.changed_at,
+			coalesce((select max(number) from releases where profile_id = p.id), 0) as newest
+	from profiles p
+	join models d on d.id = p.model_id
+	join makers m on m.id = d.maker_id
+	join people w on w.id = p.changed_by`
 
 // ErrEditionTaken says that the model has an edition of this name already.
 var ErrEditionTaken = errors.New("this model has an edition of that name already")
@@ -70,7 +76,9 @@ func (s *Store) AddProfile(ctx context.Context, n NewProfile, person uuid.UUID) 
 		return id, err
 	}
 	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
-		_, err := tx.Exec(ctx, `insert into profiles (id, model_id, slug, name, purpose, rules, changed_by) values ($1, $2, $3, $4, $5, $6, $7)`,
+		_, err := tx.Exec(ctx, `
+			insert into profiles (id, model_id, slug, name, purpose, rules, changed_by)
+			values ($1, $2, $3, $4, $5, $6, $7)`,
 			id, n.Model, Slug(n.Name), n.Name, n.Purpose, rules, person)
 		if violates(err, "profiles_model_id_slug_key") {
 			err = ErrEditionTaken
@@ -90,11 +98,15 @@ func (s *Store) AddProfile(ctx context.Context, n NewProfile, person uuid.UUID) 
 var ErrNoSister = errors.New("a sister is another model of the same maker")
 
 func setSisters(ctx context.Context, tx pgx.Tx, profile uuid.UUID, sisters []uuid.UUID) error {
-	if _, err := tx.Exec(ctx, `delete from profile_sisters where profile_id = $1`, profile); err != nil || len(sisters) == 0 {
+	if _, err := tx.Exec(ctx, `
+		delete from profile_sisters where profile_id = $1`, profile); err != nil || len(sisters) == 0 {
 		return err
 	}
 	tag, err := tx.Exec(ctx, `
-		insert into profile_sisters select p.id, d.id from profiles p join models own on own.id = p.model_id join models d on d.maker_id = own.maker_id and d.id <> own.id
+		insert into profile_sisters select p.id, d.id
+		from profiles p
+		join models own on own.id = p.model_id
+		join models d on d.maker_id = own.maker_id and d.id <> own.id
 		where p.id = $1 and d.id = any($2)`, profile, sisters)
 	if err == nil && int(tag.RowsAffected()) != len(sisters) {
 		err = ErrNoSister
@@ -108,7 +120,8 @@ func (s *Store) Profiles(ctx context.Context, sc Scope, limit int) ([]Profile, e
 	args["limit"] = limit
 	rows, err := s.pool.Query(ctx, profileColumns+`
 		where (@maker = '00000000-0000-0000-0000-000000000000'::uuid or m.id = @maker)
-			and (@model = '00000000-0000-0000-0000-000000000000'::uuid or d.id = @model or exists (select from profile_sisters y where y.profile_id = p.id and y.model_id = @model))
+			and (@model = '00000000-0000-0000-0000-000000000000'::uuid or d.id = @model
+				or exists (select from profile_sisters y where y.profile_id = p.id and y.model_id = @model))
 		order by m.name, d.name, p.name limit @limit`, args)
 	return all[Profile](rows, err)
 }
@@ -132,7 +145,8 @@ func (s *Store) SetRules(ctx context.Context, id uuid.UUID, revision int, purpos
 	}
 	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, `
-			update profiles set rules = $3, purpose = $4, changed_by = $5, changed_at = moment(), revision = revision + 1
+			update profiles
+			set rules = $3, purpose = $4, changed_by = $5, changed_at = moment(), revision = revision + 1
 			where id = $1 and revision = $2`, id, revision, raw, purpose, person)
 		if err == nil && tag.RowsAffected() == 0 {
 			if _, err := readProfile(ctx, tx, id); err != nil {
@@ -147,7 +161,10 @@ func (s *Store) SetRules(ctx context.Context, id uuid.UUID, revision int, purpos
 			return err
 		}
 		// What somebody asked for is no longer what would be published.
-		_, err = tx.Exec(ctx, `update publications set state = 'taken-back', decided_by = $2, decided_at = now(), answer = 'The rules were changed since.' where profile_id = $1 and state = 'open'`, id, person)
+		_, err = tx.Exec(ctx, `
+			update publications
+			set state = 'taken-back', decided_by = $2, decided_at = now(), answer = 'The rules were changed since.'
+			where profile_id = $1 and state = 'open'`, id, person)
 		if err != nil {
 			return err
 		}
@@ -163,14 +180,25 @@ func candidates(ctx context.Context, q querier, sc Scope, method string, names [
 	rows, err := q.Query(ctx, `
 		select p.name,
 			`+bestLabel+`,
-			coalesce((select value #>> '{}' from claims where package_id = p.id and field = 'origin' and scope_kind = 'everywhere'), p.origin),
+			coalesce((select value #>> '{}'
+				from claims
+				where package_id = p.id and field = 'origin' and scope_kind = 'everywhere'),
+				p.origin),
 			coalesce(g.value ->> 'load', suggested_load(f.suggested, `+called(sc)+`)), g.value is null,
 			coalesce(array(select jsonb_array_elements_text(g.value -> 'conditions')), '{}'),
-			array(select distinct t.function from trials t where t.package_id = p.id and t.outcome = 'function-lost' and t.function <> '' order by 1),
-			coalesce((select array(select jsonb_array_elements_text(k.value)) from claims k where k.package_id = p.id and k.field = 'functions' and k.value is not null), '{}'),
+			array(select distinct t.function
+				from trials t
+				where t.package_id = p.id and t.outcome = 'function-lost' and t.function <> ''
+				order by 1),
+			coalesce((select array(select jsonb_array_elements_text(k.value))
+				from claims k
+				where k.package_id = p.id and k.field = 'functions' and k.value is not null),
+				'{}'),
 			(select k.value from claims k where k.package_id = p.id and k.field = 'substitutes'), coalesce(f.strip, ''),
-			coalesce(f.ceiling, 1), coalesce(f.floor, 0), coalesce(f.standing, 'untried'), coalesce(f.phones, 0), coalesce(f.people, 0), coalesce(f.harmed_phones, 0),
-			length(f.strip) - length(regexp_replace(f.strip, '[CLFN]', '', 'g')), length(f.strip) - length(replace(f.strip, 'r', '')),
+			coalesce(f.ceiling, 1), coalesce(f.floor, 0), coalesce(f.standing, 'untried'), coalesce(f.phones, 0),
+				coalesce(f.people, 0), coalesce(f.harmed_phones, 0),
+			length(f.strip) - length(regexp_replace(f.strip, '[CLFN]', '', 'g')),
+				length(f.strip) - length(replace(f.strip, 'r', '')),
 			exists (select from presence x join builds b on b.id = x.build_id join facts k on k.id = x.facts_id
 				where x.package_id = p.id and b.model_id = @model and k.starts_at_boot)
 		from packages p

@@ -34,14 +34,18 @@ type PublicKey struct {
 
 // KeyInUse reads the key that new releases are signed with.
 func (s *Store) KeyInUse(ctx context.Context) (SigningKey, error) {
-	rows, err := s.pool.Query(ctx, `select id, public_key, sealed, endorsement, coalesce(endorsed_by, '') as endorsed_by from signing_keys where retired_at is null`)
+	rows, err := s.pool.Query(ctx, `
+		select id, public_key, sealed, endorsement, coalesce(endorsed_by, '') as endorsed_by
+		from signing_keys
+		where retired_at is null`)
 	return one[SigningKey](rows, err)
 }
 
 // PublicKeys lists all keys that releases were ever signed with, newest first.
 func (s *Store) PublicKeys(ctx context.Context) ([]PublicKey, error) {
 	rows, err := s.pool.Query(ctx, `
-		select k.id, k.public_key, k.created_at, k.retired_at, k.retired_why, k.endorsement, coalesce(k.endorsed_by, '') as endorsed_by,
+		select k.id, k.public_key, k.created_at, k.retired_at, k.retired_why, k.endorsement,
+			coalesce(k.endorsed_by, '') as endorsed_by,
 			(select count(*) from releases r where r.key_id = k.id)::int as releases
 		from signing_keys k order by k.retired_at is not null, k.created_at desc limit 500`)
 	return all[PublicKey](rows, err)
@@ -50,7 +54,11 @@ func (s *Store) PublicKeys(ctx context.Context) ([]PublicKey, error) {
 // AddKey stores the first key; where another server was faster, that one's
 // stays.
 func (s *Store) AddKey(ctx context.Context, k SigningKey) error {
-	_, err := s.pool.Exec(ctx, `insert into signing_keys (id, public_key, sealed) values ($1, $2, $3) on conflict do nothing`, k.ID, k.Public, k.Sealed)
+	_, err := s.pool.Exec(ctx, `
+		insert into signing_keys (id, public_key, sealed)
+		values ($1, $2, $3)
+		on conflict
+		do nothing`, k.ID, k.Public, k.Sealed)
 	return err
 }
 
@@ -59,14 +67,19 @@ func (s *Store) AddKey(ctx context.Context, k SigningKey) error {
 // new key was made after.
 func (s *Store) RotateKey(ctx context.Context, old string, k SigningKey, why string, person uuid.UUID) error {
 	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `update signing_keys set retired_at = now(), retired_by = $2, retired_why = $3 where id = $1 and retired_at is null`, old, person, why)
+		tag, err := tx.Exec(ctx, `
+			update signing_keys
+			set retired_at = now(), retired_by = $2, retired_why = $3
+			where id = $1 and retired_at is null`, old, person, why)
 		if err == nil && tag.RowsAffected() == 0 {
 			err = ErrStale
 		}
 		if err != nil {
 			return err
 		}
-		_, err = tx.Exec(ctx, `insert into signing_keys (id, public_key, sealed, made_by, endorsement, endorsed_by) values ($1, $2, $3, $4, $5, nullif($6, ''))`, k.ID, k.Public, k.Sealed, person, k.Endorsement, k.EndorsedBy)
+		_, err = tx.Exec(ctx, `
+			insert into signing_keys (id, public_key, sealed, made_by, endorsement, endorsed_by)
+			values ($1, $2, $3, $4, $5, nullif($6, ''))`, k.ID, k.Public, k.Sealed, person, k.Endorsement, k.EndorsedBy)
 		if err != nil {
 			return err
 		}

@@ -33,10 +33,15 @@ type ReleaseLine struct {
 }
 
 const releaseLines = `
-	select r.id, p.id as profile_id, m.slug as maker, m.name as maker_name, d.slug as model, d.name as model_name, p.slug as edition, p.name as edition_name,
+	select r.id, p.id as profile_id, m.slug as maker, m.name as maker_name, d.slug as model, d.name as model_name,
+		p.slug as edition, p.name as edition_name,
 		r.number, r.state, r.withdrawn_reason, r.sha256, r.published_at, w.name as published_by,
-		(select count(*) from release_packages x where x.release_id = r.id)::int as steps, r.withdrawn_at, coalesce(q.name, '') as withdrawn_by, ` + sistersOf + ` as sisters
-	from releases r join profiles p on p.id = r.profile_id join models d on d.id = p.model_id join makers m on m.id = d.maker_id
+		(select count(*) from release_packages x where x.release_id = r.id)::int as steps, r.withdrawn_at,
+			coalesce(q.name, '') as withdrawn_by, ` + sistersOf + ` as sisters
+	from releases r
+	join profiles p on p.id = r.profile_id
+	join models d on d.id = p.model_id
+	join makers m on m.id = d.maker_id
 		join people w on w.id = r.published_by left join people q on q.id = r.withdrawn_by`
 
 // Releases lists releases in scope, newest first.
@@ -44,7 +49,9 @@ func (s *Store) Releases(ctx context.Context, sc Scope, limit int) ([]ReleaseLin
 	args := scopeArgs(sc)
 	args["limit"] = limit
 	rows, err := s.pool.Query(ctx, releaseLines+`
-		where (@maker = '00000000-0000-0000-0000-000000000000'::uuid or m.id = @maker) and (@model = '00000000-0000-0000-0000-000000000000'::uuid or d.id = @model or exists (select from profile_sisters y where y.profile_id = p.id and y.model_id = @model))
+		where (@maker = '00000000-0000-0000-0000-000000000000'::uuid or m.id = @maker)
+			and (@model = '00000000-0000-0000-0000-000000000000'::uuid or d.id = @model
+				or exists (select from profile_sisters y where y.profile_id = p.id and y.model_id = @model))
 		order by r.published_at desc, r.id desc limit @limit`, args)
 	return all[ReleaseLine](rows, err)
 }
@@ -65,7 +72,9 @@ type Release struct {
 func (s *Store) Release(ctx context.Context, maker, model, edition string, number int) (Release, error) {
 	rows, err := s.pool.Query(ctx, `
 		select l.*, r.document, r.signature, r.key_id, k.public_key, k.retired_at as key_retired
-		from (`+releaseLines+`) l join releases r on r.id = l.id join signing_keys k on k.id = r.key_id
+		from (`+releaseLines+`) l
+		join releases r on r.id = l.id
+		join signing_keys k on k.id = r.key_id
 		where l.maker = $1 and l.model = $2 and l.edition = $3 and ($4 = 0 or l.number = $4)
 		order by l.state = 'current' desc, l.number desc limit 1`, maker, model, edition, number)
 	return one[Release](rows, err)
@@ -79,7 +88,10 @@ func (s *Store) ReleaseByID(ctx context.Context, id uuid.UUID) (Release, error) 
 func readRelease(ctx context.Context, q querier, id uuid.UUID) (Release, error) {
 	rows, err := q.Query(ctx, `
 		select l.*, r.document, r.signature, r.key_id, k.public_key, k.retired_at as key_retired
-		from (`+releaseLines+` where r.id = $1) l join releases r on r.id = l.id join signing_keys k on k.id = r.key_id`, id)
+		from (`+releaseLines+` where r.id = $1) l
+		join releases r on r.id = l.id
+		join signing_keys k on k.id = r.key_id`,
+		id)
 	return one[Release](rows, err)
 }
 
@@ -119,7 +131,11 @@ func (s *Store) Withdraw(ctx context.Context, id uuid.UUID, reason string, perso
 		if err := tellMaintainers(ctx, tx, "withdrawn", profile, person, reason); err != nil {
 			return err
 		}
-		_, err = tx.Exec(ctx, `update models set cover_stale = true where id = (select model_id from profiles where id = $1) or id in (select model_id from profile_sisters where profile_id = $1)`, profile)
+		_, err = tx.Exec(ctx, `
+			update models
+			set cover_stale = true
+			where id = (select model_id from profiles where id = $1)
+				or id in (select model_id from profile_sisters where profile_id = $1)`, profile)
 		if err != nil {
 			return err
 		}

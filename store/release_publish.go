@@ -45,19 +45,22 @@ func (e *UnpublishableError) Error() string { return "this can't be published: "
 func (e *UnpublishableError) Unwrap() error { return e.Why }
 
 const publicationColumns = `
-	select u.id, u.profile_id, u.revision, u.changes, u.words, u.state, u.asked_by as asked_by_id, a.name as asked_by, u.asked_at,
+	select u.id, u.profile_id, u.revision, u.changes, u.words, u.state, u.asked_by as asked_by_id, a.name as asked_by,
+		u.asked_at,
 		coalesce(d.name, '') as decided_by, u.decided_at, u.answer
 	from publications u join people a on a.id = u.asked_by left join people d on d.id = u.decided_by`
 
 // Publications lists what was asked of a profile, newest first.
 func (s *Store) Publications(ctx context.Context, profile uuid.UUID, limit int) ([]Publication, error) {
-	rows, err := s.pool.Query(ctx, publicationColumns+` where u.profile_id = $1 order by u.asked_at desc limit $2`, profile, limit)
+	rows, err := s.pool.Query(ctx, publicationColumns+` where u.profile_id = $1 order by u.asked_at desc limit $2`,
+		profile, limit)
 	return all[Publication](rows, err)
 }
 
 // ProfileOfPublication reads the profile that a publication is of.
 func (s *Store) ProfileOfPublication(ctx context.Context, id uuid.UUID) (Profile, error) {
-	rows, err := s.pool.Query(ctx, profileColumns+` where p.id = (select profile_id from publications where id = $1)`, id)
+	rows, err := s.pool.Query(ctx, profileColumns+` where p.id = (select profile_id from publications where id = $1)`,
+		id)
 	return one[Profile](rows, err)
 }
 
@@ -74,7 +77,9 @@ func (s *Store) AskPublication(ctx context.Context, id uuid.UUID, revision int, 
 		if err != nil {
 			return err
 		}
-		_, err = tx.Exec(ctx, `insert into publications (id, profile_id, revision, digest, changes, words, asked_by) values ($1, $2, $3, $4, $5, $6, $7)`,
+		_, err = tx.Exec(ctx, `
+			insert into publications (id, profile_id, revision, digest, changes, words, asked_by)
+			values ($1, $2, $3, $4, $5, $6, $7)`,
 			asked, id, revision, profile.StepsDigest(d.Steps), changes, words, person)
 		if violates(err, "one_open_publication") {
 			err = ErrAsked
@@ -113,7 +118,11 @@ func (s *Store) compile(ctx context.Context, q querier, p Profile, h profile.Hea
 	if err != nil {
 		return nil, err
 	}
-	err = q.QueryRow(ctx, `select m.slug, m.name, m.manufacturer, d.slug, d.name, d.device, d.form from models d join makers m on m.id = d.maker_id where d.id = $1`, p.ModelID).
+	err = q.QueryRow(ctx, `
+		select m.slug, m.name, m.manufacturer, d.slug, d.name, d.device, d.form
+		from models d
+		join makers m on m.id = d.maker_id
+		where d.id = $1`, p.ModelID).
 		Scan(&h.Maker.Slug, &h.Maker.Name, &h.Maker.Manufacturer, &h.Model.Slug, &h.Model.Name, &h.Model.Device, &h.Model.Form)
 	if err != nil {
 		return nil, err
@@ -181,7 +190,11 @@ func (s *Store) DecidePublication(ctx context.Context, id uuid.UUID, person Pers
 				return err
 			}
 		}
-		_, err = tx.Exec(ctx, `update publications set state = $2, decided_by = $3, decided_at = $6, answer = $4, changes = $5, asked_at = least(asked_at, $6) where id = $1`, id, v.State, person.ID, v.Answer, v.Changes, v.At)
+		_, err = tx.Exec(ctx, `
+			update publications
+			set state = $2, decided_by = $3, decided_at = $6, answer = $4, changes = $5,
+				asked_at = least(asked_at, $6)
+			where id = $1`, id, v.State, person.ID, v.Answer, v.Changes, v.At)
 		if err != nil {
 			return err
 		}
@@ -197,7 +210,8 @@ func (s *Store) DecidePublication(ctx context.Context, id uuid.UUID, person Pers
 
 func lockPublication(ctx context.Context, tx pgx.Tx, id uuid.UUID) (Publication, error) {
 	var digest string
-	if err := tx.QueryRow(ctx, `select digest from publications where id = $1 for update`, id).Scan(&digest); err != nil {
+	if err := tx.QueryRow(ctx, `
+		select digest from publications where id = $1 for update`, id).Scan(&digest); err != nil {
 		if isNone(err) {
 			err = ErrNotFound
 		}
@@ -218,7 +232,10 @@ func mayDecideAlone(ctx context.Context, q querier, person uuid.UUID) (alone boo
 	if err != nil || !rules.Alone {
 		return false, err
 	}
-	err = q.QueryRow(ctx, `select not exists (select from people where id <> $1 and removed_at is null and role in ('maintainer', 'keeper'))`, person).Scan(&alone)
+	err = q.QueryRow(ctx, `
+		select not exists (select
+			from people
+			where id <> $1 and removed_at is null and role in ('maintainer', 'keeper'))`, person).Scan(&alone)
 	return alone, err
 }
 
@@ -246,13 +263,16 @@ func (s *Store) publish(ctx context.Context, tx pgx.Tx, u Publication, person Pe
 	if err != nil {
 		return 0, err
 	}
-	if _, err := tx.Exec(ctx, `update releases set state = 'replaced' where profile_id = $1 and state = 'current'`, p.ID); err != nil {
+	if _, err := tx.Exec(ctx, `
+		update releases set state = 'replaced' where profile_id = $1 and state = 'current'`, p.ID); err != nil {
 		return 0, err
 	}
 	release, names, methods := NewID(), []string{}, []string{}
 	_, err = tx.Exec(ctx, `
-		insert into releases (id, profile_id, number, document, sha256, signature, key_id, published_by, asked_by, published_at)
-		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)`, release, p.ID, d.Number, canonical, profile.Digest(canonical), signature, key, person.ID, u.AskedByID, v.At)
+		insert into releases (id, profile_id, number, document, sha256, signature, key_id, published_by, asked_by,
+			published_at)
+		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)`,
+		release, p.ID, d.Number, canonical, profile.Digest(canonical), signature, key, person.ID, u.AskedByID, v.At)
 	if err != nil {
 		return 0, err
 	}
@@ -260,7 +280,9 @@ func (s *Store) publish(ctx context.Context, tx pgx.Tx, u Publication, person Pe
 		names, methods = append(names, string(step.Package)), append(methods, string(step.Method))
 	}
 	_, err = tx.Exec(ctx, `
-		insert into release_packages (release_id, package_id, method) select $1, p.id, x.method from unnest($2::text[], $3::text[]) x (name, method) join packages p using (name)`, release, names, methods)
+		insert into release_packages (release_id, package_id, method) select $1, p.id, x.method
+		from unnest($2::text[], $3::text[]) x (name, method)
+		join packages p using (name)`, release, names, methods)
 	if err != nil {
 		return 0, err
 	}

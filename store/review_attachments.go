@@ -34,17 +34,23 @@ func (s *Store) AddAttachment(ctx context.Context, person uuid.UUID, name, kind 
 	digest := sha256.Sum256(content)
 	id := NewID()
 	err := s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `delete from attachments where not used and person_id = $1 and created_at < now() - interval '1 day'`, person); err != nil {
+		if _, err := tx.Exec(ctx, `
+			delete
+			from attachments
+			where not used and person_id = $1 and created_at < now() - interval '1 day'`, person); err != nil {
 			return err
 		}
 		var unused int
-		if err := tx.QueryRow(ctx, `select count(*) from attachments where not used and person_id = $1`, person).Scan(&unused); err != nil {
+		if err := tx.QueryRow(ctx, `
+			select count(*) from attachments where not used and person_id = $1`, person).Scan(&unused); err != nil {
 			return err
 		}
 		if unused >= maxUnused {
 			return ErrTooMany
 		}
-		_, err := tx.Exec(ctx, `insert into attachments (id, person_id, name, type, content, digest) values ($1, $2, $3, $4, $5, $6)`, id, person, name, kind, content, digest[:])
+		_, err := tx.Exec(ctx, `
+			insert into attachments (id, person_id, name, type, content, digest)
+			values ($1, $2, $3, $4, $5, $6)`, id, person, name, kind, content, digest[:])
 		return err
 	})
 	return Attachment{ID: id, Name: name, Type: kind, Bytes: len(content), At: time.Now()}, err
@@ -53,7 +59,10 @@ func (s *Store) AddAttachment(ctx context.Context, person uuid.UUID, name, kind 
 // attachmentSent is the condition that a file a was sent to others: with an
 // edit of a change, or by ticking off what was tried after a run.
 const attachmentSent = `
-	exists (select from edits e where e.author_id = a.person_id and e.change_id is not null and (e.value -> 'attachments' ? a.id::text or e.value ->> 'attachment' = a.id::text))
+	exists (select
+		from edits e
+		where e.author_id = a.person_id and e.change_id is not null
+			and (e.value -> 'attachments' ? a.id::text or e.value ->> 'attachment' = a.id::text))
 	or exists (select from trials t where t.person_id = a.person_id and a.id = any(t.attachments))
 	or exists (select from sources s where s.attachment_id = a.id)
 	or exists (select from run_checks c where a.id = any(c.attachments))`
@@ -64,7 +73,9 @@ func (s *Store) AttachmentContent(ctx context.Context, reader, id uuid.UUID) (a 
 	err = s.pool.QueryRow(ctx, `
 		select a.id, a.name, a.type, a.created_at, a.content
 		from attachments a
-		where a.id = $1 and (a.person_id = $2 or a.used and (`+attachmentSent+`))`, id, reader).Scan(&a.ID, &a.Name, &a.Type, &a.At, &content)
+		where a.id = $1
+			and (a.person_id = $2 or a.used and (`+attachmentSent+`))`, id, reader).
+		Scan(&a.ID, &a.Name, &a.Type, &a.At, &content)
 	if isNone(err) {
 		err = ErrNotFound
 	}
@@ -86,7 +97,10 @@ func useAttachments(ctx context.Context, tx pgx.Tx, person uuid.UUID, ids []uuid
 		return nil
 	}
 	var missing int
-	if err := tx.QueryRow(ctx, `select count(*) from unnest($1::uuid[]) id where id not in (select id from attachments where person_id = $2)`, ids, person).Scan(&missing); err != nil {
+	if err := tx.QueryRow(ctx, `
+		select count(*)
+		from unnest($1::uuid[]) id
+		where id not in (select id from attachments where person_id = $2)`, ids, person).Scan(&missing); err != nil {
 		return err
 	}
 	if missing > 0 {
@@ -116,6 +130,9 @@ func releaseAttachments(ctx context.Context, tx pgx.Tx, person uuid.UUID, value 
 	}
 	_, err := tx.Exec(ctx, `
 		update attachments a set used = false where a.id::text = any($2) and a.person_id = $1 and not exists (
-			select from edits e where e.author_id = $1 and (e.value -> 'attachments' ? a.id::text or e.value ->> 'attachment' = a.id::text))`, person, ids)
+			select
+			from edits e
+			where e.author_id = $1
+				and (e.value -> 'attachments' ? a.id::text or e.value ->> 'attachment' = a.id::text))`, person, ids)
 	return err
 }

@@ -52,16 +52,28 @@ type Change struct {
 
 // changeColumns reads changes as c; $1 is the person who reads.
 const changeColumns = `
-	select c.id, c.number, c.author_id, a.name as author, c.title, c.words, c.state, c.revision, c.round, c.sent_at, c.decided_at,
-		n.edits, n.open, n.accepted, n.half, c.imported_from, coalesce((select number from changes where id = c.reverts), 0) as reverts,
-		coalesce((select max(number) from changes where reverts = c.id and state in ('sent', 'accepted')), 0) as reverted_by,
+	select c.id, c.number, c.author_id, a.name as author, c.title, c.words, c.state, c.revision, c.round, c.sent_at,
+		c.decided_at,
+		n.edits, n.open, n.accepted, n.half, c.imported_from,
+			coalesce((select number from changes where id = c.reverts), 0) as reverts,
+		coalesce((select max(number) from changes where reverts = c.id and state in ('sent', 'accepted')),
+			0) as reverted_by,
 		a.decided as author_sent, a.accepted as author_accepted, a.changes_accepted as author_changes, w.touches,
 		exists (select from asked q where q.change_id = c.id and q.person_id = $1 and q.answered_at is null) as asked_me
 	from changes c join people a on a.id = c.author_id
-	cross join lateral (select count(*) filter (where state <> 'replaced')::int as edits, count(*) filter (where state = 'open')::int as open,
-			count(*) filter (where state = 'accepted')::int as accepted, count(*) filter (where state = 'open' and exists (select from approvals where edit_id = e.id))::int as half
+	cross
+	join lateral (select count(*) filter (where state <> 'replaced')::int as edits,
+		count(*) filter (where state = 'open')::int as open,
+			count(*) filter (where state = 'accepted')::int as accepted,
+				count(*) filter (where state = 'open'
+					and exists (select from approvals where edit_id = e.id))::int as half
 		from edits e where change_id = c.id) n
-	cross join lateral (select count(distinct r.id)::int as touches from edits e join release_packages x on x.package_id = e.package_id join releases r on r.id = x.release_id and r.state = 'current'
+	cross
+	join lateral (select count(distinct r.id)::int as touches
+		from edits e
+		join release_packages x on x.package_id = e.package_id
+		join releases r on r.id = x.release_id
+		and r.state = 'current'
 		where c.state = 'sent' and e.change_id = c.id and e.state = 'open') w`
 
 // ErrEmptyTray says that there was nothing to send.
@@ -120,13 +132,17 @@ func answeredOnce(ctx context.Context, tx pgx.Tx, person uuid.UUID, sending Send
 		insert into answered as a (person_id, key, answer, content)
 		values ($1, $2, to_jsonb($3::text), $4)
 		on conflict (person_id, key) do update set key = a.key
-		returning (answer #>> '{}')::uuid, content`, person, sending.Key, id.String(), sending.Content).Scan(&before, &content)
+		returning (answer #>> '{}')::uuid, content`,
+		person, sending.Key, id.String(), sending.Content).Scan(&before, &content)
 	if err != nil || before != id {
 		return before, errors.Join(err, sending.sameAs(content))
 	}
 	made, err := do(id)
 	if err == nil && made != id {
-		_, err = tx.Exec(ctx, `update answered set answer = to_jsonb($3::text) where person_id = $1 and key = $2`, person, sending.Key, made.String())
+		_, err = tx.Exec(ctx, `
+			update answered
+			set answer = to_jsonb($3::text)
+			where person_id = $1 and key = $2`, person, sending.Key, made.String())
 	}
 	return made, err
 }
@@ -147,7 +163,10 @@ func (s *Store) Answered(ctx context.Context, person uuid.UUID, sending Sending)
 		return id, false, nil
 	}
 	var content string
-	err = s.pool.QueryRow(ctx, `select (answer #>> '{}')::uuid, content from answered where person_id = $1 and key = $2`, person, sending.Key).Scan(&id, &content)
+	err = s.pool.QueryRow(ctx, `
+		select (answer #>> '{}')::uuid, content
+		from answered
+		where person_id = $1 and key = $2`, person, sending.Key).Scan(&id, &content)
 	if isNone(err) {
 		return id, false, nil
 	}
@@ -161,8 +180,13 @@ func send(ctx context.Context, tx pgx.Tx, person, id uuid.UUID, sending Sending)
 	var found, revising int
 	var revises, reverts *uuid.UUID
 	err := tx.QueryRow(ctx, `
-		select count(*)::int, count(revises)::int, (array_agg(distinct revises) filter (where revises is not null))[1], (array_agg(distinct reverts) filter (where reverts is not null))[1]
-		from (select * from edits where id = any($1) and author_id = $2 and change_id is null for update) e`, sending.Edits, person).Scan(&found, &revising, &revises, &reverts)
+		select count(*)::int, count(revises)::int,
+			(array_agg(distinct revises) filter (where revises is not null))[1],
+			(array_agg(distinct reverts) filter (where reverts is not null))[1]
+		from (select *
+			from edits
+			where id = any($1) and author_id = $2
+				and change_id is null for update) e`, sending.Edits, person).Scan(&found, &revising, &revises, &reverts)
 	if err != nil {
 		return id, err
 	}
@@ -179,11 +203,16 @@ func send(ctx context.Context, tx pgx.Tx, person, id uuid.UUID, sending Sending)
 		if round, err = revise(ctx, tx, person, id, sending); err != nil {
 			return id, err
 		}
-	} else if _, err = tx.Exec(ctx, `insert into changes (id, author_id, title, words, imported_from, reverts, state) values ($1, $2, $3, $4, $5, $6, 'sent')`,
+	} else if _, err = tx.Exec(ctx, `
+		insert into changes (id, author_id, title, words, imported_from, reverts, state)
+		values ($1, $2, $3, $4, $5, $6, 'sent')`,
 		id, person, sending.Title, sending.Words, sending.ImportedFrom, reverts); err != nil {
 		return id, err
 	}
-	_, err = tx.Exec(ctx, `update edits set change_id = $1, state = 'open', revises = null, round = $4, words = '' where id = any($2) and author_id = $3`, id, sending.Edits, person, round)
+	_, err = tx.Exec(ctx, `
+		update edits
+		set change_id = $1, state = 'open', revises = null, round = $4, words = ''
+		where id = any($2) and author_id = $3`, id, sending.Edits, person, round)
 	if err != nil {
 		return id, err
 	}
@@ -217,14 +246,22 @@ func sendNew(ctx context.Context, tx pgx.Tx, person, id uuid.UUID, sending Sendi
 	if err := useAttachments(ctx, tx, person, c.files); err != nil {
 		return err
 	}
-	if _, err = tx.Exec(ctx, `insert into changes (id, author_id, title, words, imported_from, state) values ($1, $2, $3, $4, $5, 'sent')`, id, person, sending.Title, sending.Words, sending.ImportedFrom); err != nil {
+	if _, err = tx.Exec(ctx, `
+		insert into changes (id, author_id, title, words, imported_from, state)
+		values ($1, $2, $3, $4, $5, 'sent')`,
+		id, person, sending.Title, sending.Words, sending.ImportedFrom); err != nil {
 		return err
 	}
 	_, err = tx.Exec(ctx, `
-		insert into edits (id, author_id, package_id, field, scope_kind, scope_id, value, reason, state, change_id, base, thread)
+		insert into edits (id, author_id, package_id, field, scope_kind, scope_id, value, reason, state, change_id,
+			base, thread)
 		select k.id, $1, k.package, k.field, k.kind, k.scope, nullif(k.value::jsonb, 'null'), k.reason, 'open', $9,
-			(select c.value from claims c where (c.package_id, c.field, c.scope_kind, c.scope_id) = (k.package, k.field, k.kind, k.scope)), k.id
-		from unnest($2::uuid[], $3::text[], $4::text[], $5::uuid[], $6::uuid[], $7::text[], $8::text[]) k (package, field, kind, scope, id, value, reason)`,
+			(select c.value
+				from claims c
+				where (c.package_id, c.field, c.scope_kind, c.scope_id) = (k.package, k.field, k.kind, k.scope)),
+				k.id
+		from unnest($2::uuid[], $3::text[], $4::text[], $5::uuid[], $6::uuid[], $7::text[], $8::text[]) k (package,
+			field, kind, scope, id, value, reason)`,
 		person, c.packages, c.fields, c.kinds, c.scopes, c.ids, c.values, c.whys, id)
 	if err != nil {
 		return err
@@ -236,7 +273,8 @@ func sendNew(ctx context.Context, tx pgx.Tx, person, id uuid.UUID, sending Sendi
 // in for is replaced, and whoever has looked at it is told.
 func revise(ctx context.Context, tx pgx.Tx, person, id uuid.UUID, sending Sending) (round int, err error) {
 	var state string
-	err = tx.QueryRow(ctx, `select state from changes where id = $1 and author_id = $2 for update`, id, person).Scan(&state)
+	err = tx.QueryRow(ctx, `
+		select state from changes where id = $1 and author_id = $2 for update`, id, person).Scan(&state)
 	switch {
 	case isNone(err):
 		return 0, ErrNotFound
@@ -246,17 +284,29 @@ func revise(ctx context.Context, tx pgx.Tx, person, id uuid.UUID, sending Sendin
 		return 0, ErrState
 	}
 	_, err = tx.Exec(ctx, `
-		update edits set state = 'replaced' where change_id = $1 and state in ('open', 'returned') and thread in (select thread from edits where id = any($2))`, id, sending.Edits)
+		update edits
+		set state = 'replaced'
+		where change_id = $1 and state in ('open', 'returned')
+			and thread in (select thread from edits where id = any($2))`, id, sending.Edits)
 	if err != nil {
 		return 0, err
 	}
 	err = tx.QueryRow(ctx, `
-		update changes set state = 'sent', decided_at = null, round = round + 1, revision = revision + 1, title = $2, words = case when $3 = '' then words else $3 end
+		update changes
+		set state = 'sent', decided_at = null, round = round + 1, revision = revision + 1, title = $2, words = case
+			when $3 = '' then words else $3 end
 		where id = $1 returning round`, id, sending.Title, sending.Words).Scan(&round)
 	if err != nil {
 		return 0, err
 	}
-	rows, err := tx.Query(ctx, `select person_id from looks where change_id = $1 union select person_id from comments where change_id = $1 limit 200`, id)
+	rows, err := tx.Query(ctx, `
+		select person_id
+		from looks
+		where change_id = $1
+		union select person_id
+		from comments
+		where change_id = $1
+		limit 200`, id)
 	if err != nil {
 		return 0, err
 	}
@@ -312,12 +362,14 @@ func (s *Store) Changes(ctx context.Context, q ChangeQuery) ([]Change, error) {
 	}
 	if q.State == "sent" {
 		rows, err := s.pool.Query(ctx, changeColumns+`
-			where c.state = 'sent' and ($2 = '00000000-0000-0000-0000-000000000000'::uuid or c.author_id = $2) and (not $3 or (`+queueOrder+`) > ($4, $5, $6, $7))
+			where c.state = 'sent' and ($2 = '00000000-0000-0000-0000-000000000000'::uuid or c.author_id = $2)
+				and (not $3 or (`+queueOrder+`) > ($4, $5, $6, $7))
 			order by `+queueOrder+` limit $8`, q.Reader, q.Author, q.After != nil, after.Rank, after.Day, after.Record, after.Number, q.Limit)
 		return all[Change](rows, err)
 	}
 	rows, err := s.pool.Query(ctx, changeColumns+`
-		where ($2 = '' or c.state = $2) and ($3 = '00000000-0000-0000-0000-000000000000'::uuid or c.author_id = $3) and ($4 = 0 or c.number < $4)
+		where ($2 = '' or c.state = $2) and ($3 = '00000000-0000-0000-0000-000000000000'::uuid or c.author_id = $3)
+			and ($4 = 0 or c.number < $4)
 		order by c.number desc limit $5`, q.Reader, q.State, q.Author, after.Number, q.Limit)
 	return all[Change](rows, err)
 }
@@ -329,14 +381,16 @@ func (s *Store) Change(ctx context.Context, reader, id uuid.UUID) (Change, []Edi
 	if err != nil {
 		return c, nil, err
 	}
-	rows, err = s.pool.Query(ctx, editColumns+` where e.change_id = $1 order by e.created_at, e.id limit $2`, id, maxTray)
+	rows, err = s.pool.Query(ctx, editColumns+` where e.change_id = $1 order by e.created_at, e.id limit $2`,
+		id, maxTray)
 	edits, err := readEdits(rows, err)
 	return c, edits, err
 }
 
 // Waiting counts changes that the person could decide about.
 func (s *Store) Waiting(ctx context.Context, person uuid.UUID) (n int, err error) {
-	err = s.pool.QueryRow(ctx, `select count(*)::int from changes where state = 'sent' and author_id <> $1`, person).Scan(&n)
+	err = s.pool.QueryRow(ctx, `
+		select count(*)::int from changes where state = 'sent' and author_id <> $1`, person).Scan(&n)
 	return n, err
 }
 
@@ -345,7 +399,8 @@ func (s *Store) TakeBack(ctx context.Context, person, id uuid.UUID) error {
 	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		var author uuid.UUID
 		var state string
-		err := tx.QueryRow(ctx, `select author_id, state from changes where id = $1 for update`, id).Scan(&author, &state)
+		err := tx.QueryRow(ctx, `
+			select author_id, state from changes where id = $1 for update`, id).Scan(&author, &state)
 		switch {
 		case isNone(err), err == nil && author != person:
 			return ErrNotFound
@@ -354,14 +409,19 @@ func (s *Store) TakeBack(ctx context.Context, person, id uuid.UUID) error {
 		case state != "sent":
 			return ErrState
 		}
-		_, err = tx.Exec(ctx, `update changes set state = 'taken-back', decided_at = moment(), revision = revision + 1 where id = $1`, id)
+		_, err = tx.Exec(ctx, `
+			update changes
+			set state = 'taken-back', decided_at = moment(), revision = revision + 1
+			where id = $1`, id)
 		if err != nil {
 			return err
 		}
 		_, err = tx.Exec(ctx, `
-			insert into edits (id, author_id, package_id, field, scope_kind, scope_id, base, value, reason, state, thread, takes)
+			insert into edits (id, author_id, package_id, field, scope_kind, scope_id, base, value, reason, state,
+				thread, takes)
 			select n.id, author_id, package_id, field, scope_kind, scope_id, base, value, reason, 'in-tray', n.id, takes
-			from edits, lateral (select gen_random_uuid() as id where edits.id is not null) n where change_id = $1 and state = 'open'`, id)
+			from edits, lateral (select gen_random_uuid() as id where edits.id is not null) n
+			where change_id = $1 and state = 'open'`, id)
 		if err != nil {
 			return err
 		}

@@ -152,7 +152,10 @@ func sortedIDs(set map[uuid.UUID]bool) []uuid.UUID {
 func (d *decider) lock(ctx context.Context, revision int) error {
 	var state string
 	var now int
-	err := d.tx.QueryRow(ctx, `select author_id, state, revision from changes where id = $1 for update`, d.change).Scan(&d.author, &state, &now)
+	err := d.tx.QueryRow(ctx, `
+		select author_id, state, revision
+		from changes
+		where id = $1 for update`, d.change).Scan(&d.author, &state, &now)
 	switch {
 	case isNone(err):
 		return ErrNotFound
@@ -176,7 +179,8 @@ func (d *decider) lock(ctx context.Context, revision int) error {
 	case state != "sent":
 		return ErrState
 	}
-	return d.tx.QueryRow(ctx, `select changes_accepted from people where id = $1 for no key update`, d.author).Scan(&d.authorChanges)
+	return d.tx.QueryRow(ctx, `
+		select changes_accepted from people where id = $1 for no key update`, d.author).Scan(&d.authorChanges)
 }
 
 // load reads the change's edits with what the catalogue says now; writers of
@@ -186,15 +190,23 @@ func (d *decider) load(ctx context.Context, decisions []Decision) error {
 	for i, one := range decisions {
 		ids[i] = one.Edit
 	}
-	_, err := d.tx.Exec(ctx, `select from packages where id in (select package_id from edits where change_id = $1 and id = any($2)) order by id for no key update`, d.change, ids)
+	_, err := d.tx.Exec(ctx, `
+		select
+		from packages
+		where id in (select package_id from edits where change_id = $1 and id = any($2))
+		order by id for no key update`, d.change, ids)
 	if err != nil {
 		return err
 	}
 	rows, err := d.tx.Query(ctx, `
-		select e.id, e.package_id, p.name as package, e.field, e.scope_kind, e.scope_id, e.base, e.value, e.reason, e.state, e.takes, e.settled, e.settled_by,
-			array(select person_id from approvals where edit_id = e.id) as approved, c.value as now, coalesce(c.revision, 0) as now_revision
+		select e.id, e.package_id, p.name as package, e.field, e.scope_kind, e.scope_id, e.base, e.value, e.reason,
+			e.state, e.takes, e.settled, e.settled_by,
+			array(select person_id from approvals where edit_id = e.id) as approved, c.value as now,
+				coalesce(c.revision, 0) as now_revision
 		from edits e join packages p on p.id = e.package_id
-			left join claims c on c.package_id = e.package_id and c.field = e.field and c.scope_kind = e.scope_kind and c.scope_id = e.scope_id
+			left
+			join claims c on c.package_id = e.package_id and c.field = e.field and c.scope_kind = e.scope_kind
+				and c.scope_id = e.scope_id
 		where e.change_id = $1`, d.change)
 	list, err := all[decidedEdit](rows, err)
 	d.edits, d.before = make(map[uuid.UUID]decidedEdit, len(list)), map[uuid.UUID]bool{}
@@ -226,7 +238,8 @@ func (d *decider) decide(ctx context.Context, one Decision, applying map[uuid.UU
 			approved++
 		}
 		if approved < needed && !d.alone {
-			d.batch.Queue(`insert into approvals (edit_id, person_id) values ($1, $2) on conflict do nothing`, e.ID, d.reviewer)
+			d.batch.Queue(`
+				insert into approvals (edit_id, person_id) values ($1, $2) on conflict do nothing`, e.ID, d.reviewer)
 			d.count["half"]++
 			d.edits[e.ID] = e
 			return nil
@@ -238,7 +251,10 @@ func (d *decider) decide(ctx context.Context, one Decision, applying map[uuid.UU
 			touched[e.PackageID] = true
 		}
 	}
-	d.batch.Queue(`update edits set state = $2, words = $3, decided_by = $4, decided_at = moment() where id = $1`, e.ID, one.Verdict, one.Words, d.reviewer)
+	d.batch.Queue(`
+		update edits
+		set state = $2, words = $3, decided_by = $4, decided_at = moment()
+		where id = $1`, e.ID, one.Verdict, one.Words, d.reviewer)
 	d.count[one.Verdict]++
 	e.State = one.Verdict
 	d.edits[e.ID] = e
@@ -269,7 +285,10 @@ func (d *decider) settle(e *decidedEdit, one Decision) error {
 		one.Written = written
 		e.Settled, e.SettledBy, e.Approved = one.Written, &d.reviewer, nil
 		d.batch.Queue(`delete from approvals where edit_id = $1`, e.ID)
-		d.batch.Queue(`update edits set settled = $2, settled_by = $3, base = $4 where id = $1`, e.ID, e.Settled, d.reviewer, e.Now)
+		d.batch.Queue(`
+			update edits
+			set settled = $2, settled_by = $3, base = $4
+			where id = $1`, e.ID, e.Settled, d.reviewer, e.Now)
 		e.Base = e.Now
 	}
 	if change.Merge(e.Base, e.Now, e.stands()) != change.Conflict {
@@ -328,12 +347,14 @@ func (d *decider) apply(e decidedEdit) error {
 			insert into claims as c (package_id, field, scope_kind, scope_id, value, reason, set_by, change_id)
 			values ($1, $2, $3, $4, $5, $6, $7, $8)
 			on conflict (package_id, field, scope_kind, scope_id) do update
-			set value = excluded.value, reason = excluded.reason, set_by = excluded.set_by, set_at = moment(), change_id = excluded.change_id, revision = c.revision + 1`,
+			set value = excluded.value, reason = excluded.reason, set_by = excluded.set_by, set_at = moment(),
+				change_id = excluded.change_id, revision = c.revision + 1`,
 			e.PackageID, e.Field, e.ScopeKind, e.ScopeID, e.stands(), e.Reason, d.author, d.change)
 		d.writeLabels(e)
 	}
 	d.batch.Queue(`
-		insert into history (id, author_id, accepted_by, change_id, edit_id, package_id, field, scope_kind, scope_id, before, after, reason, alone)
+		insert into history (id, author_id, accepted_by, change_id, edit_id, package_id, field, scope_kind, scope_id,
+			before, after, reason, alone)
 		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13)`,
 		NewID(), d.author, d.reviewer, d.change, e.ID, e.PackageID, e.Field, e.ScopeKind, e.ScopeID, before, e.stands(), e.Reason, d.alone)
 	return nil
@@ -350,8 +371,11 @@ func (d *decider) addTrial(e decidedEdit) error {
 		return fmt.Errorf("trial of %s: build: %w", e.Package, err)
 	}
 	d.batch.Queue(`
-		insert into trials (id, package_id, build_id, phone, person_id, method, outcome, function, persistence, recovery, watched_days, note, at, tried, attachments, change_id, run_id)
-		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, coalesce(nullif($13, '')::date + interval '12 hours', moment()), coalesce($14::text[], '{}'), coalesce($15::uuid[], '{}'), $16,
+		insert into trials (id, package_id, build_id, phone, person_id, method, outcome, function, persistence,
+			recovery, watched_days, note, at, tried, attachments, change_id, run_id)
+		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12,
+			coalesce(nullif($13, '')::date + interval '12 hours', moment()), coalesce($14::text[], '{}'),
+			coalesce($15::uuid[], '{}'), $16,
 			(select id from runs where id = nullif($17, '')::uuid))`,
 		e.ID, e.PackageID, build, t.Phone, d.author, t.Method, t.Outcome, t.Function, t.Persistence, t.Recovery, t.WatchedDays, t.Note, t.On, t.Tried, t.Attachments, d.change, t.Run)
 	return nil
@@ -364,7 +388,8 @@ func (d *decider) addSource(e decidedEdit) error {
 		return fmt.Errorf("source about %s: %w", e.Package, err)
 	}
 	d.batch.Queue(`
-		insert into sources (id, package_id, scope_kind, scope_id, title, link, quote, claim, load, attachment_id, person_id, change_id)
+		insert into sources (id, package_id, scope_kind, scope_id, title, link, quote, claim, load, attachment_id,
+			person_id, change_id)
 		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, nullif($10, '')::uuid, $11, $12)`,
 		e.ID, e.PackageID, e.ScopeKind, e.ScopeID, v.Title, v.Link, v.Quote, v.Claim, v.Load, v.Attachment, d.author, d.change)
 	return nil
@@ -375,11 +400,15 @@ func (d *decider) writeLabels(e decidedEdit) {
 	switch change.Field(e.Field) {
 	case change.Labels:
 		d.batch.Queue(`delete from labels where package_id = $1 and language <> '' and not from_file`, e.PackageID)
-		d.batch.Queue(`insert into labels (package_id, language, label) select $1, key, value from jsonb_each_text(coalesce(nullif($2::jsonb, 'null'), '{}'))
+		d.batch.Queue(`
+			insert into labels (package_id, language, label) select $1, key, value
+			from jsonb_each_text(coalesce(nullif($2::jsonb, 'null'), '{}'))
 			on conflict (package_id, language, label) do update set from_file = false`, e.PackageID, e.stands())
 	case change.Aliases:
 		d.batch.Queue(`delete from labels where package_id = $1 and language = ''`, e.PackageID)
-		d.batch.Queue(`insert into labels (package_id, language, label) select distinct $1::uuid, '', value from jsonb_array_elements_text(coalesce(nullif($2::jsonb, 'null'), '[]'))`, e.PackageID, e.stands())
+		d.batch.Queue(`
+			insert into labels (package_id, language, label) select distinct $1::uuid, '', value
+			from jsonb_array_elements_text(coalesce(nullif($2::jsonb, 'null'), '[]'))`, e.PackageID, e.stands())
 	}
 }
 
@@ -438,11 +467,24 @@ func (d *decider) close(ctx context.Context) error {
 		first = 1
 	}
 	var batch pgx.Batch
-	batch.Queue(`update changes set state = $2, revision = revision + 1, decided_at = case when $2 = 'sent' then null else moment() end where id = $1`, d.change, state)
-	batch.Queue(`update people set decided = decided + $2, accepted = accepted + $3, changes_accepted = changes_accepted + $4 where id = $1`,
+	batch.Queue(`
+		update changes
+		set state = $2, revision = revision + 1, decided_at = case when $2 = 'sent' then null else moment() end
+		where id = $1`, d.change, state)
+	batch.Queue(`
+		update people
+		set decided = decided + $2, accepted = accepted + $3, changes_accepted = changes_accepted + $4
+		where id = $1`,
 		d.author, d.count["accepted"]+d.count["returned"]+d.count["turned-down"], d.count["accepted"], first)
-	batch.Queue(`update asked set answered_at = moment() where change_id = $1 and person_id = $2 and answered_at is null`, d.change, d.reviewer)
-	batch.Queue(`insert into looks (change_id, person_id, at) values ($1, $2, clock_timestamp()) on conflict (change_id, person_id) do update set at = excluded.at`, d.change, d.reviewer)
+	batch.Queue(`
+		update asked
+		set answered_at = moment()
+		where change_id = $1 and person_id = $2 and answered_at is null`, d.change, d.reviewer)
+	batch.Queue(`
+		insert into looks (change_id, person_id, at)
+		values ($1, $2, clock_timestamp())
+		on conflict (change_id, person_id)
+		do update set at = excluded.at`, d.change, d.reviewer)
 	if err := d.tx.SendBatch(ctx, &batch).Close(); err != nil {
 		return err
 	}

@@ -26,7 +26,8 @@ func (s *Store) Mapping(ctx context.Context, shape string) (*foreign.Mapping, er
 func (s *Store) KeepMapping(ctx context.Context, person uuid.UUID, shape string, m foreign.Mapping) error {
 	_, err := s.pool.Exec(ctx, `
 		insert into mappings (shape, mapping, person_id) values ($1, $2, $3)
-		on conflict (shape) do update set mapping = excluded.mapping, person_id = excluded.person_id, used_at = now()`, shape, m, person)
+		on conflict (shape)
+		do update set mapping = excluded.mapping, person_id = excluded.person_id, used_at = now()`, shape, m, person)
 	return err
 }
 
@@ -53,8 +54,13 @@ func (s *Store) KnownTo(ctx context.Context, names []string, title string, at ca
 	rows, err := s.pool.Query(ctx, `
 		select p.name, p.id, `+bestLabel+`,
 			array(select load from sources where package_id = p.id and title = $2 union all
-				select coalesce(e.value ->> 'load', '') from edits e where e.package_id = p.id and e.field = 'source' and e.state = 'open' and e.value ->> 'title' = $2),
-			coalesce((select array(select jsonb_array_elements_text(value)) from claims where package_id = p.id and field = 'aliases' and scope_kind = 'everywhere' and value is not null), '{}')
+				select coalesce(e.value ->> 'load', '')
+				from edits e
+				where e.package_id = p.id and e.field = 'source' and e.state = 'open' and e.value ->> 'title' = $2),
+			coalesce((select array(select jsonb_array_elements_text(value))
+				from claims
+				where package_id = p.id and field = 'aliases' and scope_kind = 'everywhere' and value is not null),
+				'{}')
 		from packages p where p.name = any($1)`, names, title)
 	if err != nil {
 		return nil, err

@@ -245,7 +245,11 @@ func (s *Store) removesAll(ctx context.Context, release *uuid.UUID) (map[android
 	if release == nil {
 		return nil, nil
 	}
-	rows, err := s.pool.Query(ctx, `select p.name from release_packages x join packages p on p.id = x.package_id where x.release_id = $1`, *release)
+	rows, err := s.pool.Query(ctx, `
+		select p.name
+		from release_packages x
+		join packages p on p.id = x.package_id
+		where x.release_id = $1`, *release)
 	if err != nil {
 		return nil, err
 	}
@@ -311,10 +315,19 @@ func lostFunctions(j *Judging) map[uuid.UUID][]string {
 // profilesShipping are the profiles of models that ship one of the packages.
 func (s *Store) profilesShipping(ctx context.Context, packages []uuid.UUID) ([]profileRow, error) {
 	rows, err := s.pool.Query(ctx, `
-		select p.id, p.name, m.name as maker_name, d.name as model_name, d.id as model_id, p.rules, r.id as release, coalesce(r.number, 0) as number,
+		select p.id, p.name, m.name as maker_name, d.name as model_name, d.id as model_id, p.rules, r.id as release,
+			coalesce(r.number, 0) as number,
 			coalesce((select max(number) from releases where profile_id = p.id), 0) as newest,
-			(select c.phone_facts from captures c join builds b on b.id = c.build_id where b.model_id = d.id and c.phone_facts ? 'roles' order by c.taken_at desc limit 1) as facts
-		from profiles p join models d on d.id = p.model_id join makers m on m.id = d.maker_id left join releases r on r.profile_id = p.id and r.state = 'current'
+			(select c.phone_facts
+				from captures c
+				join builds b on b.id = c.build_id
+				where b.model_id = d.id and c.phone_facts ? 'roles'
+				order by c.taken_at desc
+				limit 1) as facts
+		from profiles p
+		join models d on d.id = p.model_id
+		join makers m on m.id = d.maker_id
+		left join releases r on r.profile_id = p.id and r.state = 'current'
 		where exists (select from shipped_by x where x.model_id = d.id and x.package_id = any($1))
 		order by m.name, d.name, p.name limit 2000`, packages)
 	return all[profileRow](rows, err)
@@ -341,7 +354,10 @@ func (s *Store) shipsAndRemoves(ctx context.Context, profiles []profileRow, pack
 		names = append(names, name)
 	}
 	ships := map[[2]uuid.UUID]bool{}
-	rows, err := s.pool.Query(ctx, `select model_id, package_id from shipped_by where model_id = any($1) and package_id = any($2)`, models, packages)
+	rows, err := s.pool.Query(ctx, `
+		select model_id, package_id
+		from shipped_by
+		where model_id = any($1) and package_id = any($2)`, models, packages)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -352,7 +368,10 @@ func (s *Store) shipsAndRemoves(ctx context.Context, profiles []profileRow, pack
 	removes := map[uuid.UUID]map[android.PackageName]bool{}
 	rows, err = s.pool.Query(ctx, `
 		select x.release_id, p.name from release_packages x join packages p on p.id = x.package_id
-		where x.release_id = any($1) and x.package_id = any(array(select id from packages where name = any($3)) || $2)`, releases, packages, names)
+		where x.release_id = any($1)
+			and x.package_id = any(array(select id
+				from packages
+				where name = any($3)) || $2)`, releases, packages, names)
 	if err != nil {
 		return nil, nil, err
 	}

@@ -39,7 +39,8 @@ func (s *Store) CheckSending(ctx context.Context, person uuid.UUID, edits []Edit
 		return out, err
 	}
 	var changes int
-	if err := s.pool.QueryRow(ctx, `select changes_accepted from people where id = $1`, person).Scan(&changes); err != nil {
+	if err := s.pool.QueryRow(ctx, `
+		select changes_accepted from people where id = $1`, person).Scan(&changes); err != nil {
 		return out, err
 	}
 	now, err := s.Judging(ctx, edits)
@@ -132,7 +133,10 @@ func (s *Store) around(ctx context.Context, person uuid.UUID, edits []Edit) (a s
 	}
 	rows, err := s.pool.Query(ctx, `
 		select p.id, (select count(*) from sources where package_id = p.id)::int,
-			(select coalesce(sum(jsonb_array_length(value)), 0) from claims where package_id = p.id and field in ('functions', 'substitutes') and jsonb_typeof(value) = 'array')::int
+			(select coalesce(sum(jsonb_array_length(value)), 0)
+				from claims
+				where package_id = p.id and field in ('functions', 'substitutes')
+					and jsonb_typeof(value) = 'array')::int
 		from unnest($1::uuid[]) p (id)`, sortedIDs(packages))
 	if err != nil {
 		return a, err
@@ -145,9 +149,13 @@ func (s *Store) around(ctx context.Context, person uuid.UUID, edits []Edit) (a s
 	// Somebody's open edits of the same field, not those that this one revises.
 	rows, err = s.pool.Query(ctx, `
 		select t.id, c.number, case when c.author_id = $2 then 'you' else w.name end, o.value
-		from edits t join edits o on o.package_id = t.package_id and o.field = t.field and o.state = 'open' and o.scope_kind = t.scope_kind and o.scope_id = t.scope_id and o.thread <> t.thread
+		from edits t
+		join edits o on o.package_id = t.package_id and o.field = t.field and o.state = 'open'
+			and o.scope_kind = t.scope_kind and o.scope_id = t.scope_id and o.thread <> t.thread
 			join changes c on c.id = o.change_id join people w on w.id = c.author_id
-		where t.id = any($1) and (t.field not in ('trial', 'source') or o.value = t.value) order by c.number limit 5000`, ids, person)
+		where t.id = any($1) and (t.field not in ('trial', 'source') or o.value = t.value)
+		order by c.number
+		limit 5000`, ids, person)
 	if err != nil {
 		return a, err
 	}
@@ -156,7 +164,10 @@ func (s *Store) around(ctx context.Context, person uuid.UUID, edits []Edit) (a s
 		return a, err
 	}
 	rows, err = s.pool.Query(ctx, `
-		select distinct e.id from edits e join trials t on t.package_id = e.package_id and t.phone = e.value ->> 'phone' and t.build_id::text = e.value ->> 'build' and t.method = e.value ->> 'method'
+		select distinct e.id
+		from edits e
+		join trials t on t.package_id = e.package_id and t.phone = e.value ->> 'phone'
+			and t.build_id::text = e.value ->> 'build' and t.method = e.value ->> 'method'
 		where e.id = any($1) and e.field = 'trial' and e.takes is null`, ids)
 	if err != nil {
 		return a, err

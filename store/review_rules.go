@@ -66,7 +66,8 @@ func (s *Store) SetReviewRules(ctx context.Context, keeper uuid.UUID, revision i
 		}
 		_, err = tx.Exec(ctx, `
 			insert into settings as s (key, value) values ($1, $2)
-			on conflict (key) do update set value = excluded.value, revision = s.revision + 1, changed_at = now()`, rulesKey, r)
+			on conflict (key)
+			do update set value = excluded.value, revision = s.revision + 1, changed_at = now()`, rulesKey, r)
 		if err != nil {
 			return err
 		}
@@ -76,7 +77,10 @@ func (s *Store) SetReviewRules(ctx context.Context, keeper uuid.UUID, revision i
 
 // onlyReviewer reports whether nobody but the person could review.
 func onlyReviewer(ctx context.Context, q querier, person uuid.UUID) (alone bool, err error) {
-	err = q.QueryRow(ctx, `select not exists (select from people where id <> $1 and removed_at is null and role <> 'technician')`, person).Scan(&alone)
+	err = q.QueryRow(ctx, `
+		select not exists (select
+			from people
+			where id <> $1 and removed_at is null and role <> 'technician')`, person).Scan(&alone)
 	return alone, err
 }
 

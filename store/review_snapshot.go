@@ -156,7 +156,10 @@ func judging(ctx context.Context, q querier, packages, places []uuid.UUID) (*Jud
 	if j.firmwares, err = firmwares(ctx, q, places); err != nil {
 		return nil, err
 	}
-	rows, err := q.Query(ctx, `select package_id, scope_kind, scope_id, value from claims where package_id = any($1) and field = 'load' and value is not null`, packages)
+	rows, err := q.Query(ctx, `
+		select package_id, scope_kind, scope_id, value
+		from claims
+		where package_id = any($1) and field = 'load' and value is not null`, packages)
 	if err != nil {
 		return nil, err
 	}
@@ -372,10 +375,18 @@ func (d *decider) loads(ctx context.Context, decisions []Decision) (map[uuid.UUI
 // by id; a model stands for its newest build.
 func firmwares(ctx context.Context, q querier, ids []uuid.UUID) (map[string]evidence.Firmware, error) {
 	rows, err := q.Query(ctx, `
-		select b.id::text, b.id::text, b.model_id::text, d.maker_id::text, b.release from builds b join models d on d.id = b.model_id where b.id = any($1)
+		select b.id::text, b.id::text, b.model_id::text, d.maker_id::text, b.release
+		from builds b
+		join models d on d.id = b.model_id
+		where b.id = any($1)
 		union all
 		select d.id::text, n.id::text, d.id::text, d.maker_id::text, n.release from models d
-			cross join lateral (select b.id, b.release from builds b where b.model_id = d.id order by `+newestBuild+` limit 1) n where d.id = any($1)
+			cross
+			join lateral (select b.id,
+				b.release
+					from builds b
+					where b.model_id = d.id
+					order by `+newestBuild+` limit 1) n where d.id = any($1)
 		union all
 		select m.id::text, '', '', m.id::text, '' from makers m where m.id = any($1)`, ids)
 	if err != nil {

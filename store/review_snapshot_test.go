@@ -240,14 +240,23 @@ func TestShippedBy(t *testing.T) {
 	w.capture("14.3.0", "p4", 5)
 	var wrong int
 	err := w.Pool().QueryRow(w.ctx, `
-		select count(*) from (select b.model_id, x.package_id, count(*)::int as builds, max(b.first_seen) as newest from presence x join builds b on b.id = x.build_id group by 1, 2) p
-		full join shipped_by s using (model_id, package_id) where p.builds is distinct from s.builds or p.newest is distinct from s.newest`).Scan(&wrong)
+		select count(*)
+		from (select b.model_id, x.package_id, count(*)::int as builds,
+			max(b.first_seen) as newest from presence x join builds b on b.id = x.build_id group by 1, 2) p
+		full
+		join shipped_by s using (model_id, package_id)
+		where p.builds is distinct from s.builds or p.newest is distinct from s.newest`).Scan(&wrong)
 	if err != nil || wrong != 0 {
 		t.Errorf("%d differ, %v", wrong, err)
 	}
 	err = w.Pool().QueryRow(w.ctx, `
-		select count(*) from packages p left join (select s.package_id, sum(s.builds)::int as builds, max(s.newest) as newest from shipped_by s group by 1) k on k.package_id = p.id
-		where p.builds <> coalesce(k.builds, 0) or p.newest_build is distinct from k.newest or p.makers <> 1 or p.maker_id is null`).Scan(&wrong)
+		select count(*)
+		from packages p
+		left
+			join (select s.package_id, sum(s.builds)::int as builds,
+				max(s.newest) as newest from shipped_by s group by 1) k on k.package_id = p.id
+		where p.builds <> coalesce(k.builds, 0) or p.newest_build is distinct from k.newest or p.makers <> 1
+			or p.maker_id is null`).Scan(&wrong)
 	if err != nil || wrong != 0 {
 		t.Errorf("in one row a package %d differ, %v", wrong, err)
 	}

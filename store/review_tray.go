@@ -99,18 +99,31 @@ func (e *Edit) judge() {
 var editColumns = `
 	select e.id, e.package_id, p.name as package,
 		` + bestLabel + ` as label,
-		e.field, e.scope_kind, e.scope_id, ` + named(scopeName, "e") + ` as scope_name, e.base, e.value, c.value as now, e.reason, e.state, e.words,
+		e.field, e.scope_kind, e.scope_id, ` + named(scopeName, "e") + ` as scope_name,
+		e.base, e.value, c.value as now, e.reason, e.state, e.words,
 		coalesce(r.name, '') as decided_by, e.created_at, e.decided_at, e.thread, e.round,
-		coalesce((select number from changes where id = e.revises), 0) as revises, coalesce((select number from changes where id = e.reverts), 0) as reverts,
-		e.takes, e.takes is not null and not exists (select from trials where id = e.takes) and not exists (select from sources where id = e.takes) as gone,
+		coalesce((select number from changes where id = e.revises), 0) as revises,
+			coalesce((select number from changes where id = e.reverts), 0) as reverts,
+		e.takes, e.takes is not null and not exists (select from trials where id = e.takes)
+			and not exists (select from sources where id = e.takes) as gone,
 		e.settled, coalesce(w.name, '') as settled_by, coalesce(c.revision, 0) as now_revision,
-		coalesce((select name from people where id = c.set_by), '') as now_by, c.set_at as now_at, coalesce((select number from changes where id = c.change_id), 0) as now_change,
-		array(select y.name from approvals a join people y on y.id = a.person_id where a.edit_id = e.id order by a.at) as approved,
-		coalesce((select d.name || ' ' || trim(b.carrier || ' ' || b.version) from builds b join models d on d.id = b.model_id
+		coalesce((select name from people where id = c.set_by), '') as now_by, c.set_at as now_at,
+			coalesce((select number from changes where id = c.change_id), 0) as now_change,
+		array(select y.name
+			from approvals a
+			join people y on y.id = a.person_id
+			where a.edit_id = e.id
+			order by a.at) as approved,
+		coalesce((select d.name || ' ' || trim(b.carrier || ' ' || b.version)
+			from builds b
+			join models d on d.id = b.model_id
 			where e.field = 'trial' and b.id = uuid_or_null(coalesce(e.value, e.base) ->> 'build')), '') as build_name,
-		e.field = 'trial' and e.takes is null and not exists (select from captures k where k.phone = e.value ->> 'phone') as phone_unseen
+		e.field = 'trial' and e.takes is null
+			and not exists (select from captures k where k.phone = e.value ->> 'phone') as phone_unseen
 	from edits e join packages p on p.id = e.package_id
-		left join claims c on c.package_id = e.package_id and c.field = e.field and c.scope_kind = e.scope_kind and c.scope_id = e.scope_id
+		left
+		join claims c on c.package_id = e.package_id and c.field = e.field and c.scope_kind = e.scope_kind
+			and c.scope_id = e.scope_id
 		left join people r on r.id = e.decided_by left join people w on w.id = e.settled_by`
 
 // named fills a fragment's table alias in.
@@ -121,13 +134,17 @@ const maxTray = 5000
 
 // Tray lists a person's unsent edits, oldest first.
 func (s *Store) Tray(ctx context.Context, person uuid.UUID) ([]Edit, error) {
-	rows, err := s.pool.Query(ctx, editColumns+` where e.author_id = $1 and e.change_id is null order by e.created_at, e.id limit $2`, person, maxTray)
+	rows, err := s.pool.Query(ctx, editColumns+`
+		where e.author_id = $1 and e.change_id is null
+		order by e.created_at, e.id limit $2`,
+		person, maxTray)
 	return readEdits(rows, err)
 }
 
 // TrayCount counts a person's unsent edits.
 func (s *Store) TrayCount(ctx context.Context, person uuid.UUID) (n int, err error) {
-	err = s.pool.QueryRow(ctx, `select count(*)::int from edits where author_id = $1 and change_id is null`, person).Scan(&n)
+	err = s.pool.QueryRow(ctx, `
+		select count(*)::int from edits where author_id = $1 and change_id is null`, person).Scan(&n)
 	return n, err
 }
 
@@ -235,18 +252,28 @@ func addEdits(ctx context.Context, tx pgx.Tx, person uuid.UUID, edits []NewEdit)
 	// A revision that is edited once more stays one.
 	rows, err := tx.Query(ctx, `
 		with gone as (
-			delete from edits e using unnest($2::uuid[], $3::text[], $4::text[], $5::uuid[]) k (package, field, kind, scope)
+			delete
+			from edits e using unnest($2::uuid[], $3::text[], $4::text[], $5::uuid[]) k (package, field, kind, scope)
 			where e.author_id = $1 and e.change_id is null and e.takes is null and e.field not in ('trial', 'source')
 				and (e.package_id, e.field, e.scope_kind, e.scope_id) = (k.package, k.field, k.kind, k.scope)
 			returning e.*),
 		added as (
-			insert into edits (id, author_id, package_id, field, scope_kind, scope_id, value, reason, state, base, thread, revises)
+			insert into edits (id, author_id, package_id, field, scope_kind, scope_id, value, reason, state, base,
+				thread, revises)
 			select k.id, $1, k.package, k.field, k.kind, k.scope, nullif(k.value::jsonb, 'null'), k.reason, 'in-tray',
-				(select c.value from claims c where (c.package_id, c.field, c.scope_kind, c.scope_id) = (k.package, k.field, k.kind, k.scope)),
+				(select c.value
+					from claims c
+					where (c.package_id, c.field, c.scope_kind, c.scope_id) = (k.package, k.field, k.kind, k.scope)),
 				coalesce(g.thread, k.id), g.revises
-			from unnest($2::uuid[], $3::text[], $4::text[], $5::uuid[], $6::uuid[], $7::text[], $8::text[]) k (package, field, kind, scope, id, value, reason)
-				left join gone g on (g.package_id, g.field, g.scope_kind, g.scope_id) = (k.package, k.field, k.kind, k.scope))
-		select p.name as package, g.field, jsonb_strip_nulls(jsonb_build_object('kind', g.scope_kind, 'id', nullif(g.scope_id, '00000000-0000-0000-0000-000000000000'::uuid))) as scope, g.value, g.reason
+			from unnest($2::uuid[], $3::text[], $4::text[], $5::uuid[], $6::uuid[], $7::text[],
+				$8::text[]) k (package, field, kind, scope, id, value, reason)
+				left
+				join gone g on (g.package_id, g.field, g.scope_kind, g.scope_id) = (k.package, k.field, k.kind,
+					k.scope))
+		select p.name as package, g.field,
+			jsonb_strip_nulls(jsonb_build_object('kind', g.scope_kind, 'id',
+				nullif(g.scope_id, '00000000-0000-0000-0000-000000000000'::uuid))) as scope,
+			g.value, g.reason
 		from gone g join packages p on p.id = g.package_id order by g.id`,
 		person, c.packages, c.fields, c.kinds, c.scopes, c.ids, c.values, c.whys)
 	displaced, err := all[Displaced](rows, err)
@@ -261,7 +288,11 @@ func addEdits(ctx context.Context, tx pgx.Tx, person uuid.UUID, edits []NewEdit)
 func scopesExist(ctx context.Context, tx pgx.Tx, kind catalog.ScopeKind, ids []uuid.UUID) error {
 	table := map[catalog.ScopeKind]string{catalog.OfMaker: "makers", catalog.OfModel: "models", catalog.OfBuild: "builds"}[kind]
 	var missing uuid.UUID
-	err := tx.QueryRow(ctx, `select id from unnest($1::uuid[]) id where id not in (select id from `+pgx.Identifier{table}.Sanitize()+` where id = any($1)) limit 1`, ids).Scan(&missing)
+	err := tx.QueryRow(ctx, `
+		select id
+		from unnest($1::uuid[]) id
+		where id not in (select id from `+pgx.Identifier{table}.Sanitize()+` where id = any($1)) limit 1`,
+		ids).Scan(&missing)
 	if isNone(err) {
 		return nil
 	}
@@ -275,7 +306,13 @@ func scopesExist(ctx context.Context, tx pgx.Tx, kind catalog.ScopeKind, ids []u
 // what edits refer to.
 func (s *Store) Known(ctx context.Context, names []string, builds []uuid.UUID) (packages map[string]uuid.UUID, known map[uuid.UUID]bool, err error) {
 	packages, known = map[string]uuid.UUID{}, map[uuid.UUID]bool{}
-	rows, err := s.pool.Query(ctx, `select name, id from packages where name = any($1) union all select '', id from builds where id = any($2)`, names, builds)
+	rows, err := s.pool.Query(ctx, `
+		select name, id
+		from packages
+		where name = any($1)
+		union all select '', id
+		from builds
+		where id = any($2)`, names, builds)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -297,7 +334,11 @@ func (s *Store) Known(ctx context.Context, names []string, builds []uuid.UUID) (
 func (s *Store) RemoveEdit(ctx context.Context, person, edit uuid.UUID) error {
 	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		var value []byte
-		err := tx.QueryRow(ctx, `delete from edits where id = $1 and author_id = $2 and change_id is null returning coalesce(value, 'null')`, edit, person).Scan(&value)
+		err := tx.QueryRow(ctx, `
+			delete
+			from edits
+			where id = $1 and author_id = $2 and change_id is null
+			returning coalesce(value, 'null')`, edit, person).Scan(&value)
 		if isNone(err) {
 			return ErrNotFound
 		}
@@ -312,11 +353,18 @@ func (s *Store) RemoveEdit(ctx context.Context, person, edit uuid.UUID) error {
 // tray, based on what the catalogue says now. Sending it revises its change.
 func (s *Store) Reopen(ctx context.Context, person, edit uuid.UUID) error {
 	tag, err := s.pool.Exec(ctx, `
-		insert into edits (id, author_id, package_id, field, scope_kind, scope_id, value, reason, state, words, base, thread, revises, takes)
-		select $3, e.author_id, e.package_id, e.field, e.scope_kind, e.scope_id, e.value, e.reason, 'in-tray', e.words, case when e.takes is null then c.value else e.base end, e.thread, e.change_id, e.takes
-		from edits e left join claims c on c.package_id = e.package_id and c.field = e.field and c.scope_kind = e.scope_kind and c.scope_id = e.scope_id
+		insert into edits (id, author_id, package_id, field, scope_kind, scope_id, value, reason, state, words, base,
+			thread, revises, takes)
+		select $3, e.author_id, e.package_id, e.field, e.scope_kind, e.scope_id, e.value, e.reason, 'in-tray',
+			e.words, case
+			when e.takes is null then c.value else e.base end, e.thread, e.change_id, e.takes
+		from edits e
+		left join claims c on c.package_id = e.package_id and c.field = e.field and c.scope_kind = e.scope_kind
+			and c.scope_id = e.scope_id
 		where e.id = $1 and e.author_id = $2 and e.state in ('returned', 'open')
-			and not exists (select from edits t where t.thread = e.thread and t.change_id is null)`, edit, person, NewID())
+			and not exists (select
+				from edits t
+				where t.thread = e.thread and t.change_id is null)`, edit, person, NewID())
 	if err == nil && tag.RowsAffected() == 0 {
 		err = ErrNotFound
 	}
@@ -325,7 +373,8 @@ func (s *Store) Reopen(ctx context.Context, person, edit uuid.UUID) error {
 
 // SetReason changes why an edit of one's tray is made.
 func (s *Store) SetReason(ctx context.Context, person, edit uuid.UUID, reason string) error {
-	tag, err := s.pool.Exec(ctx, `update edits set reason = $3 where id = $1 and author_id = $2 and change_id is null`, edit, person, reason)
+	tag, err := s.pool.Exec(ctx, `
+		update edits set reason = $3 where id = $1 and author_id = $2 and change_id is null`, edit, person, reason)
 	if err == nil && tag.RowsAffected() == 0 {
 		err = ErrNotFound
 	}

@@ -27,7 +27,8 @@ type Backup struct {
 }
 
 const backupColumns = `
-	select k.id, k.phone, k.phone_name, k.bench_id, b.name as bench, p.name as person, k.packages, k.settings, k.result, k.state, k.made_at, k.verified_at
+	select k.id, k.phone, k.phone_name, k.bench_id, b.name as bench, p.name as person, k.packages, k.settings,
+		k.result, k.state, k.made_at, k.verified_at
 	from backups k join benches b on b.id = k.bench_id join people p on p.id = k.person_id`
 
 // Backups lists the backups of a phone, newest first.
@@ -46,7 +47,9 @@ func (s *Store) BackupByID(ctx context.Context, id uuid.UUID) (Backup, error) {
 func (s *Store) AddBackup(ctx context.Context, b Backup, person uuid.UUID, ask func(id uuid.UUID) Ask) (id, job uuid.UUID, err error) {
 	id = NewID()
 	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
-		_, err := tx.Exec(ctx, `insert into backups (id, phone, phone_name, bench_id, person_id, packages, settings) values ($1, $2, $3, $4, $5, $6, $7)`,
+		_, err := tx.Exec(ctx, `
+			insert into backups (id, phone, phone_name, bench_id, person_id, packages, settings)
+			values ($1, $2, $3, $4, $5, $6, $7)`,
 			id, b.Phone, b.PhoneName, b.BenchID, person, b.Packages, b.Settings)
 		if err != nil {
 			return err
@@ -69,7 +72,10 @@ func (s *Store) EndBackup(ctx context.Context, id uuid.UUID, result any, whole b
 	if whole {
 		state = "whole"
 	}
-	_, err = s.pool.Exec(ctx, `update backups set result = coalesce(nullif($2::jsonb, 'null'), result), state = $3 where id = $1`, id, raw, state)
+	_, err = s.pool.Exec(ctx, `
+		update backups
+		set result = coalesce(nullif($2::jsonb, 'null'), result), state = $3
+		where id = $1`, id, raw, state)
 	return err
 }
 

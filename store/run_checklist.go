@@ -40,7 +40,9 @@ func (s *Store) AnswerCheck(ctx context.Context, id uuid.UUID, number int, perso
 			at = &a.At
 		}
 		tag, err := tx.Exec(ctx, `
-			update run_checks set answer = $3, note = $4, attachments = $5, answered_by = case when $3 = '' then null else $6::uuid end, answered_at = case when $3 = '' then null else coalesce($7::timestamptz, now()) end
+			update run_checks
+			set answer = $3, note = $4, attachments = $5, answered_by = case when $3 = '' then null
+				else $6::uuid end, answered_at = case when $3 = '' then null else coalesce($7::timestamptz, now()) end
 			where run_id = $1 and number = $2`, id, number, string(a.Answer), a.Note, a.Attachments, person, at)
 		if err == nil && tag.RowsAffected() == 0 {
 			err = ErrNotFound
@@ -49,7 +51,10 @@ func (s *Store) AnswerCheck(ctx context.Context, id uuid.UUID, number int, perso
 			return err
 		}
 		// Whoever has finished the list needs no reminder of it.
-		_, err = tx.Exec(ctx, `update runs set remind_at = null where id = $1 and not exists (select from run_checks where run_id = $1 and answer = '')`, id)
+		_, err = tx.Exec(ctx, `
+			update runs
+			set remind_at = null
+			where id = $1 and not exists (select from run_checks where run_id = $1 and answer = '')`, id)
 		if err != nil {
 			return err
 		}
@@ -64,7 +69,8 @@ const didAll = `not exists (
 	join packages k on k.id = x.package_id
 	where x.release_id = e.id and not exists (
 		select from run_steps s
-		where s.run_id = r.id and s.kind = 'remove' and s.package = k.name and s.step ->> 'method' = x.method and s.state in ('done', 'already', 'absent', 'refused')))`
+		where s.run_id = r.id and s.kind = 'remove' and s.package = k.name and s.step ->> 'method' = x.method
+			and s.state in ('done', 'already', 'absent', 'refused')))`
 
 // speakFor notes of which releases a run did at least all that they do, and
 // what it says of them.
@@ -84,11 +90,16 @@ func speakFor(ctx context.Context, tx pgx.Tx, id uuid.UUID) error {
 		join profiles o on o.model_id = p.model_id
 		join releases e on e.profile_id = o.id
 		cross join lateral (
-			select coalesce(bool_and(answer in ('works', 'broken')), false) as whole, coalesce(bool_or(answer = 'broken'), false) as broken, max(answered_at) as until
+			select coalesce(bool_and(answer in ('works', 'broken')), false) as whole,
+				coalesce(bool_or(answer = 'broken'), false) as broken, max(answered_at) as until
 			from run_checks where run_id = r.id) c
 		where r.id = $1 and r.state in ('finished', 'put-back') and (c.broken or r.state = 'finished')
 			and `+didAll+`
-			and (not $2 or exists (select from release_packages x join packages k on k.id = x.package_id where x.release_id = e.id and k.name = any($3)))`, id, narrowed, found)
+			and (not $2
+				or exists (select
+					from release_packages x
+					join packages k on k.id = x.package_id
+					where x.release_id = e.id and k.name = any($3)))`, id, narrowed, found)
 	if err != nil {
 		return err
 	}
@@ -126,7 +137,12 @@ func narrowedDown(ctx context.Context, tx pgx.Tx, id uuid.UUID) (found []string,
 // PublicRuns lists the numbers of the runs of releases that have ended, the
 // latest first.
 func (s *Store) PublicRuns(ctx context.Context, limit int) ([]int64, error) {
-	rows, err := s.pool.Query(ctx, `select number from runs where release_id is not null and state in ('finished', 'put-back') order by number desc limit $1`, limit)
+	rows, err := s.pool.Query(ctx, `
+		select number
+		from runs
+		where release_id is not null and state in ('finished', 'put-back')
+		order by number desc
+		limit $1`, limit)
 	if err != nil {
 		return nil, err
 	}
@@ -135,7 +151,10 @@ func (s *Store) PublicRuns(ctx context.Context, limit int) ([]int64, error) {
 
 // OwnFigures are what releases' own runs come to, by release.
 func (s *Store) OwnFigures(ctx context.Context, releases []uuid.UUID) (map[uuid.UUID]run.Own, error) {
-	rows, err := s.pool.Query(ctx, `select release_id, phone, coalesce(checked, false), harmed from release_runs where release_id = any($1)`, releases)
+	rows, err := s.pool.Query(ctx, `
+		select release_id, phone, coalesce(checked, false), harmed
+		from release_runs
+		where release_id = any($1)`, releases)
 	if err != nil {
 		return nil, err
 	}
@@ -159,8 +178,15 @@ func (s *Store) OwnFigures(ctx context.Context, releases []uuid.UUID) (map[uuid.
 // that trials found missing without them.
 func (s *Store) Carried(ctx context.Context, names []string) (carries, missed map[android.PackageName][]string, err error) {
 	rows, err := s.pool.Query(ctx, `
-		select p.name, coalesce((select array(select jsonb_array_elements_text(k.value)) from claims k where k.package_id = p.id and k.field = 'functions' and k.scope_kind = 'everywhere' and k.value is not null), '{}'),
-			array(select distinct t.function from trials t where t.package_id = p.id and t.outcome = 'function-lost' and t.function <> '')
+		select p.name,
+			coalesce((select array(select jsonb_array_elements_text(k.value))
+				from claims k
+				where k.package_id = p.id and k.field = 'functions' and k.scope_kind = 'everywhere'
+					and k.value is not null),
+				'{}'),
+			array(select distinct t.function
+				from trials t
+				where t.package_id = p.id and t.outcome = 'function-lost' and t.function <> '')
 		from packages p where p.name = any($1)`, names)
 	if err != nil {
 		return nil, nil, err
@@ -267,8 +293,11 @@ func (s *Store) DraftRun(ctx context.Context, r Run, person uuid.UUID, drafts []
 			return err
 		}
 		rows, err := tx.Query(ctx, `
-			select p.name || ' ' || (e.value ->> 'method') || ' ' || (e.value ->> 'outcome') from edits e join packages p on p.id = e.package_id
-			where e.field = 'trial' and e.value ? 'run' and e.value ->> 'run' = $1 and e.state in ('in-tray', 'open', 'accepted')`, r.ID.String())
+			select p.name || ' ' || (e.value ->> 'method') || ' ' || (e.value ->> 'outcome')
+			from edits e
+			join packages p on p.id = e.package_id
+			where e.field = 'trial' and e.value ? 'run' and e.value ->> 'run' = $1
+				and e.state in ('in-tray', 'open', 'accepted')`, r.ID.String())
 		if err != nil {
 			return err
 		}
@@ -319,9 +348,13 @@ func runName(r RunLine) string {
 func (s *Store) RemindOfRuns(ctx context.Context) error {
 	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, `
-			with due as (select id, person_id, profile_id, number, phone_name from runs where remind_at <= now() for update skip locked),
+			with due as (select id, person_id, profile_id, number, phone_name
+				from runs
+				where remind_at <= now() for update skip locked),
 			told as (insert into notices (id, person_id, kind, profile_id, run_id, words)
-				select gen_random_uuid(), d.person_id, 'check-due', d.profile_id, d.id, 'Used for a week? The check list of run ' || d.number || ' on ' || d.phone_name || ' waits for you.' from due d)
+				select gen_random_uuid(), d.person_id, 'check-due', d.profile_id, d.id,
+					'Used for a week? The check list of run ' || d.number || ' on ' || d.phone_name || ' waits for you.'
+				from due d)
 			update runs r set remind_at = null from due d where r.id = d.id`)
 		if err != nil || tag.RowsAffected() == 0 {
 			return err
@@ -336,8 +369,13 @@ func (s *Store) Subject(ctx context.Context, capture uuid.UUID) (sub run.Subject
 	var facts android.PhoneFacts
 	id := &sub.Identity
 	err = s.pool.QueryRow(ctx, `
-		select c.build_id, c.phone, c.phone_facts, b.fingerprint, b.version, b.release, b.sdk, b.region, b.carrier, d.name, d.device, d.form, m.manufacturer
-		from captures c join builds b on b.id = c.build_id join models d on d.id = b.model_id join makers m on m.id = d.maker_id where c.id = $1`, capture).
+		select c.build_id, c.phone, c.phone_facts, b.fingerprint, b.version, b.release, b.sdk, b.region, b.carrier,
+			d.name, d.device, d.form, m.manufacturer
+		from captures c
+		join builds b on b.id = c.build_id
+		join models d on d.id = b.model_id
+		join makers m on m.id = d.maker_id
+		where c.id = $1`, capture).
 		Scan(&build, &phone, &facts, &id.Fingerprint, &id.Incremental, &id.Release, &id.SDK, &id.Region, &id.Carrier, &id.MarketName, &id.Device, &id.Form, &id.Manufacturer)
 	if isNone(err) {
 		err = ErrNotFound
@@ -347,8 +385,13 @@ func (s *Store) Subject(ctx context.Context, capture uuid.UUID) (sub run.Subject
 	}
 	sub.Facts, sub.Labels = facts, map[android.PackageName]string{}
 	rows, err := s.pool.Query(ctx, `
-		select p.name, `+bestLabel+`, f.path, f.shared_user, f.starts_at_boot, f.persistent, f.system, f.partition, f.details, x.installed, x.enabled, x.updated, x.app_bytes, x.data_bytes, x.cache_bytes
-		from sightings x join packages p on p.id = x.package_id join facts f on f.id = x.facts_id where x.capture_id = $1`, capture)
+		select p.name, `+bestLabel+`,
+			f.path, f.shared_user, f.starts_at_boot, f.persistent, f.system, f.partition, f.details, x.installed,
+			x.enabled, x.updated, x.app_bytes, x.data_bytes, x.cache_bytes
+		from sightings x
+		join packages p on p.id = x.package_id
+		join facts f on f.id = x.facts_id
+		where x.capture_id = $1`, capture)
 	if err != nil {
 		return sub, build, phone, err
 	}
@@ -382,7 +425,8 @@ func (s *Store) Subject(ctx context.Context, capture uuid.UUID) (sub run.Subject
 // its phones refused to remove them, and those in which they returned.
 func (s *Store) metOn(ctx context.Context, build uuid.UUID) (refused, back map[android.PackageName]int, err error) {
 	rows, err := s.pool.Query(ctx, `
-		select p.name, count(*) filter (where t.outcome = 'refused' and t.method = 'remove-for-user')::int, count(*) filter (where t.persistence in ('back-after-restart', 'back-after-update'))::int
+		select p.name, count(*) filter (where t.outcome = 'refused' and t.method = 'remove-for-user')::int,
+			count(*) filter (where t.persistence in ('back-after-restart', 'back-after-update'))::int
 		from trials t join packages p on p.id = t.package_id where t.build_id = $1 group by 1`, build)
 	if err != nil {
 		return nil, nil, err
@@ -410,7 +454,9 @@ type Met struct {
 // removed: how many refused, and how many let it go; that build first.
 func (s *Store) MetBy(ctx context.Context, build uuid.UUID, name string) ([]Met, error) {
 	rows, err := s.pool.Query(ctx, `
-		select b.id as build, b.version, b.carrier, count(distinct t.phone) filter (where t.outcome = 'refused')::int as refused, count(distinct t.phone) filter (where t.outcome <> 'refused')::int as let
+		select b.id as build, b.version, b.carrier,
+			count(distinct t.phone) filter (where t.outcome = 'refused')::int as refused,
+			count(distinct t.phone) filter (where t.outcome <> 'refused')::int as let
 		from trials t join packages p on p.id = t.package_id join builds b on b.id = t.build_id
 		where p.name = $2 and t.method = 'remove-for-user' and b.model_id = (select model_id from builds where id = $1)
 		group by b.id order by b.id = $1 desc, b.security_patch desc, b.version_key desc limit 20`, build, name)

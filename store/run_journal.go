@@ -38,7 +38,8 @@ type lockedRun struct {
 func lockRun(ctx context.Context, tx pgx.Tx, id uuid.UUID) (r lockedRun, err error) {
 	r.id = id
 	err = tx.QueryRow(ctx, `
-		select r.state, r.attempt, r.seq, r.phone, r.form, b.fingerprint, r.putting_back, r.stop_asked, r.before, `+lapsed+`
+		select r.state, r.attempt, r.seq, r.phone, r.form, b.fingerprint, r.putting_back, r.stop_asked,
+			r.before, `+lapsed+`
 		from runs r join builds b on b.id = r.build_id where r.id = $1 for update of r`, id).
 		Scan(&r.state, &r.attempt, &r.seq, &r.phone, &r.form, &r.fingerprint, &r.puttingBack, &r.stopAsked, &r.before, &r.lapsed)
 	if isNone(err) {
@@ -87,7 +88,8 @@ func (s *Store) Advance(ctx context.Context, id uuid.UUID, phone string, r run.R
 		if err := w.next(ctx, tx, r, &orders); err != nil {
 			return err
 		}
-		_, err = tx.Exec(ctx, `update runs set seq = $2, lease = now() + $3::interval where id = $1`, id, w.seq, leaseTime)
+		_, err = tx.Exec(ctx, `
+			update runs set seq = $2, lease = now() + $3::interval where id = $1`, id, w.seq, leaseTime)
 		if err != nil || !news && len(orders.Steps) == 0 && !orders.Done {
 			return err
 		}
@@ -108,9 +110,12 @@ func (w *lockedRun) answer(ctx context.Context, tx pgx.Tx, answers []run.StepAns
 		numbers, took, states, words = append(numbers, a.Step), append(took, int(min(a.Took, 1<<30))), append(states, string(a.State)), append(words, android.Printable(a.Words, 1000))
 	}
 	_, err := tx.Exec(ctx, `
-		update run_steps s set state = a.state, words = a.words, took = a.took, seq = $6, ended_at = case when a.state = 'waiting' then null else now() end
+		update run_steps s
+		set state = a.state, words = a.words, took = a.took, seq = $6, ended_at = case
+			when a.state = 'waiting' then null else now() end
 		from unnest($2::int[], $3::text[], $4::text[], $5::int[]) a (number, state, words, took)
-		where s.run_id = $1 and s.number = a.number and s.state in ('sent', 'unknown')`, w.id, numbers, states, words, took, w.seq)
+		where s.run_id = $1 and s.number = a.number
+			and s.state in ('sent', 'unknown')`, w.id, numbers, states, words, took, w.seq)
 	return err
 }
 
@@ -129,7 +134,10 @@ func (w *lockedRun) see(ctx context.Context, tx pgx.Tx, seen *run.Seen, begins b
 	if err := w.cameBack(ctx, tx, seen); err != nil {
 		return err
 	}
-	_, err = tx.Exec(ctx, `update runs set now = $2, now_at = now(), before = coalesce(before, $2), settled = true, seq = $3 where id = $1`, w.id, raw, w.seq)
+	_, err = tx.Exec(ctx, `
+		update runs
+		set now = $2, now_at = now(), before = coalesce(before, $2), settled = true, seq = $3
+		where id = $1`, w.id, raw, w.seq)
 	if err != nil || w.before != nil {
 		return err
 	}
@@ -146,13 +154,15 @@ func (w *lockedRun) remember(ctx context.Context, tx pgx.Tx, seen *run.Seen) err
 	_, err := tx.Exec(ctx, `
 		update run_steps s set before = v.value
 		from unnest($2::text[], $3::text[]) v (name, value)
-		where s.run_id = $1 and s.kind = 'setting' and (s.step ->> 'namespace') || '/' || (s.step ->> 'key') = v.name`, w.id, names, values)
+		where s.run_id = $1 and s.kind = 'setting'
+			and (s.step ->> 'namespace') || '/' || (s.step ->> 'key') = v.name`, w.id, names, values)
 	return err
 }
 
 // settle ends steps of which nobody knows the answer by what the phone shows.
 func (w *lockedRun) settle(ctx context.Context, tx pgx.Tx, seen *run.Seen) error {
-	rows, err := tx.Query(ctx, `select step, before from run_steps where run_id = $1 and state in ('sent', 'unknown') order by number`, w.id)
+	rows, err := tx.Query(ctx, `
+		select step, before from run_steps where run_id = $1 and state in ('sent', 'unknown') order by number`, w.id)
 	if err != nil {
 		return err
 	}
@@ -199,7 +209,10 @@ func (w *lockedRun) cameBack(ctx context.Context, tx pgx.Tx, seen *run.Seen) err
 	if err != nil {
 		return err
 	}
-	_, err = tx.Exec(ctx, `update runs set back = case when $2::jsonb = '{}' then back else back || $2::jsonb end, restarted = restarted or $3 where id = $1`, w.id, raw, restarted)
+	_, err = tx.Exec(ctx, `
+		update runs
+		set back = case when $2::jsonb = '{}' then back else back || $2::jsonb end, restarted = restarted or $3
+		where id = $1`, w.id, raw, restarted)
 	return err
 }
 
@@ -214,8 +227,10 @@ func (w *lockedRun) next(ctx context.Context, tx pgx.Tx, r run.Report, orders *r
 	}
 	var sent, waiting int
 	err := tx.QueryRow(ctx, `
-		select count(*) filter (where state in ('sent', 'unknown')), count(*) filter (where state = 'waiting' and (not $2 or kind in ('put-back', 'set-back')))
-		from run_steps where run_id = $1 and state in ('waiting', 'sent', 'unknown')`, w.id, w.puttingBack).Scan(&sent, &waiting)
+		select count(*) filter (where state in ('sent', 'unknown')),
+			count(*) filter (where state = 'waiting' and (not $2 or kind in ('put-back', 'set-back')))
+		from run_steps
+		where run_id = $1 and state in ('waiting', 'sent', 'unknown')`, w.id, w.puttingBack).Scan(&sent, &waiting)
 	switch {
 	case err != nil || sent > 0:
 		return err
@@ -235,7 +250,9 @@ func (w *lockedRun) next(ctx context.Context, tx pgx.Tx, r run.Report, orders *r
 func (w *lockedRun) begin(ctx context.Context, tx pgx.Tx, r run.Report, orders *run.Orders) error {
 	rows, err := tx.Query(ctx, `
 		select s.step, s.state from run_steps s
-		where s.run_id = $1 and (s.state = 'sent' and s.attempt = $2 and s.number <> all($3::int[]) or s.state = 'waiting' and not $4 and (not $5 or s.kind in ('put-back', 'set-back')))
+		where s.run_id = $1
+			and (s.state = 'sent' and s.attempt = $2 and s.number <> all($3::int[]) or s.state = 'waiting' and not $4
+				and (not $5 or s.kind in ('put-back', 'set-back')))
 		order by s.state = 'waiting', s.number limit $6`, w.id, w.attempt, r.Flying, w.stopAsked, w.puttingBack, r.Want)
 	if err != nil {
 		return err
@@ -270,7 +287,9 @@ func (w *lockedRun) begin(ctx context.Context, tx pgx.Tx, r run.Report, orders *
 	}
 	_, err = tx.Exec(ctx, `
 		update run_steps s set state = 'sent', attempt = $3, sent_at = now(), seq = $4,
-			before = case when kind = 'restart' then coalesce((select r.now ->> 'boots' from runs r where r.id = $1), '') else before end
+			before = case
+				when kind = 'restart' then coalesce((select r.now ->> 'boots' from runs r where r.id = $1), '')
+				else before end
 		where run_id = $1 and number = any($2)`, w.id, numbers, w.attempt, w.seq)
 	return err
 }
@@ -294,13 +313,18 @@ func (w *lockedRun) finish(ctx context.Context, tx pgx.Tx) error {
 
 // end writes how an attempt ended. What is under way then is unknown.
 func (w *lockedRun) end(ctx context.Context, tx pgx.Tx, state, why string) error {
-	_, err := tx.Exec(ctx, `update run_steps set state = 'unknown', seq = $2 where run_id = $1 and state = 'sent'`, w.id, w.seq)
+	_, err := tx.Exec(ctx, `
+		update run_steps set state = 'unknown', seq = $2 where run_id = $1 and state = 'sent'`, w.id, w.seq)
 	if err != nil {
 		return err
 	}
 	_, err = tx.Exec(ctx, `
-		update runs set state = $2, why = $3, seq = $4, ended_at = case when $2 in ('finished', 'put-back') then coalesce(ended_at, now()) else ended_at end, stop_asked = false, lease = now(), settled = $2 <> 'interrupted',
-			remind_at = case when $2 = 'finished' and remind_at is null then now() + interval '7 days' else remind_at end
+		update runs
+		set state = $2, why = $3, seq = $4, ended_at = case
+			when $2 in ('finished', 'put-back') then coalesce(ended_at, now())
+			else ended_at end, stop_asked = false, lease = now(), settled = $2 <> 'interrupted',
+			remind_at = case when $2 = 'finished' and remind_at is null then now() + interval '7 days'
+				else remind_at end
 		where id = $1`, w.id, state, android.Printable(why, 500), w.seq)
 	if err != nil {
 		return err
@@ -316,7 +340,8 @@ func (w *lockedRun) end(ctx context.Context, tx pgx.Tx, state, why string) error
 
 // lapseRuns ends the runs of which nothing was heard, of one phone or of all.
 func lapseRuns(ctx context.Context, tx pgx.Tx, phone string) error {
-	rows, err := tx.Query(ctx, `select r.id from runs r where `+lapsed+` and ($1 = '' or r.phone = $1) for update of r skip locked`, phone)
+	rows, err := tx.Query(ctx, `
+		select r.id from runs r where `+lapsed+` and ($1 = '' or r.phone = $1) for update of r skip locked`, phone)
 	if err != nil {
 		return err
 	}
@@ -346,7 +371,9 @@ func (s *Store) LapseRuns(ctx context.Context) (unsettled []Unsettled, err error
 		}
 		rows, err := tx.Query(ctx, `
 			select r.id, r.phone, r.person_id from runs r where not r.settled and r.state <> 'going'
-				and not exists (select from jobs j where j.kind = 'look' and j.state in ('waiting', 'running') and j.request ->> 'run' = r.id::text)
+				and not exists (select
+					from jobs j
+					where j.kind = 'look' and j.state in ('waiting', 'running') and j.request ->> 'run' = r.id::text)
 			order by r.started_at limit 200`)
 		unsettled, err = all[Unsettled](rows, err)
 		return err

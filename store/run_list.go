@@ -61,17 +61,25 @@ type RunLine struct {
 const lapsed = `(r.state = 'going' and (r.lease < now() or r.lease > now() + interval '5 minutes'))`
 
 const runLines = `
-	select r.id, r.number, r.release_id, r.profile_id, coalesce(e.number, 0) as release, p.slug as edition, p.name as edition_name,
-		m.slug as maker, m.name as maker_name, d.slug as model, d.name as model_name, r.build_id, b.version, b.release as android, b.carrier,
+	select r.id, r.number, r.release_id, r.profile_id, coalesce(e.number, 0) as release, p.slug as edition,
+		p.name as edition_name,
+		m.slug as maker, m.name as maker_name, d.slug as model, d.name as model_name, r.build_id, b.version,
+			b.release as android, b.carrier,
 		r.phone, r.phone_name, r.form, r.bench_id, r.person_id, w.name as person,
 		case when ` + lapsed + ` then 'interrupted' else r.state end as state,
 		case when ` + lapsed + ` then 'The bench has not been heard of.' else r.why end as why,
-		r.putting_back, r.stop_asked, r.settled and not ` + lapsed + ` as settled, r.attempt, r.seq, r.started_at, r.ended_at, r.drafted_at,
-		coalesce((select jsonb_object_agg(x.state, x.n) from (select s.state, count(*) as n from run_steps s where s.run_id = r.id group by 1) x), '{}') as counts,
+		r.putting_back, r.stop_asked, r.settled and not ` + lapsed + ` as settled,
+		r.attempt, r.seq, r.started_at, r.ended_at, r.drafted_at,
+		coalesce((select jsonb_object_agg(x.state, x.n)
+			from (select s.state, count(*) as n from run_steps s where s.run_id = r.id group by 1) x),
+			'{}') as counts,
 		(select count(*) from run_checks c where c.run_id = r.id and c.answer = 'broken')::int as broken,
 		(select count(*) from run_checks c where c.run_id = r.id and c.answer = '')::int as open
 	from runs r join profiles p on p.id = r.profile_id left join releases e on e.id = r.release_id
-		join builds b on b.id = r.build_id join models d on d.id = b.model_id join makers m on m.id = d.maker_id join people w on w.id = r.person_id`
+		join builds b on b.id = r.build_id
+		join models d on d.id = b.model_id
+		join makers m on m.id = d.maker_id
+		join people w on w.id = r.person_id`
 
 // RunQuery says which runs are wanted; zero values mean all.
 type RunQuery struct {
@@ -91,10 +99,13 @@ func (s *Store) Runs(ctx context.Context, q RunQuery) ([]RunLine, error) {
 	args := scopeArgs(q.Scope)
 	args["phone"], args["release"], args["profile"], args["open"], args["before"], args["limit"] = q.Phone, q.Release, q.Profile, q.Open, q.Before, q.Limit
 	rows, err := s.pool.Query(ctx, runLines+`
-		where (@phone = '' or r.phone = @phone) and (@release = '00000000-0000-0000-0000-000000000000'::uuid or r.release_id = @release)
+		where (@phone = '' or r.phone = @phone)
+			and (@release = '00000000-0000-0000-0000-000000000000'::uuid or r.release_id = @release)
 			and (@profile = '00000000-0000-0000-0000-000000000000'::uuid or r.profile_id = @profile)
-			and (@maker = '00000000-0000-0000-0000-000000000000'::uuid or m.id = @maker) and (@model = '00000000-0000-0000-0000-000000000000'::uuid or d.id = @model)
-			and (not @open or r.state in ('going', 'stopped', 'held', 'interrupted')) and (@before = 0 or r.number < @before)
+			and (@maker = '00000000-0000-0000-0000-000000000000'::uuid or m.id = @maker)
+				and (@model = '00000000-0000-0000-0000-000000000000'::uuid or d.id = @model)
+			and (not @open or r.state in ('going', 'stopped', 'held', 'interrupted'))
+				and (@before = 0 or r.number < @before)
 		order by r.number desc limit @limit`, args)
 	return all[RunLine](rows, err)
 }
@@ -161,7 +172,8 @@ func readRun(ctx context.Context, q querier, id uuid.UUID) (Run, error) {
 		return Run{}, err
 	}
 	r := Run{RunLine: line, Jobs: []run.Job{}, Checks: []RunCheck{}, Hunts: []run.Hunt{}, Back: map[android.PackageName]string{}}
-	err = q.QueryRow(ctx, `select choices, now_at, restarted, back, hunts, document, before, now from runs where id = $1`, id).
+	err = q.QueryRow(ctx, `
+		select choices, now_at, restarted, back, hunts, document, before, now from runs where id = $1`, id).
 		Scan(&r.Choices, &r.NowAt, &r.Restarted, &r.Back, &r.Hunts, &r.document, &r.before, &r.now)
 	if err != nil {
 		return r, err
@@ -170,7 +182,8 @@ func readRun(ctx context.Context, q querier, id uuid.UUID) (Run, error) {
 		r.Jobs, r.LockCode = run.Jobs(r.Form, r.before, r.now), r.now.Facts.LockCode
 	}
 	crows, err := q.Query(ctx, `
-		select c.number, c.text, c.function, c.answer, c.note, c.attachments::text[], coalesce(w.name, ''), c.answered_at
+		select c.number, c.text, c.function, c.answer, c.note, c.attachments::text[], coalesce(w.name, ''),
+			c.answered_at
 		from run_checks c left join people w on w.id = c.answered_by where c.run_id = $1 order by c.number`, id)
 	if err != nil {
 		return r, err
@@ -190,8 +203,12 @@ func (s *Store) RunSteps(ctx context.Context, id uuid.UUID, after int64) ([]RunS
 
 func runSteps(ctx context.Context, q querier, id uuid.UUID, after int64) ([]RunStep, error) {
 	rows, err := q.Query(ctx, `
-		select s.step, case when s.state = 'sent' and `+lapsed+` then 'unknown' else s.state end, s.words, s.before, s.sent_at, s.ended_at, s.took, s.seq
-		from run_steps s join runs r on r.id = s.run_id where s.run_id = $1 and s.seq > $2 order by s.number`, id, after)
+		select s.step, case when s.state = 'sent' and `+lapsed+` then 'unknown' else s.state end,
+			s.words, s.before, s.sent_at, s.ended_at, s.took, s.seq
+		from run_steps s
+		join runs r on r.id = s.run_id
+		where s.run_id = $1 and s.seq > $2
+		order by s.number`, id, after)
 	if err != nil {
 		return nil, err
 	}
@@ -235,7 +252,11 @@ type NewRun struct {
 
 // DateRun sets when a run was that is written down later than it was done.
 func (s *Store) DateRun(ctx context.Context, id uuid.UUID, at time.Time) error {
-	_, err := s.pool.Exec(ctx, `update runs set started_at = $2::timestamptz, ended_at = case when ended_at is null then null else $2::timestamptz + interval '3 minutes' end, remind_at = null where id = $1`, id, at)
+	_, err := s.pool.Exec(ctx, `
+		update runs
+		set started_at = $2::timestamptz, ended_at = case when ended_at is null then null
+			else $2::timestamptz + interval '3 minutes' end, remind_at = null
+		where id = $1`, id, at)
 	return err
 }
 
@@ -259,7 +280,8 @@ func (s *Store) StartRun(ctx context.Context, n NewRun) (id uuid.UUID, err error
 			return err
 		}
 		_, err := tx.Exec(ctx, `
-			insert into runs (id, profile_id, release_id, document, build_id, capture_id, phone, phone_name, form, bench_id, person_id, choices, state, lease, seq)
+			insert into runs (id, profile_id, release_id, document, build_id, capture_id, phone, phone_name, form,
+				bench_id, person_id, choices, state, lease, seq)
 			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, 'going', now() + $13::interval, 1)`,
 			id, n.Profile, n.Release, document, n.Build, n.Capture, n.Phone, n.Name, n.Form, n.Bench, n.Person, choices, firstLease)
 		if violates(err, "one_run_per_phone") {
@@ -320,14 +342,25 @@ type RunnableRelease struct {
 // releases of its maker, and the profiles of its model as drafts.
 func (s *Store) Runnable(ctx context.Context, manufacturer, device string, limit int) ([]RunnableRelease, []Profile, error) {
 	rows, err := s.pool.Query(ctx, `
-		select r.id, r.profile_id, r.document from releases r join profiles p on p.id = r.profile_id join models d on d.id = p.model_id join makers m on m.id = d.maker_id
-		where r.state = 'current' and lower(m.manufacturer) = lower($1) order by d.device = $2 desc, r.published_at desc limit $3`, manufacturer, device, limit)
+		select r.id, r.profile_id, r.document
+		from releases r
+		join profiles p on p.id = r.profile_id
+		join models d on d.id = p.model_id
+		join makers m on m.id = d.maker_id
+		where r.state = 'current' and lower(m.manufacturer) = lower($1)
+		order by d.device = $2 desc, r.published_at desc
+		limit $3`, manufacturer, device, limit)
 	releases, err := all[RunnableRelease](rows, err)
 	if err != nil {
 		return nil, nil, err
 	}
 	rows, err = s.pool.Query(ctx, profileColumns+`
-		where lower(m.manufacturer) = lower($1) and (d.device = $2 or exists (select from profile_sisters y join models x on x.id = y.model_id where y.profile_id = p.id and x.device = $2))
+		where lower(m.manufacturer) = lower($1)
+			and (d.device = $2
+				or exists (select
+					from profile_sisters y
+					join models x on x.id = y.model_id
+					where y.profile_id = p.id and x.device = $2))
 		order by p.name limit $3`, manufacturer, device, limit)
 	profiles, err := all[Profile](rows, err)
 	return releases, profiles, err

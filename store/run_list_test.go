@@ -144,7 +144,8 @@ func TestUnreadableDocument(t *testing.T) {
 	w := newWorld(t)
 	w.linkedOn("one", "1", loose)
 	_, quiet := w.edition("Quiet", "l.other")
-	for _, sql := range []string{`alter table releases disable trigger user`, `update releases set document = '{"format": "of another century"}'`} {
+	for _, sql := range []string{`alter table releases disable trigger user`, `
+		update releases set document = '{"format": "of another century"}'`} {
 		_, err := w.Pool().Exec(w.ctx, sql)
 		w.must(err)
 	}

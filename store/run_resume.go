@@ -67,7 +67,10 @@ func (s *Store) ResumeRun(ctx context.Context, id uuid.UUID, person uuid.UUID, r
 		switch {
 		case r.Undo:
 			if more = run.Undo(list, r.Names); r.Names == nil {
-				_, err = tx.Exec(ctx, `update run_steps set state = 'skipped', words = 'put back instead', seq = $2 where run_id = $1 and state = 'waiting'`, id, w.seq)
+				_, err = tx.Exec(ctx, `
+					update run_steps
+					set state = 'skipped', words = 'put back instead', seq = $2
+					where run_id = $1 and state = 'waiting'`, id, w.seq)
 			}
 		case r.Steps != nil:
 			more = r.Steps(list)
@@ -84,7 +87,10 @@ func (s *Store) ResumeRun(ctx context.Context, id uuid.UUID, person uuid.UUID, r
 		}
 		attempt = w.attempt + 1
 		_, err = tx.Exec(ctx, `
-			update runs set state = 'going', why = '', attempt = $2, stop_asked = false, putting_back = $3, bench_id = $4, lease = now() + $5::interval, seq = $6 where id = $1`,
+			update runs
+			set state = 'going', why = '', attempt = $2, stop_asked = false, putting_back = $3, bench_id = $4,
+				lease = now() + $5::interval, seq = $6
+			where id = $1`,
 			id, attempt, r.Undo, r.Bench, firstLease, w.seq)
 		if violates(err, "one_run_per_phone") {
 			err = ErrRunning
@@ -121,7 +127,8 @@ func keysOf(list []run.Journal) []run.Key {
 // StopRun asks a run to stop when the steps under way are done.
 func (s *Store) StopRun(ctx context.Context, id uuid.UUID) error {
 	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `update runs set stop_asked = true, seq = seq + 1 where id = $1 and state = 'going'`, id)
+		tag, err := tx.Exec(ctx, `
+			update runs set stop_asked = true, seq = seq + 1 where id = $1 and state = 'going'`, id)
 		if err == nil && tag.RowsAffected() == 0 {
 			err = ErrState
 		}
@@ -135,7 +142,10 @@ func (s *Store) StopRun(ctx context.Context, id uuid.UUID) error {
 // SkipStep leaves out a step that waits, or has ended badly, for this phone.
 func (s *Store) SkipStep(ctx context.Context, id uuid.UUID, number int) error {
 	return s.changeRun(ctx, id, func(tx pgx.Tx, w *lockedRun) error {
-		tag, err := tx.Exec(ctx, `update run_steps set state = 'skipped', words = 'left on this phone', seq = $3 where run_id = $1 and number = $2 and state = 'waiting'`, id, number, w.seq)
+		tag, err := tx.Exec(ctx, `
+			update run_steps
+			set state = 'skipped', words = 'left on this phone', seq = $3
+			where run_id = $1 and number = $2 and state = 'waiting'`, id, number, w.seq)
 		if err == nil && tag.RowsAffected() == 0 {
 			err = ErrState
 		}

@@ -58,20 +58,27 @@ const maxScope = 500
 func (s *Store) Makers(ctx context.Context, text string) ([]Maker, error) {
 	rows, err := s.pool.Query(ctx, `
 		select m.id, m.slug, m.name, (select count(*) from models where maker_id = m.id)::int as models
-		from makers m where $1 = '' or m.name ilike $2 order by m.name limit $3`, text, "%"+escapeLike(text)+"%", maxScope)
+		from makers m
+		where $1 = '' or m.name ilike $2
+		order by m.name
+		limit $3`, text, "%"+escapeLike(text)+"%", maxScope)
 	return all[Maker](rows, err)
 }
 
 // Models lists the models of a maker, by slug, whose name holds the text.
 func (s *Store) Models(ctx context.Context, maker, text string) ([]Model, error) {
 	rows, err := s.pool.Query(ctx, `
-		select d.id, m.slug as maker, d.slug, d.name, d.device, d.form, (select count(*) from builds where model_id = d.id)::int as builds
+		select d.id, m.slug as maker, d.slug, d.name, d.device, d.form,
+			(select count(*) from builds where model_id = d.id)::int as builds
 		from models d join makers m on m.id = d.maker_id
-		where m.slug = $1 and ($2 = '' or d.name ilike $3) order by d.name limit $4`, maker, text, "%"+escapeLike(text)+"%", maxScope)
+		where m.slug = $1 and ($2 = '' or d.name ilike $3)
+		order by d.name
+		limit $4`, maker, text, "%"+escapeLike(text)+"%", maxScope)
 	return all[Model](rows, err)
 }
 
-const buildColumns = `b.id, b.model_id, b.fingerprint, b.version, b.release, b.security_patch, b.region, b.carrier, b.first_seen,
+const buildColumns = `b.id, b.model_id, b.fingerprint, b.version, b.release, b.security_patch,
+	b.region, b.carrier, b.first_seen,
 	(select count(*) from presence where build_id = b.id)::int as packages`
 
 // oldestFirst orders builds as presence strips show them.
@@ -143,7 +150,9 @@ func findScope(ctx context.Context, q querier, maker, model, build string) (Scop
 		return sc, nil
 	}
 	rows, err = q.Query(ctx, `
-		select d.id, $1::text as maker, d.slug, d.name, d.device, d.form, 0 as builds from models d where d.maker_id = $2 and d.slug = $3`, maker, m.ID, model)
+		select d.id, $1::text as maker, d.slug, d.name, d.device, d.form, 0 as builds
+		from models d
+		where d.maker_id = $2 and d.slug = $3`, maker, m.ID, model)
 	d, err := one[Model](rows, err)
 	if err != nil {
 		return sc, fmt.Errorf("model %q: %w", model, err)
@@ -223,7 +232,9 @@ func ensureBuild(ctx context.Context, tx pgx.Tx, id android.Identity, at time.Ti
 	var maker, model uuid.UUID
 	r.NewMaker, err = ensure(ctx, tx, &maker,
 		`select id from makers where lower(manufacturer) = lower($1)`, []any{id.Manufacturer},
-		`insert into makers (id, slug, name, manufacturer) values ($1, $2, $3, $3)`, Slug(id.Manufacturer), id.Manufacturer)
+		`
+			insert into makers (id, slug, name, manufacturer)
+			values ($1, $2, $3, $3)`, Slug(id.Manufacturer), id.Manufacturer)
 	if err != nil {
 		return build, r, fmt.Errorf("maker %s: %w", id.Manufacturer, err)
 	}
@@ -232,14 +243,17 @@ func ensureBuild(ctx context.Context, tx pgx.Tx, id android.Identity, at time.Ti
 	r.NewModel, err = ensure(ctx, tx, &model,
 		`select id from models where maker_id = $1 and device = $2`, []any{maker, id.Device},
 		`insert into models (id, maker_id, slug, name, device, form) values ($1, $2,
-			$3 || case when exists (select from models where maker_id = $2 and slug = $3) then $4 else '' end, $5, $6, $7)`,
+			$3 || case when exists (select from models where maker_id = $2 and slug = $3) then $4
+				else '' end, $5, $6, $7)`,
 		maker, Slug(name), "-"+Slug(id.Device), name, id.Device, id.Form)
 	if err != nil {
 		return build, r, fmt.Errorf("model %s: %w", name, err)
 	}
 	r.NewBuild, err = ensure(ctx, tx, &build,
 		`select id from builds where fingerprint = $1`, []any{id.Fingerprint},
-		`insert into builds (id, model_id, fingerprint, version, release, sdk, security_patch, display_id, region, carrier, first_seen)
+		`
+			insert into builds (id, model_id, fingerprint, version, release, sdk, security_patch, display_id, region,
+				carrier, first_seen)
 			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)`,
 		model, id.Fingerprint, version, id.Release, id.SDK, id.SecurityPatch, id.DisplayID, id.Region, id.Carrier, at)
 	if err != nil {

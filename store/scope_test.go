@@ -27,7 +27,8 @@ func TestVersionsInOrder(t *testing.T) {
 		}
 		versions = append(versions, b.String())
 	}
-	rows, err := w.Pool().Query(w.ctx, `select v from unnest($1::text[]) v order by version_key(v) collate "C", v collate "C"`, versions)
+	rows, err := w.Pool().Query(w.ctx, `
+		select v from unnest($1::text[]) v order by version_key(v) collate "C", v collate "C"`, versions)
 	w.must(err)
 	var sorted []string
 	for rows.Next() {

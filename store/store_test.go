@@ -355,7 +355,8 @@ func TestAppendOnly(t *testing.T) {
 			t.Errorf("%s: %v", statement, err)
 		}
 	}
-	if _, err := w.Pool().Exec(w.ctx, `update releases set state = 'withdrawn', withdrawn_reason = 'x'`); err != nil || number != 1 {
+	if _, err := w.Pool().Exec(w.ctx, `
+		update releases set state = 'withdrawn', withdrawn_reason = 'x'`); err != nil || number != 1 {
 		t.Errorf("a release can't be withdrawn: %v", err)
 	}
 }

@@ -59,7 +59,9 @@ func TestRoundTrip(t *testing.T) {
 	first := seeded(t)
 	now := time.Date(2026, 11, 1, 0, 0, 0, 0, time.UTC)
 	// A text that CSV does not give back by itself.
-	if _, err := first.conn.Exec(t.Context(), `update captures set missing = E'\\N \r\n "a,b"' where id = (select id from captures limit 1)`); err != nil {
+	if _, err := first.conn.Exec(t.Context(), `
+		update captures set missing = E'\\N \r\n "a,b"'
+		where id = (select id from captures limit 1)`); err != nil {
 		t.Fatal(err)
 	}
 	var whole bytes.Buffer
@@ -72,8 +74,11 @@ func TestRoundTrip(t *testing.T) {
 	figures := func(st site) (sum string) {
 		t.Helper()
 		err := st.conn.QueryRow(t.Context(), `
-			select concat_ws(' ', (select count(*) || ' ' || md5(string_agg(f::text, '|' order by package_id, method, place, release)) from figures f),
-				(select count(*) || ' ' || md5(string_agg(concat(build_id, since_id, summary), '|' order by build_id)) from arrivals),
+			select concat_ws(' ', 
+				(select count(*) || ' ' || md5(string_agg(f::text, '|'
+					order by package_id, method, place, release)) from figures f),
+				(select count(*) || ' ' || md5(string_agg(concat(build_id, since_id, summary), '|'
+					order by build_id)) from arrivals),
 				(select count(*) || ' ' || md5(string_agg(h::text, '|' order by h)) from role_holders h))`).Scan(&sum)
 		if err != nil {
 			t.Fatal(err)

@@ -72,7 +72,8 @@ func Template(t testing.TB, kind string, fill func(context.Context, *store.Store
 	var there bool
 	find := func() bool {
 		t.Helper()
-		if err := conn.QueryRow(ctx, `select exists (select from pg_database where datname = $1)`, name).Scan(&there); err != nil {
+		if err := conn.QueryRow(ctx, `
+			select exists (select from pg_database where datname = $1)`, name).Scan(&there); err != nil {
 			t.Fatal(err)
 		}
 		return there
