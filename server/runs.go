@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
-	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -234,7 +233,7 @@ func (s *Server) rehearse(ctx context.Context, of RunOf, capture uuid.UUID, c ru
 		}
 		for _, n := range marks[*release] {
 			if n.BuildID == build {
-				out.Stops = append(out.Stops, "this release is marked as not for "+n.Name()+": "+n.Why)
+				out.Stops = append(out.Stops, run.Stop{Code: run.MarkedAsNotFor, Words: "this release is marked as not for " + n.Name() + ": " + n.Why})
 			}
 		}
 	}
@@ -258,7 +257,7 @@ func (s *Server) startRun(ctx context.Context, in *newRunInput) (*createdOutput,
 		return nil, err
 	}
 	if len(p.Stops) > 0 {
-		return nil, problem(http.StatusConflict, "stops", "Nothing was done: "+strings.Join(p.Stops, "; ")+".")
+		return nil, problem(http.StatusConflict, "stops", "Nothing was done: "+run.StopWords(p.Stops)+".")
 	}
 	if err := s.canDo(ctx, b.Bench, bench.Request{Kind: bench.KindRun, Phone: b.Phone}); err != nil {
 		return nil, err

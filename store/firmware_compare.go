@@ -61,8 +61,8 @@ type ComparedPackage struct {
 	Then *catalog.Judged `json:"then,omitempty"`
 	Now  *catalog.Judged `json:"now,omitempty"`
 	// Taken are the current releases of either model that take it off.
-	Taken []profile.Ref `json:"taken" nullable:"false"`
-	Means []string      `json:"means" nullable:"false"`
+	Taken []profile.Ref     `json:"taken" nullable:"false"`
+	Means []profile.Meaning `json:"means" nullable:"false"`
 }
 
 // Compared is what lies between two sides.
@@ -195,7 +195,7 @@ type comparer struct {
 }
 
 func (w *comparer) add(p ComparedPackage) {
-	p.Gained, p.Lost, p.Taken, p.Means = []impact.Link{}, []impact.Link{}, []profile.Ref{}, []string{}
+	p.Gained, p.Lost, p.Taken, p.Means = []impact.Link{}, []impact.Link{}, []profile.Ref{}, []profile.Meaning{}
 	if p.What == nil {
 		p.What = []catalog.Difference{}
 	}

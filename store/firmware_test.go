@@ -232,7 +232,7 @@ func TestCompareSides(t *testing.T) {
 		t.Fatalf("%q and %d the same, want %q", got, c.Same, want)
 	}
 	lib, user := lanes["l.lib"], lanes["l.user"]
-	if len(lib.Taken) != 1 || lib.Taken[0].Number != quiet.Number || len(lib.Gained) != 1 || lib.Gained[0].From != "l.user" || !strings.Contains(strings.Join(lib.Means, " "), "Quiet no. 1 takes it off: that would stop") {
+	if len(lib.Taken) != 1 || lib.Taken[0].Number != quiet.Number || len(lib.Gained) != 1 || lib.Gained[0].From != "l.user" || len(lib.Means) == 0 || lib.Means[0].Code != profile.WouldStop || !strings.Contains(lib.Means[0].Words, "Quiet no. 1 takes it off: that would stop") {
 		t.Errorf("%+v", lib)
 	}
 	if user.Then == nil || user.Then.Load != "leaned-on" || user.Now == nil || user.Label != "" || len(user.Gained) != 1 {

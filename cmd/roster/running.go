@@ -290,7 +290,7 @@ func tellRehearsal(out io.Writer, r run.Rehearsal, whole, asJSON bool) error {
 		fmt.Fprintf(out, "%s; %d would go, %d gone already, %d not on this phone, %d it will probably refuse, %d left out\n", r.FitWhy, r.Count.Goes, r.Count.Already, r.Count.Absent, r.Count.Refuses, r.Count.LeftOut)
 	}
 	if len(r.Stops) > 0 {
-		return errors.New(printableLines("nothing was done: " + strings.Join(r.Stops, "; ")))
+		return errors.New(printableLines("nothing was done: " + run.StopWords(r.Stops)))
 	}
 	return nil
 }

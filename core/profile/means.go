@@ -34,53 +34,85 @@ type Met struct {
 	Rests []android.PackageName
 }
 
-// Means says in sentences what a difference means for grades and for what was
-// published.
-func (m Met) Means() []string {
-	means := []string{}
-	add := func(format string, args ...any) { means = append(means, fmt.Sprintf(format, args...)) }
+// Meaning is something that a difference means, for programs and for people.
+type Meaning struct {
+	Code  MeaningCode `json:"code" enum:"nothing-to-take,stays-under-new-name,load-left-behind,graded,ungraded,taken,rests,would-stop,load-moved"`
+	Words string      `json:"words"`
+}
+
+// MeaningCode is what kind of thing a difference means.
+type MeaningCode string
+
+// What a difference can mean for grades and for what was published.
+const (
+	NothingToTake     MeaningCode = "nothing-to-take"
+	StaysUnderNewName MeaningCode = "stays-under-new-name"
+	LoadLeftBehind    MeaningCode = "load-left-behind"
+	Graded            MeaningCode = "graded"
+	Ungraded          MeaningCode = "ungraded"
+	TakenOff          MeaningCode = "taken"
+	RestsNow          MeaningCode = "rests"
+	WouldStop         MeaningCode = "would-stop"
+	LoadMoved         MeaningCode = "load-moved"
+)
+
+// Means says what a difference means for grades and for what was published.
+func (m Met) Means() []Meaning {
+	means := []Meaning{}
+	add := func(code MeaningCode, format string, args ...any) {
+		means = append(means, Meaning{code, fmt.Sprintf(format, args...)})
+	}
 	taken := refs(m.Taken)
 	switch m.Lane {
 	case "gone":
 		if taken != "" {
-			add("%s %s nothing to take off.", taken, m.do("finds", "find"))
+			add(NothingToTake, "%s %s nothing to take off.", taken, m.do("finds", "find"))
 		}
 	case "renamed":
 		if taken != "" {
-			add("%s %s off %s: under this name it stays.", taken, m.do("takes", "take"), m.Was)
+			add(StaysUnderNewName, "%s %s off %s: under this name it stays.", taken, m.do("takes", "take"), m.Was)
 		}
 		if m.Then != nil && m.Then.Load != "" && (m.Now == nil || m.Now.Load == "") {
-			add("The load %s of the old name does not reach it.", loadWord[m.Then.Load])
+			add(LoadLeftBehind, "The load %s of the old name does not reach it.", loadWord[m.Then.Load])
 		}
 	case "new":
 		switch {
 		case m.Now == nil:
 		case m.Now.Load != "":
-			add("%s, by a load that reaches here.", loadWord[m.Now.Load])
+			add(Graded, "%s, by a load that reaches here.", loadWord[m.Now.Load])
 		case m.Now.Suggested != evidence.Unproven && m.Now.Suggested != "":
-			add("Nobody has graded it; %s is suggested.", loadWord[m.Now.Suggested])
+			add(Ungraded, "Nobody has graded it; %s is suggested.", loadWord[m.Now.Suggested])
 		default:
-			add("Nobody has graded or tried it.")
+			add(Ungraded, "Nobody has graded or tried it.")
 		}
 		if taken != "" {
-			add("%s %s it off.", taken, m.do("takes", "take"))
+			add(TakenOff, "%s %s it off.", taken, m.do("takes", "take"))
 		}
 	case "changed":
 		switch rests := restWords(m.Rests); {
 		case rests != "" && taken != "":
-			add("%s on it now, and %s %s it off: that would stop.", rests, taken, m.do("takes", "take"))
+			add(WouldStop, "%s on it now, and %s %s it off: that would stop.", rests, taken, m.do("takes", "take"))
 		case rests != "":
-			add("%s on it now.", rests)
+			add(RestsNow, "%s on it now.", rests)
 		case taken != "":
-			add("%s %s it off.", taken, m.do("takes", "take"))
+			add(TakenOff, "%s %s it off.", taken, m.do("takes", "take"))
 		}
 	}
 	if m.Lane != "renamed" && m.Then != nil && m.Now != nil {
 		if c := catalog.CarryOver(*m.Then, *m.Now); !c.Stands {
-			add("%s.", c.Why)
+			add(LoadMoved, "%s.", c.Why)
 		}
 	}
 	return means
+}
+
+// MeaningWords are what a difference means, for people.
+func MeaningWords(means []Meaning) string {
+	words := make([]string, len(means))
+	for i, m := range means {
+		words[i] = m.Words
+	}
+	return strings.Join(words, " ")
 }
 
 // do is a verb for as many releases as take it off.

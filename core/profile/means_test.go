@@ -1,7 +1,6 @@
 package profile
 
 import (
-	"strings"
 	"testing"
 
 	"roster/core/android"
@@ -30,7 +29,7 @@ func TestMeans(t *testing.T) {
 		{Met{Lane: "changed", Then: judged("", "loose"), Now: judged("", "loose"), Taken: taken[1:]}, "Quiet phone no. 4 takes it off."},
 		{Met{Lane: "changed"}, ""},
 	} {
-		if got := strings.Join(c.met.Means(), " "); got != c.want {
+		if got := MeaningWords(c.met.Means()); got != c.want {
 			t.Errorf("%+v: %q, want %q", c.met, got, c.want)
 		}
 	}

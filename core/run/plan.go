@@ -51,14 +51,14 @@ func (c Choices) keeps(d *profile.Document) map[android.PackageName]string {
 }
 
 // leaves reports whether a removal is left out, and why.
-func (c Choices) leaves(s profile.Step, kept map[android.PackageName]string) (why string, leaves bool) {
+func (c Choices) leaves(s profile.Step, kept map[android.PackageName]string) (code Because, why string, leaves bool) {
 	if f, ok := kept[s.Package]; ok {
-		return "kept for " + f, true
+		return BecauseKept, "kept for " + f, true
 	}
 	if slices.Contains(c.Leave, s.Package) {
-		return "left on this phone", true
+		return BecauseLeft, "left on this phone", true
 	}
-	return "", false
+	return "", "", false
 }
 
 // Plan makes the steps of a run: those of the release that are not left out,
@@ -75,7 +75,7 @@ func Plan(d *profile.Document, c Choices) []Step {
 		if i < 0 {
 			return false
 		}
-		_, leaves := c.leaves(d.Steps[i], kept)
+		_, _, leaves := c.leaves(d.Steps[i], kept)
 		return leaves
 	}
 	for _, s := range d.Before() {
@@ -98,7 +98,7 @@ func Plan(d *profile.Document, c Choices) []Step {
 		add(step)
 	}
 	for _, s := range d.Removals() {
-		if _, leaves := c.leaves(s, kept); leaves {
+		if _, _, leaves := c.leaves(s, kept); leaves {
 			continue
 		}
 		m := s.Method

@@ -45,12 +45,76 @@ const (
 // Row is a step of the release and what would become of it.
 type Row struct {
 	profile.Step
-	Would Would  `json:"would" enum:"goes,already,absent,refuses,left-out,does,to-see"`
-	Why   string `json:"why"`
+	Would Would `json:"would" enum:"goes,already,absent,refuses,left-out,does,to-see"`
+	// Code says why for programs, Why for people; both "" where Would says all.
+	Code Because `json:"code,omitempty" enum:"active-administrator,by-hand,copy-put-in,gone-before,holds,holds-not,holds-role,in-place,install-first,kept,left,lock-code-unknown,no-administrator,not-needed,not-there,off-before,only-a-person-tells,refused-here,seen-to,step-left-out,takes-role"`
+	Why  string  `json:"why"`
 	// Off is true where it is switched off instead of removed.
 	Off bool `json:"off,omitempty"`
 	// ComesBack counts trials on this build in which it returned.
 	ComesBack int `json:"comesBack,omitempty"`
+}
+
+// say notes what becomes of a step and why.
+func (r *Row) say(would Would, code Because, why string) { r.Would, r.Code, r.Why = would, code, why }
+
+// Because is why a step comes to what it does.
+type Because string
+
+// Why steps come to what they do.
+const (
+	BecauseActiveAdministrator Because = "active-administrator"
+	BecauseByHand              Because = "by-hand"
+	BecauseCopyPutIn           Because = "copy-put-in"
+	BecauseGoneBefore          Because = "gone-before"
+	BecauseHolds               Because = "holds"
+	BecauseHoldsNot            Because = "holds-not"
+	BecauseHoldsRole           Because = "holds-role"
+	BecauseInPlace             Because = "in-place"
+	BecauseInstallFirst        Because = "install-first"
+	// For a function that the owner wants, or because somebody said so.
+	BecauseKept             Because = "kept"
+	BecauseLeft             Because = "left"
+	BecauseLockCodeUnknown  Because = "lock-code-unknown"
+	BecauseNoAdministrator  Because = "no-administrator"
+	BecauseNotNeeded        Because = "not-needed"
+	BecauseNotThere         Because = "not-there"
+	BecauseOffBefore        Because = "off-before"
+	BecauseOnlyAPersonTells Because = "only-a-person-tells"
+	BecauseRefusedHere      Because = "refused-here"
+	BecauseSeenTo           Because = "seen-to"
+	BecauseStepLeftOut      Because = "step-left-out"
+	BecauseTakesRole        Because = "takes-role"
+)
+
+// Stop is something that stands in the way of running it.
+type Stop struct {
+	Code  StopCode `json:"code" enum:"nobody-does,would-stop,not-seen-to,install-first,other-model,other-firmware,nothing-goes,marked"`
+	Words string   `json:"words"`
+}
+
+// StopCode is what kind of thing stands in the way.
+type StopCode string
+
+// What can stand in the way.
+const (
+	NobodyDoes     StopCode = "nobody-does" // a job that a phone can't be without
+	WouldStop      StopCode = "would-stop"
+	NotSeenTo      StopCode = "not-seen-to"
+	PutInFirst     StopCode = "install-first"
+	OtherModel     StopCode = "other-model"
+	OtherFirmware  StopCode = "other-firmware" // for whoever wants it all the same
+	NothingGoes    StopCode = "nothing-goes"
+	MarkedAsNotFor StopCode = "marked" // the release, for the phone's firmware
+)
+
+// StopWords are what stands in the way, for people.
+func StopWords(stops []Stop) string {
+	words := make([]string, len(stops))
+	for i, s := range stops {
+		words[i] = s.Words
+	}
+	return strings.Join(words, "; ")
 }
 
 // Owner is an app that the phone's owner installed and that rests on something
@@ -98,7 +162,7 @@ type Rehearsal struct {
 	Bytes    int64 `json:"bytes"`
 	Starters int   `json:"starters"`
 	// Stops says why it can't be run as it is; none where it can.
-	Stops []string `json:"stops" nullable:"false"`
+	Stops []Stop `json:"stops" nullable:"false"`
 }
 
 // asks are questions to an owner in plain words; others are asked by name.
@@ -133,7 +197,7 @@ type rehearser struct {
 // Rehearse works out what a release would do to a phone, changing nothing.
 func Rehearse(d *profile.Document, s Subject, c Choices) Rehearsal {
 	w := &rehearser{Subject: s, d: d, c: c, there: map[android.PackageName]bool{}, on: map[android.PackageName]bool{}, set: impact.Removal{},
-		r: Rehearsal{Rows: []Row{}, Questions: []Question{}, Consequences: []impact.Consequence{}, Jobs: []profile.RoleThen{}, Owners: []Owner{}, Stops: []string{},
+		r: Rehearsal{Rows: []Row{}, Questions: []Question{}, Consequences: []impact.Consequence{}, Jobs: []profile.RoleThen{}, Owners: []Owner{}, Stops: []Stop{},
 			LockCode: s.Facts.LockCode, Administrators: s.Facts.Administrators}}
 	if w.r.Administrators == nil {
 		w.r.Administrators = []android.PackageName{}
@@ -162,23 +226,23 @@ func (w *rehearser) removals() {
 		if slices.Contains(w.c.Off, s.Package) {
 			row.Method, row.Off = evidence.Disable, true
 		}
-		why, left := w.c.leaves(s, kept)
+		code, why, left := w.c.leaves(s, kept)
 		_, known := w.there[s.Package]
 		switch {
 		case !known:
-			row.Would, row.Why = WouldAbsent, "not on this phone"
+			row.say(WouldAbsent, BecauseNotThere, "not on this phone")
 			w.r.Count.Absent++
 		case !w.there[s.Package]:
-			row.Would, row.Why = WouldAlready, "gone before"
+			row.say(WouldAlready, BecauseGoneBefore, "gone before")
 			w.r.Count.Already++
 		case row.Method == evidence.Disable && !w.on[s.Package]:
-			row.Would, row.Why = WouldAlready, "switched off before"
+			row.say(WouldAlready, BecauseOffBefore, "switched off before")
 			w.r.Count.Already++
 		case left:
-			row.Would, row.Why = LeftOut, why
+			row.say(LeftOut, code, why)
 			w.r.Count.LeftOut++
 		case w.Refused[s.Package] > 0 && row.Method != evidence.Disable:
-			row.Would, row.Why = WouldRefuse, "phones of this build refused it in "+times(w.Refused[s.Package])
+			row.say(WouldRefuse, BecauseRefusedHere, "phones of this build refused it in "+times(w.Refused[s.Package]))
 			w.r.Count.Refuses++
 			w.set[s.Package] = row.Method
 		default:
@@ -210,16 +274,16 @@ func (w *rehearser) others() {
 		row := Row{Step: s, Would: WouldDo}
 		switch {
 		case slices.Contains(w.c.Without, s.Number):
-			row.Would, row.Why = LeftOut, "left out for this phone"
+			row.say(LeftOut, BecauseStepLeftOut, "left out for this phone")
 		case s.Kind != profile.PutIn && s.Package != "" && w.set[s.Package] == "":
-			row.Would, row.Why = LeftOut, "what it is for does not go"
+			row.say(LeftOut, BecauseNotNeeded, "what it is for does not go")
 		case s.Kind == profile.PutIn:
 			w.putIn(&row)
 		case s.Kind == profile.WithdrawAdmin:
 			if slices.Contains(w.Facts.Administrators, s.Package) {
-				row.Would, row.Why = ToSee, "it is an active administrator: withdraw it on the phone"
+				row.say(ToSee, BecauseActiveAdministrator, "it is an active administrator: withdraw it on the phone")
 			} else {
-				row.Would, row.Why = WouldAlready, "no active administrator"
+				row.say(WouldAlready, BecauseNoAdministrator, "no active administrator")
 			}
 		case s.Kind == profile.Check:
 			w.condition(&row)
@@ -239,18 +303,18 @@ func (w *rehearser) putIn(row *Row) {
 	_, known = w.there[row.Package]
 	switch {
 	case row.Package == "":
-		row.Would, row.Why = ToSee, "by hand, where the owner wants it"
+		row.say(ToSee, BecauseByHand, "by hand, where the owner wants it")
 	case installed && (row.Role == "" || w.Net.Holds(row.Package, row.Role)):
-		row.Would, row.Why = WouldAlready, "in place"
+		row.say(WouldAlready, BecauseInPlace, "in place")
 		if row.Role != "" {
-			row.Why = "in place, and holds the role"
+			row.say(WouldAlready, BecauseHoldsRole, "in place, and holds the role")
 		}
 	case installed:
-		row.Why = "in place; is made the one that does it"
+		row.say(WouldDo, BecauseTakesRole, "in place; is made the one that does it")
 	case known:
-		row.Why = "the phone has a copy, which is put in"
+		row.say(WouldDo, BecauseCopyPutIn, "the phone has a copy, which is put in")
 	default:
-		row.Would, row.Why = ToSee, "not on this phone: install it first"
+		row.say(ToSee, BecauseInstallFirst, "not on this phone: install it first")
 	}
 }
 
@@ -259,19 +323,19 @@ func (w *rehearser) condition(row *Row) {
 	seen := &Seen{Facts: w.Facts}
 	switch text := asked(w.d, row.Step); {
 	case text == "":
-		row.Would, row.Why = ToSee, "only a person can tell"
+		row.say(ToSee, BecauseOnlyAPersonTells, "only a person can tell")
 		if slices.Contains(w.c.Seen, row.Number) {
-			row.Would, row.Why = WouldAlready, "you saw to it"
+			row.say(WouldAlready, BecauseSeenTo, "you saw to it")
 		}
 	case text == "lock-code-set" && w.Facts.LockCode == "", text == "not lock-code-set" && w.Facts.LockCode == "":
-		row.Would, row.Why = ToSee, "the phone does not say whether it has a lock code"
+		row.say(ToSee, BecauseLockCodeUnknown, "the phone does not say whether it has a lock code")
 		if slices.Contains(w.c.Seen, row.Number) {
-			row.Would, row.Why = WouldAlready, "you saw to it"
+			row.say(WouldAlready, BecauseSeenTo, "you saw to it")
 		}
 	case seen.Holds(text, w.Identity.Form):
-		row.Would, row.Why = WouldAlready, "holds on this phone"
+		row.say(WouldAlready, BecauseHolds, "holds on this phone")
 	default:
-		row.Would, row.Why = ToSee, "does not hold on this phone"
+		row.say(ToSee, BecauseHoldsNot, "does not hold on this phone")
 	}
 }
 
@@ -369,37 +433,39 @@ func (w *rehearser) jobs() {
 
 // stops says what stands in the way of running it.
 func (w *rehearser) stops() {
-	add := func(format string, args ...any) { w.r.Stops = append(w.r.Stops, fmt.Sprintf(format, args...)) }
+	add := func(code StopCode, format string, args ...any) {
+		w.r.Stops = append(w.r.Stops, Stop{code, fmt.Sprintf(format, args...)})
+	}
 	for _, c := range w.r.Consequences {
 		if c.Severity != impact.Stops {
 			continue
 		}
 		if c.Role != "" {
-			add("nobody could be the phone's %s any more: put another in first, or leave %s", c.Role, names(c.Packages))
+			add(NobodyDoes, "nobody could be the phone's %s any more: put another in first, or leave %s", c.Role, names(c.Packages))
 		} else {
-			add("%s: %s", names(c.Packages), c.Why)
+			add(WouldStop, "%s: %s", names(c.Packages), c.Why)
 		}
 	}
 	for _, row := range w.r.Rows {
 		if row.Would == ToSee && row.Kind == profile.Check {
-			add("step %d is not seen to: %s", row.Number, row.Text)
+			add(NotSeenTo, "step %d is not seen to: %s", row.Number, row.Text)
 		}
 		if row.Would == ToSee && row.Kind == profile.PutIn && row.Role != "" {
 			name := row.Label
 			if name == "" {
 				name = string(row.Package)
 			}
-			add("%s is not on this phone: install it first, or leave step %d out", name, row.Number)
+			add(PutInFirst, "%s is not on this phone: install it first, or leave step %d out", name, row.Number)
 		}
 	}
 	switch {
 	case w.r.Fit == NotMade:
-		add("this was made for another model")
+		add(OtherModel, "this was made for another model")
 	case !MadeFor(w.d, w.Identity.Fingerprint) && !w.c.Anyway:
-		add("this was not made for the phone's firmware: say that you want it all the same")
+		add(OtherFirmware, "this was not made for the phone's firmware: say that you want it all the same")
 	}
 	if len(w.set) == 0 {
-		add("nothing of it would go")
+		add(NothingGoes, "nothing of it would go")
 	}
 }
 

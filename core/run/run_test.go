@@ -112,7 +112,7 @@ func TestRehearse(t *testing.T) {
 		if r.Count != c.want {
 			t.Errorf("%s: %+v, want %+v", what, r.Count, c.want)
 		}
-		all := strings.Join(r.Stops, "; ")
+		all := StopWords(r.Stops)
 		if c.stops == "" && all != "" || !strings.Contains(all, c.stops) {
 			t.Errorf("%s: stops %q, want %q", what, all, c.stops)
 		}

@@ -2811,6 +2811,8 @@ export interface components {
             works: boolean;
         };
         BenchRow: {
+            /** @enum {string} */
+            code?: "active-administrator" | "by-hand" | "copy-put-in" | "gone-before" | "holds" | "holds-not" | "holds-role" | "in-place" | "install-first" | "kept" | "left" | "lock-code-unknown" | "no-administrator" | "not-needed" | "not-there" | "off-before" | "only-a-person-tells" | "refused-here" | "seen-to" | "step-left-out" | "takes-role";
             /** Format: int64 */
             comesBack?: number;
             conditions?: string[] | null;
@@ -2884,6 +2886,11 @@ export interface components {
             step: number;
             /** Format: int64 */
             took: number;
+            words: string;
+        };
+        BenchStop: {
+            /** @enum {string} */
+            code: "nobody-does" | "would-stop" | "not-seen-to" | "install-first" | "other-model" | "other-firmware" | "nothing-goes" | "marked";
             words: string;
         };
         BenchSuspect: {
@@ -3172,7 +3179,7 @@ export interface components {
             /** @enum {string} */
             lane: "gone" | "changed" | "new" | "renamed";
             lost: components["schemas"]["Link"][];
-            means: string[];
+            means: components["schemas"]["Meaning"][];
             name: string;
             now?: components["schemas"]["Judged"];
             origin: string;
@@ -4163,6 +4170,11 @@ export interface components {
             version: string;
             why: string;
         };
+        Meaning: {
+            /** @enum {string} */
+            code: "nothing-to-take" | "stays-under-new-name" | "load-left-behind" | "graded" | "ungraded" | "taken" | "rests" | "would-stop" | "load-moved";
+            words: string;
+        };
         Met: {
             /** Format: uuid */
             build: string;
@@ -4818,7 +4830,7 @@ export interface components {
             rows: components["schemas"]["BenchRow"][];
             /** Format: int64 */
             starters: number;
-            stops: string[];
+            stops: components["schemas"]["BenchStop"][];
             title: string;
             version: string;
         };

@@ -44,7 +44,7 @@ const place = computed(() =>
     .flatMap(placesOf)
     .find((p) => p.bench.id === text('bench') && p.phone?.handle === text('phone')),
 )
-const notMade = computed(() => !!r.value?.stops.some((s) => s.startsWith('this was not made')) || choices.value.anyway)
+const notMade = computed(() => !!r.value?.stops.some((s) => s.code === 'other-firmware') || choices.value.anyway)
 const goes = computed(() =>
   (r.value?.rows ?? [])
     .filter((x) => x.kind === 'remove' && ['goes', 'refuses'].includes(x.would))
@@ -102,7 +102,7 @@ const sure = ref(false)
         </header>
         <div v-if="r.stops.length" class="notice" role="status">
           <p><b>It can not be run as it is.</b></p>
-          <p v-for="s in r.stops" :key="s">{{ s }}</p>
+          <p v-for="s in r.stops" :key="s.words">{{ s.words }}</p>
         </div>
         <label v-if="notMade" class="line"
           ><input type="checkbox" :checked="choices.anyway" @change="set({ anyway: !choices.anyway })" /> Run it on this

@@ -31,7 +31,7 @@ function leave(r: Row) {
   if (r.kind === 'remove') emit('set', { leave: flip(props.choices.leave, r.package!) })
   else emit('set', { without: flip(props.choices.without, r.number) })
 }
-const canLeave = (r: Row) => ['goes', 'refuses', 'left-out'].includes(r.would) && !r.why.startsWith('kept for')
+const canLeave = (r: Row) => ['goes', 'refuses', 'left-out'].includes(r.would) && r.code !== 'kept'
 useKeys([
   { keys: ['j', 'ArrowDown'], does: 'next package', run: () => move(1) },
   { keys: ['k', 'ArrowUp'], does: 'package before', run: () => move(-1) },
@@ -61,7 +61,7 @@ function move(by: number) {
               v-if="
                 r.kind === 'check' &&
                 r.would !== 'left-out' &&
-                (r.why.startsWith('only') || r.why.startsWith('you saw') || r.why.startsWith('the phone does not'))
+                (r.code === 'only-a-person-tells' || r.code === 'seen-to' || r.code === 'lock-code-unknown')
               "
               class="link second"
               @click="emit('set', { seen: flip(choices.seen, r.number) })"

@@ -22,7 +22,6 @@ const load = (p: ComparedPackage) => {
 }
 // Long lists of permissions are counted; the margin names them.
 const short = (s: string) => (s.split(', ').length > 2 ? `${s.split(', ').length} of them` : s)
-const stops = (p: ComparedPackage) => p.means.some((m) => m.includes('that would stop'))
 </script>
 
 <template>
@@ -54,7 +53,9 @@ const stops = (p: ComparedPackage) => p.means.some((m) => m.includes('that would
           <template v-if="l.on === p.name"><PackageName :name="l.from" /> rests on it</template>
           <template v-else>rests on <PackageName :name="l.on" /></template>
         </p>
-        <p v-for="m in p.means" :key="m" class="means" :class="{ ochre: stops(p) && m.includes('stop') }">{{ m }}</p>
+        <p v-for="m in p.means" :key="m.code" class="means" :class="{ ochre: m.code === 'would-stop' }">
+          {{ m.words }}
+        </p>
       </article>
     </template>
     <p v-if="!shown" class="second none">{{ all ? 'none of these' : 'nothing' }}</p>
