@@ -134,7 +134,7 @@ func (f *fitted) prepare(rules func(*profile.Rules), names ...string) {
 
 type rehearsal struct {
 	Count     struct{ Goes, LeftOut, Absent, Already, Refuses int }
-	Stops     []string
+	Stops     []struct{ Code, Words string }
 	Rows      []struct{ Kind, Package, Would, Why string }
 	Questions []struct {
 		Function, Asks string
