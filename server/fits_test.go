@@ -110,7 +110,7 @@ func TestFits(t *testing.T) {
 	if m := marked(); m.Fit != "not-made" || !strings.Contains(m.Why, "it is marked as not for 15.0.1: ") || !strings.Contains(m.Why, "com.brannock.gallery") {
 		t.Errorf("%+v", m)
 	}
-	if r := rehearse(); len(r.Stops) == 0 || r.Stops[0].Code != "marked" || !strings.Contains(r.Stops[0].Words, "marked as not for 15.0.1") {
+	if r := rehearse(); len(r.Stops) == 0 || r.Stops[len(r.Stops)-1].Code != "marked" || !strings.Contains(r.Stops[len(r.Stops)-1].Words, "marked as not for 15.0.1") {
 		t.Errorf("%+v", r.Stops)
 	}
 	before := len(f.phone.TakenOff())
