@@ -114,7 +114,7 @@ func (s *Station) backup(ctx context.Context, serial string, r Request, out Resu
 			return b.end, err
 		}
 	}
-	err = b.all(ctx, r, out)
+	err = b.saveAll(ctx, r, out)
 	if err == nil && r.Settings {
 		err = b.settings(ctx)
 	}
@@ -132,7 +132,7 @@ type backer struct {
 	end     BackupEnd
 }
 
-func (b *backer) all(ctx context.Context, r Request, out Results) error {
+func (b *backer) saveAll(ctx context.Context, r Request, out Results) error {
 	paths, err := allPaths(ctx, b.station.client, b.serial, r.Wanted)
 	if err != nil {
 		return err

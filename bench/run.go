@@ -78,7 +78,7 @@ func (s *Station) run(ctx context.Context, serial string, r Request, out Results
 	var beating sync.WaitGroup
 	beating.Go(func() { w.beat(ctx, lose) })
 	defer func() { lose(nil); beating.Wait() }()
-	how, err := w.all(ctx)
+	how, err := w.doSteps(ctx)
 	if err == nil {
 		return Ended{r.Run, how}, nil
 	}
@@ -149,7 +149,7 @@ func (w *runner) report(ctx context.Context, want int, seen bool, serial string)
 	return w.out.Run(ctx, w.id, r)
 }
 
-func (w *runner) all(ctx context.Context) (how string, err error) {
+func (w *runner) doSteps(ctx context.Context) (how string, err error) {
 	if w.session, err = w.station.client.Open(ctx, w.serial); err != nil {
 		return "", err
 	}
@@ -370,7 +370,7 @@ func (w *runner) alone(ctx context.Context, step run.Step) error {
 			w.guard = run.NewGuard(w.form, w.seen)
 		}
 		var err error
-		if state, words, err = w.before(step); err != nil {
+		if state, words, err = w.doBeforehand(step); err != nil {
 			return err
 		}
 	}
@@ -415,8 +415,8 @@ func (w *runner) restart(ctx context.Context, step run.Step, begun time.Time) er
 	return w.tellSeen(ctx)
 }
 
-// before does a step that has to be seen to before anything goes.
-func (w *runner) before(step run.Step) (run.State, string, error) {
+// doBeforehand does a step that has to be seen to doBeforehand anything goes.
+func (w *runner) doBeforehand(step run.Step) (run.State, string, error) {
 	switch step.Kind {
 	case run.WithdrawAdmin:
 		if slices.Contains(w.seen.Facts.Administrators, step.Package) {

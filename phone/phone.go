@@ -22,7 +22,8 @@ type Phone struct {
 
 	mu        sync.Mutex
 	started   time.Time // when it was last started
-	packages  []*app    // in the order of the scenario
+	removal   time.Duration
+	packages  []*app // in the order of the scenario
 	byName    map[string]*app
 	settings  map[string]map[string]string
 	faults    []Fault
@@ -64,7 +65,7 @@ func (a *app) first() *state { return a.users[0] }
 // gives it.
 func New(s *Scenario, log *slog.Logger) *Phone {
 	p := &Phone{
-		scenario: s, log: log.With("phone", s.Name), started: time.Now(),
+		scenario: s, log: log.With("phone", s.Name), started: time.Now(), removal: s.RemovalTakes,
 		byName: map[string]*app{},
 		settings: map[string]map[string]string{
 			"global": {"window_animation_scale": "1.0", "transition_animation_scale": "1.0", "animator_duration_scale": "1.0", "adb_enabled": "1", "boot_count": "1"},
@@ -225,6 +226,13 @@ func (p *Phone) Unplug() {
 	for _, l := range links {
 		l.close()
 	}
+}
+
+// TakeRemovals sets how long the phone needs from now on to take a package off.
+func (p *Phone) TakeRemovals(each time.Duration) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.removal = each
 }
 
 // Plug puts the cable back.

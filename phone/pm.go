@@ -183,9 +183,12 @@ func (p *Phone) uninstall(c *command) byte {
 
 // takes waits for as long as the phone needs to take a package off.
 func (p *Phone) takes(c *command) {
-	if p.scenario.RemovalTakes > 0 {
+	p.mu.Lock()
+	takes := p.removal
+	p.mu.Unlock()
+	if takes > 0 {
 		select {
-		case <-time.After(p.scenario.RemovalTakes):
+		case <-time.After(takes):
 		case <-c.ctx.Done():
 		}
 	}

@@ -87,7 +87,7 @@ func (s *Server) draftOf(ctx context.Context, id uuid.UUID) (store.Run, draft, e
 	if r.State == "going" || !r.Settled {
 		return r, draft{}, problem(http.StatusConflict, "not-ended", "This run has not ended, or nobody has looked at its phone since: nothing can be said of it yet.")
 	}
-	f, err := s.store.Finished(ctx, r)
+	f, err := s.store.RunRecord(ctx, r)
 	if err != nil {
 		return r, draft{}, err
 	}

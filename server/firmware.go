@@ -77,7 +77,7 @@ func (s *Server) firmwareRoutes() {
 	route(s, Technician, huma.Operation{OperationID: "compareBuilds", Method: http.MethodGet, Path: "/api/v1/comparison", Summary: "What lies between two builds, or a build and a phone"}, s.compareSides)
 	route(s, Technician, huma.Operation{OperationID: "exportComparison", Method: http.MethodGet, Path: "/api/v1/comparison/export", Summary: "The same as CSV"}, s.exportComparison)
 	route(s, Technician, huma.Operation{OperationID: "listCarried", Method: http.MethodGet, Path: "/api/v1/builds/{id}/carried/{since}", Summary: "What is worse known on a build than on another: ceilings that rose, loads that no longer stand"},
-		func(ctx context.Context, in *carriedInput) (*listOutput[store.Carried], error) {
+		func(ctx context.Context, in *carriedInput) (*listOutput[store.CarriedOver], error) {
 			return listOf(s.store.CarriedOver(ctx, in.Since, in.ID))
 		})
 	route(s, Technician, huma.Operation{OperationID: "listPackageSteps", Method: http.MethodGet, Path: "/api/v1/packages/{name}/over-time", Summary: "What changed in a package from build to build, the newest first"},

@@ -22,10 +22,10 @@ const maxBehind = 256
 
 func newHub() *hub { return &hub{watchers: map[chan store.Event]bool{}} }
 
-// tell passes an event on. A watcher that is too far behind loses what it has
+// publish passes an event on. A watcher that is too far behind loses what it has
 // not read, and is told that: it may look for one id alone, which would be
 // among them.
-func (h *hub) tell(e store.Event) {
+func (h *hub) publish(e store.Event) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	for w := range h.watchers {

@@ -15,9 +15,9 @@ func TestSlowWatcher(t *testing.T) {
 	events, forget := h.watch()
 	defer forget()
 	for range maxBehind + 10 {
-		h.tell(store.Event{Topic: store.JobChanged, ID: "somebody else's"})
+		h.publish(store.Event{Topic: store.JobChanged, ID: "somebody else's"})
 	}
-	h.tell(store.Event{Topic: store.JobChanged, ID: "mine"})
+	h.publish(store.Event{Topic: store.JobChanged, ID: "mine"})
 	mine := func(e store.Event) bool { return e.ID == "mine" }
 	if e, ok := await(t.Context(), events, time.Hour, mine); !ok || e.Topic != store.Missed {
 		t.Errorf("%+v, %v", e, ok)
@@ -34,7 +34,7 @@ func TestSlowWatcher(t *testing.T) {
 			case <-stop:
 				return
 			default:
-				h.tell(store.Event{Topic: store.JobChanged, ID: "somebody else's"})
+				h.publish(store.Event{Topic: store.JobChanged, ID: "somebody else's"})
 				time.Sleep(time.Millisecond)
 			}
 		}

@@ -234,7 +234,7 @@ func (s *Server) change(ctx context.Context, id uuid.UUID) (*reviewedOutput, err
 			return nil, err
 		}
 	}
-	now, err := s.store.Judging(ctx, edits)
+	now, err := s.store.EvidenceSnapshot(ctx, edits)
 	if err != nil {
 		return nil, err
 	}
@@ -296,7 +296,7 @@ func movedSince(e store.Edit, t store.Talk) string {
 }
 
 // judgedSide is what the evidence comes to where an edit is judged from.
-func judgedSide(j *store.Judging, e store.Edit) sideFigures {
+func judgedSide(j *store.EvidenceSnapshot, e store.Edit) sideFigures {
 	if !e.Judged() {
 		return sideFigures{Figures: figuresOf(evidence.Figures{Ceiling: 1, SevereCeiling: 1, Standing: evidence.Untried}), Suggested: string(evidence.Unproven)}
 	}

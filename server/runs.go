@@ -161,7 +161,7 @@ func (s *Server) runRoutes() {
 		})
 	route(s, Technician, huma.Operation{OperationID: "switchOffInstead", Method: http.MethodPost, Path: "/api/v1/runs/{id}/steps/{number}/instead", Summary: "Switch off what could not be removed"}, s.insteadOf)
 	route(s, Technician, huma.Operation{OperationID: "listMet", Method: http.MethodGet, Path: "/api/v1/runs/{id}/steps/{number}/met", Summary: "What other phones of the model did at this step"},
-		func(ctx context.Context, in *stepInput) (*listOutput[store.Met], error) {
+		func(ctx context.Context, in *stepInput) (*listOutput[store.StepHistory], error) {
 			r, err := s.store.RunByID(ctx, in.ID)
 			if err != nil {
 				return nil, err
@@ -175,7 +175,7 @@ func (s *Server) runRoutes() {
 					return listOf(s.store.MetBy(ctx, r.BuildID, string(st.Package)))
 				}
 			}
-			return listOf([]store.Met{}, nil)
+			return listOf([]store.StepHistory{}, nil)
 		})
 }
 

@@ -304,11 +304,15 @@ func TestRunSettings(t *testing.T) {
 	f.expect(409, f.cookie, "POST", "/api/v1/runs/"+id+"/continue", nil)
 }
 
+// inTheMiddle is how long removals take where something is done between two of
+// them, however slow the computer is; phone.TakeRemovals ends it.
+const inTheMiddle = 3 * time.Second
+
 // TestRunStopped stops a run in the middle; meanwhile nobody else runs on the
 // phone, a step that waits is left out, and it goes on with the rest.
 func TestRunStopped(t *testing.T) {
 	t.Parallel()
-	f := fit(t, func(s *phone.Scenario) { s.RemovalTakes = 150 * time.Millisecond }, nil, removable...)
+	f := fit(t, func(s *phone.Scenario) { s.RemovalTakes = inTheMiddle }, nil, removable...)
 	id := f.start(nil)
 	f.expect(409, f.cookie, "POST", "/api/v1/runs", f.body(nil))
 	f.until("something went", func() bool {
@@ -317,6 +321,7 @@ func TestRunStopped(t *testing.T) {
 	f.expect(409, f.cookie, "POST", "/api/v1/runs/"+id+"/put-back", map[string]any{})
 	f.expect(204, f.cookie, "POST", "/api/v1/runs/"+id+"/stop", nil)
 	r := f.ended(id, "stopped")
+	f.phone.TakeRemovals(0)
 	f.agrees(r)
 	at := slices.IndexFunc(r.Steps, func(s ranStep) bool { return s.State == "waiting" && s.Kind == "remove" })
 	if at < 0 {
@@ -421,12 +426,13 @@ func TestRunSeenFromBoth(t *testing.T) {
 // lapsed, and times in the journal order nothing.
 func TestRunClockSetBack(t *testing.T) {
 	t.Parallel()
-	f := fit(t, func(s *phone.Scenario) { s.RemovalTakes = 100 * time.Millisecond }, nil, removable...)
+	f := fit(t, func(s *phone.Scenario) { s.RemovalTakes = inTheMiddle }, nil, removable...)
 	id := f.start(nil)
 	f.until("something went", func() bool {
 		return slices.ContainsFunc(f.run(id).Steps, func(s ranStep) bool { return s.State == "done" })
 	})
 	f.phone.Unplug()
+	f.phone.TakeRemovals(0)
 	f.until("it is interrupted", func() bool { return f.run(id).Run.State == "interrupted" })
 	// As after a clock that was an hour ahead was set right.
 	f.sql(`update runs set state = 'going', lease = now() + interval '1 hour', settled = true`)
@@ -444,7 +450,7 @@ func TestRunClockSetBack(t *testing.T) {
 // the run goes on by itself when it can again.
 func TestRunDatabaseAway(t *testing.T) {
 	t.Parallel()
-	f := fit(t, func(s *phone.Scenario) { s.RemovalTakes = 100 * time.Millisecond }, nil, removable...)
+	f := fit(t, func(s *phone.Scenario) { s.RemovalTakes = inTheMiddle }, nil, removable...)
 	id := f.start(nil)
 	f.until("something went", func() bool {
 		return slices.ContainsFunc(f.run(id).Steps, func(s ranStep) bool { return s.State == "done" })
@@ -471,6 +477,7 @@ func TestRunDatabaseAway(t *testing.T) {
 		time.Sleep(50 * time.Millisecond)
 	}
 	f.sql(`alter table run_steps_away rename to run_steps`)
+	f.phone.TakeRemovals(0)
 	// A connection that ended is found out by whoever uses it first.
 	f.until("the run can be read again", func() bool { return f.do(f.cookie, "GET", "/api/v1/runs/"+id, nil).status == 200 })
 	f.agrees(f.ended(id, "finished"))

@@ -95,7 +95,7 @@ type Server struct {
 func New(c Config) *Server {
 	s := build(c)
 	s.background(func(ctx context.Context) { s.migrate(ctx) })
-	s.background(func(ctx context.Context) { s.store.Listen(ctx, s.events.tell) })
+	s.background(func(ctx context.Context) { s.store.Listen(ctx, s.events.publish) })
 	s.background(s.watchPress)
 	s.background(s.endSilentJobs)
 	s.background(s.keepRuns)

@@ -104,7 +104,7 @@ func (s *Server) exportLedger(ctx context.Context, in *exportInput) (*huma.Strea
 		err := out.begin()
 		for err == nil && len(rows) > 0 {
 			for _, r := range rows {
-				if err = out.row(r); err != nil {
+				if err = out.writeRow(r); err != nil {
 					break
 				}
 			}
@@ -127,7 +127,7 @@ func (s *Server) exportLedger(ctx context.Context, in *exportInput) (*huma.Strea
 // rowWriter writes rows of the Ledger in some format.
 type rowWriter interface {
 	begin() error
-	row(store.LedgerRow) error
+	writeRow(store.LedgerRow) error
 	end() error
 }
 
@@ -146,7 +146,7 @@ func (c *csvRows) begin() error {
 
 var presenceWords = map[byte]string{'F': "ships it", 'H': "switched off", 'E': ""}
 
-func (c *csvRows) row(r store.LedgerRow) error {
+func (c *csvRows) writeRow(r store.LedgerRow) error {
 	share := func(f float64) string { return strconv.FormatFloat(f, 'f', 4, 64) }
 	_, group, _ := strings.Cut(r.Group, ":")
 	line := []string{r.Name, render.Cell(r.Label), render.Cell(group), r.Origin, r.Load, strconv.FormatBool(r.BySuggestion), r.Suggested, r.LoadScope,
@@ -178,7 +178,7 @@ func (j *jsonRows) begin() error {
 	return err
 }
 
-func (j *jsonRows) row(r store.LedgerRow) error {
+func (j *jsonRows) writeRow(r store.LedgerRow) error {
 	line, err := json.Marshal(r)
 	if err != nil {
 		return err

@@ -40,7 +40,7 @@ func (s *Server) offerBench(ctx context.Context) {
 		}
 	}
 	w := &worker{server: s, bench: id, running: map[uuid.UUID]context.CancelFunc{}}
-	s.background(w.tell)
+	s.background(w.sendView)
 	w.takeUp(ctx)
 }
 
@@ -53,9 +53,9 @@ type worker struct {
 	running map[uuid.UUID]context.CancelFunc
 }
 
-// tell writes down what the bench sees, at each change and from time to time,
+// sendView writes down what the bench sees, at each change and from time to time,
 // and at the end that it is away.
-func (w *worker) tell(ctx context.Context) {
+func (w *worker) sendView(ctx context.Context) {
 	for ctx.Err() == nil {
 		view, changed := w.server.station.View()
 		w.mu.Lock()

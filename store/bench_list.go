@@ -42,7 +42,7 @@ func (s *Store) Benches(ctx context.Context) ([]Bench, error) {
 		select `+benchColumns+`
 		where b.revoked_at is null and (b.token_hash is not null or b.seen_at > now() - interval '7 days')
 		order by elsewhere, away, b.name, b.id limit $2`, BenchSilence, maxBenches)
-	return all[Bench](rows, err)
+	return collectRows[Bench](rows, err)
 }
 
 // AddBench makes a bench that comes in with the token, of which only the hash

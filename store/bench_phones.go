@@ -26,7 +26,7 @@ func (s *Store) PhonesOn(ctx context.Context, build uuid.UUID, limit int) ([]Cap
 			join people p on p.id = c.person_id
 			where c.build_id = $1 and c.phone <> '' order by c.phone, c.taken_at desc) x
 		order by taken_at desc limit $2`, build, limit)
-	return all[CapturedPhone](rows, err)
+	return collectRows[CapturedPhone](rows, err)
 }
 
 // OtherModelOf names the model that a phone was captured as last, where it is

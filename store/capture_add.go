@@ -98,7 +98,7 @@ func (s *Store) AddCapture(ctx context.Context, n NewCapture) (CaptureSummary, e
 			sum.Known = true
 			return tx.QueryRow(ctx, `select id from captures where digest = $1`, digest).Scan(&sum.ID)
 		}
-		if err := store(ctx, tx, n, rows, &sum); err != nil {
+		if err := insertCapture(ctx, tx, n, rows, &sum); err != nil {
 			return err
 		}
 		if err := addCameBack(ctx, tx, []uuid.UUID{sum.ID}); err != nil {
@@ -205,8 +205,8 @@ func imagePath(p *android.Package) string {
 	return p.Path
 }
 
-// store writes everything but the capture's own row.
-func store(ctx context.Context, tx pgx.Tx, n NewCapture, rows []row, sum *CaptureSummary) error {
+// insertCapture writes everything but the capture's own row.
+func insertCapture(ctx context.Context, tx pgx.Tx, n NewCapture, rows []row, sum *CaptureSummary) error {
 	missing, err := identify(ctx, tx, rows)
 	if err != nil {
 		return err

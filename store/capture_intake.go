@@ -208,7 +208,7 @@ func intakePackages(ctx context.Context, tx pgx.Tx, in *Intake, capture, build, 
 		join captures c on c.id = x.capture_id
 		join packages p on p.id = x.package_id
 		where c.id = $1 and p.first_seen = c.taken_at order by p.name limit $6`, args...)
-	if in.NeverSeen, err = all[IntakePackage](rows, err); err != nil {
+	if in.NeverSeen, err = collectRows[IntakePackage](rows, err); err != nil {
 		return err
 	}
 	rows, err = tx.Query(ctx, `
@@ -221,7 +221,7 @@ func intakePackages(ctx context.Context, tx pgx.Tx, in *Intake, capture, build, 
 			from claims k
 			where k.package_id = p.id and k.field = 'load' and k.value is not null and k.scope_id in ($2, $3, $4, $5))
 		order by p.name limit $6`, args...)
-	if in.Ungraded, err = all[IntakePackage](rows, err); err != nil {
+	if in.Ungraded, err = collectRows[IntakePackage](rows, err); err != nil {
 		return err
 	}
 	return tx.QueryRow(ctx, `

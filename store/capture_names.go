@@ -37,7 +37,7 @@ func (s *Store) Unnamed(ctx context.Context, capture uuid.UUID) ([]Unnamed, erro
 			where k.package_id = x.package_id and k.version_code = f.version_code
 				and k.signer = coalesce(f.details->>'signer', ''))
 		order by p.name`, capture)
-	return all[Unnamed](rows, err)
+	return collectRows[Unnamed](rows, err)
 }
 
 // NewName is what a package file said.

@@ -259,8 +259,8 @@ func address(path, maker, model, build string, more ...string) string {
 	return path + "?" + q.Encode()
 }
 
-// key is a line's: its kind and the ids that it is about.
-func key(kind desk.Kind, ids ...uuid.UUID) string {
+// lineKey is a line's: its kind and the ids that it is about.
+func lineKey(kind desk.Kind, ids ...uuid.UUID) string {
 	parts := []string{string(kind)}
 	for _, id := range ids {
 		parts = append(parts, id.String())

@@ -61,7 +61,7 @@ func (h heldLine) build() string { return buildName(h.Carrier, h.Region, h.Versi
 
 func (h heldLine) line(kind desk.Kind, text string) desk.Line {
 	n, whom := reach(h.Ran, h.Known, h.build())
-	return desk.Line{Key: key(kind, h.Release, h.Build), Kind: kind, Text: text, Affected: n, Whom: whom, Since: h.Since,
+	return desk.Line{Key: lineKey(kind, h.Release, h.Build), Kind: kind, Text: text, Affected: n, Whom: whom, Since: h.Since,
 		To: address(fmt.Sprintf("/builds/releases/%s/%s", h.Release, h.Build), h.Maker, h.Model, "")}
 }
 
@@ -86,7 +86,7 @@ func stoppingReleases(ctx context.Context, q querier, d *deskOf) ([]desk.Line, e
 			and ($1 or r.id = any($2))
 			order by h.stopped_at desc
 			limit $3`, d.publishes(), d.ids(desk.ReleaseStops), maxDeskLines)
-	list, err := all[heldLine](rows, err)
+	list, err := collectRows[heldLine](rows, err)
 	lines := make([]desk.Line, len(list))
 	for i, h := range list {
 		text := fmt.Sprintf("%s no. %d would stop something on %s %s.", h.Edition, h.Number, h.ModelName, h.build())
@@ -130,7 +130,7 @@ func releasesBehind(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 					and (n.security_patch, n.version) > (b.security_patch, b.version)
 				and exists (select from captures c where c.build_id = n.id))
 		order by a.at desc limit $3`, d.publishes(), d.ids(desk.ReleaseBehind), maxDeskLines)
-	list, err := all[heldLine](rows, err)
+	list, err := collectRows[heldLine](rows, err)
 	lines := make([]desk.Line, len(list))
 	for i, h := range list {
 		hold := profile.Hold{Claimed: h.Claimed, Ships: h.Ships, Findings: h.Findings}
@@ -210,11 +210,11 @@ func arrivedBuilds(ctx context.Context, q querier, d *deskOf) ([]desk.Line, erro
 			join builds y on y.id = c.build_id
 			where y.model_id = d.id and c.person_id = $1) end
 		order by a.at desc limit $4`, d.ID, d.reviews(), d.ids(desk.Arrived), maxDeskLines)
-	list, err := all[arrived](rows, err)
+	list, err := collectRows[arrived](rows, err)
 	lines := make([]desk.Line, len(list))
 	for i, a := range list {
 		name := buildName(a.Carrier, a.Region, a.Version)
-		l := desk.Line{Key: key(desk.Arrived, a.Build), Kind: desk.Arrived, Since: a.At, Affected: a.Phones, Whom: desk.Many(a.Phones, "phone") + " of the model known"}
+		l := desk.Line{Key: lineKey(desk.Arrived, a.Build), Kind: desk.Arrived, Since: a.At, Affected: a.Phones, Whom: desk.Many(a.Phones, "phone") + " of the model known"}
 		if a.Since == nil {
 			l.Text = fmt.Sprintf("%s %s was captured for the first time, and no older firmware of this edition is known.", a.ModelName, name)
 			l.To = address("/builds", a.Maker, a.Model, a.Build.String())
@@ -273,30 +273,30 @@ const standingOf = `case
 		when not exists (select
 			from figures f
 			where f.package_id = t.package_id and f.method = 'remove-for-user'
-				and f.place = '00000000-0000-0000-0000-000000000000') then 'untried'
+				and f.place = ` + everywhereID + `) then 'untried'
 		else coalesce(
 	(select f.standing
 		from figures f
 		where f.package_id = t.package_id and f.method = 'remove-for-user'
-			and f.place <> '00000000-0000-0000-0000-000000000000' and f.place = t.build and f.release = ''),
+			and f.place <> ` + everywhereID + ` and f.place = t.build and f.release = ''),
 	(select f.standing
 		from figures f
 		where f.package_id = t.package_id and f.method = 'remove-for-user'
-			and f.place <> '00000000-0000-0000-0000-000000000000' and f.place = t.model
+			and f.place <> ` + everywhereID + ` and f.place = t.model
 			and f.release in (t.release, '')
 		order by f.release desc
 		limit 1),
 	(select f.standing
 		from figures f
 		where f.package_id = t.package_id and f.method = 'remove-for-user'
-			and f.place <> '00000000-0000-0000-0000-000000000000' and f.place = t.maker
+			and f.place <> ` + everywhereID + ` and f.place = t.maker
 			and f.release in (t.release, '')
 		order by f.release desc
 		limit 1),
 	(select f.standing
 		from figures f
 		where f.package_id = t.package_id and f.method = 'remove-for-user'
-			and f.place = '00000000-0000-0000-0000-000000000000' and f.release = ''),
+			and f.place = ` + everywhereID + ` and f.release = ''),
 	'untried') end`
 
 type judgedRelease struct {
@@ -364,7 +364,7 @@ func judgedReleases(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 		join makers m on m.id = d.maker_id
 		order by f.contested desc, r.published_at desc
 		limit $5`, d.reviews(), d.ids(desk.Contested), d.publishes(), d.ids(desk.ThinRelease), 2*maxDeskLines)
-	list, err := all[judgedRelease](rows, err)
+	list, err := collectRows[judgedRelease](rows, err)
 	lines := make([]desk.Line, len(list))
 	for i, r := range list {
 		l := desk.Line{Kind: desk.ThinRelease, Affected: r.Ran, Whom: desk.Many(r.Ran, "phone") + " ran it", Since: r.Since}
@@ -374,7 +374,7 @@ func judgedReleases(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 			l.Kind, standing = desk.Contested, "standing:contested"
 			l.Text = fmt.Sprintf("Trials contradict each other about %s that %s no. %d of %s takes off: %s.", packages, r.Edition, r.Number, r.ModelName, names)
 		}
-		l.Key, l.To = key(l.Kind, r.ID), address("/ledger", r.Maker, r.Model, "", "q", "in:"+r.Slug+" "+standing)
+		l.Key, l.To = lineKey(l.Kind, r.ID), address("/ledger", r.Maker, r.Model, "", "q", "in:"+r.Slug+" "+standing)
 		if r.Contested {
 			l.Key += ":" + r.Which // who is done with one is not done with the next
 		}
@@ -435,7 +435,7 @@ func ungradedPackages(ctx context.Context, q querier, d *deskOf) ([]desk.Line, e
 		with counted as (select p.maker_id, count(*)::int as n, min(p.first_seen) as since
 			from packages p
 			where `+ungraded+` group by 1 order by 2 desc limit $2)
-		select coalesce(m.id, '00000000-0000-0000-0000-000000000000'), coalesce(m.slug, ''), coalesce(m.name, ''),
+		select coalesce(m.id, `+everywhereID+`), coalesce(m.slug, ''), coalesce(m.name, ''),
 			c.n, x.names, c.since
 		from counted c
 		join makers m on m.id = c.maker_id
@@ -443,7 +443,7 @@ func ungradedPackages(ctx context.Context, q querier, d *deskOf) ([]desk.Line, e
 			join lateral (select array(select p.name from packages p where p.maker_id = m.id
 				and `+ungraded+` order by p.builds desc, p.name limit 4) as names) x
 		union all
-		select '00000000-0000-0000-0000-000000000000', '', '', c.n,
+		select `+everywhereID+`, '', '', c.n,
 			array(select p.name
 				from packages p
 				where p.maker_id is null and `+ungraded+` order by p.builds desc, p.name limit 4), c.since
@@ -463,7 +463,7 @@ func ungradedPackages(ctx context.Context, q querier, d *deskOf) ([]desk.Line, e
 		if maker != "" {
 			whose = "of " + maker + " alone"
 		}
-		l.Key, l.Kind = key(desk.Ungraded, id), desk.Ungraded
+		l.Key, l.Kind = lineKey(desk.Ungraded, id), desk.Ungraded
 		l.Text = fmt.Sprintf("Nobody has graded %s %s that %d firmwares or more ship: %s.", desk.Many(n, "package"), whose, many, shortList(names, n))
 		l.To = address("/ledger", slug, "", "", "q", fmt.Sprintf("graded:no builds>=%d", many), "sort", "builds")
 		return l, nil

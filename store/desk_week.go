@@ -121,7 +121,7 @@ func (s *Store) WeekFrom(ctx context.Context, from, to time.Time) (Week, error) 
 		where a.at >= $1 and a.at < $2
 		order by a.at
 		limit $3`, from, to, maxWeek)
-	if w.Arrived, err = all[WeekBuild](rows, err); err != nil {
+	if w.Arrived, err = collectRows[WeekBuild](rows, err); err != nil {
 		return w, err
 	}
 	for i, a := range w.Arrived {
@@ -146,7 +146,7 @@ func (s *Store) WeekFrom(ctx context.Context, from, to time.Time) (Week, error) 
 				join releases r on r.id = h.release_id`+joins+`
 				where h.stops <> '' and h.stopped_at >= $1 and h.stopped_at < $2) x
 		order by at limit $3`, from, to, maxWeek)
-	if w.Released, err = all[WeekRelease](rows, err); err != nil {
+	if w.Released, err = collectRows[WeekRelease](rows, err); err != nil {
 		return w, err
 	}
 	rows, err = s.pool.Query(ctx, `
@@ -157,7 +157,7 @@ func (s *Store) WeekFrom(ctx context.Context, from, to time.Time) (Week, error) 
 		where h.field = 'load' and h.at >= $1 and h.at < $2
 		order by h.at
 		limit $3`, from, to, maxWeek)
-	if w.Loads, err = all[WeekLoad](rows, err); err != nil {
+	if w.Loads, err = collectRows[WeekLoad](rows, err); err != nil {
 		return w, err
 	}
 	rows, err = s.pool.Query(ctx, `
@@ -179,6 +179,6 @@ func (s *Store) WeekFrom(ctx context.Context, from, to time.Time) (Week, error) 
 		where coalesce(c.n, t.n, e.n, r.n) is not null
 		order by coalesce(c.n, 0) + coalesce(t.n, 0) + coalesce(e.n, 0) + coalesce(r.n, 0) desc, p.name
 		limit $3`, from, to, maxWeek)
-	w.People, err = all[WeekPerson](rows, err)
+	w.People, err = collectRows[WeekPerson](rows, err)
 	return w, err
 }

@@ -65,7 +65,7 @@ func waitingChanges(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 				where a.change_id = c.id
 				and a.person_id = $1 and a.answered_at is null) q on true`,
 		d.ID, d.reviews(), ids, maxDeskLines)
-	list, err := all[waiting](rows, err)
+	list, err := collectRows[waiting](rows, err)
 	lines := make([]desk.Line, len(list))
 	for i, c := range list {
 		l := desk.Line{Kind: desk.Change, Since: c.SentAt, To: "/review/" + c.ID.String(), Affected: c.Ran, Whom: desk.Many(c.Ran, "phone") + " ran what it touches"}
@@ -90,7 +90,7 @@ func waitingChanges(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 		default:
 			l.Text = fmt.Sprintf("Change %d, “%s” by %s, waits for review: %s.", c.Number, c.Title, c.Author, what)
 		}
-		l.Key = key(l.Kind, c.ID)
+		l.Key = lineKey(l.Kind, c.ID)
 		lines[i] = l
 	}
 	return lines, err
@@ -134,7 +134,7 @@ func returnedToYou(ctx context.Context, q querier, d *deskOf) ([]desk.Line, erro
 		if err = row.Scan(&id, &l.To, &title, &by, &l.Words, &l.Since); err != nil {
 			return l, err
 		}
-		l.Key, l.Kind, l.HandedBy = key(desk.Returned, id), desk.Returned, by
+		l.Key, l.Kind, l.HandedBy = lineKey(desk.Returned, id), desk.Returned, by
 		l.Text = fmt.Sprintf("%s returned “%s” to you.", by, title)
 		return l, nil
 	})
@@ -164,7 +164,7 @@ func waitingPublications(ctx context.Context, q querier, d *deskOf) ([]desk.Line
 		if err = row.Scan(&id, &profile, &title, &by, &l.Words, &l.Since, &l.Affected, &maker, &model); err != nil {
 			return l, err
 		}
-		l.Key, l.Kind, l.To, l.Whom = key(desk.PublicationAsk, id), desk.PublicationAsk, address("/profiles/"+profile.String(), maker, model, ""), desk.Many(l.Affected, "phone")+" ran it"
+		l.Key, l.Kind, l.To, l.Whom = lineKey(desk.PublicationAsk, id), desk.PublicationAsk, address("/profiles/"+profile.String(), maker, model, ""), desk.Many(l.Affected, "phone")+" ran it"
 		if l.Words != "" {
 			l.HandedBy = by
 		}
@@ -194,7 +194,7 @@ func openRuns(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error) {
 		if err = row.Scan(&id, &number, &phone, &edition, &draft, &state, &why, &l.Since); err != nil {
 			return l, err
 		}
-		l.Key, l.Kind, l.To, l.Affected, l.Whom = key(desk.RunOpen, id), desk.RunOpen, "/bench/runs/"+id.String(), 1, "1 phone"
+		l.Key, l.Kind, l.To, l.Affected, l.Whom = lineKey(desk.RunOpen, id), desk.RunOpen, "/bench/runs/"+id.String(), 1, "1 phone"
 		how := map[string]string{"stopped": "was stopped", "held": "stopped by itself", "interrupted": "was interrupted"}[state]
 		l.Text = fmt.Sprintf("Run %d of %s on %s %s: continue it, or put back.", number, edition, phone, how)
 		if why != "" && state == "held" {
@@ -225,7 +225,7 @@ func dueChecks(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error) {
 		if err = row.Scan(&id, &number, &phone, &edition, &l.Since, &open); err != nil {
 			return l, err
 		}
-		l.Key, l.Kind, l.To, l.Affected, l.Whom = key(desk.CheckDue, id), desk.CheckDue, "/bench/runs/"+id.String(), 1, "1 phone"
+		l.Key, l.Kind, l.To, l.Affected, l.Whom = lineKey(desk.CheckDue, id), desk.CheckDue, "/bench/runs/"+id.String(), 1, "1 phone"
 		l.Text = fmt.Sprintf("Used for a week? %s of run %d (%s on %s) %s not answered.", desk.Many(open, "check"), number, edition, phone, verb(open, "is", "are"))
 		return l, nil
 	})
@@ -265,7 +265,7 @@ func trialsWanted(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error
 		if err = row.Scan(&id, &model, &carrier, &region, &version, &edition, &l.Since, &left, &l.Affected, &makerSlug, &modelSlug); err != nil {
 			return l, err
 		}
-		l.Key, l.Kind, l.To, l.Whom = key(desk.TrialsWanted, id), desk.TrialsWanted, address("/builds/wanted/"+id.String(), makerSlug, modelSlug, ""), desk.Many(l.Affected, "phone")+" ran what it is for"
+		l.Key, l.Kind, l.To, l.Whom = lineKey(desk.TrialsWanted, id), desk.TrialsWanted, address("/builds/wanted/"+id.String(), makerSlug, modelSlug, ""), desk.Many(l.Affected, "phone")+" ran what it is for"
 		l.Text = fmt.Sprintf("%s of %s were never tried on %s %s, and you have such phones: one that goes without them would prove it.", desk.Many(left, "package"), edition, model, buildName(carrier, region, version))
 		return l, nil
 	})
@@ -278,13 +278,13 @@ func toldNews(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error) {
 	rows, err := q.Query(ctx, noticeColumns+` where n.person_id = $1 and n.read_at is null
 			and n.kind in ('comment', 'lifted', 'withdrawn', 'followed-package', 'followed-model', 'followed-release')
 		order by n.at desc limit $2`, d.ID, maxDeskLines)
-	list, err := all[Notice](rows, err)
+	list, err := collectRows[Notice](rows, err)
 	if err != nil {
 		return nil, err
 	}
 	lines := make([]desk.Line, len(list), len(list)+1)
 	for i, n := range list {
-		lines[i] = desk.Line{Key: key(desk.Told, n.ID), Kind: desk.Told, Text: n.Sentence(), To: n.To(), Since: n.At}
+		lines[i] = desk.Line{Key: lineKey(desk.Told, n.ID), Kind: desk.Told, Text: n.Sentence(), To: n.To(), Since: n.At}
 		if n.Kind == "comment" {
 			lines[i].Words, lines[i].HandedBy, lines[i].Weighs = n.Words, n.By, 3
 		}

@@ -108,7 +108,7 @@ func freshenArrivals(ctx context.Context, tx pgx.Tx, models []uuid.UUID) (arrive
 		At    time.Time  `db:"at"`
 		Fresh bool       `db:"fresh"`
 	}
-	list, err := all[open](rows, err)
+	list, err := collectRows[open](rows, err)
 	if err != nil {
 		return nil, err
 	}
@@ -156,7 +156,7 @@ func arrival(ctx context.Context, q querier, since, build uuid.UUID) (catalog.Ar
 // out.
 func (s *Store) Arrivals(ctx context.Context, builds []uuid.UUID) (map[uuid.UUID]Arrival, error) {
 	rows, err := s.pool.Query(ctx, `select `+arrivalColumns+` from arrivals a where a.build_id = any($1)`, builds)
-	list, err := all[Arrival](rows, err)
+	list, err := collectRows[Arrival](rows, err)
 	out := make(map[uuid.UUID]Arrival, len(list))
 	for _, a := range list {
 		out[a.BuildID] = a

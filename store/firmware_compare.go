@@ -278,7 +278,7 @@ func (w *comparer) fill(ctx context.Context) error {
 			p.Now = &j
 		}
 		p.Taken = append(p.Taken, taken[was]...)
-		p.Means = profile.Met{Lane: p.Lane, Was: p.Was, Then: p.Then, Now: p.Now, Taken: p.Taken, Rests: w.rests(p, taken)}.Means()
+		p.Means = profile.Difference{Lane: p.Lane, Was: p.Was, Then: p.Then, Now: p.Now, Taken: p.Taken, Rests: w.rests(p, taken)}.Means()
 	}
 	return nil
 }
@@ -377,8 +377,8 @@ func namedPackages(ctx context.Context, q querier, names []string) (map[string]n
 	return out, err
 }
 
-// Carried is what becomes of what is known of a package on another build.
-type Carried struct {
+// CarriedOver is what becomes of what is known of a package on another build.
+type CarriedOver struct {
 	Name   string         `json:"name"`
 	Label  string         `json:"label"`
 	Origin string         `json:"origin"`
@@ -394,7 +394,7 @@ const leastRise = 0.01
 // CarriedOver lists the packages that two builds have in common and of which
 // something is worse on the second: a ceiling that rose, or a load that no
 // longer stands.
-func (s *Store) CarriedOver(ctx context.Context, from, to uuid.UUID) ([]Carried, error) {
+func (s *Store) CarriedOver(ctx context.Context, from, to uuid.UUID) ([]CarriedOver, error) {
 	before, after, err := s.sides(ctx, Side{"build", from}, Side{"build", to})
 	if err != nil {
 		return nil, err
@@ -413,14 +413,14 @@ func (s *Store) CarriedOver(ctx context.Context, from, to uuid.UUID) ([]Carried,
 	if err != nil {
 		return nil, err
 	}
-	list, names := []Carried{}, []string{}
+	list, names := []CarriedOver{}, []string{}
 	for name, j := range now {
 		was, ok := then[name]
 		if !ok {
 			continue
 		}
 		if c := catalog.CarryOver(was, j); !c.Stands || c.Rose >= leastRise {
-			list, names = append(list, Carried{Name: name, Then: was, Now: j, Carry: c, Taken: []profile.Ref{}}), append(names, name)
+			list, names = append(list, CarriedOver{Name: name, Then: was, Now: j, Carry: c, Taken: []profile.Ref{}}), append(names, name)
 		}
 	}
 	taken, err := takenBy(ctx, s.pool, []uuid.UUID{after.scope.Model.ID}, names)
@@ -436,7 +436,7 @@ func (s *Store) CarriedOver(ctx context.Context, from, to uuid.UUID) ([]Carried,
 		p.Label, p.Origin = named[p.Name].label, named[p.Name].origin
 		p.Taken = append(p.Taken, taken[p.Name]...)
 	}
-	slices.SortFunc(list, func(a, b Carried) int {
+	slices.SortFunc(list, func(a, b CarriedOver) int {
 		if a.Stands != b.Stands {
 			if !a.Stands {
 				return -1

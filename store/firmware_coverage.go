@@ -53,7 +53,7 @@ func (s *Store) BuildCovers(ctx context.Context, models []uuid.UUID, limit int) 
 	rows, err := s.pool.Query(ctx, coverColumns+`
 		where d.id = any($1)
 		order by m.name, m.id, d.name, d.id, `+oldestFirst+` limit $2`, models, limit)
-	return all[BuildCover](rows, err)
+	return collectRows[BuildCover](rows, err)
 }
 
 // BuildCoverOf is what is known of one build.
@@ -113,10 +113,10 @@ func (s *Store) MakerCovers(ctx context.Context, sc Scope) ([]MakerCover, error)
 		join models d on d.maker_id = m.id
 		left join builds b on b.model_id = d.id
 		left join build_cover v on v.build_id = b.id
-		where (@maker = '00000000-0000-0000-0000-000000000000'::uuid or m.id = @maker)
-			and (@model = '00000000-0000-0000-0000-000000000000'::uuid or d.id = @model)
+		where (@maker = `+everywhereID+`::uuid or m.id = @maker)
+			and (@model = `+everywhereID+`::uuid or d.id = @model)
 		group by m.id order by m.name, m.id`, scopeArgs(sc))
-	return all[MakerCover](rows, err)
+	return collectRows[MakerCover](rows, err)
 }
 
 // ModelCovers lists what is known of models in a scope, by maker and name.
@@ -135,10 +135,10 @@ func (s *Store) ModelCovers(ctx context.Context, sc Scope, limit int) ([]ModelCo
 		join makers m on m.id = d.maker_id
 		left join builds b on b.model_id = d.id
 		left join build_cover v on v.build_id = b.id
-		where (@maker = '00000000-0000-0000-0000-000000000000'::uuid or m.id = @maker)
-			and (@model = '00000000-0000-0000-0000-000000000000'::uuid or d.id = @model)
+		where (@maker = `+everywhereID+`::uuid or m.id = @maker)
+			and (@model = `+everywhereID+`::uuid or d.id = @model)
 		group by m.id, d.id order by m.name, m.id, d.name, d.id limit @limit`, args)
-	return all[ModelCover](rows, err)
+	return collectRows[ModelCover](rows, err)
 }
 
 // Helpful lists the captured builds of a scope on which one more phone would
@@ -148,11 +148,11 @@ func (s *Store) Helpful(ctx context.Context, sc Scope, limit int) ([]BuildCover,
 	args := scopeArgs(sc)
 	args["limit"] = limit
 	rows, err := s.pool.Query(ctx, coverColumns+`
-		where (@maker = '00000000-0000-0000-0000-000000000000'::uuid or m.id = @maker)
-			and (@model = '00000000-0000-0000-0000-000000000000'::uuid or d.id = @model) and v.packages > 0
+		where (@maker = `+everywhereID+`::uuid or m.id = @maker)
+			and (@model = `+everywhereID+`::uuid or d.id = @model) and v.packages > 0
 			and v.tried < v.packages
 		order by v.wanted desc, v.tried::float8 / v.packages, b.security_patch desc, b.id limit @limit`, args)
-	return all[BuildCover](rows, err)
+	return collectRows[BuildCover](rows, err)
 }
 
 // staleCover marks what is known of models as to be counted anew.
@@ -201,7 +201,7 @@ func (s *Store) CountCover(ctx context.Context) (n int, err error) {
 					exists (select
 						from claims k
 						where k.package_id = x.package_id and k.field = 'load' and k.value is not null
-							and k.scope_id in ('00000000-0000-0000-0000-000000000000', h.maker_id, h.model_id,
+							and k.scope_id in (`+everywhereID+`, h.maker_id, h.model_id,
 								h.id)) as graded,
 					t.build_id is not null as tried,
 					w.package_id is not null as released

@@ -56,8 +56,8 @@ func (s *Store) PackageOverTime(ctx context.Context, sc Scope, name string) ([]P
 			left
 			join presence x on x.build_id = b.id and x.package_id = p.id
 			left join presence y on y.build_id = a.since_id and y.package_id = p.id
-		where p.name = @name and (@maker = '00000000-0000-0000-0000-000000000000'::uuid or m.id = @maker)
-			and (@model = '00000000-0000-0000-0000-000000000000'::uuid or d.id = @model)
+		where p.name = @name and (@maker = `+everywhereID+`::uuid or m.id = @maker)
+			and (@model = `+everywhereID+`::uuid or d.id = @model)
 			and (x.facts_id is distinct from y.facts_id
 				or coalesce(x.switched_off, false) <> coalesce(y.switched_off, false))
 		order by m.name, d.name, b.carrier, b.region, b.security_patch desc, b.version_key desc limit @limit`, args)
@@ -69,7 +69,7 @@ func (s *Store) PackageOverTime(ctx context.Context, sc Scope, name string) ([]P
 		WasOff  bool             `db:"was_off"`
 		Renamed *catalog.Renamed `db:"renamed"`
 	}
-	pairs, err := all[pair](rows, err)
+	pairs, err := collectRows[pair](rows, err)
 	if err != nil {
 		return nil, err
 	}

@@ -51,7 +51,7 @@ func (s *Store) freshenHolds(ctx context.Context, tx pgx.Tx, models []uuid.UUID)
 		where ($1::uuid[] is null or m.model_id = any($1)) and coalesce(h.made_from, '') <> $2
 			and exists (select from captures c where c.build_id = b.id)
 		order by b.model_id, m.id, b.id`, models, firmwareVersion)
-	list, err := all[openHold](rows, err)
+	list, err := collectRows[openHold](rows, err)
 	if err != nil || len(list) == 0 {
 		return err
 	}
@@ -177,7 +177,7 @@ func tellStops(ctx context.Context, tx pgx.Tx, open openHold, h profile.Hold) er
 	if err != nil {
 		return err
 	}
-	return leave(ctx, tx, people, Told{Kind: "stops", Profile: &open.Profile, Build: &open.Build, Words: words})
+	return addNotices(ctx, tx, people, NewNotice{Kind: "stops", Profile: &open.Profile, Build: &open.Build, Words: words})
 }
 
 // besides are what holds on builds of a model are worked out from.
@@ -213,7 +213,7 @@ func (s *Store) beside(ctx context.Context, tx pgx.Tx, list []openHold, document
 		from builds b
 		where b.model_id = $1 and exists (select from captures c where c.build_id = b.id)
 		order by `+newestBuild+` limit $2`, list[0].Model, maxScope)
-	if b.newest, err = all[madeFor](rows, err); err != nil {
+	if b.newest, err = collectRows[madeFor](rows, err); err != nil {
 		return nil, err
 	}
 	var builds []uuid.UUID
@@ -394,7 +394,7 @@ func (s *Store) Lift(ctx context.Context, release, build, person uuid.UUID, why 
 		if err != nil {
 			return err
 		}
-		if err := leave(ctx, tx, people, Told{Kind: "lifted", Profile: &profile, Build: &build, By: &person, Words: why}); err != nil {
+		if err := addNotices(ctx, tx, people, NewNotice{Kind: "lifted", Profile: &profile, Build: &build, By: &person, Words: why}); err != nil {
 			return err
 		}
 		if err := notify(ctx, tx, Event{Topic: ReleasesChanged}); err != nil {

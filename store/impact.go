@@ -28,8 +28,8 @@ func (s *Store) Standing(ctx context.Context, sc Scope, names []string) (Build, 
 				from presence x
 				where x.package_id = any(array(select id from packages where name = any(@names)))
 				group by 1) n on n.build_id = b.id
-		where (@maker = '00000000-0000-0000-0000-000000000000'::uuid or d.maker_id = @maker)
-			and (@model = '00000000-0000-0000-0000-000000000000'::uuid or d.id = @model)
+		where (@maker = `+everywhereID+`::uuid or d.maker_id = @maker)
+			and (@model = `+everywhereID+`::uuid or d.id = @model)
 		order by n.shipped desc, `+newestBuild+` limit 1`, args)
 	return one[Build](rows, err)
 }
@@ -91,7 +91,7 @@ func (s *Store) LinkNews(ctx context.Context, model uuid.UUID, name android.Pack
 		from builds b
 		where b.model_id = $1 and exists (select from captures c where c.build_id = b.id)
 		order by b.carrier, b.region, b.security_patch desc, b.version_key desc limit $2`, model, maxNews)
-	builds, err := all[Build](rows, err)
+	builds, err := collectRows[Build](rows, err)
 	if err != nil {
 		return nil, err
 	}

@@ -65,7 +65,7 @@ func (s *Store) nets(ctx context.Context, q querier, builds []uuid.UUID) (map[uu
 				order by (c.phone_facts ? 'roles' or c.phone_facts ? 'keyboards') desc, c.complete desc,
 					c.taken_at desc, c.id
 				limit 1) c`, builds)
-	list, err := all[standing](rows, err)
+	list, err := collectRows[standing](rows, err)
 	if err != nil {
 		return nil, err
 	}
@@ -230,7 +230,7 @@ func (s *Store) freshenResting(ctx context.Context, q querier, models []uuid.UUI
 		Was   string    `db:"was"`
 		Is    string    `db:"is"`
 	}
-	list, err := all[counted](rows, err)
+	list, err := collectRows[counted](rows, err)
 	if err != nil {
 		return err
 	}

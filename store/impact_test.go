@@ -132,7 +132,7 @@ func TestStatedLink(t *testing.T) {
 	id, _ := w.send("tech", w.edit("l.other", change.Load, everywhere, `{"load":"loose"}`))
 	_, list, err := w.Change(w.ctx, uuid.Nil, id)
 	w.must(err)
-	j, err := w.Judging(w.ctx, list)
+	j, err := w.EvidenceSnapshot(w.ctx, list)
 	w.must(err)
 	if c := j.Circumstance(list[0], j); c.Suggested != evidence.TiedIn || !c.After.MoreLenientThan(c.Suggested) {
 		t.Errorf("%+v", c)

@@ -67,7 +67,7 @@ func (s *Store) Claims(ctx context.Context, pkg uuid.UUID) ([]Claim, error) {
 			c.value, c.reason, p.name as set_by, c.set_at, h.number as change
 		from claims c join people p on p.id = c.set_by join changes h on h.id = c.change_id
 		where c.package_id = $1 and c.value is not null order by c.field, c.scope_kind, c.scope_id limit 500`, pkg)
-	return all[Claim](rows, err)
+	return collectRows[Claim](rows, err)
 }
 
 // Trial is one trial as a page lists it. The phone is only ever its hash.
@@ -108,7 +108,7 @@ func (s *Store) Trials(ctx context.Context, pkg uuid.UUID, limit int) ([]Trial, 
 		join models d on d.id = b.model_id
 			join makers m on m.id = d.maker_id join changes c on c.id = t.change_id left join runs r on r.id = t.run_id
 		where t.package_id = $1 order by t.at desc, t.id desc limit $2`, pkg, limit)
-	return all[Trial](rows, err)
+	return collectRows[Trial](rows, err)
 }
 
 // Evidence loads a package's trials as the calculations take them, and the
@@ -206,7 +206,7 @@ func (s *Store) Ships(ctx context.Context, pkg uuid.UUID) ([]Shipping, error) {
 				group by c.build_id) seen on seen.build_id = b.id
 		where d.id in (select y.model_id from shipped_by y where y.package_id = $1)
 		order by m.name, d.name, `+oldestFirst+` limit 400`, pkg)
-	return all[Shipping](rows, err)
+	return collectRows[Shipping](rows, err)
 }
 
 // SourceRow is a source as a page lists it.
@@ -233,7 +233,7 @@ func (s *Store) Sources(ctx context.Context, pkg uuid.UUID, limit int) ([]Source
 			s.load, `+named(scopeName, "s")+` as scope_name, s.attachment_id, p.name as person, s.at, c.number as change
 		from sources s join people p on p.id = s.person_id join changes c on c.id = s.change_id
 		where s.package_id = $1 order by s.at desc, s.id desc limit $2`, pkg, limit)
-	return all[SourceRow](rows, err)
+	return collectRows[SourceRow](rows, err)
 }
 
 // Past is one entry of a package's history.
@@ -264,7 +264,7 @@ func (s *Store) History(ctx context.Context, pkg uuid.UUID, limit int) ([]Past, 
 		join people r on r.id = h.accepted_by
 		join changes c on c.id = h.change_id
 		where h.package_id = $1 order by h.at desc, h.id desc limit $2`, pkg, limit)
-	return all[Past](rows, err)
+	return collectRows[Past](rows, err)
 }
 
 // LabelsOf lists names of a package by language; aliases have none.
@@ -300,7 +300,7 @@ func (s *Store) ReleasesWith(ctx context.Context, name string) ([]ReleaseLine, e
 				join packages k on k.id = x.package_id
 				where k.name = $1)
 		order by m.name, d.name, p.name limit 50`, name)
-	return all[ReleaseLine](rows, err)
+	return collectRows[ReleaseLine](rows, err)
 }
 
 // isNone reports whether a single-row query found nothing.

@@ -44,7 +44,7 @@ func figuresJoin(sc Scope, args pgx.NamedArgs) string {
 	if len(vantages) == 1 && len(methods) == 1 {
 		return `left
 			join figures f on f.package_id = p.id and f.method = @method
-				and f.place = '00000000-0000-0000-0000-000000000000' and f.release = ''`
+				and f.place = ` + everywhereID + ` and f.release = ''`
 	}
 	places, releases := make([]string, len(vantages)), make([]string, len(vantages))
 	for i, v := range vantages {

@@ -106,7 +106,7 @@ func claimJoin(sc Scope, field, as string) string {
 	}
 	return `left join lateral (select c.value, c.scope_kind from claims c
 			where c.package_id = p.id and c.field = '` + field + `' and c.value is not null
-			and c.scope_id in ('00000000-0000-0000-0000-000000000000', @maker, @model, @build)
+			and c.scope_id in (` + everywhereID + `, @maker, @model, @build)
 			order by array_position(array['build','model','maker','everywhere'], c.scope_kind)
 			limit 1) ` + as + ` on true`
 }
@@ -127,8 +127,8 @@ func scopeArgs(sc Scope) pgx.NamedArgs {
 }
 
 // shippedInScope are the rows x of shipped_by of models in the scope.
-const shippedInScope = `(@maker = '00000000-0000-0000-0000-000000000000'::uuid or x.model_id = @model
-	or @model = '00000000-0000-0000-0000-000000000000'::uuid
+const shippedInScope = `(@maker = ` + everywhereID + `::uuid or x.model_id = @model
+	or @model = ` + everywhereID + `::uuid
 		and x.model_id in (select id from models where maker_id = @maker))`
 
 // inScope is the condition that a build of the scope ships package p.

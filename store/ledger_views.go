@@ -30,7 +30,7 @@ func (s *Store) SavedViews(ctx context.Context, person uuid.UUID) ([]SavedView, 
 		select v.id, v.name, v.shared, v.view, p.name as by, v.person_id = $1 as own
 		from saved_views v join people p on p.id = v.person_id
 		where v.person_id = $1 or v.shared order by v.person_id <> $1, lower(v.name), v.id limit 200`, person)
-	return all[SavedView](rows, err)
+	return collectRows[SavedView](rows, err)
 }
 
 // SaveView keeps a view; one of the same name and person is replaced.

@@ -57,7 +57,7 @@ const personRows = `
 func (s *Store) People(ctx context.Context, limit int) ([]PersonRow, error) {
 	rows, err := s.pool.Query(ctx, personRows+` where p.removed_at is null order by lower(p.name), p.id limit $1`,
 		limit)
-	return all[PersonRow](rows, err)
+	return collectRows[PersonRow](rows, err)
 }
 
 // PersonByID reads a person, also one who left.
@@ -90,7 +90,7 @@ func (s *Store) ModelsOf(ctx context.Context, person uuid.UUID) ([]ModelRecord, 
 		join models d on d.id = b.model_id
 		join makers m on m.id = d.maker_id
 		where t.person_id = $1 group by 1, 2, 3, 4 order by 5 desc, 1, 2 limit 200`, person)
-	return all[ModelRecord](rows, err)
+	return collectRows[ModelRecord](rows, err)
 }
 
 // PasswordHash finds a person and the hash of their password by login.

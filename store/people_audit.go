@@ -128,12 +128,12 @@ func (s *Store) Audit(ctx context.Context, q AuditQuery) ([]AuditEntry, error) {
 		until = time.Now().AddDate(1, 0, 0)
 	}
 	rows, err := s.pool.Query(ctx, auditColumns+`
-		where ($1 = '00000000-0000-0000-0000-000000000000'::uuid or a.person_id = $1)
+		where ($1 = `+everywhereID+`::uuid or a.person_id = $1)
 			and ($2 = '' or a.action = $2 or a.action like $3)
 			and ($4 = '' or a.subject = $4) and a.at >= $5 and a.at < $6 and ($7 = 0 or a.seq < $7)
 		order by a.seq desc limit $8`,
 		q.Person, q.Action, escapeLike(q.Action)+".%", q.Subject, q.Since, until, q.Before, q.Limit)
-	return all[AuditEntry](rows, err)
+	return collectRows[AuditEntry](rows, err)
 }
 
 // AuditProof is what checking the record came to.
@@ -155,7 +155,7 @@ func (s *Store) CheckAudit(ctx context.Context, expected string) (AuditProof, er
 	for {
 		rows, err := s.pool.Query(ctx, auditColumns+` where a.seq > $1 order by a.seq limit $2`,
 			proof.Entries, auditAtOnce)
-		list, err := all[AuditEntry](rows, err)
+		list, err := collectRows[AuditEntry](rows, err)
 		if err != nil {
 			return proof, err
 		}

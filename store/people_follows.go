@@ -82,7 +82,7 @@ func (s *Store) Follows(ctx context.Context, person uuid.UUID) ([]Followed, erro
 			join models d on d.id = case f.kind when 'model' then f.subject_id else p.model_id end
 			left join makers m on m.id = d.maker_id
 		where f.person_id = $1 order by 1, 3 limit $2`, person, maxFollows)
-	return all[Followed](rows, err)
+	return collectRows[Followed](rows, err)
 }
 
 // FollowsIt reports whether a person follows something.
@@ -163,7 +163,7 @@ func tellArrived(ctx context.Context, tx pgx.Tx, builds []uuid.UUID) error {
 		if a.SinceID != nil {
 			words += ": " + a.Summary.Words(a.Back)
 		}
-		if err := leave(ctx, tx, people, Told{Kind: "followed-model", Build: &build, Words: words + "."}); err != nil {
+		if err := addNotices(ctx, tx, people, NewNotice{Kind: "followed-model", Build: &build, Words: words + "."}); err != nil {
 			return err
 		}
 		if err := tellOfPackages(ctx, tx, a, name); err != nil {
@@ -207,7 +207,7 @@ func tellOfPackages(ctx context.Context, tx pgx.Tx, a Arrival, build string) err
 		return err
 	}
 	for _, t := range list {
-		if err := leave(ctx, tx, t.people, Told{Kind: "followed-package", Package: &t.id, Build: &a.BuildID, Words: words[t.name]}); err != nil {
+		if err := addNotices(ctx, tx, t.people, NewNotice{Kind: "followed-package", Package: &t.id, Build: &a.BuildID, Words: words[t.name]}); err != nil {
 			return err
 		}
 	}
@@ -245,7 +245,7 @@ func tellFollowersOfPackages(ctx context.Context, tx pgx.Tx, fields map[uuid.UUI
 			names = append(names, fieldNames[f])
 		}
 		slices.Sort(names)
-		if err := leave(ctx, tx, list, Told{Kind: "followed-package", Package: &id, Change: &change, By: &by, Words: "Changed: " + strings.Join(names, ", ") + "."}); err != nil {
+		if err := addNotices(ctx, tx, list, NewNotice{Kind: "followed-package", Package: &id, Change: &change, By: &by, Words: "Changed: " + strings.Join(names, ", ") + "."}); err != nil {
 			return err
 		}
 	}

@@ -35,8 +35,8 @@ type Notice struct {
 	Read    bool       `db:"read" json:"read"`
 }
 
-// Told is something that people are to be told.
-type Told struct {
+// NewNotice is something that people are to be told.
+type NewNotice struct {
 	Kind                        string
 	Change, Profile, Run, Build *uuid.UUID
 	Package                     *uuid.UUID
@@ -45,8 +45,8 @@ type Told struct {
 	Words string
 }
 
-// leave leaves a notice for people.
-func leave(ctx context.Context, tx pgx.Tx, people []uuid.UUID, t Told) error {
+// addNotices leaves a notice for people.
+func addNotices(ctx context.Context, tx pgx.Tx, people []uuid.UUID, t NewNotice) error {
 	if len(people) == 0 {
 		return nil
 	}
@@ -62,9 +62,9 @@ func leave(ctx context.Context, tx pgx.Tx, people []uuid.UUID, t Told) error {
 	return notify(ctx, tx, Event{Topic: NoticesAdded})
 }
 
-// tell leaves a notice about a change.
-func tell(ctx context.Context, tx pgx.Tx, people []uuid.UUID, kind string, change, by uuid.UUID, words string) error {
-	return leave(ctx, tx, people, Told{Kind: kind, Change: &change, By: &by, Words: words})
+// addChangeNotices leaves a notice about a change.
+func addChangeNotices(ctx context.Context, tx pgx.Tx, people []uuid.UUID, kind string, change, by uuid.UUID, words string) error {
+	return addNotices(ctx, tx, people, NewNotice{Kind: kind, Change: &change, By: &by, Words: words})
 }
 
 // tellMaintainers tells all who can publish of something about a profile.
@@ -77,7 +77,7 @@ func tellMaintainers(ctx context.Context, tx pgx.Tx, kind string, profile, by uu
 	if err != nil {
 		return err
 	}
-	return leave(ctx, tx, people, Told{Kind: kind, Profile: &profile, By: &by, Words: words})
+	return addNotices(ctx, tx, people, NewNotice{Kind: kind, Profile: &profile, By: &by, Words: words})
 }
 
 const noticeColumns = `
@@ -97,7 +97,7 @@ const noticeColumns = `
 func (s *Store) Notices(ctx context.Context, person uuid.UUID, limit int) ([]Notice, error) {
 	rows, err := s.pool.Query(ctx, noticeColumns+` where n.person_id = $1 order by n.at desc, n.id desc limit $2`,
 		person, limit)
-	return all[Notice](rows, err)
+	return collectRows[Notice](rows, err)
 }
 
 // UnreadNotices counts what a person has not read yet.

@@ -39,7 +39,7 @@ func (s *Store) Sessions(ctx context.Context, person uuid.UUID, token []byte) ([
 		from sessions s
 		where s.person_id = $2 and `+aliveSession+`
 		order by s.created_at desc limit 200`, DefaultInstallationRules.IdleHours, person, hash[:])
-	return all[SignedIn](rows, err)
+	return collectRows[SignedIn](rows, err)
 }
 
 // StartSession signs a person in: token is the secret of their cookie, of

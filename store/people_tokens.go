@@ -61,7 +61,7 @@ func (s *Store) Tokens(ctx context.Context, person uuid.UUID) ([]Token, error) {
 		where person_id = $1 and revoked_at is null and expires_at > now()
 		order by created_at desc
 		limit $2`, person, maxTokens)
-	return all[Token](rows, err)
+	return collectRows[Token](rows, err)
 }
 
 // RevokeToken ends a token of a person's own.
@@ -132,7 +132,7 @@ func (s *Store) Invite(ctx context.Context, by uuid.UUID, role, note string, tok
 // Invitations lists those that nobody has used yet, newest first.
 func (s *Store) Invitations(ctx context.Context) ([]Invitation, error) {
 	rows, err := s.pool.Query(ctx, invitationColumns+` order by i.created_at desc limit 200`)
-	return all[Invitation](rows, err)
+	return collectRows[Invitation](rows, err)
 }
 
 const invitationColumns = `

@@ -119,11 +119,11 @@ func (s *Store) Profiles(ctx context.Context, sc Scope, limit int) ([]Profile, e
 	args := scopeArgs(sc)
 	args["limit"] = limit
 	rows, err := s.pool.Query(ctx, profileColumns+`
-		where (@maker = '00000000-0000-0000-0000-000000000000'::uuid or m.id = @maker)
-			and (@model = '00000000-0000-0000-0000-000000000000'::uuid or d.id = @model
+		where (@maker = `+everywhereID+`::uuid or m.id = @maker)
+			and (@model = `+everywhereID+`::uuid or d.id = @model
 				or exists (select from profile_sisters y where y.profile_id = p.id and y.model_id = @model))
 		order by m.name, d.name, p.name limit @limit`, args)
-	return all[Profile](rows, err)
+	return collectRows[Profile](rows, err)
 }
 
 // Profile reads one profile.

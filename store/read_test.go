@@ -249,7 +249,7 @@ func TestBasis(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	judging, err := w.Judging(w.ctx, edits)
+	judging, err := w.EvidenceSnapshot(w.ctx, edits)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -48,7 +48,7 @@ func (s *Store) PublicKeys(ctx context.Context) ([]PublicKey, error) {
 			coalesce(k.endorsed_by, '') as endorsed_by,
 			(select count(*) from releases r where r.key_id = k.id)::int as releases
 		from signing_keys k order by k.retired_at is not null, k.created_at desc limit 500`)
-	return all[PublicKey](rows, err)
+	return collectRows[PublicKey](rows, err)
 }
 
 // AddKey stores the first key; where another server was faster, that one's

@@ -49,11 +49,11 @@ func (s *Store) Releases(ctx context.Context, sc Scope, limit int) ([]ReleaseLin
 	args := scopeArgs(sc)
 	args["limit"] = limit
 	rows, err := s.pool.Query(ctx, releaseLines+`
-		where (@maker = '00000000-0000-0000-0000-000000000000'::uuid or m.id = @maker)
-			and (@model = '00000000-0000-0000-0000-000000000000'::uuid or d.id = @model
+		where (@maker = `+everywhereID+`::uuid or m.id = @maker)
+			and (@model = `+everywhereID+`::uuid or d.id = @model
 				or exists (select from profile_sisters y where y.profile_id = p.id and y.model_id = @model))
 		order by r.published_at desc, r.id desc limit @limit`, args)
-	return all[ReleaseLine](rows, err)
+	return collectRows[ReleaseLine](rows, err)
 }
 
 // Release is a release with its bytes.
@@ -98,14 +98,14 @@ func readRelease(ctx context.Context, q querier, id uuid.UUID) (Release, error) 
 // ReleasesOf lists a profile's releases, newest first.
 func (s *Store) ReleasesOf(ctx context.Context, profile uuid.UUID, limit int) ([]ReleaseLine, error) {
 	rows, err := s.pool.Query(ctx, releaseLines+` where p.id = $1 order by r.number desc limit $2`, profile, limit)
-	return all[ReleaseLine](rows, err)
+	return collectRows[ReleaseLine](rows, err)
 }
 
 // LatelyReleased lists releases by when they were published or withdrawn, the
 // latest first.
 func (s *Store) LatelyReleased(ctx context.Context, limit int) ([]ReleaseLine, error) {
 	rows, err := s.pool.Query(ctx, releaseLines+` order by greatest(r.published_at, r.withdrawn_at) desc limit $1`, limit)
-	return all[ReleaseLine](rows, err)
+	return collectRows[ReleaseLine](rows, err)
 }
 
 // Withdraw takes a release out of use, with the reason that everybody is shown.
@@ -143,7 +143,7 @@ func (s *Store) Withdraw(ctx context.Context, id uuid.UUID, reason string, perso
 		if err != nil {
 			return err
 		}
-		if err := leave(ctx, tx, people, Told{Kind: "followed-release", Profile: &profile, By: &person, Words: "Withdrawn: " + reason}); err != nil {
+		if err := addNotices(ctx, tx, people, NewNotice{Kind: "followed-release", Profile: &profile, By: &person, Words: "Withdrawn: " + reason}); err != nil {
 			return err
 		}
 		if err := notify(ctx, tx, Event{Topic: ReleasesChanged}); err != nil {

@@ -54,7 +54,7 @@ const publicationColumns = `
 func (s *Store) Publications(ctx context.Context, profile uuid.UUID, limit int) ([]Publication, error) {
 	rows, err := s.pool.Query(ctx, publicationColumns+` where u.profile_id = $1 order by u.asked_at desc limit $2`,
 		profile, limit)
-	return all[Publication](rows, err)
+	return collectRows[Publication](rows, err)
 }
 
 // ProfileOfPublication reads the profile that a publication is of.
@@ -199,7 +199,7 @@ func (s *Store) DecidePublication(ctx context.Context, id uuid.UUID, person Pers
 			return err
 		}
 		if v.State != "taken-back" {
-			if err := leave(ctx, tx, []uuid.UUID{u.AskedByID}, Told{Kind: "publish-" + v.State, Profile: &u.ProfileID, By: &person.ID, Words: v.Answer}); err != nil {
+			if err := addNotices(ctx, tx, []uuid.UUID{u.AskedByID}, NewNotice{Kind: "publish-" + v.State, Profile: &u.ProfileID, By: &person.ID, Words: v.Answer}); err != nil {
 				return err
 			}
 		}
@@ -313,5 +313,5 @@ func (s *Store) released(ctx context.Context, tx pgx.Tx, p Profile, release, by 
 	if err != nil {
 		return err
 	}
-	return leave(ctx, tx, people, Told{Kind: "followed-release", Profile: &p.ID, By: &by, Words: words})
+	return addNotices(ctx, tx, people, NewNotice{Kind: "followed-release", Profile: &p.ID, By: &by, Words: words})
 }

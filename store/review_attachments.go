@@ -87,7 +87,7 @@ func (s *Store) AttachmentContent(ctx context.Context, reader, id uuid.UUID) (a 
 // out.
 func (s *Store) Attachments(ctx context.Context, ids []uuid.UUID) ([]Attachment, error) {
 	rows, err := s.pool.Query(ctx, attachmentColumns+` where id = any($1)`, ids)
-	return all[Attachment](rows, err)
+	return collectRows[Attachment](rows, err)
 }
 
 // useAttachments marks a person's files as named by an edit; ErrNotFound where

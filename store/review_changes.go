@@ -216,11 +216,11 @@ func send(ctx context.Context, tx pgx.Tx, person, id uuid.UUID, sending Sending)
 	if err != nil {
 		return id, err
 	}
-	return id, sent(ctx, tx, person, id, act, found)
+	return id, recordSending(ctx, tx, person, id, act, found)
 }
 
-// sent tells everybody that a change waits, and keeps it on record.
-func sent(ctx context.Context, tx pgx.Tx, person, id uuid.UUID, act string, edits int) error {
+// recordSending tells everybody that a change waits, and keeps it on record.
+func recordSending(ctx context.Context, tx pgx.Tx, person, id uuid.UUID, act string, edits int) error {
 	if err := notify(ctx, tx, Event{Topic: ChangesChanged}); err != nil {
 		return err
 	}
@@ -266,7 +266,7 @@ func sendNew(ctx context.Context, tx pgx.Tx, person, id uuid.UUID, sending Sendi
 	if err != nil {
 		return err
 	}
-	return sent(ctx, tx, person, id, "change.sent", len(c.ids))
+	return recordSending(ctx, tx, person, id, "change.sent", len(c.ids))
 }
 
 // revise begins the next round of a person's own change: what the edits stand
@@ -314,7 +314,7 @@ func revise(ctx context.Context, tx pgx.Tx, person, id uuid.UUID, sending Sendin
 	if err != nil {
 		return 0, err
 	}
-	return round, tell(ctx, tx, people, "revised", id, person, "")
+	return round, addChangeNotices(ctx, tx, people, "revised", id, person, "")
 }
 
 // ChangeQuery says which changes to list.
@@ -362,16 +362,16 @@ func (s *Store) Changes(ctx context.Context, q ChangeQuery) ([]Change, error) {
 	}
 	if q.State == "sent" {
 		rows, err := s.pool.Query(ctx, changeColumns+`
-			where c.state = 'sent' and ($2 = '00000000-0000-0000-0000-000000000000'::uuid or c.author_id = $2)
+			where c.state = 'sent' and ($2 = `+everywhereID+`::uuid or c.author_id = $2)
 				and (not $3 or (`+queueOrder+`) > ($4, $5, $6, $7))
 			order by `+queueOrder+` limit $8`, q.Reader, q.Author, q.After != nil, after.Rank, after.Day, after.Record, after.Number, q.Limit)
-		return all[Change](rows, err)
+		return collectRows[Change](rows, err)
 	}
 	rows, err := s.pool.Query(ctx, changeColumns+`
-		where ($2 = '' or c.state = $2) and ($3 = '00000000-0000-0000-0000-000000000000'::uuid or c.author_id = $3)
+		where ($2 = '' or c.state = $2) and ($3 = `+everywhereID+`::uuid or c.author_id = $3)
 			and ($4 = 0 or c.number < $4)
 		order by c.number desc limit $5`, q.Reader, q.State, q.Author, after.Number, q.Limit)
-	return all[Change](rows, err)
+	return collectRows[Change](rows, err)
 }
 
 // Change reads a change with its edits in the order they were made. For whom it is read decides what is marked as asked.
@@ -429,7 +429,7 @@ func (s *Store) TakeBack(ctx context.Context, person, id uuid.UUID) error {
 		if err != nil {
 			return err
 		}
-		return sent(ctx, tx, person, id, "change.taken-back", 0)
+		return recordSending(ctx, tx, person, id, "change.taken-back", 0)
 	})
 }
 

@@ -48,7 +48,7 @@ func (s *Store) TalkOf(ctx context.Context, reader, change uuid.UUID) (t Talk, e
 		where c.change_id = $1
 		order by c.at, c.id
 		limit $2`, change, maxComments)
-	if t.Comments, err = all[Comment](rows, err); err != nil {
+	if t.Comments, err = collectRows[Comment](rows, err); err != nil {
 		return t, err
 	}
 	rows, err = s.pool.Query(ctx, `
@@ -59,7 +59,7 @@ func (s *Store) TalkOf(ctx context.Context, reader, change uuid.UUID) (t Talk, e
 		where a.change_id = $1
 		order by a.at
 		limit 100`, change)
-	if t.Asked, err = all[Asked](rows, err); err != nil {
+	if t.Asked, err = collectRows[Asked](rows, err); err != nil {
 		return t, err
 	}
 	err = s.pool.QueryRow(ctx, `
@@ -117,7 +117,7 @@ func (s *Store) Comment(ctx context.Context, person, change uuid.UUID, thread *u
 			where change_id = $1 and person_id = $2 and answered_at is null`, change, person); err != nil {
 			return err
 		}
-		if err := tell(ctx, tx, people, "comment", change, person, text); err != nil {
+		if err := addChangeNotices(ctx, tx, people, "comment", change, person, text); err != nil {
 			return err
 		}
 		return notify(ctx, tx, Event{Topic: ChangesChanged})
@@ -142,7 +142,7 @@ func (s *Store) Ask(ctx context.Context, by, change, person uuid.UUID, words str
 		if err != nil {
 			return err
 		}
-		if err := tell(ctx, tx, []uuid.UUID{person}, "asked", change, by, words); err != nil {
+		if err := addChangeNotices(ctx, tx, []uuid.UUID{person}, "asked", change, by, words); err != nil {
 			return err
 		}
 		return notify(ctx, tx, Event{Topic: ChangesChanged})

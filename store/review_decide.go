@@ -208,7 +208,7 @@ func (d *decider) load(ctx context.Context, decisions []Decision) error {
 			join claims c on c.package_id = e.package_id and c.field = e.field and c.scope_kind = e.scope_kind
 				and c.scope_id = e.scope_id
 		where e.change_id = $1`, d.change)
-	list, err := all[decidedEdit](rows, err)
+	list, err := collectRows[decidedEdit](rows, err)
 	d.edits, d.before = make(map[uuid.UUID]decidedEdit, len(list)), map[uuid.UUID]bool{}
 	for _, e := range list {
 		d.edits[e.ID], d.before[e.ID] = e, e.State == "accepted"
@@ -488,7 +488,7 @@ func (d *decider) close(ctx context.Context) error {
 	if err := d.tx.SendBatch(ctx, &batch).Close(); err != nil {
 		return err
 	}
-	if err := tell(ctx, d.tx, []uuid.UUID{d.author}, "decided", d.change, d.reviewer, tallyWords(d.count)); err != nil {
+	if err := addChangeNotices(ctx, d.tx, []uuid.UUID{d.author}, "decided", d.change, d.reviewer, tallyWords(d.count)); err != nil {
 		return err
 	}
 	if err := notify(ctx, d.tx, Event{Topic: ChangesChanged}); err != nil {

@@ -81,7 +81,7 @@ func (s *Store) KnownTo(ctx context.Context, names []string, title string, at ca
 	if id, err := uuid.Parse(at.ID); err == nil {
 		places = append(places, id)
 	}
-	j, err := judging(ctx, s.pool, ids, places)
+	j, err := readSnapshot(ctx, s.pool, ids, places)
 	if err != nil {
 		return nil, err
 	}

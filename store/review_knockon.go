@@ -71,7 +71,7 @@ type profileRow struct {
 // profile is composed anew as a whole: see change.KnockOn.
 func (s *Store) KnockOn(ctx context.Context, author uuid.UUID, edits []Edit) (KnockOn, error) {
 	out := KnockOn{Profiles: []ProfileEffect{}, Moves: []PlacedMove{}}
-	j, err := s.Judging(ctx, edits)
+	j, err := s.EvidenceSnapshot(ctx, edits)
 	if err != nil || len(edits) == 0 {
 		return out, err
 	}
@@ -123,7 +123,7 @@ func (s *Store) KnockOn(ctx context.Context, author uuid.UUID, edits []Edit) (Kn
 
 // weighFor works out the figures of packages as the profiles' models see them,
 // without the edits and with them.
-func (s *Store) weighFor(ctx context.Context, now, then *Judging, packages []uuid.UUID, profiles []profileRow) error {
+func (s *Store) weighFor(ctx context.Context, now, then *EvidenceSnapshot, packages []uuid.UUID, profiles []profileRow) error {
 	models, methods := make([]uuid.UUID, len(profiles)), []evidence.Method{}
 	for i, p := range profiles {
 		models[i] = p.ModelID
@@ -151,7 +151,7 @@ func (s *Store) weighFor(ctx context.Context, now, then *Judging, packages []uui
 }
 
 // moves are the figures that change, from where the edits are about.
-func moves(now, then *Judging, edits []Edit) []PlacedMove {
+func moves(now, then *EvidenceSnapshot, edits []Edit) []PlacedMove {
 	list := []PlacedMove{}
 	seen := map[[3]string]bool{}
 	for _, e := range edits {
@@ -187,7 +187,7 @@ func moves(now, then *Judging, edits []Edit) []PlacedMove {
 // knocker makes candidates of packages, without the edits (side 0) and with
 // them (side 1).
 type knocker struct {
-	now, then *Judging
+	now, then *EvidenceSnapshot
 	lost      [2]map[uuid.UUID][]string
 }
 
@@ -299,7 +299,7 @@ func (k *knocker) candidate(side int, e Edit, p profileRow, method evidence.Meth
 	return c
 }
 
-func lostFunctions(j *Judging) map[uuid.UUID][]string {
+func lostFunctions(j *EvidenceSnapshot) map[uuid.UUID][]string {
 	out := map[uuid.UUID][]string{}
 	for pkg, trials := range j.trials {
 		for _, t := range trials {
@@ -330,7 +330,7 @@ func (s *Store) profilesShipping(ctx context.Context, packages []uuid.UUID) ([]p
 		left join releases r on r.profile_id = p.id and r.state = 'current'
 		where exists (select from shipped_by x where x.model_id = d.id and x.package_id = any($1))
 		order by m.name, d.name, p.name limit 2000`, packages)
-	return all[profileRow](rows, err)
+	return collectRows[profileRow](rows, err)
 }
 
 // shipsAndRemoves are which of the models ship which of the packages, and what

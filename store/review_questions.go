@@ -43,7 +43,7 @@ func (s *Store) CheckSending(ctx context.Context, person uuid.UUID, edits []Edit
 		select changes_accepted from people where id = $1`, person).Scan(&changes); err != nil {
 		return out, err
 	}
-	now, err := s.Judging(ctx, edits)
+	now, err := s.EvidenceSnapshot(ctx, edits)
 	if err != nil {
 		return out, err
 	}

@@ -14,10 +14,10 @@ import (
 	"roster/core/evidence"
 )
 
-// Judging is what edits are judged by: the trials and loads of their packages,
+// EvidenceSnapshot is what edits are judged by: the trials and loads of their packages,
 // as they are, and where the builds, models and makers that they are about
 // stand.
-type Judging struct {
+type EvidenceSnapshot struct {
 	Yardstick evidence.Yardstick
 	trials    map[uuid.UUID][]evidence.Trial
 	loads     map[uuid.UUID][]loadClaim
@@ -26,7 +26,7 @@ type Judging struct {
 	limits    evidence.Limits
 	// without is what this one was made of, and changed the packages whose
 	// trials are others than there: of all else the figures are the same.
-	without *Judging
+	without *EvidenceSnapshot
 	changed map[uuid.UUID]bool
 	// gathered and figures are what was worked out already.
 	gathered map[gatherKey]evidence.Gathered
@@ -44,7 +44,7 @@ type figureKey struct {
 }
 
 // Gathered are the trials of a package that say something about a method.
-func (j *Judging) Gathered(pkg uuid.UUID, method evidence.Method) evidence.Gathered {
+func (j *EvidenceSnapshot) Gathered(pkg uuid.UUID, method evidence.Method) evidence.Gathered {
 	if j.without != nil && !j.changed[pkg] {
 		return j.without.Gathered(pkg, method)
 	}
@@ -62,7 +62,7 @@ func (j *Judging) Gathered(pkg uuid.UUID, method evidence.Method) evidence.Gathe
 
 // workOut computes figures of packages from many firmwares on all processors,
 // so that Figures has them ready.
-func (j *Judging) workOut(packages []uuid.UUID, methods []evidence.Method, from []evidence.Firmware) error {
+func (j *EvidenceSnapshot) workOut(packages []uuid.UUID, methods []evidence.Method, from []evidence.Firmware) error {
 	var keys []gatherKey
 	for _, pkg := range packages {
 		for _, method := range methods {
@@ -98,7 +98,7 @@ func (j *Judging) workOut(packages []uuid.UUID, methods []evidence.Method, from 
 }
 
 // Figures are what the trials of a package come to, seen from a firmware.
-func (j *Judging) Figures(pkg uuid.UUID, method evidence.Method, from evidence.Firmware) evidence.Figures {
+func (j *EvidenceSnapshot) Figures(pkg uuid.UUID, method evidence.Method, from evidence.Firmware) evidence.Figures {
 	if j.without != nil && !j.changed[pkg] {
 		return j.without.Figures(pkg, method, from)
 	}
@@ -126,8 +126,8 @@ type loadClaim struct {
 	value change.LoadValue
 }
 
-// Judging loads what edits are judged by.
-func (s *Store) Judging(ctx context.Context, edits []Edit) (*Judging, error) {
+// EvidenceSnapshot loads what edits are judged by.
+func (s *Store) EvidenceSnapshot(ctx context.Context, edits []Edit) (*EvidenceSnapshot, error) {
 	packages, places := map[uuid.UUID]bool{}, map[uuid.UUID]bool{}
 	for _, e := range edits {
 		if !e.Judged() {
@@ -141,11 +141,11 @@ func (s *Store) Judging(ctx context.Context, edits []Edit) (*Judging, error) {
 			}
 		}
 	}
-	return judging(ctx, s.pool, sortedIDs(packages), sortedIDs(places))
+	return readSnapshot(ctx, s.pool, sortedIDs(packages), sortedIDs(places))
 }
 
-func judging(ctx context.Context, q querier, packages, places []uuid.UUID) (*Judging, error) {
-	j := &Judging{loads: map[uuid.UUID][]loadClaim{}}
+func readSnapshot(ctx context.Context, q querier, packages, places []uuid.UUID) (*EvidenceSnapshot, error) {
+	j := &EvidenceSnapshot{loads: map[uuid.UUID][]loadClaim{}}
 	var err error
 	if j.Yardstick, _, err = yardstick(ctx, q); err != nil {
 		return nil, err
@@ -215,7 +215,7 @@ func (e Edit) trial() (v change.TrialValue, ok bool) {
 
 // Target is the firmware and method that an edit is judged from: of a trial
 // its own, of all else its scope's.
-func (j *Judging) Target(e Edit) (evidence.Firmware, evidence.Method) {
+func (j *EvidenceSnapshot) Target(e Edit) (evidence.Firmware, evidence.Method) {
 	if t, ok := e.trial(); ok {
 		return j.firmwares[t.Build], t.Method
 	}
@@ -223,11 +223,11 @@ func (j *Judging) Target(e Edit) (evidence.Firmware, evidence.Method) {
 }
 
 // Trials are those of a package as they are.
-func (j *Judging) Trials(pkg uuid.UUID) []evidence.Trial { return j.trials[pkg] }
+func (j *EvidenceSnapshot) Trials(pkg uuid.UUID) []evidence.Trial { return j.trials[pkg] }
 
 // With is the evidence as it would be with the trials of edits by an author.
-func (j *Judging) With(author uuid.UUID, edits []Edit) *Judging {
-	out := &Judging{Yardstick: j.Yardstick, firmwares: j.firmwares, trials: map[uuid.UUID][]evidence.Trial{}, called: j.called, loads: map[uuid.UUID][]loadClaim{}, without: j, changed: map[uuid.UUID]bool{}}
+func (j *EvidenceSnapshot) With(author uuid.UUID, edits []Edit) *EvidenceSnapshot {
+	out := &EvidenceSnapshot{Yardstick: j.Yardstick, firmwares: j.firmwares, trials: map[uuid.UUID][]evidence.Trial{}, called: j.called, loads: map[uuid.UUID][]loadClaim{}, without: j, changed: map[uuid.UUID]bool{}}
 	for pkg, list := range j.trials {
 		out.trials[pkg] = list[:len(list):len(list)]
 	}
@@ -254,8 +254,8 @@ func (j *Judging) With(author uuid.UUID, edits []Edit) *Judging {
 }
 
 // of is what is known of one package.
-func (j *Judging) of(pkg uuid.UUID) *Judging {
-	return &Judging{Yardstick: j.Yardstick, firmwares: j.firmwares, called: j.called, without: j,
+func (j *EvidenceSnapshot) of(pkg uuid.UUID) *EvidenceSnapshot {
+	return &EvidenceSnapshot{Yardstick: j.Yardstick, firmwares: j.firmwares, called: j.called, without: j,
 		trials: map[uuid.UUID][]evidence.Trial{pkg: j.trials[pkg]}, loads: map[uuid.UUID][]loadClaim{pkg: j.loads[pkg]}}
 }
 
@@ -270,7 +270,7 @@ func withoutTrial(list []evidence.Trial, id string) []evidence.Trial {
 }
 
 // setLoad puts an edit's load in the place of the one at its scope.
-func (j *Judging) setLoad(e Edit) {
+func (j *EvidenceSnapshot) setLoad(e Edit) {
 	kept := make([]loadClaim, 0, len(j.loads[e.PackageID])+1)
 	for _, c := range j.loads[e.PackageID] {
 		if c.scope != e.Scope() {
@@ -290,7 +290,7 @@ func (j *Judging) setLoad(e Edit) {
 
 // Suggested is the load that the trials of a package by a method, seen from a
 // firmware, and what rests on the package there suggest.
-func (j *Judging) Suggested(pkg uuid.UUID, method evidence.Method, from evidence.Firmware) evidence.Load {
+func (j *EvidenceSnapshot) Suggested(pkg uuid.UUID, method evidence.Method, from evidence.Firmware) evidence.Load {
 	var called evidence.Load
 	for _, c := range j.called[pkg] {
 		if (from.Model == "" || from.Model == c.model) && (from.Maker == "" || from.Maker == c.maker) && (called == "" || c.load.Rank() > called.Rank()) {
@@ -302,7 +302,7 @@ func (j *Judging) Suggested(pkg uuid.UUID, method evidence.Method, from evidence
 
 // Applying is the load that holds at a scope: the narrowest that somebody set
 // there or wider, or else the suggested one.
-func (j *Judging) Applying(pkg uuid.UUID, at catalog.Scope) (value change.LoadValue, bySuggestion bool) {
+func (j *EvidenceSnapshot) Applying(pkg uuid.UUID, at catalog.Scope) (value change.LoadValue, bySuggestion bool) {
 	if value, ok := j.claimed(pkg, at); ok {
 		return value, false
 	}
@@ -310,7 +310,7 @@ func (j *Judging) Applying(pkg uuid.UUID, at catalog.Scope) (value change.LoadVa
 }
 
 // claimed is the narrowest load that somebody set at a scope or wider.
-func (j *Judging) claimed(pkg uuid.UUID, at catalog.Scope) (value change.LoadValue, ok bool) {
+func (j *EvidenceSnapshot) claimed(pkg uuid.UUID, at catalog.Scope) (value change.LoadValue, ok bool) {
 	var scopes []catalog.Scope
 	var values []change.LoadValue
 	for _, c := range j.loads[pkg] {
@@ -326,7 +326,7 @@ func (j *Judging) claimed(pkg uuid.UUID, at catalog.Scope) (value change.LoadVal
 
 // Circumstance is what the rules of review judge an edit by; then is the
 // evidence as it would be with what goes before it.
-func (j *Judging) Circumstance(e Edit, then *Judging) change.Circumstance {
+func (j *EvidenceSnapshot) Circumstance(e Edit, then *EvidenceSnapshot) change.Circumstance {
 	c := change.Circumstance{Field: change.Field(e.Field), Written: e.Settled != nil}
 	if c.Field != change.Load {
 		return c
@@ -360,7 +360,7 @@ func (d *decider) loads(ctx context.Context, decisions []Decision) (map[uuid.UUI
 	if len(list) == 0 {
 		return nil, nil
 	}
-	j, err := judging(ctx, d.tx, sortedIDs(packages), sortedIDs(places))
+	j, err := readSnapshot(ctx, d.tx, sortedIDs(packages), sortedIDs(places))
 	if err != nil {
 		return nil, err
 	}

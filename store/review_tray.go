@@ -78,7 +78,7 @@ type Edit struct {
 // readEdits reads the rows of editColumns, and says of each whether its value
 // can be read.
 func readEdits(rows pgx.Rows, err error) ([]Edit, error) {
-	edits, err := all[Edit](rows, err)
+	edits, err := collectRows[Edit](rows, err)
 	for i := range edits {
 		edits[i].judge()
 	}
@@ -272,11 +272,11 @@ func addEdits(ctx context.Context, tx pgx.Tx, person uuid.UUID, edits []NewEdit)
 					k.scope))
 		select p.name as package, g.field,
 			jsonb_strip_nulls(jsonb_build_object('kind', g.scope_kind, 'id',
-				nullif(g.scope_id, '00000000-0000-0000-0000-000000000000'::uuid))) as scope,
+				nullif(g.scope_id, `+everywhereID+`::uuid))) as scope,
 			g.value, g.reason
 		from gone g join packages p on p.id = g.package_id order by g.id`,
 		person, c.packages, c.fields, c.kinds, c.scopes, c.ids, c.values, c.whys)
-	displaced, err := all[Displaced](rows, err)
+	displaced, err := collectRows[Displaced](rows, err)
 	if err != nil {
 		return nil, nil, err
 	}

@@ -34,7 +34,7 @@ const backupColumns = `
 // Backups lists the backups of a phone, newest first.
 func (s *Store) Backups(ctx context.Context, phone string, limit int) ([]Backup, error) {
 	rows, err := s.pool.Query(ctx, backupColumns+` where k.phone = $1 order by k.made_at desc limit $2`, phone, limit)
-	return all[Backup](rows, err)
+	return collectRows[Backup](rows, err)
 }
 
 // BackupByID reads a backup.

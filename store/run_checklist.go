@@ -247,13 +247,13 @@ func (s *Store) SetHunt(ctx context.Context, id uuid.UUID, hunt run.Hunt) error 
 	})
 }
 
-// Finished puts together what a run has come to, for its draft.
-func (s *Store) Finished(ctx context.Context, r Run) (run.Finished, error) {
+// RunRecord puts together what a run has come to, for its draft.
+func (s *Store) RunRecord(ctx context.Context, r Run) (run.RunRecord, error) {
 	steps, err := s.RunSteps(ctx, r.ID, 0)
 	if err != nil {
-		return run.Finished{}, err
+		return run.RunRecord{}, err
 	}
-	f := run.Finished{Run: r.ID.String(), Build: r.BuildID.String(), Phone: r.Phone, On: r.StartedAt.UTC().Format(time.DateOnly), Journal: journalOf(steps), Back: r.Back, Restarted: r.Restarted, Hunts: r.Hunts}
+	f := run.RunRecord{Run: r.ID.String(), Build: r.BuildID.String(), Phone: r.Phone, On: r.StartedAt.UTC().Format(time.DateOnly), Journal: journalOf(steps), Back: r.Back, Restarted: r.Restarted, Hunts: r.Hunts}
 	names := []string{}
 	for _, j := range f.Journal {
 		if j.Kind == run.Remove {
@@ -441,8 +441,8 @@ func (s *Store) metOn(ctx context.Context, build uuid.UUID) (refused, back map[a
 	return refused, back, err
 }
 
-// Met is what trials of a package's removal met on a build and elsewhere.
-type Met struct {
+// StepHistory is what trials of a package's removal met on a build and elsewhere.
+type StepHistory struct {
 	Build   uuid.UUID `db:"build" json:"build"`
 	Version string    `db:"version" json:"version"`
 	Carrier string    `db:"carrier" json:"carrier"`
@@ -452,7 +452,7 @@ type Met struct {
 
 // MetBy lists what phones of a build's model did when a package was to be
 // removed: how many refused, and how many let it go; that build first.
-func (s *Store) MetBy(ctx context.Context, build uuid.UUID, name string) ([]Met, error) {
+func (s *Store) MetBy(ctx context.Context, build uuid.UUID, name string) ([]StepHistory, error) {
 	rows, err := s.pool.Query(ctx, `
 		select b.id as build, b.version, b.carrier,
 			count(distinct t.phone) filter (where t.outcome = 'refused')::int as refused,
@@ -460,5 +460,5 @@ func (s *Store) MetBy(ctx context.Context, build uuid.UUID, name string) ([]Met,
 		from trials t join packages p on p.id = t.package_id join builds b on b.id = t.build_id
 		where p.name = $2 and t.method = 'remove-for-user' and b.model_id = (select model_id from builds where id = $1)
 		group by b.id order by b.id = $1 desc, b.security_patch desc, b.version_key desc limit 20`, build, name)
-	return all[Met](rows, err)
+	return collectRows[StepHistory](rows, err)
 }

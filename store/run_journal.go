@@ -74,7 +74,7 @@ func (s *Store) Advance(ctx context.Context, id uuid.UUID, phone string, r run.R
 			return err
 		}
 		if r.Seen != nil {
-			if err := w.see(ctx, tx, r.Seen, phone != ""); err != nil {
+			if err := w.addSeen(ctx, tx, r.Seen, phone != ""); err != nil {
 				return err
 			}
 			if r.Seen.Fingerprint != w.fingerprint && phone != "" {
@@ -119,9 +119,9 @@ func (w *lockedRun) answer(ctx context.Context, tx pgx.Tx, answers []run.StepAns
 	return err
 }
 
-// see writes what the phone shows. A look that begins an attempt settles what
+// addSeen writes what the phone shows. A look that begins an attempt settles what
 // nobody knows of.
-func (w *lockedRun) see(ctx context.Context, tx pgx.Tx, seen *run.Seen, begins bool) error {
+func (w *lockedRun) addSeen(ctx context.Context, tx pgx.Tx, seen *run.Seen, begins bool) error {
 	if begins {
 		if err := w.settle(ctx, tx, seen); err != nil {
 			return err
@@ -375,7 +375,7 @@ func (s *Store) LapseRuns(ctx context.Context) (unsettled []Unsettled, err error
 					from jobs j
 					where j.kind = 'look' and j.state in ('waiting', 'running') and j.request ->> 'run' = r.id::text)
 			order by r.started_at limit 200`)
-		unsettled, err = all[Unsettled](rows, err)
+		unsettled, err = collectRows[Unsettled](rows, err)
 		return err
 	})
 	return unsettled, err
@@ -400,7 +400,7 @@ func (s *Store) Looked(ctx context.Context, id uuid.UUID, phone string, seen *ru
 			return nil // it has gone on, or the handle is another phone's now
 		}
 		w.seq++
-		if err := w.see(ctx, tx, seen, true); err != nil {
+		if err := w.addSeen(ctx, tx, seen, true); err != nil {
 			return err
 		}
 		return notify(ctx, tx, Event{Topic: RunChanged, ID: id.String()})

@@ -100,14 +100,14 @@ func (s *Store) Runs(ctx context.Context, q RunQuery) ([]RunLine, error) {
 	args["phone"], args["release"], args["profile"], args["open"], args["before"], args["limit"] = q.Phone, q.Release, q.Profile, q.Open, q.Before, q.Limit
 	rows, err := s.pool.Query(ctx, runLines+`
 		where (@phone = '' or r.phone = @phone)
-			and (@release = '00000000-0000-0000-0000-000000000000'::uuid or r.release_id = @release)
-			and (@profile = '00000000-0000-0000-0000-000000000000'::uuid or r.profile_id = @profile)
-			and (@maker = '00000000-0000-0000-0000-000000000000'::uuid or m.id = @maker)
-				and (@model = '00000000-0000-0000-0000-000000000000'::uuid or d.id = @model)
+			and (@release = `+everywhereID+`::uuid or r.release_id = @release)
+			and (@profile = `+everywhereID+`::uuid or r.profile_id = @profile)
+			and (@maker = `+everywhereID+`::uuid or m.id = @maker)
+				and (@model = `+everywhereID+`::uuid or d.id = @model)
 			and (not @open or r.state in ('going', 'stopped', 'held', 'interrupted'))
 				and (@before = 0 or r.number < @before)
 		order by r.number desc limit @limit`, args)
-	return all[RunLine](rows, err)
+	return collectRows[RunLine](rows, err)
 }
 
 // Run is a run with everything but its steps.
@@ -350,7 +350,7 @@ func (s *Store) Runnable(ctx context.Context, manufacturer, device string, limit
 		where r.state = 'current' and lower(m.manufacturer) = lower($1)
 		order by d.device = $2 desc, r.published_at desc
 		limit $3`, manufacturer, device, limit)
-	releases, err := all[RunnableRelease](rows, err)
+	releases, err := collectRows[RunnableRelease](rows, err)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -362,7 +362,7 @@ func (s *Store) Runnable(ctx context.Context, manufacturer, device string, limit
 					join models x on x.id = y.model_id
 					where y.profile_id = p.id and x.device = $2))
 		order by p.name limit $3`, manufacturer, device, limit)
-	profiles, err := all[Profile](rows, err)
+	profiles, err := collectRows[Profile](rows, err)
 	return releases, profiles, err
 }
 

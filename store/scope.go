@@ -17,6 +17,11 @@ import (
 	"roster/core/evidence"
 )
 
+// everywhereID stands in SQL for the id of a maker, model or build where none is
+// meant: figures and claims that hold everywhere have it, and scopes that are
+// open at that end.
+const everywhereID = `'00000000-0000-0000-0000-000000000000'`
+
 // Maker, Model and Build are what the scope bar chooses from.
 type Maker struct {
 	ID   uuid.UUID `db:"id" json:"id"`
@@ -62,7 +67,7 @@ func (s *Store) Makers(ctx context.Context, text string) ([]Maker, error) {
 		where $1 = '' or m.name ilike $2
 		order by m.name
 		limit $3`, text, "%"+escapeLike(text)+"%", maxScope)
-	return all[Maker](rows, err)
+	return collectRows[Maker](rows, err)
 }
 
 // Models lists the models of a maker, by slug, whose name holds the text.
@@ -74,7 +79,7 @@ func (s *Store) Models(ctx context.Context, maker, text string) ([]Model, error)
 		where m.slug = $1 and ($2 = '' or d.name ilike $3)
 		order by d.name
 		limit $4`, maker, text, "%"+escapeLike(text)+"%", maxScope)
-	return all[Model](rows, err)
+	return collectRows[Model](rows, err)
 }
 
 const buildColumns = `b.id, b.model_id, b.fingerprint, b.version, b.release, b.security_patch,
@@ -93,7 +98,7 @@ func (s *Store) Builds(ctx context.Context, maker, model string) ([]Build, error
 		select `+buildColumns+`
 		from builds b join models d on d.id = b.model_id join makers m on m.id = d.maker_id
 		where m.slug = $1 and d.slug = $2 order by `+oldestFirst+` limit $3`, maker, model, maxScope)
-	return all[Build](rows, err)
+	return collectRows[Build](rows, err)
 }
 
 // Fingerprint is a build's.
@@ -194,7 +199,7 @@ func (s *Store) Columns(ctx context.Context, sc Scope, limit int) ([]Build, erro
 	rows, err := s.pool.Query(ctx, `
 		select `+buildColumns+` from builds b join models d on d.id = b.model_id
 		where `+where+` order by d.name, `+oldestFirst+` limit $1`, args...)
-	return all[Build](rows, err)
+	return collectRows[Build](rows, err)
 }
 
 var notSlug = regexp.MustCompile(`[^a-z0-9]+`)

@@ -208,8 +208,8 @@ func one[T any](rows pgx.Rows, err error) (T, error) {
 	return v, err
 }
 
-// all reads every row into T; the result is never nil.
-func all[T any](rows pgx.Rows, err error) ([]T, error) {
+// collectRows reads every row into T; the result is never nil.
+func collectRows[T any](rows pgx.Rows, err error) ([]T, error) {
 	if err != nil {
 		return nil, err
 	}

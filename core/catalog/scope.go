@@ -17,6 +17,9 @@ const (
 	OfBuild    ScopeKind = "build"
 )
 
+// ScopeKinds lists every kind of scope, widest first.
+var ScopeKinds = []ScopeKind{Everywhere, OfMaker, OfModel, OfBuild}
+
 var narrowness = map[ScopeKind]int{Everywhere: 0, OfMaker: 1, OfModel: 2, OfBuild: 3}
 
 // Scope is where a claim applies. ID is the maker's, model's or build's

@@ -18,6 +18,9 @@ const (
 	Fair      Standing = "fair"
 )
 
+// Standings lists every standing, from what is known least about.
+var Standings = []Standing{Untried, Thin, Contested, Fair, Firm}
+
 // Weighed is one merged trial with what it counts.
 type Weighed struct {
 	*Trial

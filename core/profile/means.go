@@ -17,8 +17,8 @@ type Ref struct {
 
 func (r Ref) String() string { return fmt.Sprintf("%s no. %d", r.Edition, r.Number) }
 
-// Met is a package that differs between two builds, with what it touches.
-type Met struct {
+// Difference is a package that differs between two builds, with what it touches.
+type Difference struct {
 	// Lane is gone, changed, new or renamed.
 	Lane string
 	// Was is the old name of a renamed package.
@@ -57,7 +57,7 @@ const (
 )
 
 // Means says what a difference means for grades and for what was published.
-func (m Met) Means() []Meaning {
+func (m Difference) Means() []Meaning {
 	means := []Meaning{}
 	add := func(code MeaningCode, format string, args ...any) {
 		means = append(means, Meaning{code, fmt.Sprintf(format, args...)})
@@ -116,7 +116,7 @@ func MeaningWords(means []Meaning) string {
 }
 
 // do is a verb for as many releases as take it off.
-func (m Met) do(one, many string) string {
+func (m Difference) do(one, many string) string {
 	if len(m.Taken) == 1 {
 		return one
 	}

@@ -43,8 +43,8 @@ func CheckList(d *profile.Document) []Check {
 	return list
 }
 
-// Finished is a run with all that was seen of it.
-type Finished struct {
+// RunRecord is a run with all that was seen of it.
+type RunRecord struct {
 	// Run, Build and Phone are identities, Phone a keyed hash; On is the day
 	// of the run as YYYY-MM-DD.
 	Run, Build, Phone, On string
@@ -84,7 +84,7 @@ const watched = 1
 // and says why there is none yet of the others. Nothing is called clean that
 // the check list does not bear out, or that is younger than a day; what is
 // broken is held against all that could carry it until it is narrowed down.
-func Draft(f Finished) (drafts []Drafted, withheld []Withheld) {
+func Draft(f RunRecord) (drafts []Drafted, withheld []Withheld) {
 	drafts, withheld = []Drafted{}, []Withheld{}
 	off := map[android.PackageName]bool{}
 	for _, j := range Off(f.Journal) {
@@ -128,7 +128,7 @@ func Draft(f Finished) (drafts []Drafted, withheld []Withheld) {
 }
 
 // trial is what a removal's trial is, whatever its outcome.
-func (f *Finished) trial(j Journal) change.TrialValue {
+func (f *RunRecord) trial(j Journal) change.TrialValue {
 	v := change.TrialValue{Build: f.Build, Phone: f.Phone, Method: j.Method, Outcome: evidence.Clean, Persistence: "not-watched", Recovery: "not-tried", WatchedDays: f.WatchedDays, On: f.On, Run: f.Run, Tried: []string{}}
 	if back, ok := f.Back[j.Package]; ok {
 		v.Persistence = back
@@ -149,7 +149,7 @@ func (f *Finished) trial(j Journal) change.TrialValue {
 }
 
 // blame makes the trial of a package that a halving found.
-func (f *Finished) blame(v *change.TrialValue, h *Hunt) {
+func (f *RunRecord) blame(v *change.TrialValue, h *Hunt) {
 	v.Outcome, v.Note = evidence.Fault, h.Path()
 	switch {
 	case h.Function != "":
@@ -169,7 +169,7 @@ func (f *Finished) blame(v *change.TrialValue, h *Hunt) {
 
 // doubt says why a package that was taken off can't be called clean; "" where
 // it can.
-func (f *Finished) doubt(name android.PackageName, off bool) string {
+func (f *RunRecord) doubt(name android.PackageName, off bool) string {
 	var missing []string
 	for _, c := range f.Checks {
 		if c.Function != "" && !slices.Contains(f.Carries[name], c.Function) && c.Answer != Broken {
@@ -199,7 +199,7 @@ func (f *Finished) doubt(name android.PackageName, off bool) string {
 
 // cleared reports whether a halving found somebody else guilty of what a check
 // says is broken.
-func (f *Finished) cleared(name android.PackageName, c Check) bool {
+func (f *RunRecord) cleared(name android.PackageName, c Check) bool {
 	return slices.ContainsFunc(f.Hunts, func(h Hunt) bool { return h.Check == c.Number && h.Found != "" && h.Found != name })
 }
 

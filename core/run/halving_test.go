@@ -123,34 +123,34 @@ func TestDraft(t *testing.T) {
 	list[2].State, list[2].Words = Refused, "Failure [DELETE_FAILED_INTERNAL_ERROR]"
 	list[4].State = Failed
 	works := func(text, function string) Check { return Check{Text: text, Function: function, Answer: Works} }
-	whole := func() Finished {
-		return Finished{Run: "r", Build: "b", Phone: "p", On: "2026-05-01", WatchedDays: 8, Journal: slices.Clone(list), Restarted: true, Back: map[android.PackageName]string{"a.back": "back-after-restart"},
+	whole := func() RunRecord {
+		return RunRecord{Run: "r", Build: "b", Phone: "p", On: "2026-05-01", WatchedDays: 8, Journal: slices.Clone(list), Restarted: true, Back: map[android.PackageName]string{"a.back": "back-after-restart"},
 			Checks:  []Check{works("Call", ""), {Number: 2, Text: "Try radio", Function: "radio", Answer: Works}},
 			Carries: map[android.PackageName][]string{"a.radio": {"radio"}}}
 	}
 	for what, c := range map[string]struct {
-		change func(*Finished)
+		change func(*RunRecord)
 		want   string // package=outcome of the drafts
 		held   string // why something is withheld
 	}{
-		"all is well":        {func(*Finished) {}, "a.back=clean a.clean=clean a.radio=clean a.refused=refused", ""},
-		"not watched":        {func(f *Finished) { f.WatchedDays = 0 }, "a.refused=refused", "less than a day"},
-		"a general one open": {func(f *Finished) { f.Checks[0].Answer = NotYet }, "a.refused=refused", "not tried yet: call"},
-		"radio not tried":    {func(f *Finished) { f.Checks[1].Answer = NotTried }, "a.back=clean a.clean=clean a.refused=refused", "not tried yet: try radio"},
-		"radio broken":       {func(f *Finished) { f.Checks[1].Answer = Broken }, "a.refused=refused", "suspected: try radio is broken"},
-		"radio found": {func(f *Finished) {
+		"all is well":        {func(*RunRecord) {}, "a.back=clean a.clean=clean a.radio=clean a.refused=refused", ""},
+		"not watched":        {func(f *RunRecord) { f.WatchedDays = 0 }, "a.refused=refused", "less than a day"},
+		"a general one open": {func(f *RunRecord) { f.Checks[0].Answer = NotYet }, "a.refused=refused", "not tried yet: call"},
+		"radio not tried":    {func(f *RunRecord) { f.Checks[1].Answer = NotTried }, "a.back=clean a.clean=clean a.refused=refused", "not tried yet: try radio"},
+		"radio broken":       {func(f *RunRecord) { f.Checks[1].Answer = Broken }, "a.refused=refused", "suspected: try radio is broken"},
+		"radio found": {func(f *RunRecord) {
 			f.Checks[1].Answer, f.Checks[1].Note = Broken, "Only noise."
 			f.Hunts = []Hunt{{Check: 2, Text: "Try radio", Function: "radio", Over: true, Found: "a.radio", Suspects: []Suspect{{Package: "a.radio"}}}}
 		}, "a.back=clean a.clean=clean a.radio=function-lost a.refused=refused", ""},
-		"start found": {func(f *Finished) {
+		"start found": {func(f *RunRecord) {
 			f.Checks[0] = Check{Number: 9, Text: "Restart the phone", Answer: Broken}
 			f.Hunts = []Hunt{{Check: 9, Text: "Restart the phone", Over: true, Found: "a.clean"}}
 		}, "a.back=clean a.clean=no-start a.radio=clean a.refused=refused", ""},
-		"fault found": {func(f *Finished) {
+		"fault found": {func(f *RunRecord) {
 			f.Checks[0] = Check{Number: 9, Text: "Type in two languages", Answer: Broken}
 			f.Hunts = []Hunt{{Check: 9, Text: "Type in two languages", Over: true, Found: "a.clean"}}
 		}, "a.back=clean a.clean=fault a.radio=clean a.refused=refused", ""},
-		"put back at once": {func(f *Finished) {
+		"put back at once": {func(f *RunRecord) {
 			f.Journal = append(f.Journal, Journal{Step: Step{Number: 6, Kind: PutBack, Package: "a.clean", Undoes: 1}, State: Done})
 		}, "a.back=clean a.radio=clean a.refused=refused", "put back before anybody could tell"},
 	} {

@@ -3042,7 +3042,7 @@ export interface components {
             /** Format: date-time */
             takenAt: string;
         };
-        Carried: {
+        CarriedOver: {
             label: string;
             name: string;
             now: components["schemas"]["Judged"];
@@ -4023,8 +4023,8 @@ export interface components {
         ListCapturedPhone: {
             items: components["schemas"]["CapturedPhone"][];
         };
-        ListCarried: {
-            items: components["schemas"]["Carried"][];
+        ListCarriedOver: {
+            items: components["schemas"]["CarriedOver"][];
         };
         ListEdit: {
             items: components["schemas"]["Edit"][];
@@ -4050,9 +4050,6 @@ export interface components {
         ListMaker: {
             items: components["schemas"]["Maker"][];
         };
-        ListMet: {
-            items: components["schemas"]["Met"][];
-        };
         ListModel: {
             items: components["schemas"]["Model"][];
         };
@@ -4076,6 +4073,9 @@ export interface components {
         };
         ListSignedIn: {
             items: components["schemas"]["SignedIn"][];
+        };
+        ListStepHistory: {
+            items: components["schemas"]["StepHistory"][];
         };
         ListToken: {
             items: components["schemas"]["Token"][];
@@ -4174,16 +4174,6 @@ export interface components {
             /** @enum {string} */
             code: "nothing-to-take" | "stays-under-new-name" | "load-left-behind" | "graded" | "ungraded" | "taken" | "rests" | "would-stop" | "load-moved";
             words: string;
-        };
-        Met: {
-            /** Format: uuid */
-            build: string;
-            carrier: string;
-            /** Format: int64 */
-            let: number;
-            /** Format: int64 */
-            refused: number;
-            version: string;
         };
         Mistake: {
             /** Format: int64 */
@@ -5526,6 +5516,16 @@ export interface components {
             text?: string;
             value?: string;
         };
+        StepHistory: {
+            /** Format: uuid */
+            build: string;
+            carrier: string;
+            /** Format: int64 */
+            let: number;
+            /** Format: int64 */
+            refused: number;
+            version: string;
+        };
         Substitute: {
             first?: string;
             for?: string;
@@ -6403,7 +6403,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ListCarried"];
+                    "application/json": components["schemas"]["ListCarriedOver"];
                 };
             };
             /** @description Error */
@@ -9899,7 +9899,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ListMet"];
+                    "application/json": components["schemas"]["ListStepHistory"];
                 };
             };
             /** @description Error */
