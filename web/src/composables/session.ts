@@ -1,8 +1,10 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed } from 'vue'
-import { api, ask } from '@/api/client'
+import { api, ask, type Schemas } from '@/api/client'
 
-const degrees = ['technician', 'reviewer', 'maintainer', 'keeper']
+type Role = Schemas['Person']['role']
+// From who may least to who may most.
+const degrees: readonly Role[] = ['technician', 'reviewer', 'maintainer', 'keeper']
 
 // useSession tells who is signed in and what waits for them.
 export function useSession() {
@@ -13,7 +15,7 @@ export function useSession() {
     refetchInterval: 60_000,
   })
   const person = computed(() => session.data.value?.person)
-  const may = (role: string) => degrees.indexOf(person.value?.role ?? '') >= degrees.indexOf(role)
+  const may = (role: Role) => !!person.value && degrees.indexOf(person.value.role) >= degrees.indexOf(role)
   async function signOut() {
     await ask(api.DELETE('/api/v1/session'))
     client.clear()

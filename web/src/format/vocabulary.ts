@@ -1,6 +1,9 @@
-// The vocabulary's words for what the API names by slugs.
-export const loads = ['loose', 'leaned-on', 'tied-in', 'load-bearing', 'unproven'] as const
-export type Load = (typeof loads)[number]
+// The vocabulary's words for what the API names by slugs. What there is to name is
+// the API's to say: a word that is missing here does not compile.
+import type { Schemas } from '@/api/client'
+
+export type Load = Schemas['Grade']['load']
+export const loads: readonly Load[] = ['loose', 'leaned-on', 'tied-in', 'load-bearing', 'unproven']
 
 export const loadWord: Record<string, string> = {
   loose: 'Loose',
@@ -8,7 +11,7 @@ export const loadWord: Record<string, string> = {
   'tied-in': 'Tied in',
   'load-bearing': 'Load-bearing',
   unproven: 'Unproven',
-}
+} satisfies Record<Load, string>
 
 export const originWord: Record<string, string> = {
   maker: 'Maker',
@@ -25,7 +28,7 @@ export const methodWord: Record<string, string> = {
   disable: 'disabled',
   'remove-for-user': 'removed for the user',
   'remove-from-image': 'removed from the image',
-}
+} satisfies Record<Schemas['ByMethod']['method'], string>
 
 export const outcomeWord: Record<string, string> = {
   clean: 'clean',
@@ -33,7 +36,7 @@ export const outcomeWord: Record<string, string> = {
   fault: 'fault',
   'no-start': 'no start',
   refused: 'refused',
-}
+} satisfies Record<Schemas['TrialValue']['outcome'], string>
 
 // What a source tells of.
 export const claimWord: Record<string, string> = { about: 'what it is', ...outcomeWord }
@@ -46,7 +49,7 @@ export const stateWord: Record<string, string> = {
   'turned-down': 'turned down',
   'taken-back': 'taken back',
   replaced: 'replaced by a newer round',
-}
+} satisfies Record<Exclude<Schemas['Change']['state'] | Schemas['Edit']['state'], 'in-tray'>, string>
 
 export const fieldWord: Record<string, string> = {
   load: 'load',
@@ -60,7 +63,7 @@ export const fieldWord: Record<string, string> = {
   substitutes: 'substitutes',
   countries: 'countries',
   links: 'what it rests on',
-}
+} satisfies Record<Schemas['EditInput']['field'], string>
 
 const roleWord: Record<string, string> = {
   HOME: 'home screen',
