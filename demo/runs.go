@@ -2,7 +2,6 @@ package demo
 
 import (
 	"bytes"
-	"errors"
 	"fmt"
 	"log/slog"
 	"slices"
@@ -129,15 +128,9 @@ func (s *seeder) narrow(id uuid.UUID, p *phone.Phone, r sampleRun) error {
 	check := one.Checks[at].Check
 	h := run.Hunt{Check: check.Number, Text: check.Text, Function: check.Function, Suspects: run.Suspects(check.Function, run.Off(list), pointers), Rounds: []run.Round{}}
 	for h.Begin(); ; h.Answer(slices.Contains(h.Asking, r.Found)) {
-		if err := s.Store.SetHunt(s.ctx, id, h); err != nil {
-			return err
-		}
-		attempt, err := s.Store.ResumeRun(s.ctx, id, s.people[r.By].ID, store.Resume{Bench: frontRoom, Steps: h.Moves})
-		if err == nil {
+		attempt, err := s.Store.ResumeRun(s.ctx, id, s.people[r.By].ID, store.Resume{Hunt: &h, Bench: frontRoom, Steps: h.Moves})
+		if err == nil && attempt > 0 {
 			err = s.carryOut(id, p, attempt, s.PhoneHash(r.Phone))
-		}
-		if errors.Is(err, store.ErrNothingLeft) {
-			err = nil
 		}
 		if err != nil || h.Over {
 			return err

@@ -3,7 +3,6 @@ package server
 import (
 	"context"
 	"encoding/json"
-	"errors"
 	"net/http"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -169,21 +168,8 @@ func (s *Server) brokenCheck(ctx context.Context, id uuid.UUID, number int) (sto
 
 // move writes how far a halving is, and brings the phone to what is asked.
 func (s *Server) move(ctx context.Context, id uuid.UUID, hunt run.Hunt) (*huntOutput, error) {
-	r, err := s.store.RunByID(ctx, id)
-	if err != nil {
-		return nil, err
-	}
-	if _, err := s.whereIs(ctx, r.Phone); err != nil {
-		return nil, err // before anything is written
-	}
-	if err := s.store.SetHunt(ctx, id, hunt); err != nil {
-		return nil, err
-	}
-	err = s.resume(ctx, id, store.Resume{Steps: func(list []run.Journal) []run.Step { return hunt.Moves(list) }})
-	if err != nil && !errors.Is(err, store.ErrNothingLeft) {
-		return nil, err
-	}
-	return &huntOutput{hunt}, nil
+	err := s.resume(ctx, id, store.Resume{Hunt: &hunt, Steps: func(list []run.Journal) []run.Step { return hunt.Moves(list) }})
+	return &huntOutput{hunt}, err
 }
 
 func journal(steps []store.RunStep) []run.Journal {

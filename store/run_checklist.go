@@ -216,35 +216,34 @@ func (s *Store) Pointers(ctx context.Context, build uuid.UUID, names []string) (
 // ErrHunting says that something of the run is being narrowed down already.
 var ErrHunting = errors.New("something else of this run is being narrowed down: answer that first")
 
-// SetHunt writes how far a halving is: one for each check, one at a time.
-func (s *Store) SetHunt(ctx context.Context, id uuid.UUID, hunt run.Hunt) error {
-	return s.changeRun(ctx, id, func(tx pgx.Tx, _ *lockedRun) error {
-		var hunts []run.Hunt
-		if err := tx.QueryRow(ctx, `select hunts from runs where id = $1`, id).Scan(&hunts); err != nil {
-			return err
+// setHunt writes how far a halving of a locked run is: one for each check, one
+// at a time.
+func setHunt(ctx context.Context, tx pgx.Tx, id uuid.UUID, hunt run.Hunt) error {
+	var hunts []run.Hunt
+	if err := tx.QueryRow(ctx, `select hunts from runs where id = $1`, id).Scan(&hunts); err != nil {
+		return err
+	}
+	at := -1
+	for i, h := range hunts {
+		if h.Check == hunt.Check {
+			at = i
+		} else if !h.Over {
+			return ErrHunting
 		}
-		at := -1
-		for i, h := range hunts {
-			if h.Check == hunt.Check {
-				at = i
-			} else if !h.Over {
-				return ErrHunting
-			}
-		}
-		if at >= 0 {
-			hunts[at] = hunt
-		} else {
-			hunts = append(hunts, hunt)
-		}
-		raw, err := json.Marshal(hunts)
-		if err != nil {
-			return err
-		}
-		if _, err = tx.Exec(ctx, `update runs set hunts = $2 where id = $1`, id, raw); err != nil || !hunt.Over {
-			return err
-		}
-		return speakFor(ctx, tx, id)
-	})
+	}
+	if at >= 0 {
+		hunts[at] = hunt
+	} else {
+		hunts = append(hunts, hunt)
+	}
+	raw, err := json.Marshal(hunts)
+	if err != nil {
+		return err
+	}
+	if _, err = tx.Exec(ctx, `update runs set hunts = $2 where id = $1`, id, raw); err != nil || !hunt.Over {
+		return err
+	}
+	return speakFor(ctx, tx, id)
 }
 
 // RunRecord puts together what a run has come to, for its draft.

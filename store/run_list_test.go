@@ -81,7 +81,13 @@ func TestWhatRunsSpeakFor(t *testing.T) {
 	if w.own(quiet) != [3]int{1, 1, 1} || w.own(more) != [3]int{1, 1, 1} {
 		t.Errorf("something is broken, by whichever package: %v, %v", w.own(quiet), w.own(more))
 	}
-	w.must(w.SetHunt(w.ctx, id, run.Hunt{Check: 1, Over: true, Found: "l.lib"}))
+	attempt, err := w.ResumeRun(w.ctx, id, w.people["tech"].ID, store.Resume{
+		Hunt:  &run.Hunt{Check: 1, Over: true, Found: "l.lib"},
+		Steps: func([]run.Journal) []run.Step { return nil },
+	})
+	if err != nil || attempt != 0 {
+		t.Fatalf("%d, %v", attempt, err)
+	}
 	if w.own(quiet) != [3]int{} || w.own(more) != [3]int{1, 1, 1} {
 		t.Errorf("broken by what one of them leaves alone: %v, %v", w.own(quiet), w.own(more))
 	}

@@ -28,6 +28,10 @@ type Resume struct {
 	Names []android.PackageName
 	// Steps makes further steps of the journal; they are done now.
 	Steps func([]run.Journal) []run.Step
+	// Hunt is written along with it, so that nobody is asked before the phone is
+	// on its way to what is asked about; where nothing has to be done for that,
+	// it alone. Nil for none.
+	Hunt *run.Hunt
 	// Bench is where the phone is now.
 	Bench uuid.UUID
 	// Ask is what the bench is asked for: the attempt, with the settings that
@@ -37,7 +41,8 @@ type Resume struct {
 
 // ResumeRun makes a run go again, on the bench where its phone is: with what
 // waits, with further steps, or putting back. ErrRunning where another run is
-// going on the phone.
+// going on the phone. The attempt is 0 where there was nothing to do but to
+// write down the hunt.
 func (s *Store) ResumeRun(ctx context.Context, id uuid.UUID, person uuid.UUID, r Resume) (attempt int, err error) {
 	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		w, err := lockRun(ctx, tx, id)
@@ -78,9 +83,20 @@ func (s *Store) ResumeRun(ctx context.Context, id uuid.UUID, person uuid.UUID, r
 		if err != nil {
 			return err
 		}
+		if r.Hunt != nil {
+			if err := setHunt(ctx, tx, id, *r.Hunt); err != nil {
+				return err
+			}
+		}
 		waits := slices.ContainsFunc(list, func(j run.Journal) bool { return !j.State.Ended() })
 		if len(more) == 0 && (!waits || r.Undo) {
-			return ErrNothingLeft
+			if r.Hunt == nil {
+				return ErrNothingLeft
+			}
+			if _, err := tx.Exec(ctx, `update runs set seq = $2 where id = $1`, id, w.seq); err != nil {
+				return err
+			}
+			return notify(ctx, tx, Event{Topic: RunChanged, ID: id.String()})
 		}
 		if err := addRunSteps(ctx, tx, id, more, w.seq); err != nil {
 			return err
