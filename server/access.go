@@ -10,6 +10,7 @@ import (
 	"github.com/gin-gonic/gin"
 	"github.com/google/uuid"
 
+	"roster/core/people"
 	"roster/store"
 )
 
@@ -21,10 +22,10 @@ type Access string
 const (
 	Public     Access = "public"
 	SignedIn   Access = "signed-in"
-	Technician Access = "technician"
-	Reviewer   Access = "reviewer"
-	Maintainer Access = "maintainer"
-	Keeper     Access = "keeper"
+	Technician        = Access(people.Technician)
+	Reviewer          = Access(people.Reviewer)
+	Maintainer        = Access(people.Maintainer)
+	Keeper            = Access(people.Keeper)
 	// OfBench is for benches elsewhere, which come with a token, and for
 	// nobody else.
 	OfBench Access = "bench"

@@ -9,6 +9,8 @@ import (
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
+
+	"roster/core/people"
 )
 
 // Token is a way in for a person's programs.
@@ -224,7 +226,7 @@ func keepKeeper(ctx context.Context, tx pgx.Tx, person uuid.UUID) error {
 // SetRole gives a person another role.
 func (s *Store) SetRole(ctx context.Context, keeper, person uuid.UUID, role string) error {
 	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
-		if role != "keeper" {
+		if people.Role(role) != people.Keeper {
 			if err := keepKeeper(ctx, tx, person); err != nil {
 				return err
 			}

@@ -3,11 +3,11 @@ package main
 import (
 	"bufio"
 	"fmt"
-	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"roster/core/people"
 	"roster/server"
 	"roster/store"
 )
@@ -31,7 +31,7 @@ func personCommand() *cobra.Command {
 		Example: "  echo 'a long password' | roster person add tove --name 'Tove S.' --role keeper",
 		Args:    wantArgs(1, 1, "a login"),
 		RunE: func(c *cobra.Command, args []string) error {
-			if !slices.Contains([]string{"technician", "reviewer", "maintainer", "keeper"}, role) {
+			if !people.Role(role).Valid() {
 				return usageError{fmt.Errorf("role %q: want technician, reviewer, maintainer or keeper", role)}
 			}
 			hash, err := readPassword(c, args[0])
