@@ -74,8 +74,14 @@ func TestPhonesOfThisComputer(t *testing.T) {
 	if _, _, err := with("capture"); err == nil || !strings.Contains(err.Error(), shelf) || isUsage(err) {
 		t.Errorf("not accepted: %v", err)
 	}
-	if out, _, err := call(t, "", "phone", "do", "accept", "--hand", hand); err != nil || !json.Valid([]byte(out)) {
-		t.Errorf("%q %v", out, err)
+	for end := time.Now().Add(3 * time.Minute); ; time.Sleep(50 * time.Millisecond) { // adb asks in its own time
+		out, _, err := call(t, "", "phone", "do", "accept", "--hand", hand)
+		if err == nil && json.Valid([]byte(out)) {
+			break
+		}
+		if time.Now().After(end) {
+			t.Fatalf("%q %v", out, err)
+		}
 	}
 	if _, _, err := call(t, "", "phone", "do", "explode", "--hand", hand); !isUsage(err) {
 		t.Errorf("%v", err)
