@@ -185,9 +185,10 @@ func TestStation(t *testing.T) {
 	eventually(t, "it is gone", func() bool { p := seen(s, at[0]); return !p.Ready })
 	hand("plug", "")
 	eventually(t, "it is back", func() bool { return seen(s, at[0]).Version == "15.0.1" })
-	if _, err := do(bench.Request{Kind: bench.KindHand, Address: at[1], Action: "accept"}); err != nil {
-		t.Fatal(err)
-	}
+	eventually(t, "it asks, and is accepted", func() bool {
+		_, err := do(bench.Request{Kind: bench.KindHand, Address: at[1], Action: "accept"})
+		return err == nil
+	})
 	eventually(t, "the other is accepted", func() bool { return seen(s, at[1]).Ready })
 }
 

@@ -102,7 +102,7 @@ test('a bench elsewhere offers its phone, takes a capture and is revoked', async
   const token = /ROSTER_BENCH_TOKEN=(\S+)/.exec(command)?.[1] ?? ''
   const process = await world.bench(token, phone)
   await expect(line(page, phone.address)).toContainText('waits for you to accept')
-  phone.hand('accept')
+  await phone.accept()
   await expect(line(page, phone.address)).toContainText('Lakeline 11.3.1')
   await line(page, phone.address).click()
   await page.getByRole('button', { name: /^Capture/ }).click()

@@ -49,7 +49,7 @@ test('the cable falls out in the middle of a capture', async ({ page, world }) =
 })
 
 test('a phone waits to be accepted', async ({ page, world }) => {
-  const { address, hand } = await world.standIn(scenario(world, 'asks', 'prompt: ask'))
+  const { address, accept } = await world.standIn(scenario(world, 'asks', 'prompt: ask'))
   await as(page, world, 'technician')
   await page.getByRole('link', { name: /^Bench/ }).click()
   await page.getByLabel('By network address').fill(address)
@@ -59,7 +59,7 @@ test('a phone waits to be accepted', async ({ page, world }) => {
   await phone.click()
   await expect(page.getByRole('button', { name: /^Capture/ })).toBeDisabled()
   await expect(page.getByRole('region', { name: 'Phone', exact: true })).toContainText('tap Allow')
-  hand('accept')
+  await accept()
   await expect(phone).toContainText('Android 15')
   await expect(page.getByRole('button', { name: /^Capture/ })).toBeEnabled()
 })

@@ -104,6 +104,8 @@ export class World {
       address,
       control,
       hand: (word: string) => this.roster('phone', 'do', word, '--hand', control),
+      // The phone asks a moment after adb has said that it would.
+      accept: () => expect(() => this.roster('phone', 'do', 'accept', '--hand', control)).toPass({ timeout: patience }),
     }
   }
 
