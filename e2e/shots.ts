@@ -27,6 +27,7 @@ test('pictures', async ({ page, world }) => {
     .click()
   await shot('evidence')
   await page.goto(`${world.url}/bench${lyra}`)
+  await page.getByRole('button', { name: new RegExp(world.phone) }).click()
   await page.getByRole('button', { name: /^Capture/ }).click()
   await expect(page.getByTestId('stored')).toBeVisible()
   await shot('bench')
@@ -34,6 +35,7 @@ test('pictures', async ({ page, world }) => {
   await expect(page.getByRole('region', { name: 'Intake' })).toBeVisible()
   await shot('intake')
   await page.goto(`${world.url}/bench${lyra}`)
+  await page.getByRole('button', { name: new RegExp(world.phone) }).click()
   await page.getByRole('button', { name: 'Rehearse Quiet phone, no. 4' }).click()
   await expect(page.getByRole('region', { name: 'Rehearsal' }).getByTestId('counts')).toContainText('would go')
   await shot('rehearsal')
@@ -82,6 +84,7 @@ test('pictures', async ({ page, world }) => {
   // The phone takes its update, and is captured.
   await hand(page, world, 'update')
   await page.goto(`${world.url}/bench${lyra}`)
+  await page.getByRole('button', { name: new RegExp(world.phone) }).click()
   await page.getByRole('button', { name: new RegExp(world.phone) }).click()
   await expect(page.getByRole('region', { name: 'Phone', exact: true })).toContainText('15.0.1, Android 15')
   await page.getByRole('button', { name: /^Capture/ }).click()
