@@ -291,6 +291,8 @@ test('the keeper invites, reads the record and sets the rules', async ({ page, w
 })
 
 test('what somebody else does is there without being asked for', async ({ page, world, browser }) => {
+  // The server may be starting just then: the page comes back to it.
+  await page.route('**/api/v1/events', (route) => route.fulfill({ status: 503 }), { times: 1 })
   await as(page, world, 'reviewer', '/review')
   await expect(page.getByRole('main').getByRole('link').first()).toBeVisible()
   const other = await (await browser.newContext()).newPage()

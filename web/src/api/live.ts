@@ -4,36 +4,24 @@
 import { useDocumentVisibility } from '@vueuse/core'
 import { onScopeDispose, watch } from 'vue'
 import type { Schemas } from './client'
-import { subjectsOf, touch, type Told } from './stale'
+import { follow } from './events'
+import { everything, touch, type Told } from './stale'
 
-// A run tells of each of its steps: what comes close together is read once.
-const gathered = 500
-
-const everything: Told[] = [
-  'captures',
-  'changes',
-  'cover',
-  'desk',
-  'notices',
-  'people',
-  'profiles',
-  'releases',
-  'rules',
-  'run',
-  'tray',
-]
+// What comes close together is read once.
+const gathered = 1_000
 
 // useLive keeps what is on screen as it is on the server, until the component
 // that calls it is gone or the condition is no longer met.
 export function useLive(wanted: () => boolean) {
   const visibility = useDocumentVisibility()
-  let source: EventSource | undefined
+  let end: (() => void) | undefined
   let timer: ReturnType<typeof setTimeout> | undefined
   const waiting = new Set<Told>()
-  // The first "everything" of a page that has just been read says nothing new.
-  let fresh = true
+  // The first "everything" of a page that was opened to be looked at says
+  // nothing new.
+  let fresh = visibility.value === 'visible'
 
-  function hear(topic: Schemas['StaleTopic']['topic']) {
+  function hear({ topic }: Schemas['StaleTopic']) {
     if (topic === 'nothing') return
     if (topic !== 'everything') waiting.add(topic)
     else if (!fresh) for (const each of everything) waiting.add(each)
@@ -42,22 +30,18 @@ export function useLive(wanted: () => boolean) {
       timer = undefined
       const topics = [...waiting]
       waiting.clear()
-      if (subjectsOf(topics).size) void touch(...topics)
+      void touch(...topics)
     }, gathered)
   }
   function close() {
-    source?.close()
-    source = undefined
+    end?.()
+    end = undefined
   }
   watch(
     [visibility, wanted],
     ([visible, want]) => {
       if (visible !== 'visible' || !want) return close()
-      if (source) return
-      source = new EventSource('/api/v1/events')
-      source.addEventListener('changed', (e: MessageEvent<string>) =>
-        hear((JSON.parse(e.data) as Schemas['StaleTopic']).topic),
-      )
+      end ??= follow('/api/v1/events', { changed: hear })
     },
     { immediate: true },
   )

@@ -87,25 +87,34 @@ const catalogue: Subject[] = [
 ]
 const reviewed: Subject[] = ['change', 'changes', 'knock-on', 'tray-check', 'tray-knock-on', 'foreseen', 'session']
 
-const staleAfter: Record<Topic, readonly Subject[]> = {
-  access: ['sessions', 'tokens'],
-  backups: ['backups'],
+// What the server tells of. A run tells of each of its steps, many a second: it
+// makes stale what is cheap to read.
+const staleByOthers: Record<Told, readonly Subject[]> = {
   captures: [...catalogue, 'makers', 'models', 'builds', 'phones', 'intake', 'links', 'fits', 'hold', 'desk', 'wanted'],
   changes: [...catalogue, ...reviewed, 'profiles', 'person', 'people', 'wanted', 'desk', 'week'],
   cover: ['coverage', 'timeline', 'models', 'builds'],
   desk: ['desk'],
-  follows: ['follows'],
-  notices: ['news', 'session', 'desk'],
+  notices: ['news', 'session'],
   people: ['people', 'person', 'invitations', 'session'],
-  profile: ['profile', 'profile-comparison', 'releases', 'dossier'],
   profiles: ['profiles', 'desk', 'fits', 'session'],
   releases: ['releases', 'hold', 'keys', 'timeline', 'dossier', 'profiles', 'fits', 'desk', 'wanted', 'week'],
   rules: [...catalogue, ...reviewed, 'profiles', 'releases', 'desk'],
-  run: ['runs', 'desk', 'fits', 'met', 'draft'],
+  run: ['runs'],
   tray: ['tray', 'session', 'tray-check', 'tray-knock-on', 'draft'],
+}
+
+const staleAfter: Record<Topic, readonly Subject[]> = {
+  ...staleByOthers,
+  access: ['sessions', 'tokens'],
+  backups: ['backups'],
+  follows: ['follows'],
+  profile: ['profile', 'profile-comparison', 'releases', 'dossier'],
   views: ['views'],
   wanted: ['wanted', 'desk'],
 }
+
+// everything is all that the server tells of.
+export const everything = Object.keys(staleByOthers) as Told[]
 
 // subjectsOf lists what is stale after something was changed, each once.
 export function subjectsOf(topics: Iterable<Topic>): Set<Subject> {

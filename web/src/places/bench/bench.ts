@@ -1,5 +1,6 @@
 import { computed, onScopeDispose, ref } from 'vue'
 import type { Schemas } from '@/api/client'
+import { follow } from '@/api/events'
 
 export type Bench = Schemas['BenchLine']
 export type Phone = Schemas['Phone']
@@ -14,24 +15,17 @@ export interface Place {
 }
 
 const benches = ref<Bench[]>()
-let source: EventSource | undefined
+let end: (() => void) | undefined
 let users = 0
 
-// useBenches follows the installation's benches while somebody looks; the
-// browser reconnects by itself.
+// useBenches follows the installation's benches while somebody looks.
 export function useBenches() {
   users++
-  if (!source) {
-    source = new EventSource('/api/v1/benches/events')
-    source.addEventListener('benches', (e) => {
-      benches.value = JSON.parse((e as MessageEvent<string>).data) as Bench[]
-    })
-  }
+  end ??= follow('/api/v1/benches/events', { benches: (list: Bench[]) => (benches.value = list) })
   onScopeDispose(() => {
-    if (--users === 0) {
-      source?.close()
-      source = undefined
-    }
+    if (--users > 0) return
+    end?.()
+    end = undefined
   })
   const ready = computed(() => benches.value?.reduce((n, b) => n + b.view.phones.filter((p) => p.ready).length, 0) ?? 0)
   return { benches, ready }

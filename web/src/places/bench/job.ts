@@ -1,5 +1,6 @@
 import { computed, onScopeDispose, ref, shallowRef } from 'vue'
 import { api, ask, words, type Schemas } from '@/api/client'
+import { follow } from '@/api/events'
 
 export type Request = Schemas['Request']
 
@@ -10,7 +11,7 @@ export function useJob<Progress, Result>(ended?: (result: Result | null) => void
   const job = shallowRef<Schemas['Job']>()
   const wrong = ref('')
   const asking = ref(false)
-  let source: EventSource | undefined
+  let end: (() => void) | undefined
   const busy = computed(() => asking.value || job.value?.state === 'waiting' || job.value?.state === 'running')
   const progress = computed(() => job.value?.progress as Progress | undefined)
   const result = computed(() => (job.value?.result ?? null) as Result | null)
@@ -24,7 +25,7 @@ export function useJob<Progress, Result>(ended?: (result: Result | null) => void
       const { id } = await ask(
         api.POST('/api/v1/benches/{id}/requests', { params: { path: { id: bench } }, body: request }),
       )
-      follow(id)
+      watch(id)
     } catch (e) {
       wrong.value = words(e)
     } finally {
@@ -34,19 +35,15 @@ export function useJob<Progress, Result>(ended?: (result: Result | null) => void
   function watch(id: string) {
     wrong.value = ''
     job.value = undefined
-    follow(id)
+    end?.()
+    end = follow(`/api/v1/jobs/${id}/events`, { job: take })
   }
-  function follow(id: string) {
-    source?.close()
-    source = new EventSource(`/api/v1/jobs/${id}/events`)
-    source.addEventListener('job', (e) => {
-      const now = JSON.parse((e as MessageEvent<string>).data) as Schemas['Job']
-      job.value = now
-      if (now.state === 'waiting' || now.state === 'running') return
-      source?.close()
-      wrong.value = now.state === 'failed' ? now.problem : ''
-      ended?.(now.result as Result | null)
-    })
+  function take(now: Schemas['Job']) {
+    job.value = now
+    if (now.state === 'waiting' || now.state === 'running') return
+    end?.()
+    wrong.value = now.state === 'failed' ? now.problem : ''
+    ended?.(now.result as Result | null)
   }
   async function cancel() {
     if (job.value)
@@ -54,6 +51,6 @@ export function useJob<Progress, Result>(ended?: (result: Result | null) => void
         (e: unknown) => (wrong.value = words(e)),
       )
   }
-  onScopeDispose(() => source?.close())
+  onScopeDispose(() => end?.())
   return { job, busy, progress, result, wrong, start, watch, cancel }
 }

@@ -1,5 +1,6 @@
 import { onScopeDispose, ref, shallowRef } from 'vue'
 import type { Schemas } from '@/api/client'
+import { follow } from '@/api/events'
 
 export type RunLine = Schemas['RunLine']
 export type Run = Schemas['Run']
@@ -19,27 +20,23 @@ export const noChoices: Choices = {
 }
 
 // useRun follows a run while somebody looks: all of its steps at first, then
-// those that change. The browser reconnects by itself, and gets all again.
+// those that change; all again after a lost connection.
 export function useRun(id: string) {
   const run = shallowRef<Run>()
   const own = shallowRef<Schemas['BenchOwn']>()
   const here = shallowRef<Schemas['PhoneAt']>()
   const steps = shallowRef<RunStep[]>([])
   const missing = ref(false)
-  const source = new EventSource(`/api/v1/runs/${id}/events`)
-  source.addEventListener('run', (e) => {
-    const body = JSON.parse((e as MessageEvent<string>).data) as Schemas['RunBody']
+  function take(body: Schemas['RunBody']) {
     const known = new Map(steps.value.map((s) => [s.number, s]))
     for (const s of body.steps) known.set(s.number, s)
     steps.value = [...known.values()].sort((a, b) => a.number - b.number)
     run.value = body.run
     own.value = body.own
     here.value = body.here
-  })
-  source.addEventListener('error', () => {
-    missing.value = !run.value
-  })
-  onScopeDispose(() => source.close())
+    missing.value = false
+  }
+  onScopeDispose(follow(`/api/v1/runs/${id}/events`, { run: take }, () => (missing.value = !run.value)))
   return { run, steps, own, here, missing }
 }
 
