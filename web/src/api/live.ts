@@ -18,7 +18,7 @@ export function useLive(wanted: () => boolean) {
   let timer: ReturnType<typeof setTimeout> | undefined
   const waiting = new Set<Told>()
   // The first "everything" of a page that was opened to be looked at says
-  // nothing new.
+  // nothing new, if it came at once.
   let fresh = visibility.value === 'visible'
 
   function hear({ topic }: Schemas['StaleTopic']) {
@@ -41,7 +41,7 @@ export function useLive(wanted: () => boolean) {
     [visibility, wanted],
     ([visible, want]) => {
       if (visible !== 'visible' || !want) return close()
-      end ??= follow('/api/v1/events', { changed: hear })
+      end ??= follow('/api/v1/events', { changed: hear }, () => (fresh = false))
     },
     { immediate: true },
   )
