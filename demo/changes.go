@@ -137,10 +137,10 @@ func (s *seeder) becomes(c sampleChange, sent sentChange) error {
 	}
 	for i, x := range c.Decisions {
 		var list []store.Decision
-		for verdict, places := range map[string][]int{"accepted": x.Accept, "returned": x.Return, "turned-down": x.TurnDown} {
+		for verdict, places := range map[change.State][]int{change.Accepted: x.Accept, change.Returned: x.Return, change.TurnedDown: x.TurnDown} {
 			for _, place := range places {
 				d := store.Decision{Edit: sent.edits[place-1], Verdict: verdict}
-				if verdict != "accepted" {
+				if verdict != change.Accepted {
 					d.Words = x.Words
 				}
 				list = append(list, d)

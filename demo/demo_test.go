@@ -13,6 +13,7 @@ import (
 	"testing"
 
 	"github.com/google/uuid"
+
 	"roster/bench"
 
 	"roster/core/android"
@@ -159,7 +160,7 @@ func TestSeed(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	states, conflicts := map[string]int{}, 0
+	states, conflicts := map[change.State]int{}, 0
 	for _, c := range every {
 		states[c.State]++
 		_, edits, err := st.Change(ctx, uuid.Nil, c.ID)

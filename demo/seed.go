@@ -16,6 +16,7 @@ import (
 
 	"roster/core/catalog"
 	"roster/core/change"
+	"roster/core/people"
 	"roster/phone"
 	"roster/store"
 )
@@ -24,13 +25,16 @@ import (
 const password = "lend-a-phone"
 
 // SignIn is a sample person whose password is no secret.
-type SignIn struct{ Login, Password, Role string }
+type SignIn struct {
+	Login, Password string
+	Role            people.Role
+}
 
 // SignIns are the sample people to try, one for each role.
 func SignIns() []SignIn {
 	var list []SignIn
-	for _, role := range []string{"technician", "reviewer", "maintainer", "keeper"} {
-		list = append(list, SignIn{role, password, role})
+	for _, role := range people.Roles {
+		list = append(list, SignIn{string(role), password, role})
 	}
 	return list
 }
@@ -47,9 +51,9 @@ type Installation struct {
 // sample is the file people-and-evidence.yaml.
 type sample struct {
 	People []struct {
-		Login string `yaml:"login"`
-		Name  string `yaml:"name"`
-		Role  string `yaml:"role"`
+		Login string      `yaml:"login"`
+		Name  string      `yaml:"name"`
+		Role  people.Role `yaml:"role"`
 	} `yaml:"people"`
 	Packages map[string]said `yaml:"packages"`
 	Changes  []sampleChange  `yaml:"changes"`

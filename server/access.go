@@ -35,15 +35,15 @@ var degrees = []Access{Public, SignedIn, Technician, Reviewer, Maintainer, Keepe
 
 // Allows reports whether a person with the role may use it; role is "" for
 // somebody who is not signed in.
-func (a Access) Allows(role string) bool {
+func (a Access) Allows(role people.Role) bool {
 	if a == Public {
 		return true
 	}
 	if role == "" {
 		return false
 	}
-	if a == OfBench || role == string(OfBench) {
-		return string(a) == role
+	if a == OfBench || role == people.Role(OfBench) {
+		return a == Access(role)
 	}
 	return slices.Index(degrees, Access(role)) >= slices.Index(degrees, a)
 }
@@ -120,7 +120,7 @@ func refusal(ctx context.Context, access Access) *Problem {
 	if access.Allows(roleOf(ctx)) {
 		return problem(http.StatusForbidden, "refused", "This token is not good for that; make one with the scope that it needs, or sign in.")
 	}
-	return problem(http.StatusForbidden, "refused", "This needs the role "+string(access)+"; you are "+roleOf(ctx)+".")
+	return problem(http.StatusForbidden, "refused", "This needs the role "+string(access)+"; you are "+string(roleOf(ctx))+".")
 }
 
 type personKey struct{}
@@ -139,9 +139,9 @@ func benchOf(ctx context.Context) store.Bench {
 	return b
 }
 
-func roleOf(ctx context.Context) string {
+func roleOf(ctx context.Context) people.Role {
 	if benchOf(ctx).ID != uuid.Nil {
-		return string(OfBench)
+		return people.Role(OfBench)
 	}
 	return personOf(ctx).Role
 }

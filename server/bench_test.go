@@ -14,6 +14,7 @@ import (
 	"github.com/google/uuid"
 
 	"roster/bench/adb/adbtest"
+	"roster/core/people"
 	"roster/demo"
 	"roster/phone"
 	"roster/server"
@@ -39,7 +40,7 @@ func withBench(t *testing.T) *site {
 	}
 	var person store.Person
 	for login, role := range map[string]string{"technician": "technician", "another": "technician", "keeper": "keeper"} {
-		if person, err = st.AddPerson(t.Context(), login, login, role, hash); err != nil {
+		if person, err = st.AddPerson(t.Context(), login, login, people.Role(role), hash); err != nil {
 			t.Fatal(err)
 		}
 	}

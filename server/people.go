@@ -11,6 +11,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/google/uuid"
 
+	"roster/core/people"
 	"roster/store"
 )
 
@@ -29,14 +30,14 @@ type personOutput struct{ Body personPage }
 type roleInput struct {
 	ID   uuid.UUID `path:"id"`
 	Body struct {
-		Role string `json:"role" enum:"technician,reviewer,maintainer,keeper"`
+		Role people.Role `json:"role" enum:"technician,reviewer,maintainer,keeper"`
 	}
 }
 
 type inviteInput struct {
 	Body struct {
-		Role string `json:"role" enum:"technician,reviewer,maintainer,keeper"`
-		Note string `json:"note" maxLength:"200" doc:"For whom it is, for yourself"`
+		Role people.Role `json:"role" enum:"technician,reviewer,maintainer,keeper"`
+		Note string      `json:"note" maxLength:"200" doc:"For whom it is, for yourself"`
 	}
 }
 
@@ -56,8 +57,8 @@ type invitationTokenInput struct {
 
 type invitationOutput struct {
 	Body struct {
-		Role string `json:"role"`
-		By   string `json:"by"`
+		Role people.Role `json:"role"`
+		By   string      `json:"by"`
 	}
 }
 

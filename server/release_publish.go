@@ -10,6 +10,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/google/uuid"
 
+	"roster/core/profile"
 	"roster/core/run"
 	"roster/store"
 )
@@ -29,9 +30,9 @@ type askPublicationInput struct {
 type verdictInput struct {
 	ID   uuid.UUID `path:"id"`
 	Body struct {
-		Verdict string   `json:"verdict" enum:"published,returned,taken-back"`
-		Answer  string   `json:"answer,omitempty" maxLength:"2000" doc:"For the one who asked; a return needs it"`
-		Changes []string `json:"changes,omitempty" maxItems:"2000" doc:"Another change log"`
+		Verdict profile.PublicationState `json:"verdict" enum:"published,returned,taken-back"`
+		Answer  string                   `json:"answer,omitempty" maxLength:"2000" doc:"For the one who asked; a return needs it"`
+		Changes []string                 `json:"changes,omitempty" maxItems:"2000" doc:"Another change log"`
 	}
 }
 
@@ -131,7 +132,7 @@ func logLines(lines []string) ([]string, error) {
 
 func (s *Server) decidePublication(ctx context.Context, in *verdictInput) (*verdictOutput, error) {
 	v := store.Verdict{State: in.Body.Verdict, Answer: strings.TrimSpace(in.Body.Answer)}
-	if v.State == "returned" && v.Answer == "" {
+	if v.State == profile.SentBack && v.Answer == "" {
 		return nil, problem(http.StatusUnprocessableEntity, "bad-request", "Say what has to change before it is published.")
 	}
 	if len(in.Body.Changes) > 0 {
@@ -142,7 +143,7 @@ func (s *Server) decidePublication(ctx context.Context, in *verdictInput) (*verd
 	}
 	// Only what is published needs a key, which is made where there is none.
 	var sign store.Sign
-	if v.State == "published" {
+	if v.State == profile.Published {
 		var err error
 		if sign, err = Signer(ctx, s.store, s.secret); err != nil {
 			return nil, err
@@ -156,7 +157,7 @@ func (s *Server) decidePublication(ctx context.Context, in *verdictInput) (*verd
 		return nil, err
 	}
 	out := &verdictOutput{}
-	if v.State != "published" {
+	if v.State != profile.Published {
 		return out, nil
 	}
 	p, err := s.store.ProfileOfPublication(ctx, in.ID)

@@ -17,11 +17,11 @@ import (
 )
 
 type changesInput struct {
-	State  string `query:"state" enum:"sent,accepted,returned,turned-down,taken-back"`
-	Mine   bool   `query:"mine" doc:"Only your own"`
-	Author string `query:"author" format:"uuid" doc:"Only this person's"`
-	Cursor string `query:"cursor" maxLength:"200" doc:"Where the page before ended"`
-	Limit  int    `query:"limit" minimum:"1" maximum:"200" default:"50"`
+	State  change.State `query:"state" enum:"sent,accepted,returned,turned-down,taken-back"`
+	Mine   bool         `query:"mine" doc:"Only your own"`
+	Author string       `query:"author" format:"uuid" doc:"Only this person's"`
+	Cursor string       `query:"cursor" maxLength:"200" doc:"Where the page before ended"`
+	Limit  int          `query:"limit" minimum:"1" maximum:"200" default:"50"`
 }
 
 type changesPage struct {
@@ -139,7 +139,7 @@ func (s *Server) reviewRoutes() {
 }
 
 // pick are the edits in a state, or those of them that are named.
-func pick(edits []store.Edit, state string, ids []uuid.UUID) []store.Edit {
+func pick(edits []store.Edit, state change.State, ids []uuid.UUID) []store.Edit {
 	wanted := map[uuid.UUID]bool{}
 	for _, id := range ids {
 		wanted[id] = true
@@ -204,7 +204,7 @@ func (s *Server) decide(ctx context.Context, in *decideInput) (*reviewedOutput, 
 		return nil, err
 	}
 	for _, d := range in.Body.Decisions {
-		if d.Verdict == "returned" && d.Words == "" {
+		if d.Verdict == change.Returned && d.Words == "" {
 			return nil, problem(http.StatusUnprocessableEntity, "bad-request", "Say what is missing: an edit is returned with words.")
 		}
 	}
@@ -240,7 +240,7 @@ func (s *Server) change(ctx context.Context, id uuid.UUID) (*reviewedOutput, err
 	}
 	var trials []store.Edit
 	for _, e := range edits {
-		if e.State == "open" && e.Field == string(change.Trial) {
+		if e.State == change.Open && e.Field == string(change.Trial) {
 			trials = append(trials, e)
 		}
 	}
@@ -248,7 +248,7 @@ func (s *Server) change(ctx context.Context, id uuid.UUID) (*reviewedOutput, err
 	for i, e := range edits {
 		r := reviewedEdit{Edit: e, Verdict: verdictOf(e), Needs: 1, Why: []string{}, Moved: movedSince(e, out.Body.Talk)}
 		r.Before, r.After = judgedSide(now, e), judgedSide(then, e)
-		if e.State == "open" {
+		if e.State == change.Open {
 			circumstance := now.Circumstance(e, then)
 			circumstance.AuthorChanges = c.AuthorChanges
 			var why []string
@@ -287,9 +287,9 @@ func movedSince(e store.Edit, t store.Talk) string {
 	switch {
 	case e.Round > 1 && after(&e.CreatedAt):
 		return "new"
-	case e.State != "open" && after(e.DecidedAt):
+	case e.State != change.Open && after(e.DecidedAt):
 		return "decided"
-	case e.State == "open" && after(e.NowAt):
+	case e.State == change.Open && after(e.NowAt):
 		return "catalogue"
 	}
 	return ""

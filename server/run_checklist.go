@@ -83,7 +83,7 @@ func (s *Server) draftOf(ctx context.Context, id uuid.UUID) (store.Run, draft, e
 	if err != nil {
 		return r, draft{}, err
 	}
-	if r.State == "going" || !r.Settled {
+	if r.State == run.Going || !r.Settled {
 		return r, draft{}, problem(http.StatusConflict, "not-ended", "This run has not ended, or nobody has looked at its phone since: nothing can be said of it yet.")
 	}
 	f, err := s.store.RunRecord(ctx, r)
@@ -100,7 +100,7 @@ func (s *Server) beginHalving(ctx context.Context, in *stepInput) (*huntOutput, 
 	if err != nil {
 		return nil, err
 	}
-	if r.State != "finished" {
+	if r.State != run.Finished {
 		return nil, problem(http.StatusConflict, "not-ended", "Finish or put back this run first.")
 	}
 	steps, err := s.store.RunSteps(ctx, r.ID, 0)
@@ -134,7 +134,7 @@ func (s *Server) answerHalving(ctx context.Context, in *halvingInput) (*huntOutp
 	if err != nil {
 		return nil, err
 	}
-	if r.State == "going" || !r.Settled {
+	if r.State == run.Going || !r.Settled {
 		return nil, problem(http.StatusConflict, "running", "What is to be tried is still being put back. Wait until it is.")
 	}
 	for _, h := range r.Hunts {

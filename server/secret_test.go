@@ -13,6 +13,7 @@ import (
 
 	"github.com/jackc/pgx/v5/pgconn"
 
+	"roster/core/people"
 	"roster/store"
 )
 
@@ -117,7 +118,7 @@ func TestAccess(t *testing.T) {
 	t.Parallel()
 	for _, c := range []struct {
 		access Access
-		role   string
+		role   people.Role
 		want   bool
 	}{
 		{Public, "", true}, {SignedIn, "", false}, {SignedIn, "technician", true}, {Technician, "technician", true}, {Reviewer, "technician", false}, {Reviewer, "reviewer", true},

@@ -22,6 +22,7 @@ import (
 
 	"roster/bench"
 	"roster/bench/adb"
+	"roster/core/people"
 	"roster/core/profile"
 	"roster/server/site"
 	"roster/store"
@@ -59,9 +60,9 @@ type Config struct {
 
 // DemoSignIn is a sample person whose password is no secret.
 type DemoSignIn struct {
-	Login    string `json:"login"`
-	Password string `json:"password"`
-	Role     string `json:"role"`
+	Login    string      `json:"login"`
+	Password string      `json:"password"`
+	Role     people.Role `json:"role"`
 }
 
 // Server answers HTTP for one installation. Several on one database are fine.

@@ -18,6 +18,7 @@ import (
 	"time"
 
 	"roster/core/change"
+	"roster/core/people"
 	"roster/faults/door"
 	"roster/server"
 	"roster/store"
@@ -97,7 +98,7 @@ func withPeopleOn(t *testing.T, database string, settings ...setting) *site {
 	}
 	var keeper store.Person
 	for _, role := range roles {
-		if keeper, err = s.store.AddPerson(t.Context(), role, "the "+role, role, hash); err != nil {
+		if keeper, err = s.store.AddPerson(t.Context(), role, "the "+role, people.Role(role), hash); err != nil {
 			t.Fatal(err)
 		}
 	}

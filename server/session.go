@@ -14,6 +14,7 @@ import (
 	"github.com/gin-gonic/gin"
 	"github.com/google/uuid"
 
+	"roster/core/people"
 	"roster/store"
 )
 
@@ -226,8 +227,8 @@ func (s *Server) whoIsIt(c *gin.Context) {
 // access is who asks, with which role, and how that is looked up again.
 type access struct {
 	id    uuid.UUID // of a person or a bench
-	role  string
-	again func(context.Context) (role string, err error)
+	role  people.Role
+	again func(context.Context) (role people.Role, err error)
 }
 
 type accessContext struct{}
@@ -262,7 +263,7 @@ func (s *Server) bySession(ctx context.Context, token []byte, used bool) (contex
 	if err != nil {
 		return ctx, err
 	}
-	return withAccess(withPerson(ctx, person), person.ID, person.Role, func(ctx context.Context) (string, error) {
+	return withAccess(withPerson(ctx, person), person.ID, person.Role, func(ctx context.Context) (people.Role, error) {
 		p, err := s.store.SessionPerson(ctx, token, false)
 		return p.Role, err
 	}), nil
@@ -273,7 +274,7 @@ func (s *Server) byToken(ctx context.Context, token []byte) (context.Context, er
 	if err != nil {
 		return ctx, err
 	}
-	return withAccess(context.WithValue(withPerson(ctx, person), scopesKey{}, scopes), person.ID, person.Role, func(ctx context.Context) (string, error) {
+	return withAccess(context.WithValue(withPerson(ctx, person), scopesKey{}, scopes), person.ID, person.Role, func(ctx context.Context) (people.Role, error) {
 		p, _, err := s.store.TokenPerson(ctx, token)
 		return p.Role, err
 	}), nil
@@ -284,9 +285,9 @@ func (s *Server) byBench(ctx context.Context, token []byte) (context.Context, er
 	if err != nil {
 		return ctx, err
 	}
-	return withAccess(context.WithValue(ctx, benchKey{}, b), b.ID, string(OfBench), func(ctx context.Context) (string, error) {
+	return withAccess(context.WithValue(ctx, benchKey{}, b), b.ID, people.Role(OfBench), func(ctx context.Context) (people.Role, error) {
 		_, err := s.store.BenchByToken(ctx, token)
-		return string(OfBench), err
+		return people.Role(OfBench), err
 	}), nil
 }
 
@@ -294,6 +295,6 @@ func withPerson(ctx context.Context, p store.Person) context.Context {
 	return context.WithValue(ctx, personKey{}, p)
 }
 
-func withAccess(ctx context.Context, id uuid.UUID, role string, again func(context.Context) (string, error)) context.Context {
+func withAccess(ctx context.Context, id uuid.UUID, role people.Role, again func(context.Context) (people.Role, error)) context.Context {
 	return context.WithValue(ctx, accessContext{}, access{id, role, again})
 }

@@ -32,8 +32,8 @@ type handed struct {
 }
 
 // reviews and publishes report what the person may do.
-func (d *deskOf) reviews() bool   { return people.Role(d.Role).AtLeast(people.Reviewer) }
-func (d *deskOf) publishes() bool { return people.Role(d.Role).AtLeast(people.Maintainer) }
+func (d *deskOf) reviews() bool   { return d.Role.AtLeast(people.Reviewer) }
+func (d *deskOf) publishes() bool { return d.Role.AtLeast(people.Maintainer) }
 
 // wants reports whether lines of a kind are read: the person's role has them,
 // or somebody handed one over.

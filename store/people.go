@@ -7,27 +7,29 @@ import (
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
+
+	"roster/core/people"
 )
 
 // Person is somebody who can sign in.
 type Person struct {
-	ID    uuid.UUID `db:"id" json:"id"`
-	Login string    `db:"login" json:"login"`
-	Name  string    `db:"name" json:"name"`
-	Role  string    `db:"role" json:"role" enum:"technician,reviewer,maintainer,keeper"`
+	ID    uuid.UUID   `db:"id" json:"id"`
+	Login string      `db:"login" json:"login"`
+	Name  string      `db:"name" json:"name"`
+	Role  people.Role `db:"role" json:"role" enum:"technician,reviewer,maintainer,keeper"`
 }
 
 // ErrLoginTaken says that another person has the login.
 var ErrLoginTaken = errors.New("this login is taken")
 
 // AddPerson makes a person; hash is the argon2id form of their password.
-func (s *Store) AddPerson(ctx context.Context, login, name, role, hash string) (p Person, err error) {
+func (s *Store) AddPerson(ctx context.Context, login, name string, role people.Role, hash string) (p Person, err error) {
 	p = Person{NewID(), login, name, role}
 	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		if err := insertPerson(ctx, tx, p, hash); err != nil {
 			return err
 		}
-		return record(ctx, tx, Act{Action: "person.added", Subject: p.ID.String(), Detail: map[string]string{"role": role}})
+		return record(ctx, tx, Act{Action: "person.added", Subject: p.ID.String(), Detail: map[string]people.Role{"role": role}})
 	})
 	return p, err
 }

@@ -107,16 +107,16 @@ func (s *Store) TokenPerson(ctx context.Context, token []byte) (p Person, scopes
 
 // Invitation is an open invitation to join.
 type Invitation struct {
-	ID        uuid.UUID `db:"id" json:"id"`
-	Role      string    `db:"role" json:"role"`
-	Note      string    `db:"note" json:"note"`
-	By        string    `db:"by" json:"by"`
-	CreatedAt time.Time `db:"created_at" json:"createdAt"`
-	ExpiresAt time.Time `db:"expires_at" json:"expiresAt"`
+	ID        uuid.UUID   `db:"id" json:"id"`
+	Role      people.Role `db:"role" json:"role"`
+	Note      string      `db:"note" json:"note"`
+	By        string      `db:"by" json:"by"`
+	CreatedAt time.Time   `db:"created_at" json:"createdAt"`
+	ExpiresAt time.Time   `db:"expires_at" json:"expiresAt"`
 }
 
 // Invite keeps an invitation; token is the secret in its link.
-func (s *Store) Invite(ctx context.Context, by uuid.UUID, role, note string, token []byte, expires time.Time) (id uuid.UUID, err error) {
+func (s *Store) Invite(ctx context.Context, by uuid.UUID, role people.Role, note string, token []byte, expires time.Time) (id uuid.UUID, err error) {
 	id = NewID()
 	hash := sha256.Sum256(token)
 	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
@@ -126,7 +126,7 @@ func (s *Store) Invite(ctx context.Context, by uuid.UUID, role, note string, tok
 		if err != nil {
 			return err
 		}
-		return record(ctx, tx, Act{Person: by, Action: "person.invited", Subject: id.String(), Detail: map[string]string{"role": role}})
+		return record(ctx, tx, Act{Person: by, Action: "person.invited", Subject: id.String(), Detail: map[string]any{"role": role}})
 	})
 	return id, err
 }
@@ -224,9 +224,9 @@ func keepKeeper(ctx context.Context, tx pgx.Tx, person uuid.UUID) error {
 }
 
 // SetRole gives a person another role.
-func (s *Store) SetRole(ctx context.Context, keeper, person uuid.UUID, role string) error {
+func (s *Store) SetRole(ctx context.Context, keeper, person uuid.UUID, role people.Role) error {
 	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
-		if people.Role(role) != people.Keeper {
+		if role != people.Keeper {
 			if err := keepKeeper(ctx, tx, person); err != nil {
 				return err
 			}
@@ -241,7 +241,7 @@ func (s *Store) SetRole(ctx context.Context, keeper, person uuid.UUID, role stri
 		if err := notifyAccess(ctx, tx, person); err != nil {
 			return err
 		}
-		return record(ctx, tx, Act{Person: keeper, Action: "person.role", Subject: person.String(), Detail: map[string]string{"role": role}})
+		return record(ctx, tx, Act{Person: keeper, Action: "person.role", Subject: person.String(), Detail: map[string]any{"role": role}})
 	})
 }
 

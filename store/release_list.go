@@ -6,24 +6,26 @@ import (
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
+
+	"roster/core/profile"
 )
 
 // ReleaseLine is a release in a list.
 type ReleaseLine struct {
-	ID          uuid.UUID `db:"id" json:"id"`
-	ProfileID   uuid.UUID `db:"profile_id" json:"profileId"`
-	Maker       string    `db:"maker" json:"maker"`
-	MakerName   string    `db:"maker_name" json:"makerName"`
-	Model       string    `db:"model" json:"model"`
-	ModelName   string    `db:"model_name" json:"modelName"`
-	Edition     string    `db:"edition" json:"edition"`
-	EditionName string    `db:"edition_name" json:"editionName"`
-	Number      int       `db:"number" json:"number"`
-	State       string    `db:"state" json:"state" enum:"current,replaced,withdrawn"`
-	Reason      string    `db:"withdrawn_reason" json:"withdrawnReason"`
-	SHA256      string    `db:"sha256" json:"sha256"`
-	PublishedAt time.Time `db:"published_at" json:"publishedAt"`
-	PublishedBy string    `db:"published_by" json:"publishedBy"`
+	ID          uuid.UUID            `db:"id" json:"id"`
+	ProfileID   uuid.UUID            `db:"profile_id" json:"profileId"`
+	Maker       string               `db:"maker" json:"maker"`
+	MakerName   string               `db:"maker_name" json:"makerName"`
+	Model       string               `db:"model" json:"model"`
+	ModelName   string               `db:"model_name" json:"modelName"`
+	Edition     string               `db:"edition" json:"edition"`
+	EditionName string               `db:"edition_name" json:"editionName"`
+	Number      int                  `db:"number" json:"number"`
+	State       profile.ReleaseState `db:"state" json:"state" enum:"current,replaced,withdrawn"`
+	Reason      string               `db:"withdrawn_reason" json:"withdrawnReason"`
+	SHA256      string               `db:"sha256" json:"sha256"`
+	PublishedAt time.Time            `db:"published_at" json:"publishedAt"`
+	PublishedBy string               `db:"published_by" json:"publishedBy"`
 	// Steps counts the packages that go.
 	Steps       int        `db:"steps" json:"steps"`
 	WithdrawnAt *time.Time `db:"withdrawn_at" json:"withdrawnAt,omitempty"`

@@ -14,18 +14,18 @@ import (
 
 // Publication is a profile that somebody asks to be published.
 type Publication struct {
-	ID        uuid.UUID  `db:"id" json:"id"`
-	ProfileID uuid.UUID  `db:"profile_id" json:"profileId"`
-	Revision  int        `db:"revision" json:"revision"`
-	Changes   []string   `db:"changes" json:"changes" nullable:"false"`
-	Words     string     `db:"words" json:"words"`
-	State     string     `db:"state" json:"state" enum:"open,published,returned,taken-back"`
-	AskedByID uuid.UUID  `db:"asked_by_id" json:"askedById"`
-	AskedBy   string     `db:"asked_by" json:"askedBy"`
-	AskedAt   time.Time  `db:"asked_at" json:"askedAt"`
-	DecidedBy string     `db:"decided_by" json:"decidedBy"`
-	DecidedAt *time.Time `db:"decided_at" json:"decidedAt,omitempty"`
-	Answer    string     `db:"answer" json:"answer"`
+	ID        uuid.UUID                `db:"id" json:"id"`
+	ProfileID uuid.UUID                `db:"profile_id" json:"profileId"`
+	Revision  int                      `db:"revision" json:"revision"`
+	Changes   []string                 `db:"changes" json:"changes" nullable:"false"`
+	Words     string                   `db:"words" json:"words"`
+	State     profile.PublicationState `db:"state" json:"state" enum:"open,published,returned,taken-back"`
+	AskedByID uuid.UUID                `db:"asked_by_id" json:"askedById"`
+	AskedBy   string                   `db:"asked_by" json:"askedBy"`
+	AskedAt   time.Time                `db:"asked_at" json:"askedAt"`
+	DecidedBy string                   `db:"decided_by" json:"decidedBy"`
+	DecidedAt *time.Time               `db:"decided_at" json:"decidedAt,omitempty"`
+	Answer    string                   `db:"answer" json:"answer"`
 	digest    string
 }
 
@@ -144,7 +144,7 @@ type Sign func(canonical []byte, d *profile.Document) (signature, key string, er
 // Verdict is what a second person makes of a publication: published, returned
 // with words, or taken back by the one who asked.
 type Verdict struct {
-	State string
+	State profile.PublicationState
 	// Answer goes to the one who asked; a return needs it.
 	Answer string
 	// Changes take the place of the change log that was asked for; nil leaves
@@ -167,15 +167,15 @@ func (s *Store) DecidePublication(ctx context.Context, id uuid.UUID, person Pers
 			return err
 		}
 		own := u.AskedByID == person.ID
-		if !own && v.State == "taken-back" {
+		if !own && v.State == profile.TakenBack {
 			return ErrNotYours
 		}
-		if own != (v.State == "taken-back") {
+		if own != (v.State == profile.TakenBack) {
 			alone, err := mayDecideAlone(ctx, tx, person.ID)
 			if err != nil {
 				return err
 			}
-			if v.State != "published" || !alone {
+			if v.State != profile.Published || !alone {
 				return ErrOwn
 			}
 		}
@@ -185,7 +185,7 @@ func (s *Store) DecidePublication(ctx context.Context, id uuid.UUID, person Pers
 		if v.At.IsZero() {
 			v.At = time.Now()
 		}
-		if v.State == "published" {
+		if v.State == profile.Published {
 			if number, err = s.publish(ctx, tx, u, person, v, sign); err != nil {
 				return err
 			}
@@ -198,12 +198,12 @@ func (s *Store) DecidePublication(ctx context.Context, id uuid.UUID, person Pers
 		if err != nil {
 			return err
 		}
-		if v.State != "taken-back" {
-			if err := addNotices(ctx, tx, []uuid.UUID{u.AskedByID}, NewNotice{Kind: "publish-" + v.State, Profile: &u.ProfileID, By: &person.ID, Words: v.Answer}); err != nil {
+		if v.State != profile.TakenBack {
+			if err := addNotices(ctx, tx, []uuid.UUID{u.AskedByID}, NewNotice{Kind: "publish-" + string(v.State), Profile: &u.ProfileID, By: &person.ID, Words: v.Answer}); err != nil {
 				return err
 			}
 		}
-		return record(ctx, tx, Act{Person: person.ID, Action: "publication." + v.State, Subject: id.String(), Detail: map[string]any{"profile": u.ProfileID, "number": number}})
+		return record(ctx, tx, Act{Person: person.ID, Action: "publication." + string(v.State), Subject: id.String(), Detail: map[string]any{"profile": u.ProfileID, "number": number}})
 	})
 	return number, err
 }
@@ -220,7 +220,7 @@ func lockPublication(ctx context.Context, tx pgx.Tx, id uuid.UUID) (Publication,
 	rows, err := tx.Query(ctx, publicationColumns+` where u.id = $1`, id)
 	u, err := one[Publication](rows, err)
 	u.digest = digest
-	if err == nil && u.State != "open" {
+	if err == nil && u.State != profile.AskedFor {
 		err = ErrState
 	}
 	return u, err

@@ -8,6 +8,8 @@ import (
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
+
+	"roster/core/change"
 )
 
 // Change is a set of edits that somebody sent.
@@ -18,8 +20,8 @@ type Change struct {
 	Author   string    `db:"author" json:"author"`
 	Title    string    `db:"title" json:"title"`
 	// Words are why the whole is sent.
-	Words string `db:"words" json:"words"`
-	State string `db:"state" json:"state" enum:"sent,accepted,returned,turned-down,taken-back"`
+	Words string       `db:"words" json:"words"`
+	State change.State `db:"state" json:"state" enum:"sent,accepted,returned,turned-down,taken-back"`
 	// Revision grows with every decision and every round: a decision names the
 	// one it saw. Round counts how often its author has sent it.
 	Revision  int        `db:"revision" json:"revision"`
@@ -272,7 +274,7 @@ func sendNew(ctx context.Context, tx pgx.Tx, person, id uuid.UUID, sending Sendi
 // revise begins the next round of a person's own change: what the edits stand
 // in for is replaced, and whoever has looked at it is told.
 func revise(ctx context.Context, tx pgx.Tx, person, id uuid.UUID, sending Sending) (round int, err error) {
-	var state string
+	var state change.State
 	err = tx.QueryRow(ctx, `
 		select state from changes where id = $1 and author_id = $2 for update`, id, person).Scan(&state)
 	switch {
@@ -280,7 +282,7 @@ func revise(ctx context.Context, tx pgx.Tx, person, id uuid.UUID, sending Sendin
 		return 0, ErrNotFound
 	case err != nil:
 		return 0, err
-	case state != "sent" && state != "returned":
+	case state != change.Sent && state != change.Returned:
 		return 0, ErrState
 	}
 	_, err = tx.Exec(ctx, `
@@ -319,7 +321,7 @@ func revise(ctx context.Context, tx pgx.Tx, person, id uuid.UUID, sending Sendin
 
 // ChangeQuery says which changes to list.
 type ChangeQuery struct {
-	State  string
+	State  change.State
 	Author uuid.UUID
 	// Reader is who reads: what they were asked for is marked.
 	Reader uuid.UUID
@@ -360,7 +362,7 @@ func (s *Store) Changes(ctx context.Context, q ChangeQuery) ([]Change, error) {
 	if q.After != nil {
 		after = *q.After
 	}
-	if q.State == "sent" {
+	if q.State == change.Sent {
 		rows, err := s.pool.Query(ctx, changeColumns+`
 			where c.state = 'sent' and ($2 = `+everywhereID+`::uuid or c.author_id = $2)
 				and (not $3 or (`+queueOrder+`) > ($4, $5, $6, $7))
@@ -398,7 +400,7 @@ func (s *Store) Waiting(ctx context.Context, person uuid.UUID) (n int, err error
 func (s *Store) TakeBack(ctx context.Context, person, id uuid.UUID) error {
 	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		var author uuid.UUID
-		var state string
+		var state change.State
 		err := tx.QueryRow(ctx, `
 			select author_id, state from changes where id = $1 for update`, id).Scan(&author, &state)
 		switch {
@@ -406,7 +408,7 @@ func (s *Store) TakeBack(ctx context.Context, person, id uuid.UUID) error {
 			return ErrNotFound
 		case err != nil:
 			return err
-		case state != "sent":
+		case state != change.Sent:
 			return ErrState
 		}
 		_, err = tx.Exec(ctx, `

@@ -17,7 +17,7 @@ import (
 type Decision struct {
 	Edit uuid.UUID `json:"edit"`
 	// Verdict is accepted, returned or turned-down.
-	Verdict string `json:"verdict" enum:"accepted,returned,turned-down"`
+	Verdict change.State `json:"verdict" enum:"accepted,returned,turned-down"`
 	// Words go to the author; a return needs them.
 	Words string `json:"words,omitempty" maxLength:"2000"`
 	// Over settles a conflict: the revision of the catalogue's value that the
@@ -39,7 +39,7 @@ type decidedEdit struct {
 	Base      json.RawMessage `db:"base"`
 	Value     json.RawMessage `db:"value"`
 	Reason    string          `db:"reason"`
-	State     string          `db:"state"`
+	State     change.State    `db:"state"`
 	Takes     *uuid.UUID      `db:"takes"`
 	Settled   json.RawMessage `db:"settled"`
 	SettledBy *uuid.UUID      `db:"settled_by"`
@@ -71,7 +71,7 @@ type decider struct {
 	// before are edits that were accepted before this call.
 	before map[uuid.UUID]bool
 	batch  pgx.Batch
-	count  map[string]int
+	count  map[change.State]int
 }
 
 // Decide carries out decisions about a change: accepted edits reach the
@@ -83,7 +83,7 @@ type decider struct {
 // ConflictError.
 func (s *Store) Decide(ctx context.Context, reviewer, id uuid.UUID, revision int, decisions []Decision) error {
 	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
-		d := &decider{tx: tx, change: id, reviewer: reviewer, count: map[string]int{}}
+		d := &decider{tx: tx, change: id, reviewer: reviewer, count: map[change.State]int{}}
 		if err := d.lock(ctx, revision); err != nil {
 			return err
 		}
@@ -150,7 +150,7 @@ func sortedIDs(set map[uuid.UUID]bool) []uuid.UUID {
 
 // lock makes sure that the reviewer may decide now, and that nobody else does.
 func (d *decider) lock(ctx context.Context, revision int) error {
-	var state string
+	var state change.State
 	var now int
 	err := d.tx.QueryRow(ctx, `
 		select author_id, state, revision
@@ -176,7 +176,7 @@ func (d *decider) lock(ctx context.Context, revision int) error {
 	switch {
 	case now != revision:
 		return ErrStale
-	case state != "sent":
+	case state != change.Sent:
 		return ErrState
 	}
 	return d.tx.QueryRow(ctx, `
@@ -211,7 +211,7 @@ func (d *decider) load(ctx context.Context, decisions []Decision) error {
 	list, err := collectRows[decidedEdit](rows, err)
 	d.edits, d.before = make(map[uuid.UUID]decidedEdit, len(list)), map[uuid.UUID]bool{}
 	for _, e := range list {
-		d.edits[e.ID], d.before[e.ID] = e, e.State == "accepted"
+		d.edits[e.ID], d.before[e.ID] = e, e.State == change.Accepted
 	}
 	return err
 }
@@ -223,10 +223,10 @@ func (d *decider) decide(ctx context.Context, one Decision, applying map[uuid.UU
 	if !ok {
 		return fmt.Errorf("edit %s: %w", one.Edit, ErrNotFound)
 	}
-	if e.State != "open" {
+	if e.State != change.Open {
 		return fmt.Errorf("edit of %s: %w", e.Package, ErrState)
 	}
-	if one.Verdict == "accepted" {
+	if one.Verdict == change.Accepted {
 		if err := d.settle(&e, one); err != nil {
 			return err
 		}
@@ -240,7 +240,7 @@ func (d *decider) decide(ctx context.Context, one Decision, applying map[uuid.UU
 		if approved < needed && !d.alone {
 			d.batch.Queue(`
 				insert into approvals (edit_id, person_id) values ($1, $2) on conflict do nothing`, e.ID, d.reviewer)
-			d.count["half"]++
+			d.count[half]++
 			d.edits[e.ID] = e
 			return nil
 		}
@@ -428,7 +428,7 @@ func (d *decider) moved(ctx context.Context) error {
 	var counted []uuid.UUID
 	fields := map[uuid.UUID][]string{}
 	for _, e := range d.edits {
-		if e.State != "accepted" || d.before[e.ID] {
+		if e.State != change.Accepted || d.before[e.ID] {
 			continue
 		}
 		if e.Field == string(change.Load) || e.Field == string(change.Trial) {
@@ -449,21 +449,21 @@ func (d *decider) moved(ctx context.Context) error {
 // close counts up the revision, ends the change where no edit is open, keeps
 // the author's record and tells whom it concerns.
 func (d *decider) close(ctx context.Context) error {
-	count := map[string]int{}
+	count := map[change.State]int{}
 	for _, e := range d.edits {
 		count[e.State]++
 	}
-	state := "accepted"
+	state := change.Accepted
 	switch {
-	case count["open"] > 0:
-		state = "sent"
-	case count["returned"] > 0:
-		state = "returned"
-	case count["accepted"] == 0:
-		state = "turned-down"
+	case count[change.Open] > 0:
+		state = change.Sent
+	case count[change.Returned] > 0:
+		state = change.Returned
+	case count[change.Accepted] == 0:
+		state = change.TurnedDown
 	}
 	first := 0
-	if d.count["accepted"] > 0 && count["accepted"] == d.count["accepted"] {
+	if d.count[change.Accepted] > 0 && count[change.Accepted] == d.count[change.Accepted] {
 		first = 1
 	}
 	var batch pgx.Batch
@@ -475,7 +475,7 @@ func (d *decider) close(ctx context.Context) error {
 		update people
 		set decided = decided + $2, accepted = accepted + $3, changes_accepted = changes_accepted + $4
 		where id = $1`,
-		d.author, d.count["accepted"]+d.count["returned"]+d.count["turned-down"], d.count["accepted"], first)
+		d.author, d.count[change.Accepted]+d.count[change.Returned]+d.count[change.TurnedDown], d.count[change.Accepted], first)
 	batch.Queue(`
 		update asked
 		set answered_at = moment()
@@ -496,7 +496,7 @@ func (d *decider) close(ctx context.Context) error {
 	}
 	detail := map[string]any{"state": state}
 	for verdict, n := range d.count {
-		detail[verdict] = n
+		detail[string(verdict)] = n
 	}
 	if d.alone {
 		detail["alone"] = true
@@ -504,10 +504,16 @@ func (d *decider) close(ctx context.Context) error {
 	return record(ctx, d.tx, Act{Person: d.reviewer, Action: "change.decided", Subject: d.change.String(), Detail: detail})
 }
 
+// half counts edits that one of two reviewers has accepted: no state of theirs.
+const half change.State = "half"
+
 // tallyWords says what became of how many edits.
-func tallyWords(count map[string]int) string {
+func tallyWords(count map[change.State]int) string {
 	var words string
-	for _, verdict := range []struct{ key, words string }{{"accepted", "accepted"}, {"half", "accepted by a first reviewer"}, {"returned", "returned"}, {"turned-down", "turned down"}} {
+	for _, verdict := range []struct {
+		key   change.State
+		words string
+	}{{change.Accepted, "accepted"}, {half, "accepted by a first reviewer"}, {change.Returned, "returned"}, {change.TurnedDown, "turned down"}} {
 		if n := count[verdict.key]; n > 0 {
 			if words != "" {
 				words += ", "

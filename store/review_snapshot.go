@@ -348,7 +348,7 @@ func (d *decider) loads(ctx context.Context, decisions []Decision) (map[uuid.UUI
 	packages, places := map[uuid.UUID]bool{}, map[uuid.UUID]bool{}
 	for _, one := range decisions {
 		e, ok := d.edits[one.Edit]
-		if !ok || one.Verdict != "accepted" {
+		if !ok || one.Verdict != change.Accepted {
 			continue
 		}
 		if one.Written != nil {

@@ -38,7 +38,7 @@ type Edit struct {
 	Value     json.RawMessage `db:"value" json:"value"`
 	Now       json.RawMessage `db:"now" json:"now"`
 	Reason    string          `db:"reason" json:"reason"`
-	State     string          `db:"state" json:"state" enum:"in-tray,open,accepted,returned,turned-down,taken-back,replaced"`
+	State     change.State    `db:"state" json:"state" enum:"in-tray,open,accepted,returned,turned-down,taken-back,replaced"`
 	Words     string          `db:"words" json:"words"`
 	DecidedBy string          `db:"decided_by" json:"decidedBy"`
 	BuildName string          `db:"build_name" json:"buildName"`

@@ -40,16 +40,16 @@ type RunLine struct {
 	PersonID  uuid.UUID `db:"person_id" json:"personId"`
 	Person    string    `db:"person" json:"person"`
 	// State is lapsed to interrupted where its bench has not been heard of.
-	State       string     `db:"state" json:"state" enum:"going,stopped,held,interrupted,finished,put-back"`
-	Why         string     `db:"why" json:"why"`
-	PuttingBack bool       `db:"putting_back" json:"puttingBack"`
-	StopAsked   bool       `db:"stop_asked" json:"stopAsked"`
-	Settled     bool       `db:"settled" json:"settled"`
-	Attempt     int        `db:"attempt" json:"attempt"`
-	Seq         int64      `db:"seq" json:"seq"`
-	StartedAt   time.Time  `db:"started_at" json:"startedAt"`
-	EndedAt     *time.Time `db:"ended_at" json:"endedAt,omitempty"`
-	DraftedAt   *time.Time `db:"drafted_at" json:"draftedAt,omitempty"`
+	State       run.RunState `db:"state" json:"state" enum:"going,stopped,held,interrupted,finished,put-back"`
+	Why         string       `db:"why" json:"why"`
+	PuttingBack bool         `db:"putting_back" json:"puttingBack"`
+	StopAsked   bool         `db:"stop_asked" json:"stopAsked"`
+	Settled     bool         `db:"settled" json:"settled"`
+	Attempt     int          `db:"attempt" json:"attempt"`
+	Seq         int64        `db:"seq" json:"seq"`
+	StartedAt   time.Time    `db:"started_at" json:"startedAt"`
+	EndedAt     *time.Time   `db:"ended_at" json:"endedAt,omitempty"`
+	DraftedAt   *time.Time   `db:"drafted_at" json:"draftedAt,omitempty"`
 	// Counts are steps by state.
 	Counts map[run.State]int `db:"counts" json:"counts"`
 	Broken int               `db:"broken" json:"broken" doc:"Checks that are broken"`

@@ -17,6 +17,7 @@ import (
 	"roster/core/catalog"
 	"roster/core/change"
 	"roster/core/evidence"
+	"roster/core/people"
 	"roster/core/profile"
 	"roster/store"
 	"roster/store/storetest"
@@ -35,7 +36,7 @@ func newWorld(t testing.TB) *world {
 	w := &world{Store: storetest.Open(t), t: t, ctx: context.Background(), people: map[string]store.Person{}}
 	for _, p := range []string{"technician tech", "technician other", "reviewer rev", "reviewer second", "maintainer main"} {
 		role, login, _ := strings.Cut(p, " ")
-		person, err := w.AddPerson(w.ctx, login, login, role, "x")
+		person, err := w.AddPerson(w.ctx, login, login, people.Role(role), "x")
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -107,7 +108,7 @@ func (w *world) send(by string, edits ...store.NewEdit) (uuid.UUID, []uuid.UUID)
 
 func verdicts(ids []uuid.UUID, verdict string) (list []store.Decision) {
 	for _, id := range ids {
-		list = append(list, store.Decision{Edit: id, Verdict: verdict, Words: "see"})
+		list = append(list, store.Decision{Edit: id, Verdict: change.State(verdict), Words: "see"})
 	}
 	return list
 }

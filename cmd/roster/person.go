@@ -46,7 +46,7 @@ func personCommand() *cobra.Command {
 			if name == "" {
 				name = args[0]
 			}
-			_, err = st.AddPerson(c.Context(), strings.ToLower(args[0]), name, role, hash)
+			_, err = st.AddPerson(c.Context(), strings.ToLower(args[0]), name, people.Role(role), hash)
 			return err
 		},
 	}

@@ -40,7 +40,7 @@ type ranCheck struct {
 // hour.
 type publicRun struct {
 	Number   int64             `json:"number"`
-	State    string            `json:"state"`
+	State    run.RunState      `json:"state"`
 	Day      string            `json:"day"`
 	Maker    string            `json:"maker"`
 	Model    string            `json:"model"`
@@ -67,7 +67,7 @@ func (s *Site) run(ctx context.Context, rest string) (File, error) {
 	if err != nil {
 		return File{}, err
 	}
-	if r.ReleaseID == nil || r.State != "finished" && r.State != "put-back" {
+	if r.ReleaseID == nil || r.State != run.Finished && r.State != run.BackAsItWas {
 		return File{}, store.ErrNotFound
 	}
 	steps, err := s.Store.RunSteps(ctx, r.ID, 0)
@@ -107,7 +107,7 @@ func (s *Site) own(ctx context.Context, r store.Release) (run.Own, []store.RunLi
 		return run.Own{}, nil, err
 	}
 	list, err := s.Store.Runs(ctx, store.RunQuery{Release: r.ID, Limit: 20})
-	list = slices.DeleteFunc(list, func(l store.RunLine) bool { return l.State != "finished" && l.State != "put-back" })
+	list = slices.DeleteFunc(list, func(l store.RunLine) bool { return l.State != run.Finished && l.State != run.BackAsItWas })
 	return own[r.ID], list, err
 }
 

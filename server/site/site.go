@@ -204,17 +204,17 @@ func shown(list []store.ReleaseLine) []store.ReleaseLine {
 
 // listed is a release in a list for programs.
 type listed struct {
-	Maker     string `json:"maker"`
-	Model     string `json:"model"`
-	Edition   string `json:"edition"`
-	Number    int    `json:"number"`
-	State     string `json:"state"`
-	Reason    string `json:"reason,omitempty"`
-	Published string `json:"published"`
-	Withdrawn string `json:"withdrawn,omitempty"`
-	SHA256    string `json:"sha256"`
-	Packages  int    `json:"packages"`
-	Document  string `json:"document"`
+	Maker     string               `json:"maker"`
+	Model     string               `json:"model"`
+	Edition   string               `json:"edition"`
+	Number    int                  `json:"number"`
+	State     profile.ReleaseState `json:"state"`
+	Reason    string               `json:"reason,omitempty"`
+	Published string               `json:"published"`
+	Withdrawn string               `json:"withdrawn,omitempty"`
+	SHA256    string               `json:"sha256"`
+	Packages  int                  `json:"packages"`
+	Document  string               `json:"document"`
 	// NotFor are builds on which it would stop something.
 	NotFor []store.NotFor `json:"notFor,omitempty"`
 }
