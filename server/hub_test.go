@@ -29,13 +29,14 @@ func TestSlowWatcher(t *testing.T) {
 	stop := make(chan struct{})
 	defer close(stop)
 	go func() {
+		often := time.NewTicker(time.Millisecond)
+		defer often.Stop()
 		for {
 			select {
 			case <-stop:
 				return
-			default:
+			case <-often.C:
 				h.publish(store.Event{Topic: store.JobChanged, ID: "somebody else's"})
-				time.Sleep(time.Millisecond)
 			}
 		}
 	}()

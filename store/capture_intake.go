@@ -76,12 +76,10 @@ func (s *Store) Intake(ctx context.Context, capture uuid.UUID) (in Intake, err e
 		err := tx.QueryRow(ctx, `
 			select b.id, d.id, d.maker_id, c.phone_facts,
 				not exists (select from captures x where x.build_id = b.id and x.taken_at < c.taken_at),
-				not exists (select
-					from captures x
+				not exists (select from captures x
 					join builds y on y.id = x.build_id
 					where y.model_id = d.id and x.taken_at < c.taken_at),
-				not exists (select
-					from captures x
+				not exists (select from captures x
 					join builds y on y.id = x.build_id
 					join models m on m.id = y.model_id
 					where m.maker_id = d.maker_id and x.taken_at < c.taken_at)
@@ -217,8 +215,7 @@ func intakePackages(ctx context.Context, tx pgx.Tx, in *Intake, capture, build, 
 		join packages p on p.id = x.package_id
 		join presence y on y.build_id = $5 and y.package_id = p.id
 		where x.capture_id = $1 and not exists (
-			select
-			from claims k
+			select from claims k
 			where k.package_id = p.id and k.field = 'load' and k.value is not null and k.scope_id in ($2, $3, $4, $5))
 		order by p.name limit $6`, args...)
 	if in.Ungraded, err = collectRows[IntakePackage](rows, err); err != nil {
@@ -227,8 +224,7 @@ func intakePackages(ctx context.Context, tx pgx.Tx, in *Intake, capture, build, 
 	return tx.QueryRow(ctx, `
 		select count(*)::int from sightings x join facts f on f.id = x.facts_id
 		where x.capture_id = $1 and x.installed and not exists (
-			select
-			from package_files k
+			select from package_files k
 			where k.package_id = x.package_id and k.version_code = f.version_code
 				and k.signer = coalesce(f.details->>'signer', ''))`, capture).Scan(&in.Unnamed)
 }

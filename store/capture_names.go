@@ -32,8 +32,7 @@ func (s *Store) Unnamed(ctx context.Context, capture uuid.UUID) ([]Unnamed, erro
 		select p.name, f.version_code, coalesce(f.details->>'signer', '') as signer
 		from sightings x join facts f on f.id = x.facts_id join packages p on p.id = x.package_id
 		where x.capture_id = $1 and x.installed and not exists (
-			select
-			from package_files k
+			select from package_files k
 			where k.package_id = x.package_id and k.version_code = f.version_code
 				and k.signer = coalesce(f.details->>'signer', ''))
 		order by p.name`, capture)

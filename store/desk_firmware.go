@@ -80,8 +80,7 @@ func stoppingReleases(ctx context.Context, q querier, d *deskOf) ([]desk.Line, e
 		join models d on d.id = b.model_id
 		join makers m on m.id = d.maker_id
 		where h.stops <> ''
-			and not exists (select
-				from lifts l
+			and not exists (select from lifts l
 				where l.release_id = h.release_id and l.build_id = h.build_id and l.stops = h.stops)
 			and ($1 or r.id = any($2))
 			order by h.stopped_at desc
@@ -124,8 +123,7 @@ func releasesBehind(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 			join arrivals a on a.build_id = b.id
 		where not h.claimed and h.stops = '' and ($1 or r.id = any($2))
 			and not coalesce(p.rules -> 'notFor', '[]') ? b.fingerprint
-			and not exists (select
-				from builds n
+			and not exists (select from builds n
 				where n.model_id = b.model_id and (n.carrier, n.region) = (b.carrier, b.region)
 					and (n.security_patch, n.version) > (b.security_patch, b.version)
 				and exists (select from captures c where c.build_id = n.id))
@@ -192,8 +190,7 @@ func arrivedBuilds(ctx context.Context, q querier, d *deskOf) ([]desk.Line, erro
 				join releases r on r.id = h.release_id and r.state = 'current'
 				join profiles p on p.id = r.profile_id
 				where h.build_id = b.id and h.stops <> ''
-					and not exists (select
-						from lifts l
+					and not exists (select from lifts l
 						where l.release_id = h.release_id and l.build_id = h.build_id and l.stops = h.stops)
 				order by 1) as stops
 		from arrivals a
@@ -201,12 +198,10 @@ func arrivedBuilds(ctx context.Context, q querier, d *deskOf) ([]desk.Line, erro
 		join models d on d.id = b.model_id
 		join makers m on m.id = d.maker_id
 		where a.build_id = any($3) or case when $2 then
-				a.at > now() - `+newsFor+` and not exists (select
-				from holds h
+				a.at > now() - `+newsFor+` and not exists (select from holds h
 				join releases r on r.id = h.release_id
 				where h.build_id = b.id and r.state = 'current' and h.claimed)
-			else a.at > now() - `+arrivedFor+` and exists (select
-			from captures c
+			else a.at > now() - `+arrivedFor+` and exists (select from captures c
 			join builds y on y.id = c.build_id
 			where y.model_id = d.id and c.person_id = $1) end
 		order by a.at desc limit $4`, d.ID, d.reviews(), d.ids(desk.Arrived), maxDeskLines)
@@ -269,35 +264,25 @@ const newestOf = `(select b.id, b.release, b.carrier, b.region, b.version
 // see evidence.Vantages, and there its Android release before all. What nobody
 // tried anywhere has none at any place. That a place is not everywhere is said
 // for the index figures_near, which holds the others.
-const standingOf = `case
-		when not exists (select
-			from figures f
-			where f.package_id = t.package_id and f.method = 'remove-for-user'
-				and f.place = ` + everywhereID + `) then 'untried'
+const (
+	standingOf = `case
+		when not exists (` + removedFrom + `f.place = ` + everywhereID + `) then 'untried'
 		else coalesce(
-	(select f.standing
+			` + standingAt + `t.build and f.release = ''),
+			` + standingAt + `t.model and ` + releaseFirst + `),
+			` + standingAt + `t.maker and ` + releaseFirst + `),
+			(` + removedFrom + `f.place = ` + everywhereID + ` and f.release = ''),
+			'untried')
+		end`
+	removedFrom = `
+		select f.standing
 		from figures f
-		where f.package_id = t.package_id and f.method = 'remove-for-user'
-			and f.place <> ` + everywhereID + ` and f.place = t.build and f.release = ''),
-	(select f.standing
-		from figures f
-		where f.package_id = t.package_id and f.method = 'remove-for-user'
-			and f.place <> ` + everywhereID + ` and f.place = t.model
-			and f.release in (t.release, '')
+		where f.package_id = t.package_id and f.method = 'remove-for-user' and `
+	standingAt   = `(` + removedFrom + `f.place <> ` + everywhereID + ` and f.place = `
+	releaseFirst = `f.release in (t.release, '')
 		order by f.release desc
-		limit 1),
-	(select f.standing
-		from figures f
-		where f.package_id = t.package_id and f.method = 'remove-for-user'
-			and f.place <> ` + everywhereID + ` and f.place = t.maker
-			and f.release in (t.release, '')
-		order by f.release desc
-		limit 1),
-	(select f.standing
-		from figures f
-		where f.package_id = t.package_id and f.method = 'remove-for-user'
-			and f.place = ` + everywhereID + ` and f.release = ''),
-	'untried') end`
+		limit 1`
+)
 
 type judgedRelease struct {
 	ID        uuid.UUID `db:"id"`

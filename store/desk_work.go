@@ -36,8 +36,7 @@ func waitingChanges(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 			from changes c
 			where c.state = 'sent' and c.author_id <> $1
 				and ($2 or c.id = any($3)
-					or exists (select
-						from asked q
+					or exists (select from asked q
 						where q.change_id = c.id and q.person_id = $1 and q.answered_at is null))
 			order by c.sent_at limit $4)
 		select c.id, c.number, c.title, w.name as author, greatest(c.sent_at, n.round_at) as sent_at, c.imported_from,
@@ -45,8 +44,7 @@ func waitingChanges(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 		from open c join people w on w.id = c.author_id
 			cross
 			join lateral (select count(*)::int as edits,
-				(count(*) filter (where exists (select
-					from approvals a
+				(count(*) filter (where exists (select from approvals a
 					where a.edit_id = e.id and a.person_id <> $1)))::int as half,
 				max(e.created_at) filter (where e.round > 1) as round_at
 				from edits e
@@ -242,14 +240,12 @@ func trialsWanted(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error
 		join makers m on m.id = d.maker_id
 		join profiles p on p.id = w.profile_id
 			cross join lateral (select count(*)::int as left from unnest(w.packages) u (name) where not exists (
-				select
-				from trials t
+				select from trials t
 				join packages k on k.id = t.package_id
 				where k.name = u.name and t.build_id = w.build_id and t.outcome <> 'refused')) n
 		where w.closed_at is null and n.left > 0
 			and (w.id = any($2)
-				or exists (select
-					from captures c
+				or exists (select from captures c
 					join builds y on y.id = c.build_id
 					where y.model_id = b.model_id and c.person_id = $1))
 			order by w.asked_at desc

@@ -59,8 +59,7 @@ func addCameBack(ctx context.Context, tx pgx.Tx, captures []uuid.UUID) error {
 					order by e.taken_at desc
 					limit 1) as earlier
 			from captures c where c.phone <> '' and ($1::uuid[] is null or c.id = any($1))
-				and not exists (select
-					from captures e
+				and not exists (select from captures e
 					where e.phone = c.phone and e.build_id = c.build_id and e.taken_at < c.taken_at)),
 		journal as (
 			select t.id, r.id as run_id, p.id as package_id, p.name
@@ -68,8 +67,7 @@ func addCameBack(ctx context.Context, tx pgx.Tx, captures []uuid.UUID) error {
 				join run_steps st on st.run_id = r.id and st.kind = 'remove' and st.state = 'done'
 				join packages p on p.name = st.package
 			where not exists (
-				select
-				from run_steps u
+				select from run_steps u
 				join runs v on v.id = u.run_id
 				where v.phone = t.phone and u.package = st.package and u.kind = 'put-back' and u.state = 'done'
 					and u.ended_at >= st.ended_at)),
@@ -77,8 +75,7 @@ func addCameBack(ctx context.Context, tx pgx.Tx, captures []uuid.UUID) error {
 			insert into came_back (capture_id, package_id, build_id, phone)
 			select t.id, x.package_id, t.build_id, t.phone from taken t join sightings x on x.capture_id = t.id
 			where `+on+` and (
-				exists (select
-					from sightings y
+				exists (select from sightings y
 					where y.capture_id = t.earlier and y.package_id = x.package_id and `+off+`)
 				or exists (select from journal j where j.id = t.id and j.package_id = x.package_id))
 			on conflict do nothing returning capture_id, package_id)

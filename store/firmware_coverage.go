@@ -198,8 +198,7 @@ func (s *Store) CountCover(ctx context.Context) (n int, err error) {
 				where b.model_id = any($1)),
 			shipped as (
 				select h.id, x.package_id,
-					exists (select
-						from claims k
+					exists (select from claims k
 						where k.package_id = x.package_id and k.field = 'load' and k.value is not null
 							and k.scope_id in (`+everywhereID+`, h.maker_id, h.model_id,
 								h.id)) as graded,

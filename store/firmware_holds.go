@@ -286,8 +286,7 @@ type Hold struct {
 // triedThere says whether package x of a release was taken off a phone of build
 // h.build_id by the release's method; who was removed for the user stands for
 // disabled, too.
-const triedThere = `exists (select
-					from trials t
+const triedThere = `exists (select from trials t
 					where t.package_id = x.package_id and t.build_id = h.build_id and t.outcome <> 'refused'
 				and t.method in (coalesce(x.method, 'remove-for-user'), 'remove-for-user'))`
 
@@ -350,8 +349,7 @@ func (s *Store) NotFor(ctx context.Context, releases []uuid.UUID) (map[uuid.UUID
 			h.stopped_at
 		from holds h join builds b on b.id = h.build_id
 		where h.release_id = any($1) and h.stops <> ''
-			and not exists (select
-				from lifts l
+			and not exists (select from lifts l
 				where l.release_id = h.release_id and l.build_id = h.build_id and l.stops = h.stops)
 		order by `+newestBuild, releases)
 	if err != nil {

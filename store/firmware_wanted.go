@@ -38,8 +38,7 @@ const wantedColumns = `
 	select w.id, w.profile_id, p.name as edition, w.build_id, m.slug as maker, d.slug as model, d.name as model_name,
 		b.version, b.carrier, b.region, w.method, w.ceiling, w.packages,
 		array(select u.name from unnest(w.packages) u (name) where not exists (
-			select
-			from trials t
+			select from trials t
 			join packages k on k.id = t.package_id
 			where k.name = u.name and t.build_id = w.build_id
 				and t.outcome <> 'refused')) as left, a.name as asked_by, w.asked_at, w.closed_at

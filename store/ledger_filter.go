@@ -67,8 +67,7 @@ func (c *conditions) word(w filter.Word) string {
 	like, similar := c.wordArgs(w)
 	return fmt.Sprintf(`(name ilike %[1]s%[2]s
 			or exists (select from labels l where l.package_id = seen.id and (l.label ilike %[1]s%[3]s))
-		or exists (select
-			from claims k
+		or exists (select from claims k
 			where k.package_id = seen.id and %[4]s ilike %[1]s))`, like, similar("name"), similar("l.label"), said)
 }
 

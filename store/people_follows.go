@@ -88,8 +88,7 @@ func (s *Store) Follows(ctx context.Context, person uuid.UUID) ([]Followed, erro
 // FollowsIt reports whether a person follows something.
 func (s *Store) FollowsIt(ctx context.Context, person uuid.UUID, kind string, subject uuid.UUID) (follows bool, err error) {
 	err = s.pool.QueryRow(ctx, `
-		select exists (select
-			from follows
+		select exists (select from follows
 			where person_id = $1 and kind = $2 and subject_id = $3)`, person, kind, subject).Scan(&follows)
 	return follows, err
 }

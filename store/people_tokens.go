@@ -214,8 +214,7 @@ func keepKeeper(ctx context.Context, tx pgx.Tx, person uuid.UUID) error {
 	}
 	var left bool
 	err := tx.QueryRow(ctx, `
-		select exists (select
-			from people
+		select exists (select from people
 			where role = 'keeper' and removed_at is null and id <> $1)`, person).Scan(&left)
 	if err == nil && !left {
 		err = ErrLastKeeper

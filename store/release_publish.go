@@ -233,8 +233,7 @@ func mayDecideAlone(ctx context.Context, q querier, person uuid.UUID) (alone boo
 		return false, err
 	}
 	err = q.QueryRow(ctx, `
-		select not exists (select
-			from people
+		select not exists (select from people
 			where id <> $1 and removed_at is null and role in ('maintainer', 'keeper'))`, person).Scan(&alone)
 	return alone, err
 }

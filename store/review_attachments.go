@@ -59,8 +59,7 @@ func (s *Store) AddAttachment(ctx context.Context, person uuid.UUID, name, kind 
 // attachmentSent is the condition that a file a was sent to others: with an
 // edit of a change, or by ticking off what was tried after a run.
 const attachmentSent = `
-	exists (select
-		from edits e
+	exists (select from edits e
 		where e.author_id = a.person_id and e.change_id is not null
 			and (e.value -> 'attachments' ? a.id::text or e.value ->> 'attachment' = a.id::text))
 	or exists (select from trials t where t.person_id = a.person_id and a.id = any(t.attachments))
@@ -130,8 +129,7 @@ func releaseAttachments(ctx context.Context, tx pgx.Tx, person uuid.UUID, value 
 	}
 	_, err := tx.Exec(ctx, `
 		update attachments a set used = false where a.id::text = any($2) and a.person_id = $1 and not exists (
-			select
-			from edits e
+			select from edits e
 			where e.author_id = $1
 				and (e.value -> 'attachments' ? a.id::text or e.value ->> 'attachment' = a.id::text))`, person, ids)
 	return err

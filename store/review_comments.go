@@ -87,8 +87,7 @@ func (s *Store) Comment(ctx context.Context, person, change uuid.UUID, thread *u
 			insert into comments (id, change_id, thread, person_id, text) select $1, c.id, $3, $4, $5 from changes c
 			where c.id = $2
 				and ($3::uuid is null
-					or exists (select
-						from edits
+					or exists (select from edits
 						where change_id = c.id and thread = $3))`, id, change, thread, person, text)
 		if err == nil && tag.RowsAffected() == 0 {
 			err = ErrNotFound
@@ -195,13 +194,11 @@ func (s *Store) Revert(ctx context.Context, person, change uuid.UUID) (edits, mo
 				where case
 					when out then exists (select from trials where id = n.edit_id)
 						or exists (select from sources where id = n.edit_id)
-					when field = 'trial' then not exists (select
-						from trials t
+					when field = 'trial' then not exists (select from trials t
 						where t.package_id = n.package_id and t.phone = before ->> 'phone'
 							and t.build_id::text = before ->> 'build'
 						and t.method = before ->> 'method' and t.outcome = before ->> 'outcome')
-					when field = 'source' then not exists (select
-						from sources s
+					when field = 'source' then not exists (select from sources s
 						where s.package_id = n.package_id and s.title = before ->> 'title'
 							and s.link = coalesce(before ->> 'link', ''))
 					else now is distinct from before end

@@ -78,8 +78,7 @@ func (s *Store) SetReviewRules(ctx context.Context, keeper uuid.UUID, revision i
 // onlyReviewer reports whether nobody but the person could review.
 func onlyReviewer(ctx context.Context, q querier, person uuid.UUID) (alone bool, err error) {
 	err = q.QueryRow(ctx, `
-		select not exists (select
-			from people
+		select not exists (select from people
 			where id <> $1 and removed_at is null and role <> 'technician')`, person).Scan(&alone)
 	return alone, err
 }

@@ -362,8 +362,7 @@ func (s *Store) Reopen(ctx context.Context, person, edit uuid.UUID) error {
 		left join claims c on c.package_id = e.package_id and c.field = e.field and c.scope_kind = e.scope_kind
 			and c.scope_id = e.scope_id
 		where e.id = $1 and e.author_id = $2 and e.state in ('returned', 'open')
-			and not exists (select
-				from edits t
+			and not exists (select from edits t
 				where t.thread = e.thread and t.change_id is null)`, edit, person, NewID())
 	if err == nil && tag.RowsAffected() == 0 {
 		err = ErrNotFound

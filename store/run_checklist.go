@@ -96,8 +96,7 @@ func speakFor(ctx context.Context, tx pgx.Tx, id uuid.UUID) error {
 		where r.id = $1 and r.state in ('finished', 'put-back') and (c.broken or r.state = 'finished')
 			and `+didAll+`
 			and (not $2
-				or exists (select
-					from release_packages x
+				or exists (select from release_packages x
 					join packages k on k.id = x.package_id
 					where x.release_id = e.id and k.name = any($3)))`, id, narrowed, found)
 	if err != nil {

@@ -371,8 +371,7 @@ func (s *Store) LapseRuns(ctx context.Context) (unsettled []Unsettled, err error
 		}
 		rows, err := tx.Query(ctx, `
 			select r.id, r.phone, r.person_id from runs r where not r.settled and r.state <> 'going'
-				and not exists (select
-					from jobs j
+				and not exists (select from jobs j
 					where j.kind = 'look' and j.state in ('waiting', 'running') and j.request ->> 'run' = r.id::text)
 			order by r.started_at limit 200`)
 		unsettled, err = collectRows[Unsettled](rows, err)

@@ -357,8 +357,7 @@ func (s *Store) Runnable(ctx context.Context, manufacturer, device string, limit
 	rows, err = s.pool.Query(ctx, profileColumns+`
 		where lower(m.manufacturer) = lower($1)
 			and (d.device = $2
-				or exists (select
-					from profile_sisters y
+				or exists (select from profile_sisters y
 					join models x on x.id = y.model_id
 					where y.profile_id = p.id and x.device = $2))
 		order by p.name limit $3`, manufacturer, device, limit)
