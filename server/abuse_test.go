@@ -59,11 +59,10 @@ func TestBodiesThatStandStill(t *testing.T) {
 			fmt.Fprint(conn, map[bool]string{true: "--x\r\n", false: "{"}[c.path == "/api/v1/captures"])
 			if c.piece != "" {
 				go func() {
-					for {
+					for range time.Tick(c.every) {
 						if _, err := fmt.Fprint(conn, c.piece); err != nil {
 							return
 						}
-						time.Sleep(c.every)
 					}
 				}()
 			}
@@ -78,9 +77,11 @@ func TestBodiesThatStandStill(t *testing.T) {
 		body := []byte(`{"text":"` + strings.Repeat("x", 4000) + `"}`)
 		conn := s.begin(cookie, "POST /api/v1/prose HTTP/1.1")
 		fmt.Fprintf(conn, "Content-Type: application/json\r\nContent-Length: %d\r\n\r\n", len(body))
+		next := time.NewTicker(100 * time.Millisecond)
+		defer next.Stop()
 		for piece := range bytesOf(body, 100) { // 1,000 bytes a second: longer than the grace, as fast as it has to be
+			<-next.C
 			conn.Write(piece)
-			time.Sleep(100 * time.Millisecond)
 		}
 		line, err := bufio.NewReader(conn).ReadString('\n')
 		if err != nil || !strings.Contains(line, "200") {

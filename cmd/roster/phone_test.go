@@ -44,6 +44,19 @@ func standIn(t *testing.T, scenario string) (address, hand string) {
 	return string(at[1]), string(at[2])
 }
 
+// eventually waits until something is so.
+func eventually(t *testing.T, what string, so func() bool) {
+	t.Helper()
+	late := time.After(3 * time.Minute)
+	for again := time.NewTicker(50 * time.Millisecond); !so(); {
+		select {
+		case <-again.C:
+		case <-late:
+			t.Fatalf("never: %s", what)
+		}
+	}
+}
+
 // TestPhonesOfThisComputer goes from no phone to two: what is attached, what to
 // do about each, and a capture of the one that is meant.
 func TestPhonesOfThisComputer(t *testing.T) {
@@ -74,15 +87,10 @@ func TestPhonesOfThisComputer(t *testing.T) {
 	if _, _, err := with("capture"); err == nil || !strings.Contains(err.Error(), shelf) || isUsage(err) {
 		t.Errorf("not accepted: %v", err)
 	}
-	for end := time.Now().Add(3 * time.Minute); ; time.Sleep(50 * time.Millisecond) { // adb asks in its own time
+	eventually(t, "adb asks, and is accepted", func() bool {
 		out, _, err := call(t, "", "phone", "do", "accept", "--hand", hand)
-		if err == nil && json.Valid([]byte(out)) {
-			break
-		}
-		if time.Now().After(end) {
-			t.Fatalf("%q %v", out, err)
-		}
-	}
+		return err == nil && json.Valid([]byte(out))
+	})
 	if _, _, err := call(t, "", "phone", "do", "explode", "--hand", hand); !isUsage(err) {
 		t.Errorf("%v", err)
 	}
@@ -106,11 +114,7 @@ func TestPhonesOfThisComputer(t *testing.T) {
 		}
 		return n
 	}
-	for end := time.Now().Add(3 * time.Minute); ready() != 2; time.Sleep(50 * time.Millisecond) {
-		if time.Now().After(end) { // adb tells late that it was accepted
-			t.Fatal("the phones do not get ready")
-		}
-	}
+	eventually(t, "both phones are ready", func() bool { return ready() == 2 }) // adb tells late that it was accepted
 	if _, _, err := with("capture"); !isUsage(err) || !strings.Contains(err.Error(), "choose one with --phone") {
 		t.Errorf("two: %v", err)
 	}
