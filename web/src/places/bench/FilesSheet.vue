@@ -4,6 +4,7 @@ import { api, ask, type Schemas } from '@/api/client'
 import { useChange } from '@/composables/change'
 import NotesTable from '@/places/intake/NotesTable.vue'
 import CaptureDone from './CaptureDone.vue'
+
 const over = ref(false)
 const { busy, wrong, run } = useChange('captures')
 const text = ref('')

@@ -4,6 +4,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { api, ask, words, type Schemas } from '@/api/client'
 import { useChange } from '@/composables/change'
 import { day } from '@/format/dates'
+
 const follows = useQuery({ queryKey: ['follows'], queryFn: () => ask(api.GET('/api/v1/follows')).then((r) => r.items) })
 type Followed = Schemas['Followed']
 const kind: Record<Followed['kind'], string> = {

@@ -5,6 +5,7 @@ import { ref } from 'vue'
 import { api, ask } from '@/api/client'
 import { ago, day } from '@/format/dates'
 import { useChange } from '@/composables/change'
+
 const sessions = useQuery({
   queryKey: ['sessions'],
   queryFn: () => ask(api.GET('/api/v1/sessions')).then((r) => r.items),

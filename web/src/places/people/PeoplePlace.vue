@@ -9,6 +9,7 @@ import { count } from '@/format/numbers'
 import { useChange } from '@/composables/change'
 import { useScope } from '@/composables/scope'
 import { useSession } from '@/composables/session'
+
 const { query } = useScope()
 const { person, may } = useSession()
 const people = useQuery({ queryKey: ['people'], queryFn: () => ask(api.GET('/api/v1/people')).then((r) => r.items) })

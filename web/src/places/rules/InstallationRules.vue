@@ -1,11 +1,11 @@
 <script setup lang="ts">
 // When a sign-in ends by itself, and where technicians may have a bench reach.
 import { ref, watch } from 'vue'
-import { api, ask, words } from '@/api/client'
+import { api, ask } from '@/api/client'
 import { useChange } from '@/composables/change'
 import { useHeld } from '@/composables/held'
-import { useSession } from '@/composables/session'
-const { may } = useSession()
+import RulesForm from './RulesForm.vue'
+
 const { etag, query } = useHeld('installation-rules', () => api.GET('/api/v1/installation-rules'))
 const hours = ref(0)
 const networks = ref('')
@@ -18,7 +18,7 @@ watch(
   },
   { immediate: true },
 )
-const { wrong, said: done, run } = useChange()
+const { wrong, said, run } = useChange()
 const hold = () =>
   run(async () => {
     await ask(
@@ -32,59 +32,44 @@ const hold = () =>
 </script>
 
 <template>
-  <section v-if="query.data.value" aria-label="Rules of the installation">
-    <h1>Ways in, and ways out</h1>
-    <p class="second about">How long a sign-in lasts, and what benches may reach for whom.</p>
-    <form @submit.prevent="hold">
-      <fieldset :disabled="!may('keeper')">
-        <legend>For everybody</legend>
-        <label>
-          <span>a sign-in ends after so many hours in which nobody did anything with it</span>
-          <input v-model.number="hours" class="field" type="number" min="1" max="336" required />
-        </label>
-        <label class="networks">
-          <span
-            >networks in which technicians may have a bench connect to phones by their address, one a line; maintainers
-            may anywhere</span
-          >
-          <textarea
-            v-model="networks"
-            class="field mono"
-            rows="3"
-            spellcheck="false"
-            placeholder="192.0.2.0/24"
-            aria-label="Networks"
-          ></textarea>
-        </label>
-      </fieldset>
-      <button v-if="may('keeper')" class="act first">Let it hold</button>
-      <p v-else class="second">Only the keeper can change this.</p>
-    </form>
-    <p v-if="wrong" class="harm" role="alert">{{ wrong }}</p>
-    <p v-if="done" role="status">{{ done }}</p>
-  </section>
-  <div v-else-if="query.isError.value" class="notice bad" role="alert">{{ words(query.error.value) }}</div>
+  <RulesForm
+    name="Rules of the installation"
+    title="Ways in, and ways out"
+    about="How long a sign-in lasts, and what benches may reach for whom."
+    legend="For everybody"
+    :ready="!!query.data.value"
+    :failed="query.error.value"
+    :wrong="wrong"
+    :said="said"
+    @hold="hold"
+  >
+    <label>
+      <span>a sign-in ends after so many hours in which nobody did anything with it</span>
+      <input v-model.number="hours" class="field" type="number" min="1" max="336" required />
+    </label>
+    <label class="networks">
+      <span
+        >networks in which technicians may have a bench connect to phones by their address, one a line; maintainers may
+        anywhere</span
+      >
+      <textarea
+        v-model="networks"
+        class="field mono"
+        rows="3"
+        spellcheck="false"
+        placeholder="192.0.2.0/24"
+        aria-label="Networks"
+      ></textarea>
+    </label>
+  </RulesForm>
 </template>
 
 <style scoped>
-.about {
-  margin-bottom: 12px;
-}
-label {
-  display: grid;
-  grid-template-columns: 460px 80px;
-  gap: 12px;
-  align-items: center;
-  padding: 3px 0;
-}
-.networks {
+label.networks {
   grid-template-columns: 460px 220px;
   align-items: start;
 }
 textarea {
   height: auto;
-}
-.act {
-  margin-top: 10px;
 }
 </style>
