@@ -59,7 +59,9 @@ func sameSerial(d adb.Device) func(adb.Device) bool {
 // alike is a phone that hangs there along with another of the same serial
 // number: adb reaches neither.
 func alike(p Phone) Phone {
-	p.Ready, p.Wrong, p.Next = false, "tells the same serial number as another phone that is attached", "adb can't tell the two apart. Attach one of them at a time."
+	p.Ready = false
+	p.Wrong = "tells the same serial number as another phone that is attached"
+	p.Next = "adb can't tell the two apart. Attach one of them at a time."
 	return p
 }
 

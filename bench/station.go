@@ -55,7 +55,18 @@ type Station struct {
 // answers, "" leaves that to others. Key makes the handles by which phones are
 // called; hands are the stand-ins on this computer.
 func NewStation(client *adb.Client, program string, key []byte, hands []Hand, log *slog.Logger) *Station {
-	s := &Station{client: client, program: program, hands: hands, log: log, key: key, serials: map[string]string{}, known: map[string]Phone{}, asking: map[string]context.CancelFunc{}, labels: map[string]label{}, changed: make(chan struct{})}
+	s := &Station{
+		client:  client,
+		program: program,
+		hands:   hands,
+		log:     log,
+		key:     key,
+		serials: map[string]string{},
+		known:   map[string]Phone{},
+		asking:  map[string]context.CancelFunc{},
+		labels:  map[string]label{},
+		changed: make(chan struct{}),
+	}
 	s.view = View{Address: client.Address, Phones: []Phone{}, StandIns: []StandIn{}, Try: []string{}}
 	if client.Address == "" {
 		s.view.Wrong, s.view.Next = "This computer has no adb server.", "Start Roster with --adb 127.0.0.1:5037 to use phones attached to it, or offer phones of another computer with: roster bench."

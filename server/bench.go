@@ -194,7 +194,8 @@ func (s *Server) mayReach(ctx context.Context, r bench.Request) error {
 	if err != nil || rules.Reaches(r.Address) {
 		return err
 	}
-	return problem(http.StatusForbidden, "out-of-reach", "Technicians have benches connect to phones in the networks that the keeper lists, and this address is in none of them. Ask a maintainer, or the keeper to list its network.")
+	return problem(http.StatusForbidden, "out-of-reach",
+		"Technicians have benches connect to phones in the networks that the keeper lists, and this address is in none of them. Ask a maintainer, or the keeper to list its network.")
 }
 
 // mayLabel refuses a label for a phone that another one has, wherever that is.
@@ -211,7 +212,8 @@ func (s *Server) mayLabel(ctx context.Context, id uuid.UUID, r bench.Request) er
 		return err
 	}
 	if at, ok := attached[mark]; ok && at != (phoneAt{id, r.Phone}) {
-		return problem(http.StatusConflict, "label-taken", "Another phone that is attached has this label. Take one that no other phone has, and write it on its back.")
+		return problem(http.StatusConflict, "label-taken",
+			"Another phone that is attached has this label. Take one that no other phone has, and write it on its back.")
 	}
 	p, err := s.phoneOn(ctx, id, r.Phone)
 	if err != nil {
@@ -221,7 +223,8 @@ func (s *Server) mayLabel(ctx context.Context, id uuid.UUID, r bench.Request) er
 	if err != nil || other == "" {
 		return err
 	}
-	return problem(http.StatusConflict, "label-taken", "A "+other+" was captured under this label, and this is another model. Take a label that no other phone has, and write it on its back.")
+	return problem(http.StatusConflict, "label-taken",
+		"A "+other+" was captured under this label, and this is another model. Take a label that no other phone has, and write it on its back.")
 }
 
 // canDo refuses at once what a bench could not do now.
@@ -233,7 +236,10 @@ func (s *Server) canDo(ctx context.Context, id uuid.UUID, r bench.Request) error
 	if b.Away {
 		return problem(http.StatusConflict, "bench-away", "The bench "+b.Name+" is away. Start it, then try again.")
 	}
-	if !slices.Contains([]string{bench.KindCapture, bench.KindNames, bench.KindWatch, bench.KindLabel, bench.KindRun, bench.KindLook, bench.KindBackup, bench.KindRestore}, r.Kind) {
+	ofAPhone := []string{
+		bench.KindCapture, bench.KindNames, bench.KindWatch, bench.KindLabel, bench.KindRun, bench.KindLook, bench.KindBackup, bench.KindRestore,
+	}
+	if !slices.Contains(ofAPhone, r.Kind) {
 		return nil
 	}
 	var view bench.View

@@ -45,7 +45,12 @@ type idText string
 
 // Schema is huma's way to ask how a type is described.
 func (idText) Schema(huma.Registry) *huma.Schema {
-	return &huma.Schema{Type: huma.TypeString, Format: "uuid", Pattern: `^[0-9a-f]{8}-([0-9a-f]{4}-){3}[0-9a-f]{12}$`, PatternDescription: "an id: 32 lower-case hex digits with hyphens"}
+	return &huma.Schema{
+		Type:               huma.TypeString,
+		Format:             "uuid",
+		Pattern:            `^[0-9a-f]{8}-([0-9a-f]{4}-){3}[0-9a-f]{12}$`,
+		PatternDescription: "an id: 32 lower-case hex digits with hyphens",
+	}
 }
 
 // refuseOddText refuses addresses that are not text: no name of anything has a
@@ -56,9 +61,19 @@ func refuseOddText(c *gin.Context) {
 	case !isText(c.Request.URL.Path):
 		writeProblem(c, problem(http.StatusBadRequest, "bad-request", "The address has a character in it that is none."))
 	case err != nil:
-		writeProblem(c, problem(http.StatusBadRequest, "bad-request", "The address can't be read: after its question mark stands a % that is not followed by two hex digits."))
+		writeProblem(
+			c,
+			problem(
+				http.StatusBadRequest,
+				"bad-request",
+				"The address can't be read: after its question mark stands a % that is not followed by two hex digits.",
+			),
+		)
 	case !isText(query):
-		writeProblem(c, problem(http.StatusBadRequest, "bad-request", "The address has a character in it that is none: "+oddParameter(c.Request.URL.RawQuery)+"."))
+		writeProblem(
+			c,
+			problem(http.StatusBadRequest, "bad-request", "The address has a character in it that is none: "+oddParameter(c.Request.URL.RawQuery)+"."),
+		)
 	default:
 		c.Next()
 	}

@@ -233,7 +233,12 @@ func comparedLine(p store.ComparedPackage) []string {
 	if p.Was != "" {
 		sure = fmt.Sprintf("%.2f", p.Sure)
 	}
-	line := []string{p.Lane, p.Name, p.Was, sure, p.Label, p.Origin, strings.Join(what, "; "), strings.Join(gained, "; "), strings.Join(lost, "; "), loadThen, loadNow, ceilingThen, ceilingNow, strings.Join(taken, "; "), profile.MeaningWords(p.Means)}
+	line := []string{
+		p.Lane, p.Name, p.Was, sure, p.Label, p.Origin,
+		strings.Join(what, "; "), strings.Join(gained, "; "), strings.Join(lost, "; "),
+		loadThen, loadNow, ceilingThen, ceilingNow,
+		strings.Join(taken, "; "), profile.MeaningWords(p.Means),
+	}
 	for i := range line {
 		line[i] = render.Cell(line[i])
 	}

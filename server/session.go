@@ -160,7 +160,15 @@ func (s *Server) cookieName() string {
 }
 
 func (s *Server) cookie(ctx context.Context, value string, maxAge int) *http.Cookie {
-	return &http.Cookie{Name: s.cookieName(), Value: value, Path: "/", MaxAge: maxAge, HttpOnly: true, SameSite: http.SameSiteLaxMode, Secure: s.secure() || connectionOf(ctx).secure}
+	return &http.Cookie{
+		Name:     s.cookieName(),
+		Value:    value,
+		Path:     "/",
+		MaxAge:   maxAge,
+		HttpOnly: true,
+		SameSite: http.SameSiteLaxMode,
+		Secure:   s.secure() || connectionOf(ctx).secure,
+	}
 }
 
 // connection is what a handler needs to know of the request's connection.

@@ -209,7 +209,13 @@ func arrivedBuilds(ctx context.Context, q querier, d *deskOf) ([]desk.Line, erro
 	lines := make([]desk.Line, len(list))
 	for i, a := range list {
 		name := buildName(a.Carrier, a.Region, a.Version)
-		l := desk.Line{Key: lineKey(desk.Arrived, a.Build), Kind: desk.Arrived, Since: a.At, Affected: a.Phones, Whom: desk.Many(a.Phones, "phone") + " of the model known"}
+		l := desk.Line{
+			Key:      lineKey(desk.Arrived, a.Build),
+			Kind:     desk.Arrived,
+			Since:    a.At,
+			Affected: a.Phones,
+			Whom:     desk.Many(a.Phones, "phone") + " of the model known",
+		}
 		if a.Since == nil {
 			l.Text = fmt.Sprintf("%s %s was captured for the first time, and no older firmware of this edition is known.", a.ModelName, name)
 			l.To = address("/builds", a.Maker, a.Model, a.Build.String())
@@ -396,7 +402,11 @@ func retiredKeys(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error)
 			return l, err
 		}
 		l.Key, l.Kind, l.To, l.Affected, l.Whom = string(desk.KeyRetired)+":"+id, desk.KeyRetired, "/releases", ran, desk.Many(ran, "phone")+" ran them"
-		l.Text = fmt.Sprintf("%s signed with a key that is retired: %s. Publish anew to sign with the one in use.", desk.Many(n, "current release")+verb(n, " is", " are"), shortList(names, n))
+		l.Text = fmt.Sprintf(
+			"%s signed with a key that is retired: %s. Publish anew to sign with the one in use.",
+			desk.Many(n, "current release")+verb(n, " is", " are"),
+			shortList(names, n),
+		)
 		return l, nil
 	})
 }

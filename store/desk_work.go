@@ -162,7 +162,8 @@ func waitingPublications(ctx context.Context, q querier, d *deskOf) ([]desk.Line
 		if err = row.Scan(&id, &profile, &title, &by, &l.Words, &l.Since, &l.Affected, &maker, &model); err != nil {
 			return l, err
 		}
-		l.Key, l.Kind, l.To, l.Whom = lineKey(desk.PublicationAsk, id), desk.PublicationAsk, address("/profiles/"+profile.String(), maker, model, ""), desk.Many(l.Affected, "phone")+" ran it"
+		l.Key, l.Kind = lineKey(desk.PublicationAsk, id), desk.PublicationAsk
+		l.To, l.Whom = address("/profiles/"+profile.String(), maker, model, ""), desk.Many(l.Affected, "phone")+" ran it"
 		if l.Words != "" {
 			l.HandedBy = by
 		}
@@ -261,7 +262,9 @@ func trialsWanted(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error
 		if err = row.Scan(&id, &model, &carrier, &region, &version, &edition, &l.Since, &left, &l.Affected, &makerSlug, &modelSlug); err != nil {
 			return l, err
 		}
-		l.Key, l.Kind, l.To, l.Whom = lineKey(desk.TrialsWanted, id), desk.TrialsWanted, address("/builds/wanted/"+id.String(), makerSlug, modelSlug, ""), desk.Many(l.Affected, "phone")+" ran what it is for"
+		l.Key, l.Kind = lineKey(desk.TrialsWanted, id), desk.TrialsWanted
+		l.To = address("/builds/wanted/"+id.String(), makerSlug, modelSlug, "")
+		l.Whom = desk.Many(l.Affected, "phone") + " ran what it is for"
 		l.Text = fmt.Sprintf("%s of %s were never tried on %s %s, and you have such phones: one that goes without them would prove it.", desk.Many(left, "package"), edition, model, buildName(carrier, region, version))
 		return l, nil
 	})

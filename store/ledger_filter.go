@@ -174,7 +174,10 @@ var fieldConditions = map[string]func(c *conditions, t filter.Term) string{
 		return "exists (select from labels l where l.package_id = seen.id and l.language = '' and l.label ilike any(" + c.likes(t.Values) + "))"
 	},
 	"function": func(c *conditions, t filter.Term) string {
-		return fmt.Sprintf("exists (select from claims k where k.package_id = seen.id and k.field = 'functions' and k.value ?| %s::text[])", c.arg(each(t.Values, strings.ToLower)))
+		return fmt.Sprintf(
+			"exists (select from claims k where k.package_id = seen.id and k.field = 'functions' and k.value ?| %s::text[])",
+			c.arg(each(t.Values, strings.ToLower)),
+		)
 	},
 	"role": func(c *conditions, t filter.Term) string {
 		name := func(v string) string { return strings.ToUpper(strings.ReplaceAll(v, "-", "_")) }

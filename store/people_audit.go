@@ -83,8 +83,18 @@ func record(ctx context.Context, tx pgx.Tx, a Act) error {
 
 // topicOfAct are the acts whose entry is all that tells of them.
 var topicOfAct = map[string]Topic{
-	"person.added": PeopleChanged, "person.invited": PeopleChanged, "person.joined": PeopleChanged, "person.removed": PeopleChanged, "person.role": PeopleChanged, "person.uninvited": PeopleChanged,
-	"profile.made": ProfilesChanged, "profile.set": ProfilesChanged, "publication.asked": ProfilesChanged, "publication.published": ProfilesChanged, "publication.returned": ProfilesChanged, "publication.taken-back": ProfilesChanged,
+	"person.added":           PeopleChanged,
+	"person.invited":         PeopleChanged,
+	"person.joined":          PeopleChanged,
+	"person.removed":         PeopleChanged,
+	"person.role":            PeopleChanged,
+	"person.uninvited":       PeopleChanged,
+	"profile.made":           ProfilesChanged,
+	"profile.set":            ProfilesChanged,
+	"publication.asked":      ProfilesChanged,
+	"publication.published":  ProfilesChanged,
+	"publication.returned":   ProfilesChanged,
+	"publication.taken-back": ProfilesChanged,
 }
 
 // sum is the entry's hash: SHA-256 over the hash before and each part of the

@@ -214,8 +214,19 @@ func tellOfPackages(ctx context.Context, tx pgx.Tx, a Arrival, build string) err
 }
 
 // fieldNames are fields of the catalogue as people call them.
-var fieldNames = map[string]string{"load": "load", "trial": "trials", "description": "what it does", "origin": "who put it there", "functions": "functions", "labels": "names", "aliases": "other names",
-	"source": "sources", "substitutes": "substitutes", "countries": "countries", "links": "what it rests on"}
+var fieldNames = map[string]string{
+	"load":        "load",
+	"trial":       "trials",
+	"description": "what it does",
+	"origin":      "who put it there",
+	"functions":   "functions",
+	"labels":      "names",
+	"aliases":     "other names",
+	"source":      "sources",
+	"substitutes": "substitutes",
+	"countries":   "countries",
+	"links":       "what it rests on",
+}
 
 // tellFollowersOfPackages tells those who follow packages which of their fields
 // a change has moved.

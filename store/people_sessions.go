@@ -162,6 +162,15 @@ func (s *Store) SetPassword(ctx context.Context, person uuid.UUID, hash string, 
 		if err := endSessions(ctx, tx, person, token); err != nil {
 			return err
 		}
-		return record(ctx, tx, Act{Person: person, Action: "person.password", Subject: person.String(), Detail: map[string]bool{"tokensEnded": also.Tokens, "feedsEnded": also.Feeds}})
+		return record(
+			ctx,
+			tx,
+			Act{
+				Person:  person,
+				Action:  "person.password",
+				Subject: person.String(),
+				Detail:  map[string]bool{"tokensEnded": also.Tokens, "feedsEnded": also.Feeds},
+			},
+		)
 	})
 }

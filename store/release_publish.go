@@ -90,7 +90,11 @@ func (s *Store) AskPublication(ctx context.Context, id uuid.UUID, revision int, 
 		if err := tellMaintainers(ctx, tx, "publish-asked", id, person, words); err != nil {
 			return err
 		}
-		return record(ctx, tx, Act{Person: person, Action: "publication.asked", Subject: asked.String(), Detail: map[string]any{"profile": id, "revision": revision}})
+		return record(
+			ctx,
+			tx,
+			Act{Person: person, Action: "publication.asked", Subject: asked.String(), Detail: map[string]any{"profile": id, "revision": revision}},
+		)
 	})
 	return asked, err
 }
@@ -203,7 +207,16 @@ func (s *Store) DecidePublication(ctx context.Context, id uuid.UUID, person Pers
 				return err
 			}
 		}
-		return record(ctx, tx, Act{Person: person.ID, Action: "publication." + string(v.State), Subject: id.String(), Detail: map[string]any{"profile": u.ProfileID, "number": number}})
+		return record(
+			ctx,
+			tx,
+			Act{
+				Person:  person.ID,
+				Action:  "publication." + string(v.State),
+				Subject: id.String(),
+				Detail:  map[string]any{"profile": u.ProfileID, "number": number},
+			},
+		)
 	})
 	return number, err
 }

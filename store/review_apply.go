@@ -62,7 +62,8 @@ func (d *decider) addTrial(e decidedEdit) error {
 			coalesce(nullif($13, '')::date + interval '12 hours', moment()), coalesce($14::text[], '{}'),
 			coalesce($15::uuid[], '{}'), $16,
 			(select id from runs where id = nullif($17, '')::uuid))`,
-		e.ID, e.PackageID, build, t.Phone, d.author, t.Method, t.Outcome, t.Function, t.Persistence, t.Recovery, t.WatchedDays, t.Note, t.On, t.Tried, t.Attachments, d.change, t.Run)
+		e.ID, e.PackageID, build, t.Phone, d.author, t.Method, t.Outcome, t.Function, t.Persistence, t.Recovery,
+		t.WatchedDays, t.Note, t.On, t.Tried, t.Attachments, d.change, t.Run)
 	return nil
 }
 

@@ -227,7 +227,15 @@ func (j *EvidenceSnapshot) Trials(pkg uuid.UUID) []evidence.Trial { return j.tri
 
 // With is the evidence as it would be with the trials of edits by an author.
 func (j *EvidenceSnapshot) With(author uuid.UUID, edits []Edit) *EvidenceSnapshot {
-	out := &EvidenceSnapshot{Yardstick: j.Yardstick, firmwares: j.firmwares, trials: map[uuid.UUID][]evidence.Trial{}, called: j.called, loads: map[uuid.UUID][]loadClaim{}, without: j, changed: map[uuid.UUID]bool{}}
+	out := &EvidenceSnapshot{
+		Yardstick: j.Yardstick,
+		firmwares: j.firmwares,
+		trials:    map[uuid.UUID][]evidence.Trial{},
+		called:    j.called,
+		loads:     map[uuid.UUID][]loadClaim{},
+		without:   j,
+		changed:   map[uuid.UUID]bool{},
+	}
 	for pkg, list := range j.trials {
 		out.trials[pkg] = list[:len(list):len(list)]
 	}
@@ -243,8 +251,11 @@ func (j *EvidenceSnapshot) With(author uuid.UUID, edits []Edit) *EvidenceSnapsho
 			v, ok := e.trial()
 			if ok {
 				out.changed[e.PackageID] = true
-				out.trials[e.PackageID] = append(out.trials[e.PackageID], evidence.Trial{ID: e.ID.String(), Phone: v.Phone, Person: author.String(), On: j.firmwares[v.Build], Method: v.Method, Outcome: v.Outcome,
-					Function: v.Function, CameBack: v.Persistence == "back-after-restart" || v.Persistence == "back-after-update"})
+				out.trials[e.PackageID] = append(
+					out.trials[e.PackageID],
+					evidence.Trial{ID: e.ID.String(), Phone: v.Phone, Person: author.String(), On: j.firmwares[v.Build], Method: v.Method, Outcome: v.Outcome,
+						Function: v.Function, CameBack: v.Persistence == "back-after-restart" || v.Persistence == "back-after-update"},
+				)
 			}
 		case e.Field == string(change.Load):
 			out.setLoad(e)
@@ -355,7 +366,10 @@ func (d *decider) loads(ctx context.Context, decisions []Decision) (map[uuid.UUI
 			e.Settled = one.Written
 		}
 		packages[e.PackageID], places[e.ScopeID] = true, true
-		list = append(list, Edit{ID: e.ID, PackageID: e.PackageID, Field: e.Field, ScopeKind: e.ScopeKind, ScopeID: e.ScopeID, Value: e.Value, Settled: e.Settled})
+		list = append(
+			list,
+			Edit{ID: e.ID, PackageID: e.PackageID, Field: e.Field, ScopeKind: e.ScopeKind, ScopeID: e.ScopeID, Value: e.Value, Settled: e.Settled},
+		)
 	}
 	if len(list) == 0 {
 		return nil, nil

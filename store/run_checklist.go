@@ -251,7 +251,16 @@ func (s *Store) RunRecord(ctx context.Context, r Run) (run.RunRecord, error) {
 	if err != nil {
 		return run.RunRecord{}, err
 	}
-	f := run.RunRecord{Run: r.ID.String(), Build: r.BuildID.String(), Phone: r.Phone, On: r.StartedAt.UTC().Format(time.DateOnly), Journal: journalOf(steps), Back: r.Back, Restarted: r.Restarted, Hunts: r.Hunts}
+	f := run.RunRecord{
+		Run:       r.ID.String(),
+		Build:     r.BuildID.String(),
+		Phone:     r.Phone,
+		On:        r.StartedAt.UTC().Format(time.DateOnly),
+		Journal:   journalOf(steps),
+		Back:      r.Back,
+		Restarted: r.Restarted,
+		Hunts:     r.Hunts,
+	}
 	names := []string{}
 	for _, j := range f.Journal {
 		if j.Kind == run.Remove {
@@ -319,7 +328,16 @@ func (s *Store) DraftRun(ctx context.Context, r Run, person uuid.UUID, drafts []
 			if err := change.Check(change.Trial, catalog.Scope{Kind: catalog.Everywhere}, value); err != nil {
 				return fmt.Errorf("the trial of %s: %w", d.Package, err)
 			}
-			edits = append(edits, NewEdit{Package: known[string(d.Package)], Field: change.Trial, Scope: catalog.Scope{Kind: catalog.Everywhere}, Value: value, Reason: fmt.Sprintf("Seen in run %d of %s.", r.Number, runName(r.RunLine))})
+			edits = append(
+				edits,
+				NewEdit{
+					Package: known[string(d.Package)],
+					Field:   change.Trial,
+					Scope:   catalog.Scope{Kind: catalog.Everywhere},
+					Value:   value,
+					Reason:  fmt.Sprintf("Seen in run %d of %s.", r.Number, runName(r.RunLine)),
+				},
+			)
 		}
 		n = len(edits)
 		if n == 0 {

@@ -36,17 +36,47 @@ func (s *settings) flags(c *cobra.Command) {
 	}
 	f := c.Flags()
 	f.StringVar(&s.listen, "listen", env("ROSTER_LISTEN", "127.0.0.1:8420"), "address to serve on; port 0 takes a free one (ROSTER_LISTEN)")
-	f.StringVar(&s.metrics, "metrics-listen", env("ROSTER_METRICS_LISTEN", ""), "address to serve figures for Prometheus on, such as 127.0.0.1:8421; empty for none (ROSTER_METRICS_LISTEN)")
-	f.StringVar(&s.proxies, "trusted-proxies", env("ROSTER_TRUSTED_PROXIES", ""), "addresses and networks of proxies whose X-Forwarded-For and X-Forwarded-Proto count, separated by commas (ROSTER_TRUSTED_PROXIES)")
-	f.IntVar(&s.connections, "database-connections", envNumber("ROSTER_DATABASE_CONNECTIONS", store.DefaultOptions().Connections), "most connections to the database at once; two more listen, and ask whether it is well (ROSTER_DATABASE_CONNECTIONS)")
-	f.StringVar(&s.public, "public-url", env("ROSTER_PUBLIC_URL", ""), "where people reach it from outside, such as https://roster.example; scripts, QR codes and feeds say so (ROSTER_PUBLIC_URL)")
+	f.StringVar(
+		&s.metrics,
+		"metrics-listen",
+		env("ROSTER_METRICS_LISTEN", ""),
+		"address to serve figures for Prometheus on, such as 127.0.0.1:8421; empty for none (ROSTER_METRICS_LISTEN)",
+	)
+	f.StringVar(
+		&s.proxies,
+		"trusted-proxies",
+		env("ROSTER_TRUSTED_PROXIES", ""),
+		"addresses and networks of proxies whose X-Forwarded-For and X-Forwarded-Proto count, separated by commas (ROSTER_TRUSTED_PROXIES)",
+	)
+	f.IntVar(
+		&s.connections,
+		"database-connections",
+		envNumber("ROSTER_DATABASE_CONNECTIONS", store.DefaultOptions().Connections),
+		"most connections to the database at once; two more listen, and ask whether it is well (ROSTER_DATABASE_CONNECTIONS)",
+	)
+	f.StringVar(
+		&s.public,
+		"public-url",
+		env("ROSTER_PUBLIC_URL", ""),
+		"where people reach it from outside, such as https://roster.example; scripts, QR codes and feeds say so (ROSTER_PUBLIC_URL)",
+	)
 	f.StringVar(&s.database, "database", env("ROSTER_DATABASE_URL", ""), "address of the PostgreSQL database (ROSTER_DATABASE_URL)")
 	f.StringVar(&s.adb, "adb", env("ROSTER_ADB", "127.0.0.1:5037"), "address of the adb server, empty for none; localfilesystem:PATH for a socket (ROSTER_ADB)")
 	f.StringVar(&s.adbProgram, "adb-program", env("ROSTER_ADB_PROGRAM", "adb"), "program that starts an adb server where none answers")
-	f.StringVar(&s.backups, "backups", env("ROSTER_BACKUPS", stateFolder("backups")), "folder for what is saved of phones attached to this computer (ROSTER_BACKUPS)")
+	f.StringVar(
+		&s.backups,
+		"backups",
+		env("ROSTER_BACKUPS", stateFolder("backups")),
+		"folder for what is saved of phones attached to this computer (ROSTER_BACKUPS)",
+	)
 	f.StringVar(&s.readyFile, "ready-file", env("ROSTER_READY_FILE", ""), "file that is written once it serves, with the address, as JSON (ROSTER_READY_FILE)")
 	f.StringArrayVar(&s.standIns, "stand-in", nil, "a stand-in phone: ADB-ADDRESS=HAND-ADDRESS, as roster phone prints them")
-	f.StringVar(&s.secret, "secret-file", env("ROSTER_SECRET_FILE", filepath.Join(state, "roster", "secret")), "file with the installation's secret, made when absent (ROSTER_SECRET_FILE)")
+	f.StringVar(
+		&s.secret,
+		"secret-file",
+		env("ROSTER_SECRET_FILE", filepath.Join(state, "roster", "secret")),
+		"file with the installation's secret, made when absent (ROSTER_SECRET_FILE)",
+	)
 }
 
 // stateFolder is where this user's programs keep what they make, by the XDG
@@ -126,7 +156,18 @@ func (s *settings) serve(ctx context.Context, world *sample) error {
 		return err
 	}
 	address := s.address(ln)
-	config := server.Config{Store: st, Secret: secret, Log: log, ADB: s.adb, ADBProgram: s.adbProgram, StandIns: append(hands, s.hands...), Version: version, Backups: s.backups, PublicURL: s.publicURL(address), TrustedProxies: proxies}
+	config := server.Config{
+		Store:          st,
+		Secret:         secret,
+		Log:            log,
+		ADB:            s.adb,
+		ADBProgram:     s.adbProgram,
+		StandIns:       append(hands, s.hands...),
+		Version:        version,
+		Backups:        s.backups,
+		PublicURL:      s.publicURL(address),
+		TrustedProxies: proxies,
+	}
 	if world != nil {
 		config.Demo = world.signIns
 	}

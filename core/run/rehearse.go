@@ -197,8 +197,16 @@ type rehearser struct {
 // Rehearse works out what a release would do to a phone, changing nothing.
 func Rehearse(d *profile.Document, s Subject, c Choices) Rehearsal {
 	w := &rehearser{Subject: s, d: d, c: c, there: map[android.PackageName]bool{}, on: map[android.PackageName]bool{}, set: impact.Removal{},
-		r: Rehearsal{Rows: []Row{}, Questions: []Question{}, Consequences: []impact.Consequence{}, Jobs: []profile.RoleThen{}, Owners: []Owner{}, Stops: []Stop{},
-			LockCode: s.Facts.LockCode, Administrators: s.Facts.Administrators}}
+		r: Rehearsal{
+			Rows:           []Row{},
+			Questions:      []Question{},
+			Consequences:   []impact.Consequence{},
+			Jobs:           []profile.RoleThen{},
+			Owners:         []Owner{},
+			Stops:          []Stop{},
+			LockCode:       s.Facts.LockCode,
+			Administrators: s.Facts.Administrators,
+		}}
 	if w.r.Administrators == nil {
 		w.r.Administrators = []android.PackageName{}
 	}
@@ -343,7 +351,13 @@ func (w *rehearser) condition(row *Row) {
 // already included.
 func (w *rehearser) questions() {
 	for _, loss := range w.d.Costs {
-		q := Question{Function: loss.Function, Asks: Ask(loss.Function), Packages: []android.PackageName{}, Seen: loss.Seen, Kept: slices.Contains(w.c.Keep, loss.Function)}
+		q := Question{
+			Function: loss.Function,
+			Asks:     Ask(loss.Function),
+			Packages: []android.PackageName{},
+			Seen:     loss.Seen,
+			Kept:     slices.Contains(w.c.Keep, loss.Function),
+		}
 		for _, name := range loss.Packages {
 			if w.on[name] {
 				q.Packages = append(q.Packages, name)
@@ -357,7 +371,12 @@ func (w *rehearser) questions() {
 
 // outcome works out the consequences on this phone as it is.
 func (w *rehearser) outcome() {
-	known := impact.Known{Conditions: map[android.PackageName][]string{}, Refused: w.Refused, ComesBack: w.ComesBack, Before: impact.Before{Held: map[string]android.PackageName{}}}
+	known := impact.Known{
+		Conditions: map[android.PackageName][]string{},
+		Refused:    w.Refused,
+		ComesBack:  w.ComesBack,
+		Before:     impact.Before{Held: map[string]android.PackageName{}},
+	}
 	for _, row := range w.r.Rows {
 		if row.Kind == profile.Remove && w.set[row.Package] != "" {
 			known.Conditions[row.Package] = row.Conditions
