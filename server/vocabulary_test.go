@@ -43,12 +43,28 @@ func TestVocabularies(t *testing.T) {
 		t.Fatal(err)
 	}
 	for field, want := range map[[2]string][]string{
-		{"Person", "role"}: valuesOf(people.Roles), {"PersonRow", "role"}: valuesOf(people.Roles), {"RoleInputBody", "role"}: valuesOf(people.Roles), {"InviteInputBody", "role"}: valuesOf(people.Roles),
-		{"Change", "state"}: valuesOf(change.States), {"ReviewedChange", "state"}: valuesOf(change.States), {"Edit", "state"}: valuesOf(change.EditStates), {"ReviewedEdit", "state"}: valuesOf(change.EditStates),
-		{"Publication", "state"}: valuesOf(profile.PublicationStates), {"ReleaseLine", "state"}: valuesOf(profile.ReleaseStates), {"ListedRelease", "state"}: valuesOf(profile.ReleaseStates),
-		{"Run", "state"}: valuesOf(run.RunStates), {"RunLine", "state"}: valuesOf(run.RunStates), {"RunStep", "state"}: valuesOf(run.StepStates), {"Scope", "kind"}: valuesOf(catalog.ScopeKinds),
-		{"Grade", "load"}: valuesOf(evidence.Loads), {"LedgerRow", "load"}: valuesOf(evidence.Loads), {"ByMethod", "method"}: valuesOf(evidence.Methods), {"ByMethod", "standing"}: valuesOf(evidence.Standings),
-		{"TrialValue", "method"}: valuesOf(evidence.Methods), {"TrialValue", "outcome"}: valuesOf(evidence.Outcomes), {"TrialsInputBody", "outcome"}: valuesOf(evidence.Outcomes),
+		{"Person", "role"}:             valuesOf(people.Roles),
+		{"PersonRow", "role"}:          valuesOf(people.Roles),
+		{"RoleInputBody", "role"}:      valuesOf(people.Roles),
+		{"InviteInputBody", "role"}:    valuesOf(people.Roles),
+		{"Change", "state"}:            valuesOf(change.States),
+		{"ReviewedChange", "state"}:    valuesOf(change.States),
+		{"Edit", "state"}:              valuesOf(change.EditStates),
+		{"ReviewedEdit", "state"}:      valuesOf(change.EditStates),
+		{"Publication", "state"}:       valuesOf(profile.PublicationStates),
+		{"ReleaseLine", "state"}:       valuesOf(profile.ReleaseStates),
+		{"ListedRelease", "state"}:     valuesOf(profile.ReleaseStates),
+		{"Run", "state"}:               valuesOf(run.RunStates),
+		{"RunLine", "state"}:           valuesOf(run.RunStates),
+		{"RunStep", "state"}:           valuesOf(run.StepStates),
+		{"Scope", "kind"}:              valuesOf(catalog.ScopeKinds),
+		{"Grade", "load"}:              valuesOf(evidence.Loads),
+		{"LedgerRow", "load"}:          valuesOf(evidence.Loads),
+		{"ByMethod", "method"}:         valuesOf(evidence.Methods),
+		{"ByMethod", "standing"}:       valuesOf(evidence.Standings),
+		{"TrialValue", "method"}:       valuesOf(evidence.Methods),
+		{"TrialValue", "outcome"}:      valuesOf(evidence.Outcomes),
+		{"TrialsInputBody", "outcome"}: valuesOf(evidence.Outcomes),
 	} {
 		var got []string
 		for _, value := range doc.Components.Schemas[field[0]].Properties[field[1]].Enum {
