@@ -1,5 +1,11 @@
 // How times are written.
-const relative = new Intl.RelativeTimeFormat('en', { numeric: 'auto' })
+import { once } from './once'
+
+// What writes them takes milliseconds to make, which the first page must not
+// wait for, and no row of a list.
+const relative = once(() => new Intl.RelativeTimeFormat('en', { numeric: 'auto' }))
+const days = once(() => new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', year: 'numeric' }))
+const moments = once(() => new Intl.DateTimeFormat(undefined, { dateStyle: 'medium', timeStyle: 'long' }))
 
 // ago says how long ago something was, roughly.
 export function ago(time: string): string {
@@ -12,16 +18,16 @@ export function ago(time: string): string {
     ['hour', 3600],
     ['minute', 60],
   ] as const) {
-    if (seconds >= size) return relative.format(-Math.floor(seconds / size), unit)
+    if (seconds >= size) return relative().format(-Math.floor(seconds / size), unit)
   }
   return 'just now'
 }
 
 // day is the date of a time, as 31 Mar 2026.
 export function day(time: string): string {
-  return new Date(time).toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year: 'numeric' })
+  return days().format(new Date(time))
 }
 
 export function exactTime(time: string): string {
-  return new Date(time).toLocaleString(undefined, { dateStyle: 'medium', timeStyle: 'long' })
+  return moments().format(new Date(time))
 }

@@ -1,6 +1,7 @@
 // The vocabulary's words for what the API names by slugs. What there is to name is
 // the API's to say: a word that is missing here does not compile.
 import type { Schemas } from '@/api/client'
+import { once } from './once'
 
 export type Load = Schemas['Grade']['load']
 export const loads: readonly Load[] = ['loose', 'leaned-on', 'tied-in', 'load-bearing', 'unproven']
@@ -82,11 +83,11 @@ export function roleName(role: string): string {
   return roleWord[role] ?? role.toLowerCase().replaceAll('_', ' ')
 }
 
-const regions = new Intl.DisplayNames('en', { type: 'region', fallback: 'code' })
+const regions = once(() => new Intl.DisplayNames('en', { type: 'region', fallback: 'code' }))
 
 // country names an ISO 3166 code.
 export function country(code: string): string {
-  return regions.of(code) ?? code
+  return regions().of(code) ?? code
 }
 
 export function slugWords(slug: string): string {

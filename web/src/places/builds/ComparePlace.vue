@@ -6,6 +6,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask, words } from '@/api/client'
+import { day } from '@/format/dates'
 import { roleName } from '@/format/vocabulary'
 import { useKeys } from '@/composables/keys'
 import { useScope } from '@/composables/scope'
@@ -87,9 +88,7 @@ useKeys([
   },
 ])
 const title = (s: NonNullable<typeof c.value>['from']) =>
-  s.kind === 'capture'
-    ? `a phone of ${new Date(s.takenAt ?? '').toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year: 'numeric' })}`
-    : nameOf(s)
+  s.kind === 'capture' ? `a phone of ${day(s.takenAt ?? '')}` : nameOf(s)
 </script>
 
 <template>

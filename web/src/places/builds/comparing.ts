@@ -1,3 +1,4 @@
+import { day } from '@/format/dates'
 import { originWord } from '@/format/vocabulary'
 import { nameOf, type ComparedPackage } from './builds'
 
@@ -67,4 +68,4 @@ export function grouped(rows: ComparedPackage[], by: Grouping): Group[] {
 }
 
 export const sideName = (s: { kind: string; carrier: string; region: string; version: string; takenAt?: string }) =>
-  s.kind === 'capture' && s.takenAt ? `a phone, ${new Date(s.takenAt).toLocaleDateString('en-GB')}` : nameOf(s)
+  s.kind === 'capture' && s.takenAt ? `a phone, ${day(s.takenAt)}` : nameOf(s)
