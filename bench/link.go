@@ -1,7 +1,6 @@
 package bench
 
 import (
-	"bufio"
 	"bytes"
 	"context"
 	"encoding/json"
@@ -17,9 +16,11 @@ import (
 	"time"
 
 	"github.com/google/uuid"
+	"github.com/tmaxmax/go-sse"
 
 	"roster/core/android"
 	"roster/core/run"
+	"roster/retry"
 )
 
 // ErrRevoked says that the server does not take the token, or no longer.
@@ -112,22 +113,19 @@ func (l *Link) Run(ctx context.Context) error {
 	l.working.Go(func() { l.Station.Watch(ctx) })
 	l.working.Go(func() { l.beat(ctx) })
 	defer func() { stop(); l.working.Wait() }()
-	for wait := time.Second; ; wait = min(2*wait, 15*time.Second) {
-		start := time.Now()
-		err := l.follow(ctx) // jobs outlive this connection, not ctx
-		if ctx.Err() != nil || errors.Is(err, ErrRevoked) {
-			return err
+	err := retry.Keep(ctx, retry.Patient, func(connected func()) error {
+		err := l.follow(ctx, connected) // jobs outlive this connection, not ctx
+		if errors.Is(err, ErrRevoked) {
+			err = retry.Never(err)
 		}
-		if time.Since(start) > time.Minute {
-			wait = time.Second
-		}
-		l.Log.Warn("the server is away", "server", l.Server, "err", err, "again in", wait)
-		select {
-		case <-time.After(wait):
-		case <-ctx.Done():
-			return nil
-		}
+		return err
+	}, func(err error, wait time.Duration) {
+		l.Log.Warn("the server is away", "server", l.Server, "err", err, "again in", wait.Round(time.Second/10))
+	})
+	if ctx.Err() != nil {
+		return nil
 	}
+	return err
 }
 
 // beat tells the server what is seen, at each change and from time to time,
@@ -158,8 +156,12 @@ func (l *Link) beat(ctx context.Context) {
 	}
 }
 
-// follow reads the server's requests until the connection ends.
-func (l *Link) follow(ctx context.Context) error {
+// maxRequest bounds what a server may send in one event.
+const maxRequest = 64 << 20
+
+// follow reads the server's requests until the connection ends, and calls lasting
+// once it has held for a minute.
+func (l *Link) follow(ctx context.Context, lasting func()) error {
 	reading, cancel := context.WithCancel(ctx)
 	defer cancel()
 	r, err := http.NewRequestWithContext(reading, http.MethodGet, l.url("requests"), nil)
@@ -179,24 +181,18 @@ func (l *Link) follow(ctx context.Context) error {
 	// A server that says nothing for three beats has gone.
 	silence := time.AfterFunc(3*Beat, cancel)
 	defer silence.Stop()
-	lines := bufio.NewReaderSize(a.Body, 1<<20)
-	event, data := "", ""
-	for {
-		line, err := lines.ReadString('\n')
+	began := time.Now()
+	for e, err := range sse.Read(a.Body, &sse.ReadConfig{MaxEventSize: maxRequest}) {
 		if err != nil {
 			return fmt.Errorf("the connection ended: %w", err)
 		}
 		silence.Reset(3 * Beat)
-		switch line = strings.TrimRight(line, "\r\n"); {
-		case strings.HasPrefix(line, "event:"):
-			event = strings.TrimSpace(line[6:])
-		case strings.HasPrefix(line, "data:"):
-			data = strings.TrimSpace(line[5:])
-		case line == "" && data != "":
-			l.take(ctx, event, []byte(data))
-			event, data = "", ""
+		if time.Since(began) > time.Minute {
+			lasting()
 		}
+		l.take(ctx, e.Type, []byte(e.Data))
 	}
+	return fmt.Errorf("the connection ended: %w", io.EOF)
 }
 
 // take begins or cancels a request. One that can't be read is left alone: the
@@ -322,18 +318,14 @@ func (l *Link) postPatiently(ctx context.Context, path string, body any) error {
 
 // exchange is postPatiently with an answer.
 func (l *Link) exchange(ctx context.Context, path string, body, into any) error {
-	for wait := time.Second; ; wait = min(2*wait, 10*time.Second) {
+	return retry.Do(ctx, retry.Patient, func() error {
 		err := l.send(ctx, path, body, into)
 		var answer *answerError
-		if err == nil || ctx.Err() != nil || errors.Is(err, ErrRevoked) || errors.Is(err, run.ErrSuperseded) || errors.As(err, &answer) && answer.status < 500 {
-			return err
+		if errors.Is(err, ErrRevoked) || errors.Is(err, run.ErrSuperseded) || errors.As(err, &answer) && answer.status < 500 {
+			err = retry.Never(err)
 		}
-		select {
-		case <-time.After(wait):
-		case <-ctx.Done():
-			return err
-		}
-	}
+		return err
+	}, nil)
 }
 
 func (l *Link) post(ctx context.Context, path string, body any) error {

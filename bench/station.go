@@ -16,6 +16,7 @@ import (
 
 	"roster/bench/adb"
 	"roster/core/android"
+	"roster/retry"
 )
 
 // View is everything that a bench shows of itself.
@@ -123,7 +124,7 @@ func (s *Station) Watch(ctx context.Context) {
 	var own *adb.Server // what this station has started, and ends
 	defer func() { own.Close() }()
 	var ended []time.Time // when a server that worked went away
-	for wait := time.Second; ctx.Err() == nil; wait = min(2*wait, 10*time.Second) {
+	_ = retry.Keep(ctx, retry.Patient, func(connected func()) error {
 		version, err := s.client.Version(ctx)
 		if errors.Is(err, adb.ErrNoServer) && s.program != "" {
 			own.Close()
@@ -139,23 +140,18 @@ func (s *Station) Watch(ctx context.Context) {
 			err = fmt.Errorf("%w: version 1.0.%d, and 1.0.%d is needed", errTooOld, version, oldestServer)
 		case err == nil:
 			s.change(func(v *View) { v.Version, v.Wrong, v.Next = version, "", "" })
-			wait = time.Second
+			connected()
 			err = s.follow(ctx)
 			ended = append(ended, time.Now())
 			if ended = ended[max(0, len(ended)-3):]; len(ended) == 3 && ended[2].Sub(ended[0]) < 30*time.Second {
 				err = errFought
 			}
 		}
-		if ctx.Err() != nil {
-			return
-		}
+		return err
+	}, func(err error, _ time.Duration) {
 		wrong, next := Trouble(err)
 		s.change(func(v *View) { v.Version, v.Wrong, v.Next, v.Phones, v.Try = 0, wrong, next, []Phone{}, []string{} })
-		select {
-		case <-time.After(wait):
-		case <-ctx.Done():
-		}
-	}
+	})
 }
 
 // follow takes over every list of the adb server until it goes. The server

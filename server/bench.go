@@ -4,7 +4,6 @@ import (
 	"context"
 	"crypto/rand"
 	"encoding/base64"
-	"encoding/json"
 	"net/http"
 	"slices"
 	"strings"
@@ -15,6 +14,7 @@ import (
 
 	"roster/bench"
 	"roster/core/android"
+	"roster/server/worker"
 	"roster/store"
 )
 
@@ -97,11 +97,8 @@ func (s *Server) benches(ctx context.Context) ([]benchLine, error) {
 	lines := []benchLine{}
 	for _, b := range list {
 		line := benchLine{Bench: b}
-		if err := json.Unmarshal(b.View, &line.View); err != nil {
+		if line.View, err = worker.ViewOf(b); err != nil {
 			return nil, err
-		}
-		if b.Away {
-			line.View = bench.View{} // of a computer that nobody hears
 		}
 		if line.View.Phones == nil {
 			line.View.Phones = []bench.Phone{}
@@ -175,13 +172,8 @@ func (s *Server) askBench(ctx context.Context, in *benchRequestInput) (*createdO
 	} else {
 		r.Wanted = nil
 	}
-	id, err := s.store.AddJob(ctx, personOf(ctx).ID, ask(in.ID, r))
+	id, err := s.store.AddJob(ctx, personOf(ctx).ID, worker.Ask(in.ID, r))
 	return &createdOutput{created{id}}, err
-}
-
-// ask is what the record keeps of a request to a bench.
-func ask(id uuid.UUID, r bench.Request) store.Ask {
-	return store.Ask{Kind: r.Kind, Bench: id, Request: r}
 }
 
 // mayReach refuses a request to connect to what the person may not have a bench
@@ -207,11 +199,11 @@ func (s *Server) mayLabel(ctx context.Context, id uuid.UUID, r bench.Request) er
 		return badRequest(err)
 	}
 	mark := s.secret.PhoneHash(bench.LabelIdentity(r.With))
-	attached, err := s.attached(ctx)
+	attached, err := s.work.Attached(ctx)
 	if err != nil {
 		return err
 	}
-	if at, ok := attached[mark]; ok && at != (phoneAt{id, r.Phone}) {
+	if at, ok := attached[mark]; ok && at != (worker.PhoneAt{Bench: id, Handle: r.Phone}) {
 		return problem(http.StatusConflict, "label-taken",
 			"Another phone that is attached has this label. Take one that no other phone has, and write it on its back.")
 	}
@@ -242,8 +234,8 @@ func (s *Server) canDo(ctx context.Context, id uuid.UUID, r bench.Request) error
 	if !slices.Contains(ofAPhone, r.Kind) {
 		return nil
 	}
-	var view bench.View
-	if err := json.Unmarshal(b.View, &view); err != nil {
+	view, err := worker.ViewOf(b)
+	if err != nil {
 		return err
 	}
 	for _, p := range view.Phones {

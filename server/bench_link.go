@@ -15,6 +15,7 @@ import (
 	"roster/bench"
 	"roster/core/android"
 	"roster/core/run"
+	"roster/server/worker"
 	"roster/store"
 )
 
@@ -40,7 +41,7 @@ func (s *Server) linkRoutes() {
 	sse.Register(s.api, events, map[string]any{"hello": linkHello{}, "request": bench.LinkRequest{}, "cancel": bench.LinkCancel{}}, s.linkRequests)
 	route(s, OfBench, huma.Operation{OperationID: "linkView", Method: http.MethodPost, Path: "/api/v1/link/view", Summary: "What this bench sees"},
 		func(ctx context.Context, in *linkViewInput) (*struct{}, error) {
-			return nil, s.store.SeeBench(ctx, benchOf(ctx).ID, s.marked(in.Body.View), in.Body.Running)
+			return nil, s.store.SeeBench(ctx, benchOf(ctx).ID, s.work.Marked(in.Body.View), in.Body.Running)
 		})
 	route(s, OfBench, huma.Operation{OperationID: "linkLeave", Method: http.MethodPost, Path: "/api/v1/link/leave", Summary: "This bench is being stopped"},
 		func(ctx context.Context, _ *struct{}) (*struct{}, error) {
@@ -86,11 +87,7 @@ func (s *Server) linkRoutes() {
 			if err != nil {
 				return nil, err
 			}
-			var asked bench.Request
-			if err := json.Unmarshal(r.job.Request, &asked); err != nil {
-				return nil, err
-			}
-			orders, err := r.Run(ctx, asked.Run, in.Body)
+			orders, err := r.Advance(ctx, in.Body)
 			if errors.Is(err, run.ErrSuperseded) {
 				err = problem(http.StatusGone, "superseded", "This run is no longer this bench's.")
 			}
@@ -102,8 +99,8 @@ func (s *Server) linkRoutes() {
 			if err != nil {
 				return nil, err
 			}
-			err = s.endJob(ctx, r.job, in.Body.Result, android.Printable(in.Body.Problem, 1000))
-			if err != nil && !s.passing(ctx, err) {
+			err = r.End(ctx, in.Body.Result, android.Printable(in.Body.Problem, 1000))
+			if err != nil && !worker.Passing(ctx, err) {
 				err = problem(http.StatusUnprocessableEntity, "unstorable", "What came of this can't be stored, and counts as failed. The server's log says why.")
 			}
 			return nil, err
@@ -111,7 +108,7 @@ func (s *Server) linkRoutes() {
 }
 
 // ofBench finds a job that the asking bench is doing.
-func (s *Server) ofBench(ctx context.Context, id uuid.UUID) (*jobResults, error) {
+func (s *Server) ofBench(ctx context.Context, id uuid.UUID) (*worker.Results, error) {
 	j, err := s.store.Job(ctx, id)
 	if err != nil {
 		return nil, err
@@ -123,7 +120,7 @@ func (s *Server) ofBench(ctx context.Context, id uuid.UUID) (*jobResults, error)
 	if j.Ended() {
 		return nil, problem(http.StatusConflict, "not-open", "This job has ended.")
 	}
-	return &jobResults{server: s, job: j, bench: b.ID}, nil
+	return s.work.Results(j, b.ID), nil
 }
 
 // linkRequests sends a bench the jobs that wait for it, and stops those that
@@ -147,7 +144,7 @@ func (s *Server) linkRequests(ctx context.Context, _ *struct{}, send sse.Sender)
 			}
 			var r bench.Request
 			if err := json.Unmarshal(job.Request, &r); err != nil {
-				s.endJobPatiently(ctx, job, nil, "The request can't be read: "+err.Error())
+				s.work.EndJobPatiently(ctx, job, nil, "The request can't be read: "+err.Error())
 				continue
 			}
 			sent[job.ID] = true
@@ -169,7 +166,7 @@ func (s *Server) linkRequests(ctx context.Context, _ *struct{}, send sse.Sender)
 			id, err := uuid.Parse(job)
 			return err == nil && sent[id]
 		}
-		if !w.next(concernsBench(b.ID, does)) {
+		if !w.next(worker.ConcernsBench(b.ID, does)) {
 			return
 		}
 	}

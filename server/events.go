@@ -7,6 +7,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/sse"
 
+	"roster/server/worker"
 	"roster/store"
 )
 
@@ -48,7 +49,7 @@ func (s *Server) watchAll(ctx context.Context, _ *struct{}, send sse.Sender) {
 			name = "everything"
 		case store.AccessChanged:
 			name = "people"
-		case silence:
+		case worker.Silence:
 			name = "nothing"
 		}
 		if send.Data(staleTopic{name}) != nil {

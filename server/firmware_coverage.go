@@ -3,7 +3,6 @@ package server
 import (
 	"context"
 	"net/http"
-	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/google/uuid"
@@ -62,29 +61,3 @@ func (s *Server) coverage(ctx context.Context, sc store.Scope) (c coverage, err 
 	c.Helpful, err = s.store.Helpful(ctx, sc, maxHelpful)
 	return c, err
 }
-
-// countCover counts anew what is known of builds, some time after captures,
-// loads or trials have moved: coverage may lag.
-func (s *Server) countCover(ctx context.Context) {
-	for wait := coverBeat; ; wait = coverBeat {
-		n, err := s.store.CountCover(ctx)
-		switch {
-		case err != nil:
-			s.log.Debug("coverage can't be counted", "err", err)
-		case n > 0:
-			wait = coverBreath // there may be more
-		}
-		select {
-		case <-time.After(wait):
-		case <-ctx.Done():
-			return
-		}
-	}
-}
-
-// coverBeat is how often somebody looks whether coverage is to be counted,
-// coverBreath the pause between two portions of that.
-const (
-	coverBeat   = 2 * time.Second
-	coverBreath = 50 * time.Millisecond
-)

@@ -114,26 +114,6 @@ var (
 	basisTopics  = []store.Topic{store.Missed, store.ChangesChanged, store.CapturesChanged, store.RulesChanged, store.ReleasesChanged}
 )
 
-// watchPress throws away what may no longer be so, until ctx ends.
-func (s *Server) watchPress(ctx context.Context) {
-	changes, end := s.events.watch()
-	defer end()
-	for {
-		select {
-		case e := <-changes:
-			if slices.Contains(publicTopics, e.Topic) {
-				s.press.forget()
-			}
-			// A cut line is drawn over what was known when it was taken up.
-			if slices.Contains(basisTopics, e.Topic) {
-				s.bases.Purge()
-			}
-		case <-ctx.Done():
-			return
-		}
-	}
-}
-
 func (s *Server) publicRoutes() {
 	for _, method := range []string{http.MethodGet, http.MethodHead} {
 		for _, path := range []string{"/r", "/r.json", "/r/*address", "/run/:number", "/feed.atom", "/coverage", "/coverage.json", "/coverage/:maker", "/minisign.pub", "/keys", "/keys.json", "/keys/*key", "/schema/release.json", "/schema/capture.json"} {

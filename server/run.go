@@ -2,7 +2,6 @@ package server
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"net/http"
 	"slices"
@@ -17,6 +16,7 @@ import (
 	"roster/core/desk"
 	"roster/core/profile"
 	"roster/core/run"
+	"roster/server/worker"
 	"roster/store"
 )
 
@@ -68,13 +68,7 @@ type runBody struct {
 	// Own is what the release's own runs come to; nil for a draft.
 	Own *run.Own `json:"own,omitempty"`
 	// Here is where the phone is attached now, nil where it is nowhere.
-	Here *phoneAt `json:"here,omitempty"`
-}
-
-// phoneAt is a phone on a bench.
-type phoneAt struct {
-	Bench  uuid.UUID `json:"bench"`
-	Handle string    `json:"handle"`
+	Here *worker.PhoneAt `json:"here,omitempty"`
 }
 
 type runsInput struct {
@@ -275,7 +269,7 @@ func (s *Server) startRun(ctx context.Context, in *newRunInput) (*createdOutput,
 	person := personOf(ctx).ID
 	id, err := s.store.StartRun(ctx, store.NewRun{Profile: p.profile, Release: p.release, Document: p.document, Build: p.Build, Capture: b.Capture, Phone: p.phone, Name: p.Model, Form: p.identity.Form,
 		Bench: b.Bench, Person: person, Choices: b.Choices, Ask: func(id uuid.UUID) store.Ask {
-			return ask(b.Bench, bench.Request{Kind: bench.KindRun, Phone: b.Phone, Run: id, Attempt: 1, Keys: run.Keys(run.Plan(p.document, b.Choices))})
+			return worker.Ask(b.Bench, bench.Request{Kind: bench.KindRun, Phone: b.Phone, Run: id, Attempt: 1, Keys: run.Keys(run.Plan(p.document, b.Choices))})
 		}})
 	return &createdOutput{created{id}}, err
 }
@@ -292,7 +286,7 @@ func (s *Server) resume(ctx context.Context, id uuid.UUID, r store.Resume) error
 	}
 	r.Bench = here.Bench
 	r.Ask = func(attempt int, keys []run.Key) store.Ask {
-		return ask(here.Bench, bench.Request{Kind: bench.KindRun, Phone: here.Handle, Run: id, Attempt: attempt, Keys: keys})
+		return worker.Ask(here.Bench, bench.Request{Kind: bench.KindRun, Phone: here.Handle, Run: id, Attempt: attempt, Keys: keys})
 	}
 	_, err = s.store.ResumeRun(ctx, id, personOf(ctx).ID, r)
 	return err
@@ -328,20 +322,8 @@ func (s *Server) lookAgain(ctx context.Context, in *idInput) (*createdOutput, er
 	if err != nil {
 		return nil, err
 	}
-	id, err := s.askForLook(ctx, r.ID, personOf(ctx).ID, here)
+	id, err := s.work.AskForLook(ctx, r.ID, personOf(ctx).ID, here)
 	return &createdOutput{created{id}}, err
-}
-
-func (s *Server) askForLook(ctx context.Context, id, person uuid.UUID, here phoneAt) (uuid.UUID, error) {
-	steps, err := s.store.RunSteps(ctx, id, 0)
-	if err != nil {
-		return uuid.Nil, err
-	}
-	var list []run.Step
-	for _, st := range steps {
-		list = append(list, st.Step)
-	}
-	return s.store.AddJob(ctx, person, ask(here.Bench, bench.Request{Kind: bench.KindLook, Phone: here.Handle, Run: id, Keys: run.Keys(list)}))
 }
 
 // runSince is a run with the steps that changed after seq.
@@ -362,7 +344,7 @@ func (s *Server) runSince(ctx context.Context, id uuid.UUID, seq int64) (runBody
 		o := own[*r.ReleaseID]
 		b.Own = &o
 	}
-	attached, err := s.attached(ctx)
+	attached, err := s.work.Attached(ctx)
 	if here, ok := attached[r.Phone]; ok {
 		b.Here = &here
 	}
@@ -399,8 +381,8 @@ func (s *Server) phoneOn(ctx context.Context, id uuid.UUID, handle string) (benc
 	if err != nil {
 		return bench.Phone{}, err
 	}
-	var view bench.View
-	if err := json.Unmarshal(b.View, &view); err != nil {
+	view, err := worker.ViewOf(b)
+	if err != nil {
 		return bench.Phone{}, err
 	}
 	for _, p := range view.Phones {
@@ -412,32 +394,15 @@ func (s *Server) phoneOn(ctx context.Context, id uuid.UUID, handle string) (benc
 }
 
 // whereIs finds the bench on which a phone is attached and ready.
-func (s *Server) whereIs(ctx context.Context, mark string) (phoneAt, error) {
-	attached, err := s.attached(ctx)
+func (s *Server) whereIs(ctx context.Context, mark string) (worker.PhoneAt, error) {
+	attached, err := s.work.Attached(ctx)
 	if err != nil {
-		return phoneAt{}, err
+		return worker.PhoneAt{}, err
 	}
 	if here, ok := attached[mark]; ok {
 		return here, nil
 	}
-	return phoneAt{}, problem(http.StatusConflict, "phone-gone", "The phone is not attached to any bench. Plug it in; then try again.")
-}
-
-// attached are the phones that are ready on some bench, by their marks.
-func (s *Server) attached(ctx context.Context) (map[string]phoneAt, error) {
-	list, err := s.benches(ctx)
-	if err != nil {
-		return nil, err
-	}
-	at := map[string]phoneAt{}
-	for _, b := range list {
-		for _, p := range b.View.Phones {
-			if _, twice := at[p.Mark]; p.Ready && p.Mark != "" && !twice {
-				at[p.Mark] = phoneAt{b.ID, p.Handle}
-			}
-		}
-	}
-	return at, nil
+	return worker.PhoneAt{}, problem(http.StatusConflict, "phone-gone", "The phone is not attached to any bench. Plug it in; then try again.")
 }
 
 // fits lists what could be run on a phone.

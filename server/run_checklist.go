@@ -11,6 +11,7 @@ import (
 	"roster/bench"
 	"roster/core/android"
 	"roster/core/run"
+	"roster/server/worker"
 	"roster/store"
 )
 
@@ -224,7 +225,7 @@ func (s *Server) backupRoutes() {
 			if err := s.canDo(ctx, b.BenchID, r); err != nil {
 				return nil, err
 			}
-			job, err := s.store.AddJob(ctx, personOf(ctx).ID, ask(b.BenchID, r))
+			job, err := s.store.AddJob(ctx, personOf(ctx).ID, worker.Ask(b.BenchID, r))
 			return &backupMadeOutput{backupMade{b.ID, job}}, err
 		})
 	route(s, Technician, huma.Operation{OperationID: "restoreBackup", Method: http.MethodPost, Path: "/api/v1/backups/{id}/restore", Summary: "Install packages from a backup on the phone that it is of", DefaultStatus: http.StatusAccepted}, s.restoreBackup)
@@ -275,7 +276,7 @@ func (s *Server) makeBackup(ctx context.Context, in *newBackupInput) (*backupMad
 		made := store.Backup{Phone: p.Mark, PhoneName: p.Name, BenchID: in.ID, Packages: names, Settings: in.Body.Settings}
 		backup, job, err := s.store.AddBackup(ctx, made, person, func(id uuid.UUID) store.Ask {
 			r.Backup = id
-			return ask(in.ID, r)
+			return worker.Ask(in.ID, r)
 		})
 		return &backupMadeOutput{backupMade{backup, job}}, err
 	}
@@ -286,7 +287,7 @@ func (s *Server) makeBackup(ctx context.Context, in *newBackupInput) (*backupMad
 	if b.BenchID != in.ID || b.Phone != p.Mark {
 		return nil, problem(http.StatusConflict, "another-phone", "That backup is of another phone, or lies on another bench.")
 	}
-	job, err := s.store.AddJob(ctx, person, ask(in.ID, r))
+	job, err := s.store.AddJob(ctx, person, worker.Ask(in.ID, r))
 	return &backupMadeOutput{backupMade{r.Backup, job}}, err
 }
 
@@ -309,6 +310,6 @@ func (s *Server) restoreBackup(ctx context.Context, in *restoreInput) (*backupMa
 		}
 		r.Wanted = append(r.Wanted, bench.Wanted{Name: name})
 	}
-	job, err := s.store.AddJob(ctx, personOf(ctx).ID, ask(here.Bench, r))
+	job, err := s.store.AddJob(ctx, personOf(ctx).ID, worker.Ask(here.Bench, r))
 	return &backupMadeOutput{backupMade{b.ID, job}}, err
 }

@@ -9,7 +9,6 @@ import (
 	"reflect"
 	"strings"
 	"sync"
-	"sync/atomic"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -25,6 +24,7 @@ import (
 	"roster/core/people"
 	"roster/core/profile"
 	"roster/server/site"
+	"roster/server/worker"
 	"roster/store"
 )
 
@@ -73,10 +73,9 @@ type Server struct {
 	config    Config
 	engine    *gin.Engine
 	api       huma.API
-	events    *hub
+	work      *worker.Worker
 	press     *press
 	bases     *expirable.LRU[basisKey, profile.Basis]
-	station   *bench.Station
 	pace      Pace
 	passwords *passwords
 	uploads   *turnstile
@@ -84,37 +83,27 @@ type Server struct {
 	// previewing is held while another yardstick is tried out: that takes all
 	// trials there are, and more than one at a time would keep people waiting.
 	previewing sync.Mutex
-	// migrated says that the database has had this program's tables.
-	migrated atomic.Bool
-	working  sync.WaitGroup
-	stop     context.CancelFunc
-	ctx      context.Context
 }
 
 // New makes a server and starts what it does in the background: bringing the
 // database up to date, listening for events and watching phones.
 func New(c Config) *Server {
 	s := build(c)
-	s.background(func(ctx context.Context) { s.migrate(ctx) })
-	s.background(func(ctx context.Context) { s.store.Listen(ctx, s.events.publish) })
-	s.background(s.watchPress)
-	s.background(s.endSilentJobs)
-	s.background(s.keepRuns)
-	s.background(s.countCover)
-	if c.ADB != "" {
-		s.background(s.station.Watch)
-		s.background(s.offerBench)
-	}
+	// What is kept at hand is thrown away when it may no longer be so. A cut line
+	// is drawn over what was known when it was taken up.
+	s.work.Go(func(ctx context.Context) { s.work.Hub.Each(ctx, publicTopics, s.press.forget) })
+	s.work.Go(func(ctx context.Context) { s.work.Hub.Each(ctx, basisTopics, s.bases.Purge) })
+	s.work.Start()
 	return s
 }
 
 // build makes a server with its routes that does nothing by itself.
 func build(c Config) *Server {
 	gin.SetMode(gin.ReleaseMode)
-	s := &Server{store: c.Store, secret: c.Secret, log: c.Log, config: c, engine: gin.New(), events: newHub()}
-	s.ctx, s.stop = context.WithCancel(context.Background())
-	s.station = bench.NewStation(&adb.Client{Address: c.ADB}, c.ADBProgram, c.Secret.derive("handles"), c.StandIns, c.Log)
-	s.station.StoreIn(c.Backups)
+	s := &Server{store: c.Store, secret: c.Secret, log: c.Log, config: c, engine: gin.New()}
+	station := bench.NewStation(&adb.Client{Address: c.ADB}, c.ADBProgram, c.Secret.derive("handles"), c.StandIns, c.Log)
+	station.StoreIn(c.Backups)
+	s.work = worker.New(worker.Config{Store: c.Store, Log: c.Log, Station: station, ADB: c.ADB, Mark: c.Secret.PhoneHash})
 	s.press = &press{site: &site.Site{Store: c.Store, Base: c.PublicURL}, files: map[string]*pressed{}}
 	s.bases = expirable.NewLRU[basisKey, profile.Basis](keptBases, nil, basisKept)
 	s.passwords = newPasswords(c.Passwords)
@@ -129,14 +118,7 @@ func build(c Config) *Server {
 }
 
 // Close stops what runs in the background and waits for it.
-func (s *Server) Close() {
-	s.stop()
-	s.working.Wait()
-}
-
-func (s *Server) background(f func(context.Context)) {
-	s.working.Go(func() { f(s.ctx) })
-}
+func (s *Server) Close() { s.work.Close() }
 
 // ServeHTTP answers a request.
 func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) {
@@ -152,25 +134,6 @@ func Metrics() http.Handler {
 	mux := http.NewServeMux()
 	mux.Handle("GET /metrics", promhttp.Handler())
 	return mux
-}
-
-// migrate waits for the database and brings it up to date.
-func (s *Server) migrate(ctx context.Context) {
-	for wait := time.Second; ; wait = min(2*wait, 15*time.Second) {
-		err := s.store.Migrate(ctx)
-		if err == nil {
-			s.migrated.Store(true)
-		}
-		if err == nil || ctx.Err() != nil {
-			return
-		}
-		s.log.Error("the database can't be brought up to date; is PostgreSQL running and ROSTER_DATABASE_URL right?", "err", err, "again in", wait)
-		select {
-		case <-time.After(wait):
-		case <-ctx.Done():
-			return
-		}
-	}
 }
 
 func (s *Server) middleware() {
@@ -248,7 +211,7 @@ func (s *Server) ready(c *gin.Context) {
 	defer cancel()
 	if err := s.store.Ping(ctx); err != nil {
 		s.log.Warn("not ready", "err", err)
-		writeProblem(c, databaseAway)
+		writeProblem(c, ofDatabase[store.DatabaseAway].problem)
 		return
 	}
 	c.JSON(http.StatusOK, gin.H{"status": "ready", "version": s.config.Version})

@@ -5,6 +5,8 @@ import (
 	"encoding/json"
 	"time"
 
+	"roster/retry"
+
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 )
@@ -60,15 +62,9 @@ func notify(ctx context.Context, tx pgx.Tx, e Event) error {
 // again, it calls each with an empty event, because some may have been missed
 // until then.
 func (s *Store) Listen(ctx context.Context, each func(Event)) {
-	for wait := time.Second; ctx.Err() == nil; wait = min(2*wait, 15*time.Second) {
-		if err := s.listen(ctx, each, func() { wait = time.Second; each(Event{}) }); ctx.Err() != nil || err == nil {
-			return
-		}
-		select {
-		case <-time.After(wait):
-		case <-ctx.Done():
-		}
-	}
+	_ = retry.Keep(ctx, retry.Patient, func(connected func()) error {
+		return s.listen(ctx, each, func() { connected(); each(Event{}) })
+	}, nil)
 }
 
 // listenSilence is how long a connection that listens may say nothing until it

@@ -43,9 +43,9 @@ func DefaultOptions() Options {
 	return Options{Connections: 4*runtime.GOMAXPROCS(0) + 2, Wait: 10 * time.Second, Statement: 30 * time.Second, Log: slog.New(slog.DiscardHandler)}
 }
 
-// ErrBusy says that no connection to the database became free in time: more is
+// errBusy says that no connection to the database became free in time: more is
 // asked for at once than it can answer.
-var ErrBusy = errors.New("the database is busy with other requests")
+var errBusy = errors.New("the database is busy with other requests")
 
 // errNested says that code which holds a transaction asked the pool for another
 // connection. Enough of that at once, and each waits for the other for ever:
@@ -135,7 +135,7 @@ func (w waits) TraceAcquireStart(ctx context.Context, _ *pgxpool.Pool, _ pgxpool
 		return &waitContext{ended, cancel, errNested, ctx}
 	}
 	bounded, cancel := context.WithTimeout(ctx, w.limit)
-	return &waitContext{bounded, cancel, ErrBusy, ctx}
+	return &waitContext{bounded, cancel, errBusy, ctx}
 }
 
 // TraceAcquireEnd forgets the context of TraceAcquireStart.

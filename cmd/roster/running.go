@@ -1,7 +1,6 @@
 package main
 
 import (
-	"bufio"
 	"bytes"
 	"context"
 	"encoding/json"
@@ -12,12 +11,13 @@ import (
 	"net/url"
 	"strconv"
 	"strings"
-	"time"
 
 	"github.com/spf13/cobra"
+	"github.com/tmaxmax/go-sse"
 
 	"roster/core/android"
 	"roster/core/run"
+	"roster/retry"
 )
 
 // ask sends a request with a person's token and reads the answer into out.
@@ -54,36 +54,40 @@ func (r *remote) send(ctx context.Context, method, path string, query url.Values
 	return http.DefaultClient.Do(q)
 }
 
+// maxEvent bounds what a server may send in one event.
+const maxEvent = 64 << 20
+
+var errSeen = errors.New("enough was seen")
+
 // events reads a stream of server-sent events until each says that it has seen
 // enough, coming back when the connection ends.
 func (r *remote) events(ctx context.Context, path string, each func(data []byte) (enough bool, err error)) error {
-	for wait := time.Second; ; wait = min(2*wait, 10*time.Second) {
+	err := retry.Keep(ctx, retry.Patient, func(connected func()) error {
 		answer, err := r.send(ctx, http.MethodGet, path, nil, nil)
-		if err == nil && answer.StatusCode != http.StatusOK {
-			return readAnswer(answer, nil)
+		if err != nil {
+			return err
 		}
-		if err == nil {
-			lines := bufio.NewScanner(answer.Body)
-			lines.Buffer(nil, 64<<20)
-			for lines.Scan() {
-				data, ok := bytes.CutPrefix(lines.Bytes(), []byte("data: "))
-				if !ok {
-					continue
-				}
-				wait = time.Second
-				if enough, err := each(data); enough || err != nil {
-					answer.Body.Close()
-					return err
-				}
+		defer answer.Body.Close()
+		if answer.StatusCode != http.StatusOK {
+			return retry.Never(readAnswer(answer, nil))
+		}
+		for e, err := range sse.Read(answer.Body, &sse.ReadConfig{MaxEventSize: maxEvent}) {
+			if err != nil {
+				return err
 			}
-			answer.Body.Close()
+			connected()
+			if enough, err := each([]byte(e.Data)); err != nil {
+				return retry.Never(err)
+			} else if enough {
+				return retry.Never(errSeen)
+			}
 		}
-		select {
-		case <-time.After(wait):
-		case <-ctx.Done():
-			return ctx.Err()
-		}
+		return nil
+	}, nil)
+	if errors.Is(err, errSeen) {
+		return nil
 	}
+	return err
 }
 
 // benchPhone is a phone on a bench as the server tells it.

@@ -1,4 +1,4 @@
-package server
+package worker
 
 import (
 	"testing"
@@ -12,17 +12,17 @@ import (
 func TestSlowWatcher(t *testing.T) {
 	t.Parallel()
 	h := newHub()
-	events, forget := h.watch()
+	events, forget := h.Watch()
 	defer forget()
 	for range maxBehind + 10 {
 		h.publish(store.Event{Topic: store.JobChanged, ID: "somebody else's"})
 	}
 	h.publish(store.Event{Topic: store.JobChanged, ID: "mine"})
 	mine := func(e store.Event) bool { return e.ID == "mine" }
-	if e, ok := await(t.Context(), events, time.Hour, mine); !ok || e.Topic != store.Missed {
+	if e, ok := Await(t.Context(), events, time.Hour, mine); !ok || e.Topic != store.Missed {
 		t.Errorf("%+v, %v", e, ok)
 	}
-	if e, ok := await(t.Context(), events, time.Hour, mine); !ok || e.ID != "mine" {
+	if e, ok := Await(t.Context(), events, time.Hour, mine); !ok || e.ID != "mine" {
 		t.Errorf("%+v, %v", e, ok)
 	}
 	// However much else happens, silence about one's own is noticed.
@@ -40,7 +40,7 @@ func TestSlowWatcher(t *testing.T) {
 			}
 		}
 	}()
-	if e, ok := await(t.Context(), events, 50*time.Millisecond, mine); !ok || e.Topic != silence {
+	if e, ok := Await(t.Context(), events, 50*time.Millisecond, mine); !ok || e.Topic != Silence {
 		t.Errorf("%+v, %v", e, ok)
 	}
 }

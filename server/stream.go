@@ -1,0 +1,50 @@
+package server
+
+import (
+	"context"
+
+	"roster/bench"
+	"roster/server/worker"
+	"roster/store"
+)
+
+// stream is a request whose answer goes on: for as long as this server runs,
+// whoever asked listens, and they may. All events come to it.
+type stream struct {
+	server *Server
+	ctx    context.Context
+	events <-chan store.Event
+	end    func()
+}
+
+// stream begins one; the caller has to call end.
+func (s *Server) stream(ctx context.Context) *stream {
+	ctx, cancel := s.work.Until(ctx)
+	events, forget := s.work.Hub.Watch()
+	return &stream{s, ctx, events, func() { forget(); cancel() }}
+}
+
+// beat is how often streams are sent anew without any event: silence can be
+// what has changed.
+const beat = bench.Beat
+
+// next waits until there may be something new to send, and reports whether it
+// may be sent: not once whoever asked has left, was signed out, or may do
+// something else by now.
+func (w *stream) next(concerns func(store.Event) bool) bool {
+	_, ok := w.nextEvent(concerns)
+	return ok
+}
+
+// nextEvent is next, and tells what there is: an event that concerns somebody,
+// store.Missed, or worker.Silence.
+func (w *stream) nextEvent(concerns func(store.Event) bool) (store.Event, bool) {
+	who := accessOf(w.ctx)
+	e, awaited := worker.Await(w.ctx, w.events, beat, func(e store.Event) bool {
+		return e.Topic == store.AccessChanged && e.ID == who.id.String() || concerns(e)
+	})
+	if awaited && (e.Topic == store.AccessChanged || e.Topic == store.Missed || e.Topic == worker.Silence) {
+		return e, w.server.stillMay(w.ctx)
+	}
+	return e, awaited
+}
