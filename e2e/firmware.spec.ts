@@ -9,7 +9,7 @@ import type { Page } from '@playwright/test'
 test.use({ of: 'firmware' })
 test.describe.configure({ mode: 'serial' })
 
-const desk = (page: Page) => page.getByRole('list', { name: 'What waits for you' }).getByRole('listitem')
+const desk = (page: Page) => page.getByRole('grid', { name: 'What waits for you' }).getByRole('row')
 const place = (page: Page, name: string) => page.getByRole('navigation', { name: 'Places' }).getByRole('link', { name })
 
 const atPhone = async (page: Page, world: World) => {
@@ -96,7 +96,7 @@ test('a firmware update, until everything published is right again', async ({ pa
     await expect(page.getByRole('link', { name: /^Ward phone no. 2 on|would stop/ }).first()).toBeVisible()
     await page.keyboard.press('Enter')
     await expect(page.getByRole('heading', { name: 'Lyra 5: 15.0.0 → 15.0.1' })).toBeVisible()
-    const lanes = page.getByRole('region', { name: 'Lanes' })
+    const lanes = page.getByRole('group', { name: 'Differences' })
     await expect(lanes).toContainText('com.brannock.tunes')
     await expect(lanes).toContainText(/was com\.brannock\.music, \d\d % sure/)
     await expect(lanes).toContainText('com.brannock.gallery rests on it now, and Ward phone no. 2 takes it off: that would stop.')
@@ -109,7 +109,7 @@ test('a firmware update, until everything published is right again', async ({ pa
 
     // What is worse known there, and proposed again on two at once.
     await page.goto(`${world.url}/builds/carried${lyra}`)
-    const rows = page.getByRole('region', { name: 'What is worse known' }).locator('tbody tr')
+    const rows = page.getByRole('grid', { name: 'What is worse known' }).locator('tbody tr')
     await expect(rows.first()).toBeVisible()
     await page.keyboard.press('x')
     await page.keyboard.press('x')
@@ -176,7 +176,7 @@ test('a Desk is worked through by keys: put off, brought back, handed over, done
   await page.reload()
   await expect(desk(page)).toHaveCount(all - 1)
   await page.getByRole('button', { name: '1 put off or done' }).click()
-  const away = page.getByRole('list', { name: 'What is put off' }).getByRole('listitem')
+  const away = page.getByRole('grid', { name: 'What is put off' }).getByRole('row')
   await expect(away).toHaveCount(1)
   await expect(away).toContainText(first)
   await page.keyboard.press('b')

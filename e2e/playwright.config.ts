@@ -2,6 +2,7 @@ import { defineConfig } from '@playwright/test'
 
 export default defineConfig({
   testDir: '.',
+  testIgnore: 'units/**', // see units.config.ts
   globalSetup: './seed.ts',
   workers: 2,
   timeout: 420_000,

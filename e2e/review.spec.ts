@@ -23,7 +23,7 @@ async function put(page: Page, world: World, edits: object[]) {
 async function open(page: Page, world: World, login: string, title: string | RegExp) {
   await as(page, world, login, '/review')
   await page.getByRole('link', { name: title }).click()
-  await expect(page.getByRole('region', { name: 'Edits' })).toBeVisible()
+  await expect(page.getByRole('group', { name: 'Edits' })).toBeVisible()
 }
 
 // composed is what the profile comes to now, by the server's own reckoning.

@@ -1,4 +1,5 @@
 import { createRouter, createWebHistory } from 'vue-router'
+import { writeRemembered } from '@/composables/remembered'
 import { readAhead } from '@/places/ledger/ledger'
 import LedgerPlace from '@/places/ledger/LedgerPlace.vue'
 
@@ -69,3 +70,5 @@ export const router = createRouter({
     { path: '/:rest(.*)*', name: 'nowhere', component: () => import('@/places/NowherePlace.vue') },
   ],
 })
+router.beforeEach(() => writeRemembered())
+window.addEventListener('pagehide', writeRemembered)

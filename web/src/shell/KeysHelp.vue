@@ -1,8 +1,11 @@
 <script setup lang="ts">
-import { useKeyList } from '@/composables/keys'
+import { useKeyList, useKeyWay, writesCharacter } from '@/composables/keys'
+import { useSession } from '@/composables/session'
+import KeyCap from '@/ui/KeyCap.vue'
 
 const list = useKeyList()
-const shown = (key: string) => ({ ' ': 'Space', ArrowDown: '↓', ArrowUp: '↑' })[key] ?? key
+const way = useKeyWay()
+const { person } = useSession()
 </script>
 
 <template>
@@ -12,15 +15,21 @@ const shown = (key: string) => ({ ' ': 'Space', ArrowDown: '↓', ArrowUp: '↑'
       <table>
         <tbody>
           <template v-for="group in list.groups" :key="group[0]?.does">
-            <tr v-for="k in group" :key="k.does">
+            <tr v-for="k in group.filter((k) => way !== 'off' || !k.keys.every(writesCharacter))" :key="k.does">
               <td>
-                <kbd v-for="key in k.keys" :key="key">{{ shown(key) }}</kbd>
+                <span v-for="key in k.keys" :key="key"><KeyCap :of="key" /></span>
               </td>
               <td>{{ k.does }}</td>
             </tr>
           </template>
         </tbody>
       </table>
+      <p v-if="person" class="second">
+        {{ way === 'off' ? 'Keys that write a character are switched off.' : 'Do letters get in your way?' }}
+        <router-link class="link" :to="{ name: 'person', params: { id: person.id } }" @click="list.shown = false"
+          >Press them otherwise</router-link
+        >
+      </p>
     </div>
   </v-dialog>
 </template>
@@ -33,13 +42,16 @@ const shown = (key: string) => ({ ' ': 'Space', ArrowDown: '↓', ArrowUp: '↑'
   max-height: 80vh;
   overflow: auto;
 }
+p {
+  margin-top: 12px;
+}
 h1 {
   margin-bottom: 10px;
 }
 td {
   padding: 3px 14px 3px 0;
 }
-kbd + kbd {
+td span + span {
   margin-left: 4px;
 }
 </style>

@@ -6,6 +6,7 @@ import { useKeyList, useKeys } from '@/composables/keys'
 import { buildName, useBuilds, useMakers, useModels, useScope } from '@/composables/scope'
 import ScopePick from './ScopePick.vue'
 import { useSession } from '@/composables/session'
+import KeyCap from '@/ui/KeyCap.vue'
 
 const theme = defineModel<'auto' | 'light' | 'dark'>('theme', { required: true })
 const route = useRoute()
@@ -141,7 +142,7 @@ const nextTheme = { auto: 'light', light: 'dark', dark: 'auto' } as const
         <button @click.stop="theme = nextTheme[theme]">
           Colours: {{ theme === 'auto' ? 'as the computer' : theme }}
         </button>
-        <button @click="keys.shown = true">Keys <kbd>?</kbd></button>
+        <button @click="keys.shown = true">Keys <KeyCap of="?" /></button>
         <button @click="signOut">Sign out</button>
       </div>
     </v-menu>

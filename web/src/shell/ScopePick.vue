@@ -70,7 +70,6 @@ function press(e: KeyboardEvent) {
           role="option"
           :aria-selected="item.value === (value ?? '')"
           :class="{ at: i === at }"
-          @mousemove="at = i"
           @click="pick(item.value)"
         >
           <span>{{ item.title }}</span>

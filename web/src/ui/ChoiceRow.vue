@@ -1,6 +1,7 @@
 <script setup lang="ts" generic="T extends string">
 // One of a few answers, each with its own key.
 import { useKeys } from '@/composables/keys'
+import KeyCap from './KeyCap.vue'
 
 const props = defineProps<{ title: string; options: { value: T; word: string; key?: string }[] }>()
 const chosen = defineModel<T>()
@@ -22,7 +23,7 @@ useKeys(
     <label v-for="o in options" :key="o.value" :class="{ on: chosen === o.value }">
       <input v-model="chosen" type="radio" class="visually-hidden" :name="title" :value="o.value" />
       <slot name="mark" :value="o.value" />
-      {{ o.word }} <kbd v-if="o.key">{{ o.key }}</kbd>
+      {{ o.word }} <KeyCap v-if="o.key" :of="o.key" />
     </label>
   </fieldset>
 </template>

@@ -3,7 +3,8 @@
 // it saves, and plainly what it does not.
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
-import { api, ask, words } from '@/api/client'
+import { api, ask } from '@/api/client'
+import { useChange } from '@/composables/change'
 import { touch } from '@/api/stale'
 import { ago } from '@/format/dates'
 import { count, megabytes } from '@/format/numbers'
@@ -13,7 +14,7 @@ import { useJob } from './job'
 const props = defineProps<{ bench: string; phone: Phone; packages: string[]; owners: string }>()
 const emit = defineEmits<{ owners: [what: 'saved' | 'none' | ''] }>()
 const settings = ref(false)
-const wrong = ref('')
+const { wrong, run } = useChange()
 const path = computed(() => ({ id: props.bench, handle: props.phone.handle }))
 const backups = useQuery({
   queryKey: computed(() => ['backups', path.value]),
@@ -25,16 +26,9 @@ const job = useJob<
   { wrong: { package: string; why: string }[] }
 >(() => void touch('backups'))
 const last = computed(() => backups.data.value?.[0])
-async function follow(asked: Promise<{ job: string }>) {
-  wrong.value = ''
-  try {
-    job.watch((await asked).job)
-  } catch (e) {
-    wrong.value = words(e)
-  }
-}
+const follow = (asked: () => Promise<{ job: string }>) => run(async () => job.watch((await asked()).job))
 const save = (resume?: string) =>
-  follow(
+  follow(() =>
     ask(
       api.POST('/api/v1/benches/{id}/phones/{handle}/backups', {
         params: { path: path.value },
@@ -46,7 +40,7 @@ const save = (resume?: string) =>
       }),
     ),
   )
-const verify = (id: string) => follow(ask(api.POST('/api/v1/backups/{id}/verify', { params: { path: { id } } })))
+const verify = (id: string) => follow(() => ask(api.POST('/api/v1/backups/{id}/verify', { params: { path: { id } } })))
 </script>
 
 <template>

@@ -2,6 +2,7 @@
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useKeys } from '@/composables/keys'
+import KeyCap from '@/ui/KeyCap.vue'
 import { placesOf, useBenches, type Place } from './bench'
 import BenchFrame from './BenchFrame.vue'
 import FilesSheet from './FilesSheet.vue'
@@ -89,7 +90,8 @@ useKeys([
     <h2>What it never asks</h2>
     <p>Pictures, messages, contacts, accounts, where the phone has been.</p>
     <div class="keys">
-      <span><kbd>c</kbd> capture</span><span><kbd>w</kbd> watch</span><span><kbd>j</kbd> <kbd>k</kbd> phones</span>
+      <span><KeyCap of="c" /> capture</span><span><KeyCap of="w" /> watch</span
+      ><span><KeyCap of="j" /> <KeyCap of="k" /> phones</span>
     </div>
   </Teleport>
 </template>

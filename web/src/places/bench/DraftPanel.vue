@@ -9,6 +9,7 @@ import { outcomeWord } from '@/format/vocabulary'
 import PackageName from '@/marks/PackageName.vue'
 import { useChange } from '@/composables/change'
 import { useKeys } from '@/composables/keys'
+import KeyCap from '@/ui/KeyCap.vue'
 import type { Run } from './run'
 
 const props = defineProps<{ run: Run; own?: Schemas['BenchOwn'] }>()
@@ -47,7 +48,7 @@ const withheld = computed(() => {
         >
       </h2>
       <button class="act first" :disabled="busy || !drafts.length" @click="put">
-        Draft into the tray <kbd>e</kbd>
+        Draft into the tray <KeyCap of="e" />
       </button>
     </header>
     <p v-if="draft.isError.value" class="second">{{ words(draft.error.value) }}</p>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { touch } from '@/api/stale'
+import KeyCap from '@/ui/KeyCap.vue'
 import { computed, ref } from 'vue'
 import CaptureDone from './CaptureDone.vue'
 import FitList from './FitList.vue'
@@ -48,7 +49,7 @@ defineExpose({ capture, watch })
         </p>
       </div>
       <button v-if="busy" class="act" @click="job.cancel()">Cancel</button>
-      <button v-else class="act first" :disabled="!phone?.ready" @click="capture">Capture <kbd>c</kbd></button>
+      <button v-else class="act first" :disabled="!phone?.ready" @click="capture">Capture <KeyCap of="c" /></button>
     </header>
     <div
       v-if="busy"

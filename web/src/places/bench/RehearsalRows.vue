@@ -1,9 +1,10 @@
 <script setup lang="ts">
 // The release's steps, each with what would become of it on this phone.
-import { computed, ref } from 'vue'
+import { computed } from 'vue'
 import type { Schemas } from '@/api/client'
 import LoadMark from '@/marks/LoadMark.vue'
 import PackageName from '@/marks/PackageName.vue'
+import { useCursor } from '@/composables/cursor'
 import { useKeys } from '@/composables/keys'
 import type { Choices } from './run'
 
@@ -15,8 +16,8 @@ const removals = computed(() => props.rows.filter((r) => r.kind === 'remove'))
 // What does not simply go stands first: it is what one has to look at.
 const odd = computed(() => removals.value.filter((r) => r.would !== 'goes' || r.off))
 const plain = computed(() => removals.value.filter((r) => r.would === 'goes' && !r.off))
-const at = ref(0)
 const order = computed(() => [...odd.value, ...plain.value])
+const cursor = useCursor(order, { name: 'step', of: 'package', key: (r) => String(r.number), as: 'group' })
 const word: Record<string, string> = {
   goes: 'goes',
   already: 'gone already',
@@ -33,22 +34,19 @@ function leave(r: Row) {
 }
 const canLeave = (r: Row) => ['goes', 'refuses', 'left-out'].includes(r.would) && r.code !== 'kept'
 useKeys([
-  { keys: ['j', 'ArrowDown'], does: 'next package', run: () => move(1) },
-  { keys: ['k', 'ArrowUp'], does: 'package before', run: () => move(-1) },
   {
     keys: ['x'],
     does: 'leave it out, or take it',
-    run: () => order.value[at.value] && canLeave(order.value[at.value]!) && leave(order.value[at.value]!),
+    run: () => {
+      const row = cursor.current.value
+      if (row && canLeave(row)) leave(row)
+    },
   },
 ])
-function move(by: number) {
-  at.value = Math.max(0, Math.min(at.value + by, order.value.length - 1))
-  document.getElementById(`row-${order.value[at.value]?.number}`)?.scrollIntoView({ block: 'nearest' })
-}
 </script>
 
 <template>
-  <section aria-label="Steps">
+  <section v-bind="cursor.list.value" aria-label="Steps">
     <template v-if="others.length">
       <h2>Before and after</h2>
       <ol>
@@ -93,9 +91,13 @@ function move(by: number) {
       <ol>
         <li
           v-for="r in part.list"
-          :id="`row-${r.number}`"
           :key="r.number"
-          :class="{ on: order[at]?.number === r.number, out: ['left-out', 'absent', 'already'].includes(r.would) }"
+          v-bind="cursor.row(r)"
+          :class="{
+            on: cursor.current.value?.number === r.number,
+            out: ['left-out', 'absent', 'already'].includes(r.would),
+          }"
+          @click="cursor.put(r)"
         >
           <span class="second n">{{ r.number }}</span>
           <span class="text"

@@ -8,71 +8,14 @@ import PackageName from '@/marks/PackageName.vue'
 import { useTimeAgo } from '@vueuse/core'
 import { named, ofPackage, stepWord, type Run, type RunStep } from './run'
 import { useChange } from '@/composables/change'
+import { foldSteps } from './fold'
 import StepTrouble from './StepTrouble.vue'
 
 const props = defineProps<{ run: Run; steps: RunStep[]; here: boolean; at?: Schemas['PhoneAt'] }>()
 const open = ref(new Set<number>())
 const lookedAt = useTimeAgo(computed(() => props.run.nowAt ?? props.run.startedAt))
 
-interface Fold {
-  key: number
-  steps: RunStep[]
-  words: string
-  detail: string
-}
-type Line = { step: RunStep } | { fold: Fold }
-const plain = (s: RunStep) => s.kind === 'remove' && ['done', 'already', 'absent'].includes(s.state)
-const median = (list: number[]) => [...list].sort((a, b) => a - b)[list.length >> 1] ?? 0
-const last = computed(() => {
-  const at = props.steps.findLastIndex((s) => !['waiting'].includes(s.state))
-  return at < 0 ? 0 : at
-})
-// Runs of more than seven plain lines fold, but for the last three before the
-// present one.
-const lines = computed(() => {
-  const out: Line[] = []
-  const list = props.steps
-  for (let i = 0; i < list.length;) {
-    let to = i
-    while (to < list.length && plain(list[to]!) && (props.run.state !== 'going' || to < last.value - 3)) to++
-    if (to - i > 7) {
-      const part = list.slice(i, to)
-      const done = part.filter((s) => s.state === 'done')
-      out.push({
-        fold: {
-          key: part[0]!.number,
-          steps: part,
-          words: count(done.length, 'removal').replace('removals', 'removed').replace('removal', 'removed'),
-          detail: `steps ${part[0]!.number} to ${part.at(-1)!.number}${part.length > done.length ? `, ${part.length - done.length} not there` : ''}, median ${median(done.map((s) => s.took))} ms`,
-        },
-      })
-      if (open.value.has(part[0]!.number)) out.push(...part.map((step) => ({ step })))
-      i = to
-      continue
-    }
-    let ahead = i
-    while (ahead < list.length && list[ahead]!.state === 'waiting' && list[ahead]!.kind === 'remove') ahead++
-    if (ahead - i > 7) {
-      out.push(...list.slice(i, i + 4).map((step) => ({ step })))
-      const rest = list.slice(i + 4, ahead)
-      const then = list.slice(ahead).map((s) => (s.kind === 'wait' ? `wait ${s.seconds} s` : s.kind))
-      out.push({
-        fold: {
-          key: rest[0]!.number,
-          steps: rest,
-          words: `${rest.length} more to remove`,
-          detail: then.length ? `then ${then.slice(0, 3).join(', ')}` : '',
-        },
-      })
-      if (open.value.has(rest[0]!.number)) out.push(...rest.map((step) => ({ step })))
-      i = ahead
-      continue
-    }
-    out.push({ step: list[i]! })
-    i++
-  }
-  return out
-})
+const lines = computed(() => foldSteps(props.steps, props.run.state === 'going', open.value))
 function toggle(key: number) {
   const next = new Set(open.value)
   if (!next.delete(key)) next.add(key)

@@ -1,8 +1,10 @@
 <script setup lang="ts">
 // What is this app? The phone's log tells which package was opened.
 import { computed, ref } from 'vue'
-import { api, ask, words, type Schemas } from '@/api/client'
+import { api, ask, type Schemas } from '@/api/client'
+import { useChange } from '@/composables/change'
 import { useScope } from '@/composables/scope'
+import KeyCap from '@/ui/KeyCap.vue'
 import { useJob } from './job'
 
 const props = defineProps<{ bench: string; phone: string }>()
@@ -11,7 +13,7 @@ const job = useJob<{ opened?: Schemas['Opened'][] }, unknown>()
 const pasting = ref(false)
 const text = ref('')
 const pasted = ref<Schemas['Opened'][]>()
-const wrong = ref('')
+const { wrong, run } = useChange()
 const opened = computed(() => [...(job.progress.value?.opened ?? [])].reverse())
 const shown = computed(() => (pasting.value ? [...(pasted.value ?? [])].reverse() : opened.value))
 // What is opened before the log is read is not seen: it must not be asked for
@@ -27,14 +29,10 @@ function toggle() {
   if (job.busy.value) void job.cancel()
   else void job.start(props.bench, { kind: 'watch', phone: props.phone })
 }
-async function read() {
-  wrong.value = ''
-  try {
+const read = () =>
+  run(async () => {
     pasted.value = (await ask(api.POST('/api/v1/opened', { body: { text: text.value } }))).opened
-  } catch (e) {
-    wrong.value = words(e)
-  }
-}
+  })
 defineExpose({ toggle })
 </script>
 
@@ -48,7 +46,7 @@ defineExpose({ toggle })
       <span class="acts">
         <button class="link" @click="pasting = !pasting">{{ pasting ? 'from the phone' : 'from pasted lines' }}</button>
         <button v-if="!pasting" class="act" @click="toggle">
-          {{ job.busy.value ? 'Stop watching' : 'Watch' }} <kbd>w</kbd>
+          {{ job.busy.value ? 'Stop watching' : 'Watch' }} <KeyCap of="w" />
         </button>
       </span>
     </div>

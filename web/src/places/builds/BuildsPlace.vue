@@ -10,7 +10,9 @@ import { count, people } from '@/format/numbers'
 import FollowButton from '@/shell/FollowButton.vue'
 import { useKeys } from '@/composables/keys'
 import { useScope } from '@/composables/scope'
-import { addressOf, editionName, nameOf, useTimeline, usualPair } from './builds'
+import KeyCap from '@/ui/KeyCap.vue'
+import { addressOf, editionName, nameOf, useTimeline } from './builds'
+import { usualPair } from './lanes'
 import CoverageSheet from './CoverageSheet.vue'
 import HoldTable from './HoldTable.vue'
 import TimeLine from './TimeLine.vue'
@@ -89,8 +91,10 @@ useKeys([
           <span v-if="arrival" class="words">{{ arrival.words }}</span>
         </p>
         <span class="acts">
-          <router-link class="act first" :class="{ off: !ready }" :to="comparing">Compare <kbd>Enter</kbd></router-link>
-          <router-link class="act" :to="carrying">What is worse known <kbd>c</kbd></router-link>
+          <router-link class="act first" :class="{ off: !ready }" :to="comparing"
+            >Compare <KeyCap of="Enter"
+          /></router-link>
+          <router-link class="act" :to="carrying">What is worse known <KeyCap of="c" /></router-link>
         </span>
       </div>
       <p v-else class="second pair">Only one firmware is known: there is nothing to compare it with yet.</p>
@@ -143,7 +147,8 @@ useKeys([
       broken outline is what nobody captured.
     </p>
     <div class="keys">
-      <span><kbd>j</kbd> <kbd>k</kbd> walk</span><span><kbd>Enter</kbd> compare</span><span><kbd>c</kbd> carried</span>
+      <span><KeyCap of="j" /> <KeyCap of="k" /> walk</span><span><KeyCap of="Enter" /> compare</span
+      ><span><KeyCap of="c" /> carried</span>
     </div>
   </Teleport>
 </template>

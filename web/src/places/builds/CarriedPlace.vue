@@ -11,9 +11,13 @@ import { ceiling, count } from '@/format/numbers'
 import { loadWord, loads, type Load } from '@/format/vocabulary'
 import LoadMark from '@/marks/LoadMark.vue'
 import PackageName from '@/marks/PackageName.vue'
+import { useCursor } from '@/composables/cursor'
 import { useKeys } from '@/composables/keys'
+import { useMarking } from '@/composables/marking'
 import { useScope } from '@/composables/scope'
-import { nameOf, useTimeline, usualPair } from './builds'
+import KeyCap from '@/ui/KeyCap.vue'
+import { nameOf, useTimeline } from './builds'
+import { usualPair } from './lanes'
 
 const route = useRoute()
 const router = useRouter()
@@ -62,38 +66,37 @@ type Row = (typeof rows.value)[number]
 const taken = (r: Row) =>
   `${r.taken.map((x) => `${x.edition} no. ${x.number}`).join(', ')} ${r.taken.length > 1 ? 'take' : 'takes'} it off`
 const meaning = (r: Row) => [r.stands ? '' : `${r.why}.`, r.taken.length ? taken(r) : ''].filter(Boolean).join(' ')
-const at = ref(0)
-const marked = ref(new Set<string>())
-const current = computed(() => rows.value[Math.min(at.value, rows.value.length - 1)])
-function mark(name: string) {
-  const next = new Set(marked.value)
-  if (!next.delete(name)) next.add(name)
-  marked.value = next
-}
-const subjects = () => rows.value.filter((r) => (marked.value.size ? marked.value.has(r.name) : r === current.value))
+const cursor = useCursor(rows, { name: 'carried', of: 'package', key: (r) => r.name })
+const { current } = cursor
+const {
+  marked,
+  has: isMarked,
+  mark,
+  clear,
+} = useMarking(
+  'carried',
+  rows,
+  (r: { name: string }) => r.name,
+  (r: Row) => ({ name: r.name }),
+)
+const subjects = () => rows.value.filter((r) => (marked.value.length ? isMarked(r) : r === current.value))
 // propose offers the load that all of them had, or one that is pressed.
 function propose(load?: Load) {
   const list = subjects()
   const had = [...new Set(list.map((r) => r.then.load))]
   dialogs.load(list, load ?? (had.length === 1 && had[0] ? (had[0] as Load) : undefined))
 }
-function move(by: number) {
-  at.value = Math.max(0, Math.min(at.value + by, rows.value.length - 1))
-  document.querySelector('tr.picked')?.scrollIntoView({ block: 'nearest' })
-}
 useKeys([
-  { keys: ['j', 'ArrowDown'], does: 'next package', run: () => move(1) },
-  { keys: ['k', 'ArrowUp'], does: 'package before', run: () => move(-1) },
   {
     keys: ['x'],
     does: 'mark it',
     run: () => {
-      if (current.value) mark(current.value.name)
-      move(1)
+      if (current.value) mark([current.value])
+      cursor.move(1)
     },
   },
-  { keys: ['X'], does: 'mark all', run: () => (marked.value = new Set(rows.value.map((r) => r.name))) },
-  { keys: ['Escape'], does: 'unmark all', run: () => (marked.value = new Set()) },
+  { keys: ['X'], does: 'mark all', run: () => mark(rows.value, true) },
+  { keys: ['Escape'], does: 'unmark all', run: clear },
   { keys: ['p'], does: 'propose the load again', run: () => propose() },
   {
     keys: ['1', '2', '3', '4', '0'],
@@ -119,16 +122,16 @@ useKeys([
         <option v-for="(word, k) in sorts" :key="k" :value="k">{{ word }}</option>
       </select></label
     >
-    <span v-if="marked.size" class="marked">
-      {{ count(marked.size, 'row') }} marked
-      <button class="act" @click="propose()">Propose again <kbd>p</kbd></button>
-      <button class="link second" @click="marked = new Set()">unmark</button>
+    <span v-if="marked.length" class="marked">
+      {{ count(marked.length, 'row') }} marked
+      <button class="act" @click="propose()">Propose again <KeyCap of="p" /></button>
+      <button class="link second" @click="clear">unmark</button>
     </span>
     <span v-else class="second end">{{ carried.data.value ? count(rows.length, 'package') : '' }}</span>
   </div>
   <div v-if="carried.isError.value" class="notice bad" role="alert">{{ words(carried.error.value) }}</div>
-  <div v-else-if="rows.length" class="body" role="region" tabindex="0" aria-label="What is worse known">
-    <table>
+  <div v-else-if="rows.length" class="body">
+    <table v-bind="cursor.list.value" aria-label="What is worse known" aria-multiselectable="true">
       <thead>
         <tr>
           <th>Load</th>
@@ -142,11 +145,11 @@ useKeys([
       </thead>
       <tbody>
         <tr
-          v-for="(r, i) in rows"
+          v-for="r in rows"
           :key="r.name"
-          :class="{ picked: i === at, on: marked.has(r.name) }"
-          @mousemove="at = i"
-          @click="mark(r.name)"
+          v-bind="cursor.row(r)"
+          :class="{ picked: r === current, on: isMarked(r) }"
+          @click="(cursor.put(r), mark([r]))"
         >
           <td><LoadMark :load="r.now.load || r.now.suggested" /></td>
           <td class="which">
@@ -196,8 +199,8 @@ useKeys([
       for all.
     </p>
     <div class="keys">
-      <span><kbd>x</kbd> mark</span><span><kbd>X</kbd> all</span><span><kbd>p</kbd> propose again</span
-      ><span><kbd>t</kbd> trial</span>
+      <span><KeyCap of="x" /> mark</span><span><KeyCap of="X" /> all</span><span><KeyCap of="p" /> propose again</span
+      ><span><KeyCap of="t" /> trial</span>
     </div>
   </Teleport>
 </template>

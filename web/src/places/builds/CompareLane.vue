@@ -3,6 +3,7 @@
 import { computed } from 'vue'
 import LoadMark from '@/marks/LoadMark.vue'
 import PackageName from '@/marks/PackageName.vue'
+import type { Cursor } from '@/composables/cursor'
 import type { ComparedPackage } from './builds'
 import type { Group } from './comparing'
 
@@ -10,10 +11,9 @@ const props = defineProps<{
   lane: 'gone' | 'changed' | 'new'
   all: number
   groups: Group[]
-  picked?: string
+  cursor: Cursor<ComparedPackage>
   query: Record<string, string>
 }>()
-const emit = defineEmits<{ pick: [name: string] }>()
 const title = { gone: 'Gone', changed: 'Changed', new: 'New' }
 const shown = computed(() => props.groups.reduce((n, g) => n + g.rows.length, 0))
 const load = (p: ComparedPackage) => {
@@ -34,9 +34,9 @@ const short = (s: string) => (s.split(', ').length > 2 ? `${s.split(', ').length
       <article
         v-for="p in g.rows"
         :key="p.name"
-        :data-name="p.name"
-        :class="{ picked: p.name === picked }"
-        @mousemove="emit('pick', p.name)"
+        v-bind="cursor.row(p)"
+        :class="{ picked: p === cursor.current.value }"
+        @click="cursor.put(p)"
       >
         <div class="head">
           <LoadMark :load="load(p)" />

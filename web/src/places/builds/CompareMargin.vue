@@ -5,6 +5,7 @@ import { loadWord, methodWord } from '@/format/vocabulary'
 import HarmInterval from '@/marks/HarmInterval.vue'
 import LoadMark from '@/marks/LoadMark.vue'
 import PackageName from '@/marks/PackageName.vue'
+import KeyCap from '@/ui/KeyCap.vue'
 import type { Compared, ComparedPackage } from './builds'
 import { sideName } from './comparing'
 
@@ -70,7 +71,8 @@ const list = (what: string) => /permissions|libraries/.test(what)
     <p class="second">Nothing under the cursor.</p>
   </template>
   <div class="keys">
-    <span><kbd>j</kbd> <kbd>k</kbd> move</span><span><kbd>l</kbd> next lane</span><span><kbd>Enter</kbd> dossier</span>
+    <span><KeyCap of="j" /> <KeyCap of="k" /> move</span><span><KeyCap of="l" /> next lane</span
+    ><span><KeyCap of="Enter" /> dossier</span>
   </div>
 </template>
 

@@ -8,9 +8,11 @@ import { useRoute, useRouter } from 'vue-router'
 import { api, ask, words } from '@/api/client'
 import { day } from '@/format/dates'
 import { roleName } from '@/format/vocabulary'
+import { useCursor } from '@/composables/cursor'
 import { useKeys } from '@/composables/keys'
 import { useScope } from '@/composables/scope'
-import { nameOf, useTimeline, usualPair, type ComparedPackage } from './builds'
+import { nameOf, useTimeline, type ComparedPackage } from './builds'
+import { usualPair } from './lanes'
 import CompareLane from './CompareLane.vue'
 import CompareMargin from './CompareMargin.vue'
 import SidePick from './SidePick.vue'
@@ -55,30 +57,19 @@ const lanes = computed(() =>
 const share = { gone: 1, changed: 1.7, new: 1.2 }
 const widths = computed(() => lanes.value.map((l) => `minmax(0, ${l.groups.length ? share[l.lane] : 0.4}fr)`).join(' '))
 const order = computed(() => lanes.value.flatMap((l) => l.groups.flatMap((g) => g.rows)))
-const at = ref(0)
-const current = computed<ComparedPackage | undefined>(() => order.value[Math.min(at.value, order.value.length - 1)])
-const pickName = (name: string) =>
-  (at.value = Math.max(
-    0,
-    order.value.findIndex((p) => p.name === name),
-  ))
-function move(by: number) {
-  at.value = Math.max(0, Math.min(at.value + by, order.value.length - 1))
-  document.querySelector(`[data-name="${current.value?.name}"]`)?.scrollIntoView({ block: 'nearest' })
-}
+const cursor = useCursor<ComparedPackage>(order, { name: 'compared', of: 'package', key: (p) => p.name, as: 'group' })
+const { current } = cursor
 // l goes to the lane on the right, at its top.
 function toLane() {
   const now = lanes.value.findIndex((l) => l.groups.some((g) => g.rows.includes(current.value!)))
   for (let i = 1; i <= 3; i++) {
     const first = lanes.value[(now + i) % 3]!.groups[0]?.rows[0]
-    if (first) return pickName(first.name)
+    if (first) return cursor.put(first)
   }
 }
 const set = (name: 'from' | 'to', value: string) => void router.replace({ query: { ...route.query, [name]: value } })
 const swap = () => void router.replace({ query: { ...route.query, from: side('to'), to: side('from') } })
 useKeys([
-  { keys: ['j', 'ArrowDown'], does: 'next package', run: () => move(1) },
-  { keys: ['k', 'ArrowUp'], does: 'package before', run: () => move(-1) },
   { keys: ['l'], does: 'the lane on the right', run: toLane },
   {
     keys: ['Enter'],
@@ -124,16 +115,15 @@ const title = (s: NonNullable<typeof c.value>['from']) =>
     <p v-for="r in c.roles" :key="r.role" class="role" :class="{ ochre: r.class !== 'optional' }">
       <b>{{ roleName(r.role) }}</b>: {{ r.before.join(', ') || 'nobody' }} → {{ r.after.join(', ') || 'nobody' }}
     </p>
-    <div class="lanes" :style="{ '--lanes': widths }" role="region" aria-label="Lanes" tabindex="0">
+    <div class="lanes" :style="{ '--lanes': widths }" v-bind="cursor.list.value" aria-label="Differences">
       <CompareLane
         v-for="l in lanes"
         :key="l.lane"
         :lane="l.lane"
         :all="l.all"
         :groups="l.groups"
-        :picked="current?.name"
+        :cursor="cursor"
         :query="query"
-        @pick="pickName"
       />
     </div>
   </template>

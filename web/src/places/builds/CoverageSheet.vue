@@ -7,6 +7,7 @@ import { useRouter } from 'vue-router'
 import { api, ask, words } from '@/api/client'
 import { ago } from '@/format/dates'
 import { count, people } from '@/format/numbers'
+import { useCursor } from '@/composables/cursor'
 import { useKeys } from '@/composables/keys'
 import { useScope } from '@/composables/scope'
 import { nameOf, percent, type Cover } from './builds'
@@ -41,15 +42,10 @@ const rows = computed(() => {
   if (sort.value === 'age') list.sort((a, b) => (a.capturedAt ?? '').localeCompare(b.capturedAt ?? ''))
   return list
 })
-const at = ref(0)
-const current = computed(() => rows.value[Math.min(at.value, rows.value.length - 1)])
+const cursor = useCursor(rows, { name: 'model', of: 'model', key: (m) => m.id })
+const { current } = cursor
 const to = (m: { maker: string; model: string }) => ({ path: '/builds', query: { maker: m.maker, model: m.model } })
-const move = (by: number) => (at.value = Math.max(0, Math.min(at.value + by, rows.value.length - 1)))
-useKeys([
-  { keys: ['j', 'ArrowDown'], does: 'next model', run: () => move(1) },
-  { keys: ['k', 'ArrowUp'], does: 'model before', run: () => move(-1) },
-  { keys: ['Enter'], does: 'its builds', run: () => current.value && router.push(to(current.value)) },
-])
+useKeys([{ keys: ['Enter'], does: 'its builds', run: () => current.value && router.push(to(current.value)) }])
 </script>
 
 <template>
@@ -67,8 +63,8 @@ useKeys([
     <a class="link second end" :href="scope.maker ? `/coverage/${scope.maker}` : '/coverage'">as strangers see it</a>
   </div>
   <div v-if="coverage.isError.value" class="notice bad" role="alert">{{ words(coverage.error.value) }}</div>
-  <div v-else-if="c?.models.length" class="body" tabindex="0" role="region" aria-label="Coverage">
-    <table>
+  <div v-else-if="c?.models.length" class="body">
+    <table v-bind="cursor.list.value" aria-label="Models">
       <thead>
         <tr>
           <th>Model</th>
@@ -82,7 +78,13 @@ useKeys([
         </tr>
       </thead>
       <tbody>
-        <tr v-for="(m, i) in rows" :key="m.id" :class="{ picked: i === at }" @mousemove="at = i">
+        <tr
+          v-for="m in rows"
+          :key="m.id"
+          v-bind="cursor.row(m)"
+          :class="{ picked: m === current }"
+          @click="cursor.put(m)"
+        >
           <th scope="row">
             <router-link :to="to(m)"
               ><span class="second">{{ m.makerName }}</span> {{ m.modelName }}</router-link

@@ -4,7 +4,8 @@
 // captured is an empty, broken outline.
 import { useElementSize } from '@vueuse/core'
 import { computed, nextTick, ref, watch } from 'vue'
-import { editionName, lanesOf, percent, type Gap, type OnLine } from './builds'
+import { editionName, percent, type Gap, type OnLine } from './builds'
+import { lanesOf } from './lanes'
 
 const props = defineProps<{ builds: OnLine[]; gaps: Gap[]; from?: string; to?: string; at?: string }>()
 const emit = defineEmits<{ pick: [id: string] }>()

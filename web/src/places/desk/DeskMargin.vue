@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import KeyCap from '@/ui/KeyCap.vue'
 // Why the line under the cursor stands where it does.
 import type { Line } from './desk'
 
@@ -41,10 +42,11 @@ defineProps<{ line?: Line; behind: boolean; role: string; tomorrow: Date }>()
     <router-link class="link" to="/people">Your own page</router-link> makes an address of it that feed readers follow.
   </p>
   <div class="keys">
-    <span><kbd>j</kbd> <kbd>k</kbd> move</span><span><kbd>Enter</kbd> go there</span>
-    <span v-if="behind"><kbd>b</kbd> bring back</span>
+    <span><KeyCap of="j" /> <KeyCap of="k" /> move</span><span><KeyCap of="Enter" /> go there</span>
+    <span v-if="behind"><KeyCap of="b" /> bring back</span>
     <template v-else
-      ><span><kbd>s</kbd> put off</span><span><kbd>h</kbd> hand over</span><span><kbd>d</kbd> done</span></template
+      ><span><KeyCap of="s" /> put off</span><span><KeyCap of="h" /> hand over</span
+      ><span><KeyCap of="d" /> done</span></template
     >
   </div>
 </template>

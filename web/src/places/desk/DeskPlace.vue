@@ -7,6 +7,7 @@ import { words } from '@/api/client'
 import { useChange } from '@/composables/change'
 import { day, exactTime } from '@/format/dates'
 import { count } from '@/format/numbers'
+import { useCursor } from '@/composables/cursor'
 import { useKeys } from '@/composables/keys'
 import { useSession } from '@/composables/session'
 import { inDays, kindWord, useDesk, type Line } from './desk'
@@ -23,11 +24,16 @@ const shown = computed(() => (behind.value ? away.value : lines.value))
 watch(away, (list) => {
   if (!list.length) behind.value = false
 })
-const at = ref(0)
-const current = computed<Line | undefined>(() => shown.value[Math.min(at.value, shown.value.length - 1)])
 const most = computed(() => shown.value[0]?.points ?? 1)
 // What is being put off or handed over, below its line.
 const doing = ref<'off' | 'hand'>()
+const cursor = useCursor<Line>(shown, {
+  name: 'line',
+  of: 'line',
+  key: (l) => l.key,
+  moved: () => (doing.value = undefined),
+})
+const { current } = cursor
 const { wrong, run } = useChange()
 // What was just done with a line, and how it is undone.
 const said = ref<{ words: string; undo?: () => Promise<unknown> }>()
@@ -56,14 +62,7 @@ function begin(what: 'off' | 'hand') {
   doing.value = doing.value === what ? undefined : what
   void nextTick(() => document.querySelector<HTMLElement>('.below button, .below select')?.focus())
 }
-function move(by: number) {
-  at.value = Math.max(0, Math.min(at.value + by, shown.value.length - 1))
-  doing.value = undefined
-  void nextTick(() => document.querySelector('li.picked')?.scrollIntoView({ block: 'nearest' }))
-}
 useKeys([
-  { keys: ['j', 'ArrowDown'], does: 'next line', run: () => move(1) },
-  { keys: ['k', 'ArrowUp'], does: 'line before', run: () => move(-1) },
   { keys: ['Enter'], does: 'go where it is dealt with', run: () => current.value && open(current.value) },
   { keys: ['s'], does: 'put it off', run: () => current.value && begin('off') },
   { keys: ['h'], does: 'hand it to somebody', run: () => current.value && begin('hand') },
@@ -84,7 +83,7 @@ useKeys([
       >{{ said.words }}
       <button v-if="said.undo" class="link" @click="act(said.undo, '')">Undo</button>
     </span>
-    <button v-if="away.length" class="link second" @click="((behind = !behind), (at = 0))">
+    <button v-if="away.length" class="link second" @click="((behind = !behind), cursor.reset())">
       {{ behind ? 'Back to what waits' : `${away.length} put off or done` }}
     </button>
     <span class="end">
@@ -96,9 +95,21 @@ useKeys([
     {{ words(desk.error.value) }} <button class="link" @click="desk.refetch()">Try again</button>
   </div>
   <p v-if="wrong" class="notice bad" role="alert">{{ wrong }}</p>
-  <ol v-if="shown.length" class="desk" :aria-label="behind ? 'What is put off' : 'What waits for you'">
-    <li v-for="(l, i) in shown" :key="l.key" :class="{ picked: i === at }" @mousemove="!doing && (at = i)">
-      <div class="row">
+  <div
+    v-if="shown.length"
+    class="desk"
+    v-bind="cursor.list.value"
+    :aria-label="behind ? 'What is put off' : 'What waits for you'"
+  >
+    <div
+      v-for="l in shown"
+      :key="l.key"
+      class="item"
+      v-bind="cursor.row(l)"
+      :class="{ picked: l === current }"
+      @click="cursor.put(l)"
+    >
+      <div class="row" role="gridcell">
         <span class="gauge" :title="`${l.severity} × ${l.reach.toFixed(2)} × ${l.age.toFixed(2)} = ${l.points}`"
           ><i :style="{ width: `${Math.max(4, (100 * l.points) / most)}%` }"
         /></span>
@@ -111,20 +122,20 @@ useKeys([
         </a>
         <span v-if="behind" class="acts">
           <span class="second">{{ l.until ? `until ${day(l.until)}` : 'done' }}</span>
-          <button class="link second" @click="bring(l)">bring back</button>
+          <button class="link second" @click.stop="bring(l)">bring back</button>
         </span>
         <span v-else class="acts">
-          <button class="link second" @click="((at = i), begin('off'))">put off</button>
-          <button class="link second" @click="((at = i), begin('hand'))">hand over</button>
-          <button class="link second" @click="finish(l)">done</button>
+          <button class="link second" @click.stop="(cursor.put(l), begin('off'))">put off</button>
+          <button class="link second" @click.stop="(cursor.put(l), begin('hand'))">hand over</button>
+          <button class="link second" @click.stop="finish(l)">done</button>
         </span>
       </div>
-      <div v-if="i === at && doing" class="below">
+      <div v-if="l === current && doing" class="below" role="gridcell" @click.stop>
         <PutOffForm v-if="doing === 'off'" @until="off(l, $event)" @close="doing = undefined" />
         <HandForm v-else @to="(to, name, why) => give(l, to, name, why)" @close="doing = undefined" />
       </div>
-    </li>
-  </ol>
+    </div>
+  </div>
   <div v-else-if="desk.isSuccess.value" class="empty">
     <h1>Nothing waits for you</h1>
     <p class="second">
@@ -157,10 +168,10 @@ useKeys([
 .desk {
   overflow: auto;
 }
-li {
+.item {
   border-bottom: 1px solid var(--row);
 }
-li.picked {
+.item.picked {
   background: var(--picked);
   box-shadow: inset 3px 0 var(--ring);
 }
@@ -201,8 +212,9 @@ li.picked {
   gap: 12px;
   visibility: hidden;
 }
-li.picked .acts,
-li:focus-within .acts {
+.item.picked .acts,
+.item:hover .acts,
+.item:focus-within .acts {
   visibility: visible;
 }
 .below {

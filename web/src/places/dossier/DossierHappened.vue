@@ -7,6 +7,7 @@ import { ceiling, count, people } from '@/format/numbers'
 import { claimWord, loadWord, methodWord } from '@/format/vocabulary'
 import HarmPlot, { type Bar } from '@/marks/HarmPlot.vue'
 import TrialStrip from '@/marks/TrialStrip.vue'
+import KeyCap from '@/ui/KeyCap.vue'
 import type { Dossier } from './dossier'
 import TrialTable from './TrialTable.vue'
 
@@ -51,7 +52,7 @@ const fileOf = (id?: string) => props.d.attachments.find((f) => f.id === id)
         >{{ count(seen.phones, 'phone') }}, {{ people(seen.people) }} · standing {{ seen.standing }}</span
       >
       <button class="act" @click="dialogs.source(subject)">Add a source</button>
-      <button class="act" @click="dialogs.trial(subject)">Add a trial <kbd>t</kbd></button>
+      <button class="act" @click="dialogs.trial(subject)">Add a trial <KeyCap of="t" /></button>
     </h2>
     <p v-if="!d.trials.length" class="second none">
       Nobody has tried it. Take it off a phone that you can reset, use the phone, and say what you saw.

@@ -5,6 +5,7 @@ import ConsequenceList from '@/editing/ConsequenceList.vue'
 import { slugWords } from '@/format/vocabulary'
 import FollowButton from '@/shell/FollowButton.vue'
 import { buildName } from '@/composables/scope'
+import KeyCap from '@/ui/KeyCap.vue'
 import type { Dossier } from './dossier'
 import type { Around } from './impact'
 
@@ -37,8 +38,8 @@ const lost = computed(() => [
     <FollowButton :id="d.package.id" kind="package" :name="d.package.name" />
   </div>
   <div class="keys">
-    <span><kbd>t</kbd> trial</span><span><kbd>1</kbd>–<kbd>4</kbd> load</span><span><kbd>g</kbd> neighbours</span
-    ><span><kbd>u</kbd> back</span>
+    <span><KeyCap of="t" /> trial</span><span><KeyCap of="1" />–<KeyCap of="4" /> load</span
+    ><span><KeyCap of="g" /> neighbours</span><span><KeyCap of="u" /> back</span>
   </div>
 </template>
 

@@ -8,7 +8,8 @@ import { roleName } from '@/format/vocabulary'
 import PackageName from '@/marks/PackageName.vue'
 import { buildName } from '@/composables/scope'
 import type { Dossier } from './dossier'
-import { kindWord, type Around } from './impact'
+import { kindWord } from './drawing'
+import type { Around } from './impact'
 import RestsDrawing from './RestsDrawing.vue'
 
 const props = defineProps<{ d: Dossier; around?: Around; subject: Subject }>()

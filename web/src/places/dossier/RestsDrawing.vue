@@ -5,39 +5,18 @@
 import { computed, nextTick, ref, watch } from 'vue'
 import LoadMark from '@/marks/LoadMark.vue'
 import { useScope } from '@/composables/scope'
-import { neighbours, short, type Around, type Neighbour } from './impact'
+import { layoutOf, lineTo, short, sidesOf, type Neighbour } from './drawing'
+import type { Around } from './impact'
 
 const props = defineProps<{ around: Around; name: string; label: string }>()
 const { query } = useScope()
-const most = 8
 const whole = ref({ on: false, from: false })
 watch(
   () => props.name,
   () => (whole.value = { on: false, from: false }),
 )
-const sides = computed(() =>
-  (['on', 'from'] as const).map((end) => {
-    const all = neighbours(props.around[end], end)
-    const shown = all.length <= most + 1 ? all : all.slice(0, most)
-    return { end, all, shown, rest: all.slice(shown.length), more: all.length - shown.length }
-  }),
-)
-// Few neighbours have room for a second line each.
-const rowHeight = computed(() => (Math.max(...sides.value.map((s) => s.shown.length + (s.more ? 1 : 0))) > 5 ? 21 : 42))
-const height = computed(() =>
-  Math.max(84, ...sides.value.map((s) => (s.shown.length + (s.more ? 1 : 0)) * rowHeight.value)),
-)
-const width = 92
-// Each side is centred, so that one neighbour stands level with the package.
-function path(side: number, i: number): string {
-  const s = sides.value[side]!
-  const rows = s.shown.length + (s.more ? 1 : 0)
-  const y = (height.value - rows * rowHeight.value) / 2 + i * rowHeight.value + (rowHeight.value > 30 ? 12 : 10.5)
-  const mid = height.value / 2
-  return side === 0
-    ? `M0 ${y} C ${width * 0.55} ${y}, ${width * 0.45} ${mid}, ${width} ${mid}`
-    : `M0 ${mid} C ${width * 0.55} ${mid}, ${width * 0.45} ${y}, ${width} ${y}`
-}
+const sides = computed(() => sidesOf(props.around))
+const layout = computed(() => layoutOf(sides.value))
 const lineClass = (n: Neighbour) => ({ hard: n.hard, loose: !n.hard && n.kinds.every((k) => k !== 'library') })
 
 // The arrows walk through both lists; Enter goes to the package, as a link does.
@@ -74,16 +53,16 @@ defineExpose({ focus: () => drawing.value?.querySelector<HTMLElement>('ul.from a
 <template>
   <div ref="drawing" class="drawing" @keydown.up="walk" @keydown.down="walk" @keydown.left="walk" @keydown.right="walk">
     <template v-for="(s, side) in sides" :key="s.end">
-      <div v-if="side === 1" class="centre" :style="{ height: `${height}px` }">
+      <div v-if="side === 1" class="centre" :style="{ height: `${layout.height}px` }">
         <span class="box" dir="auto" :title="name">{{ label || short(name, '') }}</span>
       </div>
       <div class="side" :class="s.end">
         <h3>
           {{ s.end === 'on' ? 'it rests on' : 'rests on it' }} <b v-if="s.all.length">{{ s.all.length }}</b>
         </h3>
-        <div class="both" :style="{ height: `${height}px` }">
+        <div class="both" :style="{ height: `${layout.height}px` }">
           <ul :class="s.end" :aria-label="s.end === 'on' ? 'What it rests on' : 'What rests on it'">
-            <li v-for="n in s.shown" :key="n.name" :style="{ height: `${rowHeight}px` }">
+            <li v-for="n in s.shown" :key="n.name" :style="{ height: `${layout.rowHeight}px` }">
               <router-link
                 :to="{ name: 'dossier', params: { name: n.name }, query }"
                 :title="[n.name, n.label, n.kinds.join('; '), ...n.lines].filter(Boolean).join('\n')"
@@ -91,25 +70,25 @@ defineExpose({ focus: () => drawing.value?.querySelector<HTMLElement>('ul.from a
                   ><bdi>{{ short(n.name, name) }}</bdi></span
                 ></router-link
               >
-              <p v-if="rowHeight > 30" class="second">{{ n.kinds.join('; ') }}</p>
+              <p v-if="layout.rowHeight > 30" class="second">{{ n.kinds.join('; ') }}</p>
               <span v-else class="visually-hidden">{{ n.kinds.join('; ') }}</span>
             </li>
-            <li v-if="s.more" :style="{ height: `${rowHeight}px` }">
+            <li v-if="s.rest.length" :style="{ height: `${layout.rowHeight}px` }">
               <button class="link second" :aria-expanded="whole[s.end]" @click="unfold(s.end)">
-                {{ whole[s.end] ? 'hide' : 'and' }} {{ s.more }} more
+                {{ whole[s.end] ? 'hide' : 'and' }} {{ s.rest.length }} more
               </button>
             </li>
             <li v-if="!s.all.length" class="faint nothing">nothing</li>
           </ul>
           <svg
             v-if="s.all.length"
-            :viewBox="`0 0 ${width} ${height}`"
-            :height="height"
+            :viewBox="`0 0 ${layout.width} ${layout.height}`"
+            :height="layout.height"
             preserveAspectRatio="none"
             aria-hidden="true"
           >
-            <path v-for="(n, i) in s.shown" :key="n.name" :d="path(side, i)" :class="lineClass(n)" />
-            <path v-if="s.more" :d="path(side, s.shown.length)" class="loose" />
+            <path v-for="(n, i) in s.shown" :key="n.name" :d="lineTo(s, i, layout)" :class="lineClass(n)" />
+            <path v-if="s.rest.length" :d="lineTo(s, s.shown.length, layout)" class="loose" />
           </svg>
         </div>
       </div>
@@ -117,7 +96,7 @@ defineExpose({ focus: () => drawing.value?.querySelector<HTMLElement>('ul.from a
   </div>
   <template v-for="s in sides" :key="s.end">
     <ul
-      v-if="whole[s.end] && s.more"
+      v-if="whole[s.end] && s.rest.length"
       class="rest"
       :class="s.end"
       :aria-label="s.end === 'on' ? 'What else it rests on' : 'What else rests on it'"

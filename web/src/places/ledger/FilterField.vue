@@ -4,6 +4,7 @@
 import { useDebounceFn } from '@vueuse/core'
 import { computed, nextTick, ref, watch } from 'vue'
 import { api, ask, ProblemError, type Schemas } from '@/api/client'
+import { bytesOf, unitsAt } from '@/format/offsets'
 
 type Mistake = Schemas['Mistake']
 
@@ -19,15 +20,6 @@ const offers = ref<Schemas['Completion'][]>([])
 const at = ref(-1)
 const wrong = ref<Mistake>()
 
-// The server counts in bytes, the browser in UTF-16 units.
-const encoder = new TextEncoder()
-const bytes = (s: string) => encoder.encode(s).length
-function units(s: string, offset: number): number {
-  let i = 0
-  for (let n = 0; i < s.length && n < offset; i++) n += bytes(s[i]!)
-  return i
-}
-
 // A mistake is found while writing, or by the Ledger in an address.
 const mistake = computed(() => {
   const e = props.error
@@ -37,8 +29,8 @@ const mistake = computed(() => {
       : undefined
   const m = wrong.value ?? said
   if (!m) return undefined
-  const from = units(text.value, m.start)
-  const to = Math.max(units(text.value, m.end), from)
+  const from = unitsAt(text.value, m.start)
+  const to = Math.max(unitsAt(text.value, m.end), from)
   return {
     words: m.words,
     before: text.value.slice(0, from),
@@ -55,7 +47,7 @@ const check = useDebounceFn(async () => {
   const before = q.slice(0, field.value?.selectionStart ?? q.length)
   const word = /[^\s()]*$/.exec(before)?.[0] ?? ''
   try {
-    const found = await ask(api.GET('/api/v1/filter', { params: { query: { q, at: bytes(before) } } }))
+    const found = await ask(api.GET('/api/v1/filter', { params: { query: { q, at: bytesOf(before) } } }))
     if (q !== text.value) return // more was written meanwhile
     // A bare word of one letter begins too many things to be worth a list.
     offers.value = word.length < 2 || document.activeElement !== field.value ? [] : found.items.slice(0, 12)
@@ -75,8 +67,8 @@ function hide() {
   at.value = -1
 }
 function take(c: Schemas['Completion']) {
-  const from = units(text.value, c.start)
-  const to = units(text.value, c.end)
+  const from = unitsAt(text.value, c.start)
+  const to = unitsAt(text.value, c.end)
   text.value = text.value.slice(0, from) + c.text + text.value.slice(to)
   hide()
   const cursor = from + c.text.length

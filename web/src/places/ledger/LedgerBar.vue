@@ -5,7 +5,7 @@ import PopMenu from '@/ui/PopMenu.vue'
 import { useScope } from '@/composables/scope'
 import { columnWord, useColumns } from './columns'
 import FilterField from './FilterField.vue'
-import { groups, sorts, type View } from './ledger'
+import { groups, sorts, type View } from './view'
 import SavedViews from './SavedViews.vue'
 
 const props = defineProps<{ view: View; error: unknown; found: number; total: number }>()

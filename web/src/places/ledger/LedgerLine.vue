@@ -13,15 +13,7 @@ defineEmits<{ open: [] }>()
 </script>
 
 <template>
-  <div
-    :id="`row-${row.id}`"
-    class="row"
-    role="row"
-    data-testid="package"
-    :aria-selected="picked"
-    :class="{ picked, marked }"
-    @dblclick="$emit('open')"
-  >
+  <div class="row" data-testid="package" :class="{ picked, marked }" @dblclick="$emit('open')">
     <span role="gridcell"
       ><LoadMark :load="row.load" :class="{ suggested: row.bySuggestion }" /><span
         v-if="row.bySuggestion"

@@ -6,6 +6,7 @@ import { ceiling, count, people } from '@/format/numbers'
 import { loadWord, originWord } from '@/format/vocabulary'
 import { useEvidenceDialogs } from '@/editing/dialogs'
 import { useScope } from '@/composables/scope'
+import KeyCap from '@/ui/KeyCap.vue'
 import type { LedgerRow } from './ledger'
 
 defineProps<{ row: LedgerRow; marked: boolean }>()
@@ -56,8 +57,8 @@ const { query } = useScope()
     <button class="act" :aria-pressed="marked" @click="$emit('mark')">{{ marked ? 'Unmark' : 'Mark' }}</button>
   </div>
   <div class="keys">
-    <span><kbd>Enter</kbd> dossier</span><span><kbd>x</kbd> mark</span><span><kbd>t</kbd> trial</span
-    ><span><kbd>1</kbd>–<kbd>4</kbd> load</span>
+    <span><KeyCap of="Enter" /> dossier</span><span><KeyCap of="x" /> mark</span><span><KeyCap of="t" /> trial</span
+    ><span><KeyCap of="1" />–<KeyCap of="4" /> load</span>
   </div>
 </template>
 

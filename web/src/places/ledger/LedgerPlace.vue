@@ -3,20 +3,22 @@ import { useVirtualizer } from '@tanstack/vue-virtual'
 import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { ProblemError, words } from '@/api/client'
-import { useEvidenceDialogs } from '@/editing/dialogs'
+import { useEvidenceDialogs, type Subject } from '@/editing/dialogs'
 import { count } from '@/format/numbers'
 import { loads } from '@/format/vocabulary'
 import PresenceStrip from '@/marks/PresenceStrip.vue'
+import { useCursor } from '@/composables/cursor'
 import { useKeys } from '@/composables/keys'
+import { useMarking } from '@/composables/marking'
 import { buildName, buildShort, useScope } from '@/composables/scope'
 import { useColumns } from './columns'
-import { lines, useLedger, useView } from './ledger'
+import { useLedger, useView, type LedgerRow } from './ledger'
+import { lines } from './lines'
 import LedgerBar from './LedgerBar.vue'
 import LedgerLine from './LedgerLine.vue'
 import LedgerMargin from './LedgerMargin.vue'
 import MarkedBar from './MarkedBar.vue'
 import MarkedMargin from './MarkedMargin.vue'
-import { useMarked } from './marked'
 
 const router = useRouter()
 const { scope, query: scopeQuery } = useScope()
@@ -37,9 +39,7 @@ const isMistake = computed(
 )
 const closed = ref(new Set<string>())
 const shown = computed(() => lines(rows.value, view.value.group, closed.value))
-const at = ref(0)
-const packages = computed(() => shown.value.filter((l) => l.kind === 'row'))
-const current = computed(() => packages.value[Math.min(at.value, packages.value.length - 1)]?.row)
+const packages = computed(() => shown.value.flatMap((l) => (l.kind === 'row' ? [l.row] : [])))
 const single = computed(() => columns.value.filter((b) => b.id === scope.value.build))
 
 // The head scrolls with the rows and stays on top, so that its columns are
@@ -75,16 +75,20 @@ watch(
       void query.fetchNextPage()
   },
 )
+const cursor = useCursor(packages, {
+  name: 'packages',
+  of: 'package',
+  key: (row) => row.name,
+  scrollTo: (index) => {
+    const line = shown.value.findIndex((l) => l.kind === 'row' && l.index === index)
+    if (line >= 0) virtual.value.scrollToIndex(line, { align: 'auto' })
+  },
+})
+const { current } = cursor
 watch([view, scope], () => {
-  at.value = 0
+  cursor.reset()
   body.value?.scrollTo({ top: 0 })
 })
-
-function move(by: number) {
-  at.value = Math.max(0, Math.min(at.value + by, packages.value.length - 1))
-  const line = shown.value.findIndex((l) => l.kind === 'row' && l.index === at.value)
-  if (line >= 0) virtual.value.scrollToIndex(line, { align: 'auto' })
-}
 function open(name: string) {
   void router.push({ name: 'dossier', params: { name }, query: scopeQuery.value })
 }
@@ -94,23 +98,33 @@ function toggle(group: string) {
   closed.value = next
 }
 
-const { marked, mark, click, clear } = useMarked(computed(() => packages.value.map((l) => l.row)))
+// One edit to what is marked can reach across several views.
+const {
+  marked,
+  has: isMarked,
+  mark,
+  click,
+  clear,
+} = useMarking(
+  'packages',
+  packages,
+  (s: Subject) => s.name,
+  (row: LedgerRow): Subject => ({ name: row.name, label: row.label }),
+)
 function pick(e: MouseEvent, index: number) {
-  click(e, at.value, index)
-  at.value = index
+  click(e, cursor.index.value, index)
+  cursor.to(index)
 }
 // What keys are about: the marked rows, or else the one under the cursor.
-const subjects = () => (marked.value.size ? [...marked.value.values()] : current.value ? [current.value] : [])
+const subjects = () => (marked.value.length ? marked.value : current.value ? [current.value] : [])
 useKeys([
-  { keys: ['j', 'ArrowDown'], does: 'next package', run: () => move(1) },
-  { keys: ['k', 'ArrowUp'], does: 'package before', run: () => move(-1) },
   { keys: ['Enter'], does: 'open its dossier', run: () => current.value && open(current.value.name) },
   {
     keys: ['x'],
     does: 'mark it, for one edit to all that are marked',
     run: () => {
       if (current.value) mark([current.value])
-      move(1)
+      cursor.move(1)
     },
   },
   { keys: ['X'], does: 'mark all that are shown', run: () => mark(rows.value, true) },
@@ -133,7 +147,7 @@ useKeys([
     :total="total"
     @show="(change) => void show(change)"
   />
-  <MarkedBar v-if="marked.size" :marked="[...marked.values()]" @clear="clear" />
+  <MarkedBar v-if="marked.length" :marked="marked" @clear="clear" />
   <div v-if="query.isError.value && !isMistake" class="notice bad" role="alert">
     {{ words(query.error.value) }} <button class="link" @click="query.refetch()">Try again</button>
   </div>
@@ -141,12 +155,10 @@ useKeys([
     <div
       ref="body"
       class="body"
-      role="grid"
+      v-bind="cursor.list.value"
       :aria-rowcount="found"
-      tabindex="0"
       aria-label="Packages"
       :style="{ '--columns': template }"
-      :aria-activedescendant="current ? `row-${current.id}` : undefined"
     >
       <div class="head cols" aria-hidden="true">
         <span>Load</span><span>Package</span><span v-if="has('label')">Label</span
@@ -182,9 +194,10 @@ useKeys([
           <LedgerLine
             v-else-if="v.line?.kind === 'row'"
             class="cols"
+            v-bind="cursor.row(v.line.row)"
             :row="v.line.row"
             :picked="v.line.row.id === current?.id"
-            :marked="marked.has(v.line.row.name)"
+            :marked="isMarked(v.line.row)"
             @click="pick($event, v.line.index)"
             @open="open(v.line.row.name)"
           >
@@ -211,10 +224,10 @@ useKeys([
     <button class="act" @click="filter = ''">Show all</button>
   </div>
   <Teleport defer to="#margin"
-    ><MarkedMargin v-if="marked.size" :marked="[...marked.values()]" /><LedgerMargin
+    ><MarkedMargin v-if="marked.length" :marked="marked" /><LedgerMargin
       v-else-if="current"
       :row="current"
-      :marked="marked.has(current.name)"
+      :marked="isMarked(current)"
       @mark="mark([current])"
   /></Teleport>
 </template>

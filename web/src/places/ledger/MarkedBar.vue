@@ -3,6 +3,7 @@
 // one of them, with one reason.
 import { useEvidenceDialogs, type Subject } from '@/editing/dialogs'
 import { count } from '@/format/numbers'
+import KeyCap from '@/ui/KeyCap.vue'
 
 defineProps<{ marked: Subject[] }>()
 const emit = defineEmits<{ clear: [] }>()
@@ -12,12 +13,12 @@ const dialogs = useEvidenceDialogs()
 <template>
   <div class="marked" role="region" aria-label="Marked packages">
     <b>{{ count(marked.length, 'package') }} marked</b>
-    <button class="act" @click="dialogs.load(marked)">Propose a load <kbd>1</kbd>–<kbd>4</kbd></button>
-    <button class="act" @click="dialogs.trial(...marked)">Add a trial of each <kbd>t</kbd></button>
+    <button class="act" @click="dialogs.load(marked)">Propose a load <KeyCap of="1" />–<KeyCap of="4" /></button>
+    <button class="act" @click="dialogs.trial(...marked)">Add a trial of each <KeyCap of="t" /></button>
     <button class="link" @click="dialogs.show('functions', marked)">functions</button>
     <button class="link" @click="dialogs.show('origin', marked)">who put them there</button>
     <button class="link" @click="dialogs.show('countries', marked)">countries</button>
-    <button class="link second" @click="emit('clear')">unmark <kbd>Esc</kbd></button>
+    <button class="link second" @click="emit('clear')">unmark <KeyCap of="Esc" /></button>
   </div>
 </template>
 

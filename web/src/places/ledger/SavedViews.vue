@@ -5,7 +5,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { api, ask, type Schemas } from '@/api/client'
 import { useChange } from '@/composables/change'
-import { viewIn, viewQuery, type View } from './ledger'
+import { viewIn, viewQuery, type View } from './view'
 
 const props = defineProps<{ view: View }>()
 const emit = defineEmits<{ show: [view: View] }>()

@@ -2,41 +2,10 @@ import { useInfiniteQuery, keepPreviousData } from '@tanstack/vue-query'
 import { computed, watch, type Ref } from 'vue'
 import { useRoute, useRouter, type LocationQuery } from 'vue-router'
 import { api, ask, queryClient, type Schemas } from '@/api/client'
-import { loadWord, originWord } from '@/format/vocabulary'
 import { scopeIn, useScope, type Scope } from '@/composables/scope'
+import { viewIn, viewQuery, type View } from './view'
 
 export type LedgerRow = Schemas['LedgerRow']
-
-// A line of the Ledger: the head of a group or a package.
-export type Line =
-  | { kind: 'group'; group: string; title: string; rows: number; open: boolean }
-  | { kind: 'row'; row: LedgerRow; index: number }
-
-// What the Ledger can be ordered and grouped by, with the words for it.
-export const sorts = {
-  name: 'name',
-  load: 'load, heaviest first',
-  ceiling: 'ceiling, lowest first',
-  standing: 'standing, firmest first',
-  trials: 'trials, most first',
-  builds: 'builds, most first',
-  newest: 'newest firmware',
-} as const
-export const groups = {
-  origin: 'origin',
-  namespace: 'namespace',
-  load: 'load',
-  function: 'function',
-  maker: 'maker',
-  none: 'nothing',
-} as const
-
-// View is how somebody looks at the Ledger; the address carries it.
-export interface View {
-  q: string
-  sort: keyof typeof sorts
-  group: keyof typeof groups
-}
 
 const keyOf = (scope: Scope, view: View) => ['ledger', scope, view] as const
 
@@ -55,27 +24,6 @@ const page = (scope: Scope, view: View, cursor: string) =>
       },
     }),
   )
-
-// viewIn reads the view that an address carries.
-export function viewIn(query: LocationQuery | Record<string, string | undefined>): View {
-  const text = (v: unknown) => (typeof v === 'string' ? v : '')
-  const sort = text(query.sort)
-  const group = text(query.group)
-  return {
-    q: text(query.q),
-    sort: sort in sorts ? (sort as View['sort']) : 'name',
-    group: group in groups ? (group as View['group']) : 'origin',
-  }
-}
-
-// viewQuery is the part of an address that carries a view.
-export function viewQuery(view: View): Record<string, string> {
-  return {
-    ...(view.q ? { q: view.q } : {}),
-    ...(view.sort !== 'name' ? { sort: view.sort } : {}),
-    ...(view.group !== 'origin' ? { group: view.group } : {}),
-  }
-}
 
 // useView reads the view from the address and writes it there. Writing takes a
 // moment: what is wanted meanwhile is kept, so that two changes at once do not
@@ -128,39 +76,4 @@ export function useLedger(scope: Ref<Scope>, view: Ref<View>) {
   const found = computed(() => query.data.value?.pages[0]?.found ?? 0)
   const total = computed(() => query.data.value?.pages[0]?.total ?? 0)
   return { query, columns, rows, found, total }
-}
-
-// titleOf is what a group is called: the server writes two digits for its
-// place, a colon and the value.
-function titleOf(kind: View['group'], group: string): string {
-  const value = group.slice(3)
-  if (kind === 'origin') return originWord[value] ?? value
-  if (kind === 'load') return loadWord[value] ?? value
-  if (kind === 'function') return value || 'no function named'
-  if (kind === 'maker') return value || (group.startsWith('01') ? 'several makers' : 'no image')
-  return value
-}
-
-// lines puts rows under the heads of their groups, without those of closed
-// groups. Rows come ordered by group.
-export function lines(rows: LedgerRow[], kind: View['group'], closed: Set<string>): Line[] {
-  const out: Line[] = []
-  const size = new Map<string, number>()
-  for (const r of rows) size.set(r.group, (size.get(r.group) ?? 0) + 1)
-  let group: string | undefined
-  let index = 0
-  for (const row of rows) {
-    if (kind !== 'none' && row.group !== group) {
-      group = row.group
-      out.push({
-        kind: 'group',
-        group,
-        title: titleOf(kind, group),
-        rows: size.get(group) ?? 0,
-        open: !closed.has(group),
-      })
-    }
-    if (!closed.has(row.group)) out.push({ kind: 'row', row, index: index++ })
-  }
-  return out
 }

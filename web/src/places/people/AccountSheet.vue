@@ -5,6 +5,7 @@ import { ref } from 'vue'
 import { api, ask } from '@/api/client'
 import { ago, day } from '@/format/dates'
 import { useChange } from '@/composables/change'
+import KeySheet from './KeySheet.vue'
 
 const sessions = useQuery({
   queryKey: ['sessions'],
@@ -66,6 +67,7 @@ const newFeed = () =>
   <p v-if="wrong" class="harm" role="alert">{{ wrong }}</p>
   <p v-if="said" role="status">{{ said }}</p>
   <div class="account">
+    <KeySheet />
     <section aria-label="Password">
       <h2>Password</h2>
       <form @submit.prevent="change">

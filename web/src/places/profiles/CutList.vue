@@ -7,10 +7,11 @@ import { loadWord, slugWords } from '@/format/vocabulary'
 import LoadMark from '@/marks/LoadMark.vue'
 import PackageName from '@/marks/PackageName.vue'
 import TrialStrip from '@/marks/TrialStrip.vue'
+import type { Cursor } from '@/composables/cursor'
+import KeyCap from '@/ui/KeyCap.vue'
 import type { Composition, Row, Rules } from './profile'
 
-const props = defineProps<{ composition: Composition; rules: Rules; editable: boolean }>()
-const at = defineModel<number>('at', { required: true })
+const props = defineProps<{ composition: Composition; rules: Rules; editable: boolean; cursor: Cursor<Row> }>()
 const emit = defineEmits<{
   cut: [ceiling: number]
   step: [by: 1 | -1]
@@ -64,51 +65,68 @@ function costs(r: Row): string {
         aria-label="Find in the list, by name or by why it stays"
         placeholder="find by name, or by why it goes or stays"
     /></label>
-    <div ref="list" class="rows" tabindex="0" role="region" aria-label="Packages, ranked">
+    <div
+      ref="list"
+      class="rows"
+      v-bind="cursor.list.value"
+      aria-label="Packages, ranked"
+      :aria-rowcount="composition.rows.length"
+    >
       <div class="head cols" aria-hidden="true">
         <span>Load</span><span>Goes, safest first</span><span>Trials</span><span>Harmed</span><span>Costs</span>
       </div>
       <template v-for="(part, p) in [above, below]" :key="p">
-        <div
-          v-if="p === 1"
-          class="cut"
-          role="slider"
-          tabindex="0"
-          aria-label="Cut line: the highest harm ceiling that may go"
-          aria-valuemin="0"
-          aria-valuemax="100"
-          :aria-valuenow="Math.round(rules.highestCeiling * 100)"
-          :aria-valuetext="`no more than ${ceiling(rules.highestCeiling)} harmed, ${composition.goes} packages go`"
-          :class="{ still: !editable }"
-          @pointerdown="start"
-          @pointermove="drag"
-          @pointerup="dragging = false"
-          @pointercancel="dragging = false"
-          @keydown.down.exact.prevent.stop="emit('step', 1)"
-          @keydown.up.exact.prevent.stop="emit('step', -1)"
-        >
-          <b>Cut line</b>
-          <span
-            >no more than {{ loadWord[rules.highestLoad] }}, no more than
-            {{ ceiling(rules.highestCeiling) }} harmed</span
-          >
-          <span class="hint"><kbd>⇧↑</kbd> <kbd>⇧↓</kbd></span>
+        <div v-if="p === 1" role="row">
+          <div role="gridcell">
+            <div
+              class="cut"
+              role="slider"
+              tabindex="0"
+              aria-label="Cut line: the highest harm ceiling that may go"
+              aria-valuemin="0"
+              aria-valuemax="100"
+              :aria-valuenow="Math.round(rules.highestCeiling * 100)"
+              :aria-valuetext="`no more than ${ceiling(rules.highestCeiling)} harmed, ${composition.goes} packages go`"
+              :class="{ still: !editable }"
+              @pointerdown="start"
+              @pointermove="drag"
+              @pointerup="dragging = false"
+              @pointercancel="dragging = false"
+              @keydown.down.exact.prevent.stop="emit('step', 1)"
+              @keydown.up.exact.prevent.stop="emit('step', -1)"
+            >
+              <b>Cut line</b>
+              <span
+                >no more than {{ loadWord[rules.highestLoad] }}, no more than
+                {{ ceiling(rules.highestCeiling) }} harmed</span
+              >
+              <span class="hint"><KeyCap of="⇧↑" /> <KeyCap of="⇧↓" /></span>
+            </div>
+          </div>
         </div>
         <div
           v-for="{ row: r, index } in part"
-          :id="`cut-${index}`"
           :key="r.package"
+          v-bind="cursor.row(r)"
+          :aria-rowindex="index + 1"
           class="row cols"
-          :class="{ stays: !r.goes, picked: index === at, pinned: !!r.pin || r.dropped, unreachable: !r.eligible }"
+          :class="{
+            stays: !r.goes,
+            picked: r === cursor.current.value,
+            pinned: !!r.pin || r.dropped,
+            unreachable: !r.eligible,
+          }"
           :title="r.why"
-          @click="at = index"
+          @click="cursor.put(r)"
         >
-          <LoadMark :load="r.load" />
-          <PackageName :name="r.package" />
-          <span><TrialStrip :strip="r.strip" :most="56" /></span>
-          <span>{{ r.standing === 'untried' ? '' : `≤ ${ceiling(r.ceiling)}` }}</span>
-          <span class="cost">{{ r.pin || r.dropped ? r.why : r.goes ? costs(r) : costs(r) || r.why }}</span>
-          <span class="do">
+          <span role="gridcell"><LoadMark :load="r.load" /></span>
+          <span role="gridcell" class="name"><PackageName :name="r.package" /></span>
+          <span role="gridcell"><TrialStrip :strip="r.strip" :most="56" /></span>
+          <span role="gridcell">{{ r.standing === 'untried' ? '' : `≤ ${ceiling(r.ceiling)}` }}</span>
+          <span role="gridcell" class="cost">{{
+            r.pin || r.dropped ? r.why : r.goes ? costs(r) : costs(r) || r.why
+          }}</span>
+          <span role="gridcell" class="do">
             <button v-if="editable && r.pin" class="link" @click.stop="emit('unpin', r)">unpin</button>
             <button v-else-if="editable && r.load !== 'load-bearing'" class="link pin" @click.stop="emit('pin', r)">
               {{ r.goes ? 'keep' : 'take' }}

@@ -9,6 +9,7 @@ import { loadWord, roleName, slugWords } from '@/format/vocabulary'
 import LoadMark from '@/marks/LoadMark.vue'
 import PackageName from '@/marks/PackageName.vue'
 import { buildName } from '@/composables/scope'
+import KeyCap from '@/ui/KeyCap.vue'
 import { proofWord, type Composition, type Row, type Rules } from './profile'
 
 const props = defineProps<{
@@ -132,7 +133,8 @@ const modelOf = (slug: string) => props.profile.sisters.find((s) => s.slug === s
   </ul>
   <p v-else class="second">None yet.</p>
   <div class="keys">
-    <span><kbd>⇧↑</kbd> <kbd>⇧↓</kbd> cut line</span><span><kbd>p</kbd> pin</span><span><kbd>Enter</kbd> dossier</span>
+    <span><KeyCap of="⇧↑" /> <KeyCap of="⇧↓" /> cut line</span><span><KeyCap of="p" /> pin</span
+    ><span><KeyCap of="Enter" /> dossier</span>
   </div>
 </template>
 

@@ -6,6 +6,7 @@ import { api, ask, words } from '@/api/client'
 import { ceiling, megabytes } from '@/format/numbers'
 import FollowButton from '@/shell/FollowButton.vue'
 import FootBar from '@/ui/FootBar.vue'
+import { useCursor } from '@/composables/cursor'
 import { useKeys } from '@/composables/keys'
 import { useModels, useScope } from '@/composables/scope'
 import { useSession } from '@/composables/session'
@@ -39,7 +40,6 @@ const sheets = { run: 'Run sheet', rules: 'Rules', compared: 'Compared' } as con
 const sheet = ref<keyof typeof sheets>('run')
 const freed = computed(() => composition.value?.freed.reduce((n, f) => n + f.bytes, 0) ?? 0)
 const editable = computed(() => may('maintainer'))
-const at = ref(0)
 const pinning = ref<Row>()
 const confirming = ref(false)
 const published = ref<{ number: number; path: string }>()
@@ -62,24 +62,20 @@ function pin(row: Row, goes: boolean, reason: string) {
 function unpin(row: Row) {
   set({ pins: rules.value!.pins.filter((p) => p.package !== row.package) })
 }
-const current = computed(() => composition.value?.rows[at.value])
-function move(by: number) {
-  at.value = Math.max(0, Math.min(at.value + by, (composition.value?.rows.length ?? 1) - 1))
-  requestAnimationFrame(() => document.getElementById(`cut-${at.value}`)?.scrollIntoView({ block: 'nearest' }))
-}
+const ranked = computed(() => composition.value?.rows ?? [])
+const cursor = useCursor(ranked, { name: 'ranked', of: 'package', key: (r) => r.package, next: ['j'], before: ['k'] })
+const { current } = cursor
 useKeys([
   {
     keys: ['ArrowDown'],
     does: 'with Shift: the cut line down; else the next package',
-    run: (e) => (e.shiftKey ? step(1) : move(1)),
+    run: (e) => (e.shiftKey ? step(1) : cursor.move(1)),
   },
   {
     keys: ['ArrowUp'],
     does: 'with Shift: the cut line up; else the package before',
-    run: (e) => (e.shiftKey ? step(-1) : move(-1)),
+    run: (e) => (e.shiftKey ? step(-1) : cursor.move(-1)),
   },
-  { keys: ['j'], does: 'next package', run: () => move(1) },
-  { keys: ['k'], does: 'package before', run: () => move(-1) },
   {
     keys: ['p'],
     does: 'pin it across the line, or unpin it',
@@ -167,7 +163,7 @@ async function settle(verdict: 'published' | 'returned' | 'taken-back', answer: 
     />
     <div class="two">
       <CutList
-        v-model:at="at"
+        :cursor="cursor"
         :composition="composition"
         :rules="rules"
         :editable="editable"

@@ -7,6 +7,7 @@ import { useChange } from '@/composables/change'
 import SheetDialog from '@/ui/SheetDialog.vue'
 import { ago, exactTime } from '@/format/dates'
 import PackageName from '@/marks/PackageName.vue'
+import { useCursor } from '@/composables/cursor'
 import { useKeys } from '@/composables/keys'
 import { useModels, useScope } from '@/composables/scope'
 import { useSession } from '@/composables/session'
@@ -21,7 +22,7 @@ const profiles = useQuery({
   queryFn: () => ask(api.GET('/api/v1/profiles', { params: { query: { ...scope.value } } })).then((r) => r.items),
 })
 const list = computed(() => profiles.data.value ?? [])
-const at = ref(0)
+const cursor = useCursor(list, { name: 'profile', of: 'profile', key: (p) => p.id })
 const making = ref(false)
 const name = ref('')
 const purpose = ref('')
@@ -60,15 +61,7 @@ const make = () =>
     )
     await open(made.id)
   })
-useKeys([
-  {
-    keys: ['j', 'ArrowDown'],
-    does: 'next profile',
-    run: () => (at.value = Math.min(at.value + 1, list.value.length - 1)),
-  },
-  { keys: ['k', 'ArrowUp'], does: 'profile before', run: () => (at.value = Math.max(at.value - 1, 0)) },
-  { keys: ['Enter'], does: 'open it', run: () => list.value[at.value] && open(list.value[at.value]!.id) },
-])
+useKeys([{ keys: ['Enter'], does: 'open it', run: () => cursor.current.value && open(cursor.current.value.id) }])
 </script>
 
 <template>
@@ -85,19 +78,29 @@ useKeys([
     </button>
   </header>
   <div v-if="profiles.isError.value" class="notice bad" role="alert">{{ words(profiles.error.value) }}</div>
-  <ol v-else-if="list.length">
-    <li v-for="(p, i) in list" :key="p.id" :class="{ picked: i === at }" @mousemove="at = i">
-      <router-link :to="{ name: 'profile', params: { id: p.id }, query: { ...query, maker: p.maker, model: p.model } }">
-        <span class="title"
-          ><b dir="auto">{{ p.name }}</b
-          ><span class="second" dir="auto">{{ p.purpose }}</span></span
+  <div v-else-if="list.length" class="list" v-bind="cursor.list.value" aria-label="Profiles">
+    <div
+      v-for="p in list"
+      :key="p.id"
+      class="item"
+      v-bind="cursor.row(p)"
+      :class="{ picked: p === cursor.current.value }"
+    >
+      <div role="gridcell">
+        <router-link
+          :to="{ name: 'profile', params: { id: p.id }, query: { ...query, maker: p.maker, model: p.model } }"
         >
-        <span>{{ p.makerName }} {{ [p.modelName, ...p.sisters.map((x) => x.name)].join(', ') }}</span>
-        <span>{{ p.newest ? `no. ${p.newest} is out` : 'never published' }}</span>
-        <span class="second" :title="exactTime(p.changedAt)">{{ ago(p.changedAt) }} by {{ p.changedBy }}</span>
-      </router-link>
-    </li>
-  </ol>
+          <span class="title"
+            ><b dir="auto">{{ p.name }}</b
+            ><span class="second" dir="auto">{{ p.purpose }}</span></span
+          >
+          <span>{{ p.makerName }} {{ [p.modelName, ...p.sisters.map((x) => x.name)].join(', ') }}</span>
+          <span>{{ p.newest ? `no. ${p.newest} is out` : 'never published' }}</span>
+          <span class="second" :title="exactTime(p.changedAt)">{{ ago(p.changedAt) }} by {{ p.changedBy }}</span>
+        </router-link>
+      </div>
+    </div>
+  </div>
   <div v-else-if="!profiles.isPending.value" class="empty">
     <h1>No profile here yet</h1>
     <p class="second">
@@ -159,10 +162,10 @@ header {
   padding: 12px 18px;
   border-bottom: 1px solid var(--ink);
 }
-ol {
+.list {
   overflow: auto;
 }
-a {
+.item a {
   display: grid;
   grid-template-columns: 1fr 170px 120px 210px;
   gap: 12px;
@@ -171,11 +174,11 @@ a {
   border-bottom: 1px solid var(--row);
   text-decoration: none;
 }
-li.picked {
+.item.picked {
   background: var(--picked);
   box-shadow: inset 3px 0 var(--ring);
 }
-a:focus-visible {
+.item a:focus-visible {
   outline-offset: -2px;
 }
 .from {

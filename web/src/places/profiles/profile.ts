@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref, shallowRef, watch, type Ref } from 'vue'
 import { api, ask, words, type Schemas } from '@/api/client'
-import { touch } from '@/api/stale'
+import { useChange } from '@/composables/change'
 
 export type Rules = Schemas['Rules']
 export type Composition = Schemas['Composition']
@@ -22,8 +22,9 @@ export function useProfile(id: Ref<string>) {
   const rules = ref<Rules>()
   const sisters = ref<string[]>([])
   const composition = shallowRef<Composition>()
-  const wrong = ref('')
-  const busy = ref(false)
+  const doing = useChange('releases')
+  const composing = ref('') // what was wrong when the rules were last composed
+  const wrong = computed(() => doing.wrong.value || composing.value)
   const profile = computed(() => query.data.value)
   // What the rules were changed from.
   const from = shallowRef<Schemas['Composed']>()
@@ -69,9 +70,9 @@ export function useProfile(id: Ref<string>) {
           api.POST('/api/v1/profiles/{id}/composition', { params: { path: { id: id.value } }, body: rules.value }),
         )
       } while (again)
-      wrong.value = ''
+      composing.value = ''
     } catch (e) {
-      wrong.value = words(e)
+      composing.value = words(e)
     } finally {
       asking = false
     }
@@ -89,40 +90,45 @@ export function useProfile(id: Ref<string>) {
     const { data } = await query.refetch()
     if (data) take(data)
   }
-  async function guarded<T>(f: () => Promise<T>): Promise<T | undefined> {
-    busy.value = true
-    wrong.value = ''
-    try {
-      return await f()
-    } catch (e) {
-      wrong.value = words(e)
-      return undefined
-    } finally {
-      busy.value = false
-    }
-  }
-  const save = () => guarded(keep)
+  const save = () => doing.run(keep)
   // askFor asks another person to publish the profile as it is.
   const askFor = (changes: string[], wordsTo: string) =>
-    guarded(async () => {
+    doing.run(async () => {
       if (dirty.value) await keep()
       await ask(
         api.POST('/api/v1/profiles/{id}/publications', { params: matching(), body: { changes, words: wordsTo } }),
       )
       await query.refetch()
     })
-  const decide = (publication: string, verdict: 'published' | 'returned' | 'taken-back', answer: string) =>
-    guarded(async () => {
-      const made = await ask(
+  // decide returns what was published, undefined where nothing was.
+  async function decide(publication: string, verdict: 'published' | 'returned' | 'taken-back', answer: string) {
+    let made: Schemas['VerdictOutputBody'] | undefined
+    await doing.run(async () => {
+      made = await ask(
         api.POST('/api/v1/publications/{id}/decision', {
           params: { path: { id: publication } },
           body: { verdict, answer },
         }),
       )
-      await Promise.all([query.refetch(), touch('releases')])
-      return made
+      await query.refetch()
     })
-  return { query, profile, rules, sisters, composition, dirty, wrong, busy, open, change, save, askFor, decide }
+    return made
+  }
+  return {
+    query,
+    profile,
+    rules,
+    sisters,
+    composition,
+    dirty,
+    wrong,
+    busy: doing.busy,
+    open,
+    change,
+    save,
+    askFor,
+    decide,
+  }
 }
 
 // useComparison tells how the profile, as it is kept, differs from a release

@@ -6,6 +6,7 @@ import { ago, exactTime } from '@/format/dates'
 import { ceiling, count, people } from '@/format/numbers'
 import { loadWord } from '@/format/vocabulary'
 import HarmInterval from '@/marks/HarmInterval.vue'
+import KeyCap from '@/ui/KeyCap.vue'
 import type { ReviewedEdit } from './change'
 
 const props = defineProps<{
@@ -62,9 +63,10 @@ const moved = computed(() => props.edits.filter((e) => e.state === 'open' && e.n
   </template>
   <p v-else-if="!edits.some((e) => e.state === 'open')" class="second">Nothing of this change is open any more.</p>
   <div v-if="deciding" class="keys">
-    <span><kbd>j</kbd> <kbd>k</kbd> move</span><span><kbd>a</kbd> accept</span><span><kbd>r</kbd> return</span
-    ><span><kbd>d</kbd> turn down</span><span><kbd>x</kbd> mark</span><span><kbd>s</kbd> mark similar</span
-    ><span><kbd>f</kbd> finish</span><span><kbd>n</kbd> next change</span>
+    <span><KeyCap of="j" /> <KeyCap of="k" /> move</span><span><KeyCap of="a" /> accept</span
+    ><span><KeyCap of="r" /> return</span><span><KeyCap of="d" /> turn down</span><span><KeyCap of="x" /> mark</span
+    ><span><KeyCap of="s" /> mark similar</span><span><KeyCap of="f" /> finish</span
+    ><span><KeyCap of="n" /> next change</span>
   </div>
 </template>
 

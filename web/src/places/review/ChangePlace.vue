@@ -7,13 +7,15 @@ import { words } from '@/api/client'
 import { count } from '@/format/numbers'
 import { stateWord } from '@/format/vocabulary'
 import FootBar from '@/ui/FootBar.vue'
+import { useCursor } from '@/composables/cursor'
 import { useKeys } from '@/composables/keys'
+import { useMarking } from '@/composables/marking'
 import { useScope } from '@/composables/scope'
 import { useSession } from '@/composables/session'
 import { useTray } from '@/tray/tray'
 import ChangeHead from './ChangeHead.vue'
 import ChangeMargin from './ChangeMargin.vue'
-import { similar, useReview, type Decided, type Verdict } from './change'
+import { similar, useReview, type Decided, type ReviewedEdit, type Verdict } from './change'
 import EditSheet from './EditSheet.vue'
 import { queueQuery } from './queue'
 import TalkThread from './TalkThread.vue'
@@ -45,9 +47,29 @@ const shown = computed(() => c.value?.review.filter((e) => e.state !== 'replaced
 const deciding = computed(
   () => !!c.value && c.value.state === 'sent' && (!c.value.own || c.value.alone) && may('reviewer'),
 )
-const at = ref(0)
-const current = computed(() => shown.value[at.value])
-const marked = ref(new Set<string>())
+// A change may have thousands of edits: they are drawn as one comes to them.
+const atOnce = 60
+const drawn = ref(atOnce)
+const more = ref<HTMLElement>()
+useIntersectionObserver(more, ([seen]) => seen?.isIntersecting && (drawn.value += atOnce))
+const cursor = useCursor(shown, { name: 'edit', of: 'edit', key: (e) => e.id, as: 'group' })
+const { current, index } = cursor
+watch(index, (i) => (drawn.value = Math.max(drawn.value, i + 1)), { immediate: true, flush: 'sync' })
+const {
+  marked,
+  has: isMarked,
+  mark,
+  clear,
+} = useMarking(
+  'edit',
+  shown,
+  (e: { id: string }) => e.id,
+  (e: ReviewedEdit) => ({ id: e.id }),
+)
+watch(id, () => {
+  cursor.reset()
+  clear()
+})
 const comments = computed(() => {
   const by = new Map<string, NonNullable<typeof c.value>['comments']>()
   for (const x of c.value?.comments ?? []) by.set(x.thread ?? '', [...(by.get(x.thread ?? '') ?? []), x])
@@ -61,7 +83,7 @@ const tally = computed(() => {
   if (n.returned) parts.push(`${n.returned} to return`)
   if (n['turned-down']) parts.push(`${n['turned-down']} to turn down`)
   parts.push(`${open.value.length - decided.size} open`)
-  if (marked.value.size) parts.push(`${marked.value.size} marked`)
+  if (marked.value.length) parts.push(`${marked.value.length} marked`)
   return parts.join(', ')
 })
 // A return needs words; only then is it ready to be written.
@@ -72,17 +94,17 @@ const settle = (edit: string, d: Decided | undefined) => (d ? decided.set(edit, 
 
 // decide holds for every marked edit, or else for the one under the cursor.
 function decide(edit: string, verdict?: Verdict) {
-  const all = verdict && marked.value.has(edit) ? [...marked.value] : [edit]
+  const all = verdict && isMarked({ id: edit }) ? marked.value.map((m) => m.id) : [edit]
   for (const one of all) {
     const e = open.value.find((x) => x.id === one)
     if (!e || (verdict === 'accepted' && e.verdict === 'conflict')) continue
     if (!verdict) decided.delete(one)
     else decided.set(one, { verdict, words: decided.get(one)?.words ?? '' })
   }
-  if (verdict) marked.value = new Set()
+  if (verdict) clear()
   if (verdict === 'returned')
     void nextTick(() => document.querySelector<HTMLTextAreaElement>(`#words-${edit} textarea`)?.focus())
-  else if (verdict && all.length === 1 && at.value < shown.value.length - 1) at.value++
+  else if (verdict && all.length === 1) cursor.move(1)
 }
 // Words for one returned edit go to those that were returned with it.
 function sayWords(edit: string, text: string) {
@@ -91,24 +113,6 @@ function sayWords(edit: string, text: string) {
 }
 const press = (verdict: Verdict) => () => {
   if (deciding.value && current.value?.state === 'open') decide(current.value.id, verdict)
-}
-function mark(ids: string[]) {
-  const set = new Set(marked.value)
-  const off = ids.every((x) => set.has(x))
-  for (const x of ids)
-    if (off) set.delete(x)
-    else set.add(x)
-  marked.value = set
-}
-// A change may have thousands of edits: they are drawn as one comes to them.
-const atOnce = 60
-const drawn = ref(atOnce)
-const more = ref<HTMLElement>()
-useIntersectionObserver(more, ([seen]) => seen?.isIntersecting && (drawn.value += atOnce))
-function move(by: number) {
-  at.value = Math.max(0, Math.min(at.value + by, shown.value.length - 1))
-  if (at.value >= drawn.value) drawn.value = at.value + atOnce
-  void nextTick(() => document.getElementById(`edit-${at.value}`)?.scrollIntoView({ block: 'nearest' }))
 }
 // The change after this one in the queue.
 const queue = useQuery(queueQuery('sent'))
@@ -119,20 +123,21 @@ const next = computed(() => {
 })
 const goNext = () => next.value && router.push({ name: 'change', params: { id: next.value.id }, query: query.value })
 useKeys([
-  { keys: ['j', 'ArrowDown'], does: 'next edit', run: () => move(1) },
-  { keys: ['k', 'ArrowUp'], does: 'edit before', run: () => move(-1) },
   { keys: ['a'], does: 'accept it', run: press('accepted') },
   { keys: ['r'], does: 'return it with words', run: press('returned') },
   { keys: ['d'], does: 'turn it down', run: press('turned-down') },
   {
     keys: ['x'],
     does: 'mark it: a, r and d then hold for all marked ones',
-    run: () => current.value?.state === 'open' && mark([current.value.id]),
+    run: () => current.value?.state === 'open' && mark([current.value]),
   },
   {
     keys: ['s'],
     does: 'mark all that say the same kind of thing',
-    run: () => current.value && mark(open.value.filter((e) => similar(e, current.value!)).map((e) => e.id)),
+    run: () => {
+      const alike = open.value.filter((e) => current.value && similar(e, current.value))
+      mark(alike, !alike.every(isMarked))
+    },
   },
   { keys: ['f'], does: 'finish: write what you have decided', run: () => ready.value && void act() },
   { keys: ['n'], does: 'next change', run: () => void goNext() },
@@ -145,7 +150,7 @@ useKeys([
 const said = ref('')
 async function act() {
   if (await finish()) {
-    at.value = 0
+    cursor.reset()
     said.value = 'Written; the author is told.'
   }
 }
@@ -179,22 +184,22 @@ async function again(edit: string) {
           : 'This is yours: somebody else has to decide about it.'
       }}
     </p>
-    <div class="scroll" tabindex="0" role="region" aria-label="Edits">
+    <div class="scroll" v-bind="cursor.list.value" aria-label="Edits">
       <EditSheet
         v-for="(e, i) in shown.slice(0, drawn)"
-        :id="`edit-${i}`"
         :key="e.id"
+        v-bind="cursor.row(e)"
         :edit="e"
         :number="i + 1"
-        :picked="i === at"
-        :marked="marked.has(e.id)"
+        :picked="e === current"
+        :marked="isMarked(e)"
         :deciding="deciding"
         :decided="decided.get(e.id)"
         :comments="comments.get(e.thread) ?? []"
         :looked-at="lookedAt"
         :own="c.own"
         :comment="(text) => say(text, e.thread)"
-        @click="at = i"
+        @click="cursor.put(e)"
         @decide="decide(e.id, $event)"
         @settle="settle(e.id, $event)"
         @say="sayWords(e.id, $event)"

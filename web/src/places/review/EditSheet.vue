@@ -7,6 +7,7 @@ import { fieldWord, stateWord } from '@/format/vocabulary'
 import PackageName from '@/marks/PackageName.vue'
 import TrialStrip from '@/marks/TrialStrip.vue'
 import { useScope } from '@/composables/scope'
+import KeyCap from '@/ui/KeyCap.vue'
 import type { Decided, ReviewedEdit, Verdict } from './change'
 import ConflictValues from './ConflictValues.vue'
 import TalkThread from './TalkThread.vue'
@@ -151,10 +152,10 @@ const movedWord: Record<string, string> = {
       </template>
       <template v-else-if="deciding">
         <button v-if="!conflict && !edit.unreadable" class="act first" @click.stop="emit('decide', 'accepted')">
-          Accept <kbd>a</kbd>
+          Accept <KeyCap of="a" />
         </button>
-        <button class="act" @click.stop="emit('decide', 'returned')">Return with words <kbd>r</kbd></button>
-        <button class="act quiet" @click.stop="emit('decide', 'turned-down')">Turn down <kbd>d</kbd></button>
+        <button class="act" @click.stop="emit('decide', 'returned')">Return with words <KeyCap of="r" /></button>
+        <button class="act quiet" @click.stop="emit('decide', 'turned-down')">Turn down <KeyCap of="d" /></button>
       </template>
       <template v-else>
         <span class="second">open</span>

@@ -1,14 +1,16 @@
 <script setup lang="ts">
 import { useInfiniteQuery } from '@tanstack/vue-query'
-import { computed, ref } from 'vue'
+import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { words } from '@/api/client'
 import { ago, exactTime } from '@/format/dates'
 import { count } from '@/format/numbers'
 import { stateWord } from '@/format/vocabulary'
+import { useCursor } from '@/composables/cursor'
 import { useKeys } from '@/composables/keys'
 import { useScope } from '@/composables/scope'
 import { useSession } from '@/composables/session'
+import KeyCap from '@/ui/KeyCap.vue'
 import { queuePages, type View } from './queue'
 
 const route = useRoute()
@@ -20,19 +22,11 @@ const view = computed<View>(() =>
 )
 const changes = useInfiniteQuery(computed(() => queuePages(view.value)))
 const list = computed(() => changes.data.value?.pages.flatMap((page) => page.items) ?? [])
-const at = ref(0)
+const cursor = useCursor(list, { name: 'change', of: 'change', key: (c) => c.id })
 const show = (v: View) => router.replace({ query: { ...query.value, show: v } })
 const open = (id: string) => router.push({ name: 'change', params: { id }, query: query.value })
 
-useKeys([
-  {
-    keys: ['j', 'ArrowDown'],
-    does: 'next change',
-    run: () => (at.value = Math.min(at.value + 1, list.value.length - 1)),
-  },
-  { keys: ['k', 'ArrowUp'], does: 'change before', run: () => (at.value = Math.max(at.value - 1, 0)) },
-  { keys: ['Enter'], does: 'open it', run: () => list.value[at.value] && open(list.value[at.value]!.id) },
-])
+useKeys([{ keys: ['Enter'], does: 'open it', run: () => cursor.current.value && open(cursor.current.value.id) }])
 const nothing: Record<View, [string, string]> = {
   sent: ['Nothing waits for review', 'When somebody sends a change, it waits here, the oldest first.'],
   mine: ['You have sent nothing yet', 'Edits collect in your tray, at the bottom. Send makes a change of them.'],
@@ -56,37 +50,47 @@ const nothing: Record<View, [string, string]> = {
     }}</span>
   </div>
   <div v-if="changes.isError.value" class="notice bad" role="alert">{{ words(changes.error.value) }}</div>
-  <ol v-else-if="list.length" class="queue">
-    <li v-for="(c, i) in list" :key="c.id" :class="{ picked: i === at }" @mousemove="at = i">
-      <router-link :to="{ name: 'change', params: { id: c.id }, query }">
-        <span class="second">{{ c.number }}</span>
-        <span class="title">
-          <b dir="auto">{{ c.title }}</b>
-          <span class="second"
-            >{{ c.authorId === person?.id ? 'you' : c.author }}, {{ c.authorAccepted }} of {{ c.authorSent }} earlier
-            edits accepted{{ c.importedFrom ? ` · from ${c.importedFrom}` : ''
-            }}{{ c.reverts ? ` · takes back change ${c.reverts}` : ''
-            }}{{ c.round > 1 ? ` · round ${c.round}` : '' }}</span
-          >
-        </span>
-        <span class="marks">
-          <b v-if="c.askedMe" class="asked">you were asked</b>
-          <span v-if="c.touches">touches {{ count(c.touches, 'release') }}</span>
-          <span v-if="c.half" class="second">{{ count(c.half, 'edit') }} half accepted</span>
-        </span>
-        <span>{{ count(c.edits, 'edit') }}</span>
-        <span :class="{ ochre: c.state === 'returned' }">{{
-          c.state === 'sent' ? (c.authorId === person?.id ? 'waits for somebody else' : 'waits') : stateWord[c.state]
-        }}</span>
-        <span class="second" :title="exactTime(c.sentAt)">{{ ago(c.sentAt) }}</span>
-      </router-link>
-    </li>
-    <li v-if="changes.hasNextPage.value" class="more">
-      <button class="act quiet" :disabled="changes.isFetchingNextPage.value" @click="changes.fetchNextPage()">
-        More changes
-      </button>
-    </li>
-  </ol>
+  <div v-else-if="list.length" class="queue" v-bind="cursor.list.value" aria-label="Changes">
+    <div
+      v-for="c in list"
+      :key="c.id"
+      class="item"
+      v-bind="cursor.row(c)"
+      :class="{ picked: c === cursor.current.value }"
+    >
+      <div role="gridcell">
+        <router-link :to="{ name: 'change', params: { id: c.id }, query }">
+          <span class="second">{{ c.number }}</span>
+          <span class="title">
+            <b dir="auto">{{ c.title }}</b>
+            <span class="second"
+              >{{ c.authorId === person?.id ? 'you' : c.author }}, {{ c.authorAccepted }} of {{ c.authorSent }} earlier
+              edits accepted{{ c.importedFrom ? ` · from ${c.importedFrom}` : ''
+              }}{{ c.reverts ? ` · takes back change ${c.reverts}` : ''
+              }}{{ c.round > 1 ? ` · round ${c.round}` : '' }}</span
+            >
+          </span>
+          <span class="marks">
+            <b v-if="c.askedMe" class="asked">you were asked</b>
+            <span v-if="c.touches">touches {{ count(c.touches, 'release') }}</span>
+            <span v-if="c.half" class="second">{{ count(c.half, 'edit') }} half accepted</span>
+          </span>
+          <span>{{ count(c.edits, 'edit') }}</span>
+          <span :class="{ ochre: c.state === 'returned' }">{{
+            c.state === 'sent' ? (c.authorId === person?.id ? 'waits for somebody else' : 'waits') : stateWord[c.state]
+          }}</span>
+          <span class="second" :title="exactTime(c.sentAt)">{{ ago(c.sentAt) }}</span>
+        </router-link>
+      </div>
+    </div>
+    <div v-if="changes.hasNextPage.value" class="item more" role="row">
+      <span role="gridcell"
+        ><button class="act quiet" :disabled="changes.isFetchingNextPage.value" @click="changes.fetchNextPage()">
+          More changes
+        </button></span
+      >
+    </div>
+  </div>
   <div v-else-if="!changes.isPending.value" class="empty">
     <h1>{{ nothing[view][0] }}</h1>
     <p class="second">{{ nothing[view][1] }}</p>
@@ -104,7 +108,7 @@ const nothing: Record<View, [string, string]> = {
       need a second. <router-link class="link" to="/rules">The rules</router-link>
     </p>
     <div class="keys">
-      <span><kbd>j</kbd> <kbd>k</kbd> move</span><span><kbd>Enter</kbd> open</span>
+      <span><KeyCap of="j" /> <KeyCap of="k" /> move</span><span><KeyCap of="Enter" /> open</span>
     </div>
   </Teleport>
 </template>
@@ -143,7 +147,7 @@ const nothing: Record<View, [string, string]> = {
   border-bottom: 1px solid var(--row);
   text-decoration: none;
 }
-li.picked {
+.item.picked {
   background: var(--picked);
   box-shadow: inset 3px 0 var(--ring);
 }
