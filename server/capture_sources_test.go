@@ -85,7 +85,6 @@ func TestUploadsFromEverywhere(t *testing.T) {
 		"inside a zip":   {"x.zip": zipOf(t, "in.zip", zipOf(t, "p", props))},
 		"damaged":        {"x.zip": "PK\x03\x04 and no more"},
 		"unpacks to far": {"x.zip": zipOf(t, "p", props+strings.Repeat(strings.Repeat("x", 99)+"\n", 100_000))},
-		"over 32 MB":     {"c.json": `{"format":"roster-capture/1",` + strings.Repeat(" ", 33<<20) + `"missing":""}`},
 		"package names":  {"c.json": `{"format":"roster-capture/1","identity":{"fingerprint":"a/b/c:1/d/e:f/g","manufacturer":"m","device":"d"},"packages":[{"name":"a;reboot"}]}`},
 	} {
 		a := s.upload(cookie, files)

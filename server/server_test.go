@@ -142,7 +142,7 @@ func (s *site) do(cookie *http.Cookie, method, path string, body any, headers ..
 	if cookie != nil {
 		r.AddCookie(cookie)
 	}
-	ctx, cancel := context.WithTimeout(s.t.Context(), 120*time.Second)
+	ctx, cancel := context.WithTimeout(s.t.Context(), 10*time.Minute)
 	defer cancel()
 	resp, err := http.DefaultClient.Do(r.WithContext(ctx))
 	if err != nil {

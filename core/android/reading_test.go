@@ -444,6 +444,7 @@ func TestHostileCaptureFile(t *testing.T) {
 		"reports":     {head + `"reports":[` + strings.Repeat(`{},`, maxReports) + `{}]}`, "reports"},
 		"no list":     {head + `"packages":{"a":1}}`, "want a list"},
 		"no end":      {head + `"packages":[`, "can't be read"},
+		"too long":    {head + strings.Repeat(" ", maxCapture) + `"missing":""}`, "over 32 MB"},
 	} {
 		if _, err := ReadSources([]Source{TextSource("f", []byte(c.text))}); err == nil || !strings.Contains(err.Error(), c.want) {
 			t.Errorf("%s: %v, want %q", name, err, c.want)
