@@ -76,8 +76,8 @@ function costs(r: Row): string {
         <span>Load</span><span>Goes, safest first</span><span>Trials</span><span>Harmed</span><span>Costs</span>
       </div>
       <template v-for="(part, p) in [above, below]" :key="p">
-        <div v-if="p === 1" role="row">
-          <div role="gridcell">
+        <div v-if="p === 1" role="row" class="through">
+          <div role="gridcell" class="through">
             <div
               class="cut"
               role="slider"
@@ -220,6 +220,9 @@ function costs(r: Row): string {
 .pin:focus-visible {
   visibility: visible;
 }
+.through {
+  display: contents;
+}
 .cut {
   position: sticky;
   top: 27px;
@@ -271,7 +274,7 @@ function costs(r: Row): string {
 .hint {
   margin-left: auto;
 }
-.hint kbd {
+.hint :deep(kbd) {
   background: none;
   color: inherit;
 }
