@@ -110,6 +110,35 @@ test('a profile keeps what rests on it, functions, and the phone whole', async (
   await expect(page.getByRole('region', { name: 'Compared' })).toContainText('As it is kept; what you changed since is not in it.')
 })
 
+test('what differs is told from what is asked for, whatever was kept before', async ({ page, world }) => {
+  await as(page, world, 'maintainer', '/profiles?maker=brannock&model=lyra-5')
+  await page.getByRole('link', { name: /Quiet phone/ }).click()
+  const line = page.getByRole('slider', { name: /Cut line/ })
+  await expect(line).toContainText('40 % harmed')
+  const dialog = page.getByRole('dialog')
+  const told = dialog.getByRole('region', { name: 'What differs' }).getByRole('listitem')
+  const goes = page.getByTestId('goes')
+  const before = Number(await goes.textContent())
+  for (const move of [1, 2]) {
+    await line.press('ArrowDown')
+    await expect(goes).not.toHaveText(String(before + move - 1))
+    const more = Number(await goes.textContent()) - before
+    await page.getByRole('button', { name: 'Keep, and ask to publish no. 5' }).click()
+    await expect(told.filter({ hasText: 'Goes now: ' })).toHaveCount(more)
+    await dialog.getByRole('button', { name: 'Cancel' }).click()
+  }
+  await page.getByRole('button', { name: 'Ask to publish no. 5', exact: true }).click()
+  const lines = await told.allTextContents()
+  await dialog.getByLabel(/What to say about it/).fill('For the spring.')
+  await dialog.getByRole('button', { name: 'Ask for it' }).click()
+  const waiting = page.getByRole('region', { name: 'Waiting to be published' })
+  await expect(waiting.getByRole('listitem')).toHaveText(lines)
+  await expect(waiting).toContainText('Otherwise than no. 4')
+  await expect(waiting).toContainText('For the spring.')
+  await waiting.getByRole('button', { name: 'Take it back' }).click()
+  await expect(waiting).toHaveCount(0)
+})
+
 test('a profile starts from another model’s, is returned with words, and explains why it cannot be', async ({ page, world }) => {
   await as(page, world, 'maintainer', '/profiles?maker=brannock&model=lyra-5-mini')
   await page.getByRole('button', { name: 'New profile' }).click()

@@ -176,7 +176,7 @@ async function profile(page: Page, world: World): Promise<string> {
   await expect(sheet).toContainText('Wait 1 s')
   await expect(sheet).toContainText('Look at the torch')
   await page.getByRole('button', { name: 'Ask to publish no. 1' }).click()
-  await expect(dialog.getByLabel('What is new, a line each')).toHaveValue('The first release.')
+  await expect(dialog.getByRole('region', { name: 'What differs' })).toContainText('The first release.')
   await dialog.getByLabel('For whoever looks at it').fill('Please look at the torch.')
   await dialog.getByRole('button', { name: 'Ask for it' }).click()
   const waiting = page.getByRole('region', { name: 'Waiting to be published' })

@@ -197,16 +197,16 @@ func (s *Server) compareProfile(ctx context.Context, in *compareInput) (*compari
 		return nil, err
 	}
 	out := &comparisonOutput{}
-	var before []profile.Step
+	var before profile.Made
 	if in.Profile != uuid.Nil {
-		out.Body.With, before, err = s.stepsOf(ctx, in.Profile)
+		out.Body.With, before, err = s.madeOf(ctx, in.Profile)
 	} else {
-		out.Body.With, before, err = s.stepsOfRelease(ctx, p.ID, in.Release)
+		out.Body.With, before, err = s.madeOfRelease(ctx, p.ID, in.Release)
 	}
 	if err != nil {
 		return nil, err
 	}
-	out.Body.Comparison = profile.Compare(before, now.Steps)
+	out.Body.Comparison = profile.Compare(before, now.Made())
 	out.Body.Log = out.Body.Comparison.Log()
 	if out.Body.With == "" {
 		out.Body.Log = []string{"The first release."}
@@ -214,44 +214,44 @@ func (s *Server) compareProfile(ctx context.Context, in *compareInput) (*compari
 	return out, nil
 }
 
-func (s *Server) stepsOf(ctx context.Context, id uuid.UUID) (string, []profile.Step, error) {
+func (s *Server) madeOf(ctx context.Context, id uuid.UUID) (string, profile.Made, error) {
 	p, err := s.store.Profile(ctx, id)
 	if err != nil {
-		return "", nil, err
+		return "", profile.Made{}, err
 	}
 	rules, err := profile.ParseRules(p.Rules)
 	if err != nil {
-		return "", nil, err
+		return "", profile.Made{}, err
 	}
 	c, err := s.compose(ctx, p, rules)
-	return p.ModelName + ": " + p.Name, c.Steps, err
+	return p.ModelName + ": " + p.Name, c.Made(), err
 }
 
-// stepsOfRelease are the steps of a profile's release; 0 stands for the newest
+// madeOfRelease are the steps of a profile's release; 0 stands for the newest
 // that is not withdrawn. There may be none yet.
-func (s *Server) stepsOfRelease(ctx context.Context, id uuid.UUID, number int) (string, []profile.Step, error) {
+func (s *Server) madeOfRelease(ctx context.Context, id uuid.UUID, number int) (string, profile.Made, error) {
 	list, err := s.store.ReleasesOf(ctx, id, maxList)
 	if err != nil {
-		return "", nil, err
+		return "", profile.Made{}, err
 	}
 	i := slices.IndexFunc(list, func(r store.ReleaseLine) bool {
 		return r.Number == number || number == 0 && r.State != "withdrawn"
 	})
 	if i < 0 {
 		if number != 0 {
-			return "", nil, store.ErrNotFound
+			return "", profile.Made{}, store.ErrNotFound
 		}
-		return "", nil, nil
+		return "", profile.Made{}, nil
 	}
 	r, err := s.store.ReleaseByID(ctx, list[i].ID)
 	if err != nil {
-		return "", nil, err
+		return "", profile.Made{}, err
 	}
 	d, err := profile.ParseDocument(r.Document)
 	if err != nil {
-		return "", nil, err
+		return "", profile.Made{}, err
 	}
-	return fmt.Sprintf("no. %d", r.Number), d.Steps, nil
+	return fmt.Sprintf("no. %d", r.Number), d.Made(), nil
 }
 
 // basisKey is what a profile is composed from while its cut line is moved.

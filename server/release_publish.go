@@ -22,7 +22,7 @@ type askPublicationInput struct {
 	ID      uuid.UUID `path:"id"`
 	IfMatch string    `header:"If-Match" required:"true"`
 	Body    struct {
-		Changes []string `json:"changes" minItems:"1" maxItems:"2000" nullable:"false" doc:"The change log, a line each"`
+		Changes []string `json:"changes,omitempty" maxItems:"2000" doc:"What to say about it, a line each; how it differs from the newest release is computed"`
 		Words   string   `json:"words" maxLength:"2000" doc:"For whoever looks at it"`
 	}
 }
@@ -32,7 +32,7 @@ type verdictInput struct {
 	Body struct {
 		Verdict profile.PublicationState `json:"verdict" enum:"published,returned,taken-back"`
 		Answer  string                   `json:"answer,omitempty" maxLength:"2000" doc:"For the one who asked; a return needs it"`
-		Changes []string                 `json:"changes,omitempty" maxItems:"2000" doc:"Another change log"`
+		Changes []string                 `json:"changes,omitempty" maxItems:"2000" doc:"Other words about it"`
 	}
 }
 
@@ -111,21 +111,18 @@ func (s *Server) publishingRoutes() {
 		})
 }
 
-// logLines are the lines of a change log without empty ones; some must be
-// left.
+// logLines are the lines of what a person writes about a release, without empty
+// ones.
 func logLines(lines []string) ([]string, error) {
 	kept := []string{}
 	for _, l := range lines {
 		l = strings.Join(strings.Fields(l), " ")
 		if len(l) > 1000 {
-			return nil, problem(http.StatusUnprocessableEntity, "bad-request", "A line of the change log is over 1000 bytes long.")
+			return nil, problem(http.StatusUnprocessableEntity, "bad-request", "A line about the release is over 1000 bytes long.")
 		}
 		if l != "" {
 			kept = append(kept, l)
 		}
-	}
-	if len(kept) == 0 {
-		return nil, problem(http.StatusUnprocessableEntity, "bad-request", "Say in the change log what is new.")
 	}
 	return kept, nil
 }

@@ -14,9 +14,14 @@ import (
 
 // Publication is a profile that somebody asks to be published.
 type Publication struct {
-	ID        uuid.UUID                `db:"id" json:"id"`
-	ProfileID uuid.UUID                `db:"profile_id" json:"profileId"`
-	Revision  int                      `db:"revision" json:"revision"`
+	ID        uuid.UUID `db:"id" json:"id"`
+	ProfileID uuid.UUID `db:"profile_id" json:"profileId"`
+	Revision  int       `db:"revision" json:"revision"`
+	// Differences are what it does otherwise than the release with the number Since,
+	// computed when it was asked for; nil where an older program asked.
+	Since       int      `db:"since" json:"since,omitempty"`
+	Differences []string `db:"differences" json:"differences,omitempty"`
+	// Changes are what the one who asked wrote about it; there may be none.
 	Changes   []string                 `db:"changes" json:"changes" nullable:"false"`
 	Words     string                   `db:"words" json:"words"`
 	State     profile.PublicationState `db:"state" json:"state" enum:"open,published,returned,taken-back"`
@@ -45,7 +50,7 @@ func (e *UnpublishableError) Error() string { return "this can't be published: "
 func (e *UnpublishableError) Unwrap() error { return e.Why }
 
 const publicationColumns = `
-	select u.id, u.profile_id, u.revision, u.changes, u.words, u.state, u.asked_by as asked_by_id, a.name as asked_by,
+	select u.id, u.profile_id, u.revision, u.since, u.differences, u.changes, u.words, u.state, u.asked_by as asked_by_id, a.name as asked_by,
 		u.asked_at,
 		coalesce(d.name, '') as decided_by, u.decided_at, u.answer
 	from publications u join people a on a.id = u.asked_by left join people d on d.id = u.decided_by`
@@ -65,7 +70,9 @@ func (s *Store) ProfileOfPublication(ctx context.Context, id uuid.UUID) (Profile
 }
 
 // AskPublication asks for a profile to be published as it is; revision is the
-// one that was looked at. Another person then decides.
+// one that was looked at, and changes are what a person writes about it, which may
+// be nothing. What differs from the newest release is computed now. Another person
+// then decides.
 func (s *Store) AskPublication(ctx context.Context, id uuid.UUID, revision int, changes []string, words string, person uuid.UUID) (asked uuid.UUID, err error) {
 	asked = NewID()
 	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
@@ -78,9 +85,9 @@ func (s *Store) AskPublication(ctx context.Context, id uuid.UUID, revision int, 
 			return err
 		}
 		_, err = tx.Exec(ctx, `
-			insert into publications (id, profile_id, revision, digest, changes, words, asked_by)
-			values ($1, $2, $3, $4, $5, $6, $7)`,
-			asked, id, revision, profile.StepsDigest(d.Steps), changes, words, person)
+			insert into publications (id, profile_id, revision, digest, since, differences, changes, words, asked_by)
+			values ($1, $2, $3, $4, $5, $6, $7, $8, $9)`,
+			asked, id, revision, profile.AskedDigest(d), d.Since, d.Differences, changes, words, person)
 		if violates(err, "one_open_publication") {
 			err = ErrAsked
 		}
@@ -112,7 +119,31 @@ func lockProfile(ctx context.Context, tx pgx.Tx, id uuid.UUID, revision int) (Pr
 	return p, err
 }
 
-// compile composes a profile from what is known now and makes its document.
+// newestDocument is the newest release of a profile that was not withdrawn; nil
+// where there is none.
+func newestDocument(ctx context.Context, q querier, id uuid.UUID) (*profile.Document, error) {
+	var raw []byte
+	err := q.QueryRow(ctx, `
+		select document
+		from releases
+		where profile_id = $1 and state <> 'withdrawn'
+		order by number desc
+		limit 1`, id).Scan(&raw)
+	if isNone(err) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	d, err := profile.ParseDocument(raw)
+	if err != nil {
+		return nil, fmt.Errorf("the newest release of profile %s: %w", id, err)
+	}
+	return d, nil
+}
+
+// compile composes a profile from what is known now and makes its document, with
+// what differs from the newest release.
 func (s *Store) compile(ctx context.Context, q querier, p Profile, h profile.Heading) (*profile.Document, error) {
 	rules, err := profile.ParseRules(p.Rules)
 	if err != nil {
@@ -139,6 +170,11 @@ func (s *Store) compile(ctx context.Context, q querier, p Profile, h profile.Hea
 	if err != nil {
 		return nil, &UnpublishableError{err}
 	}
+	before, err := newestDocument(ctx, q, p.ID)
+	if err != nil {
+		return nil, err
+	}
+	d.Differ(before)
 	return d, nil
 }
 
@@ -261,7 +297,11 @@ func (s *Store) publish(ctx context.Context, tx pgx.Tx, u Publication, person Pe
 	if err != nil {
 		return 0, err
 	}
-	if profile.StepsDigest(d.Steps) != u.digest {
+	digest := profile.AskedDigest(d)
+	if u.Differences == nil { // an older program asked
+		digest = profile.StepsDigest(d.Steps)
+	}
+	if digest != u.digest {
 		return 0, ErrMoved
 	}
 	if u.AskedByID == person.ID {

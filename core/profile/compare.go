@@ -6,12 +6,34 @@ import (
 	"encoding/hex"
 	"fmt"
 	"slices"
+	"strings"
 
 	"roster/core/android"
 	"roster/core/evidence"
 )
 
-// Comparison is what differs between the steps of two releases or drafts.
+// Made is what a release or a draft does to a phone, and for which firmwares it
+// is.
+type Made struct {
+	Steps  []Step
+	Builds []Build
+}
+
+// Made is what the release does.
+func (d *Document) Made() Made { return Made{d.Steps, d.Builds} }
+
+// Made is what a release of the composition would do.
+func (c Composition) Made() Made {
+	m := Made{Steps: c.Steps}
+	for _, b := range c.Builds {
+		if b.Claimed {
+			m.Builds = append(m.Builds, b.Build)
+		}
+	}
+	return m
+}
+
+// Comparison is what differs between two releases or drafts.
 type Comparison struct {
 	// Added and Removed are packages that go in one alone.
 	Added   []Moved `json:"added" nullable:"false"`
@@ -20,7 +42,9 @@ type Comparison struct {
 	Changed []Moved `json:"changed" nullable:"false"`
 	// Steps are steps of other kinds that are new or gone, in words.
 	Steps []string `json:"steps" nullable:"false"`
-	Same  int      `json:"same"`
+	// Firmware is what one of them alone is for, in words.
+	Firmware []string `json:"firmware" nullable:"false"`
+	Same     int      `json:"same"`
 }
 
 // Moved is a package that differs.
@@ -32,10 +56,10 @@ type Moved struct {
 	What string `json:"what"`
 }
 
-// Compare tells how steps differ from those before.
-func Compare(before, after []Step) Comparison {
-	c := Comparison{Added: []Moved{}, Removed: []Moved{}, Changed: []Moved{}, Steps: []string{}}
-	was, is := removals(before), removals(after)
+// Compare tells how what is made differs from what was made before.
+func Compare(before, after Made) Comparison {
+	c := Comparison{Added: []Moved{}, Removed: []Moved{}, Changed: []Moved{}, Steps: []string{}, Firmware: []string{}}
+	was, is := removals(before.Steps), removals(after.Steps)
 	for name, s := range is {
 		old, ok := was[name]
 		switch what := differs(old, s); {
@@ -55,18 +79,41 @@ func Compare(before, after []Step) Comparison {
 	for _, list := range [][]Moved{c.Added, c.Removed, c.Changed} {
 		slices.SortFunc(list, func(a, b Moved) int { return cmp.Compare(a.Package, b.Package) })
 	}
-	old, now := others(before), others(after)
-	for _, text := range now {
-		if !slices.Contains(old, text) {
-			c.Steps = append(c.Steps, "new step: "+text)
-		}
-	}
-	for _, text := range old {
-		if !slices.Contains(now, text) {
-			c.Steps = append(c.Steps, "step left out: "+text)
-		}
-	}
+	old, now := others(before.Steps), others(after.Steps)
+	c.Steps = append(lead("new step: ", without(now, old)), lead("step left out: ", without(old, now))...)
+	old, now = buildNames(before.Builds), buildNames(after.Builds)
+	c.Firmware = append(lead("new firmware: ", without(now, old)), lead("firmware left out: ", without(old, now))...)
 	return c
+}
+
+// without are those of list that other has fewer of.
+func without(list, other []string) []string {
+	left := slices.Clone(other)
+	return slices.DeleteFunc(slices.Clone(list), func(text string) bool {
+		i := slices.Index(left, text)
+		if i >= 0 {
+			left = slices.Delete(left, i, i+1)
+		}
+		return i >= 0
+	})
+}
+
+func lead(words string, list []string) []string {
+	out := make([]string, len(list))
+	for i, text := range list {
+		out[i] = words + text
+	}
+	return out
+}
+
+// buildNames say of each firmware what people call it.
+func buildNames(builds []Build) (names []string) {
+	for _, b := range builds {
+		parts := slices.DeleteFunc([]string{b.Model, b.Carrier, b.Region, b.Version}, func(s string) bool { return s == "" })
+		names = append(names, strings.Join(parts, " "))
+	}
+	slices.Sort(names)
+	return names
 }
 
 // StepsDigest is SHA-256, in hex, over what steps do to a phone: it is the same
@@ -82,6 +129,19 @@ func StepsDigest(steps []Step) string {
 	return hex.EncodeToString(sum.Sum(nil))
 }
 
+// AskedDigest is SHA-256, in hex, over all that somebody sees who is asked to sign
+// a release: what its steps do, the firmwares that it is for, and its differences
+// from the release before.
+func AskedDigest(d *Document) string {
+	sum := sha256.New()
+	fmt.Fprintf(sum, "%s\n", StepsDigest(d.Steps))
+	for _, b := range d.Builds {
+		fmt.Fprintf(sum, "%q\n", b.Fingerprint)
+	}
+	fmt.Fprintf(sum, "%d %q\n", d.Since, d.Differences)
+	return hex.EncodeToString(sum.Sum(nil))
+}
+
 func removals(steps []Step) map[android.PackageName]Step {
 	out := map[android.PackageName]Step{}
 	for _, s := range steps {
@@ -94,9 +154,17 @@ func removals(steps []Step) map[android.PackageName]Step {
 
 func others(steps []Step) (list []string) {
 	for _, s := range steps {
-		if s.Kind != Remove {
-			list = append(list, s.Text)
+		if s.Kind == Remove {
+			continue
 		}
+		text := s.Text
+		if s.Key != "" {
+			text += fmt.Sprintf(" (%s = %s)", s.Key, s.Value)
+		}
+		if seconds := fmt.Sprintf("%d s", s.Seconds); s.Kind == Wait && !strings.Contains(text, seconds) {
+			text += " (" + seconds + ")"
+		}
+		list = append(list, text)
 	}
 	return list
 }
@@ -117,7 +185,7 @@ func differs(a, b Step) string {
 
 var loadWord = map[evidence.Load]string{evidence.Loose: "Loose", evidence.LeanedOn: "Leaned on", evidence.TiedIn: "Tied in", evidence.LoadBearing: "Load-bearing", evidence.Unproven: "Unproven"}
 
-// Log writes a comparison as the lines of a change log, for a person to edit.
+// Log writes a comparison as the lines of a change log.
 func (c Comparison) Log() []string {
 	lines := []string{}
 	for _, part := range []struct {
@@ -135,9 +203,9 @@ func (c Comparison) Log() []string {
 			lines = append(lines, line)
 		}
 	}
-	lines = append(lines, c.Steps...)
+	lines = append(append(lines, c.Steps...), c.Firmware...)
 	if len(lines) == 0 {
-		lines = append(lines, "Takes off the same packages; the evidence is newer.")
+		lines = append(lines, "Does the same, on the same firmware; the evidence is newer.")
 	}
 	return lines
 }

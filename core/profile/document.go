@@ -51,8 +51,23 @@ type Document struct {
 	Costs []Loss `json:"costs,omitempty"`
 	// Stays are the model's packages that are left on it, and why.
 	Stays []Stay `json:"stays,omitempty"`
-	// Changes say what is new since the release before, in a person's words.
+	// Differences are what the release does otherwise than the one with the number
+	// Since, which was the newest when this was asked for; all lines are computed.
+	// Releases of older programs have none. Since is 0 where there was none before.
+	Since       int      `json:"since,omitempty"`
+	Differences []string `json:"differences,omitempty"`
+	// Changes say what is new in a person's words; there may be none.
 	Changes []string `json:"changes,omitempty"`
+}
+
+// Differ writes into the document how it differs from the release before; nil
+// where there is none.
+func (d *Document) Differ(before *Document) {
+	if before == nil {
+		d.Since, d.Differences = 0, []string{"The first release."}
+		return
+	}
+	d.Since, d.Differences = before.Number, Compare(before.Made(), d.Made()).Log()
 }
 
 // Removals are the steps that take a package off, in their order.

@@ -3,6 +3,7 @@ package profile
 import (
 	"bytes"
 	"reflect"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -223,15 +224,58 @@ func TestRunSheet(t *testing.T) {
 }
 
 func TestCompare(t *testing.T) {
-	before := Compose(basis(), DefaultRules).Steps
+	before := Compose(basis(), DefaultRules).Made()
 	rules := DefaultRules
 	rules.HighestCeiling, rules.Extras = 0.1, []Extra{{Kind: HoldUpdates}}
-	c := Compare(before, Compose(basis(), rules).Steps)
+	c := Compare(before, Compose(basis(), rules).Made())
 	if len(c.Added) != 0 || len(c.Removed) != 2 || c.Same != 1 || !strings.HasPrefix(c.Log()[0], "Stays now: a.tie1") || !strings.HasPrefix(c.Log()[2], "new step: Hold") {
 		t.Errorf("%+v %q", c, c.Log())
 	}
-	if c := Compare(before, before); len(c.Log()) != 1 || !strings.Contains(c.Log()[0], "same packages") {
+	if c := Compare(before, before); len(c.Log()) != 1 || !strings.HasPrefix(c.Log()[0], "Does the same") {
 		t.Errorf("%q", c.Log())
+	}
+}
+
+// TestCompareEverything: nothing that a release does otherwise is left out of what
+// is told of it.
+func TestCompareEverything(t *testing.T) {
+	setting := Step{Kind: Setting, Phase: Before, Text: "Windows open faster", Key: "window_animation_scale", Value: "0.5"}
+	wait := Step{Kind: Wait, Phase: After, Text: "Let it settle", Seconds: 20}
+	off := Step{Kind: Remove, Package: "a.b", Method: evidence.RemoveForUser, Load: evidence.Loose, Conditions: []string{"x"}}
+	base := func() Made {
+		return Made{[]Step{setting, off, wait}, []Build{{Fingerprint: "f/1", Version: "14.1"}, {Fingerprint: "f/2", Version: "14.1", Carrier: "Norrwave"}}}
+	}
+	for want, change := range map[string]func(*Made){
+		"new step: Windows open faster (window_animation_scale = 1)":        func(m *Made) { m.Steps[0].Value = "1" },
+		"step left out: Windows open faster (window_animation_scale = 0.5)": func(m *Made) { m.Steps = m.Steps[1:] },
+		"new step: Let it settle (30 s)":                                    func(m *Made) { m.Steps[2].Seconds = 30 },
+		"new step: Let it settle (20 s)":                                    func(m *Made) { m.Steps = append(m.Steps, wait) },
+		"a.b: disabled instead of removed":                                  func(m *Made) { m.Steps[1].Method = evidence.Disable },
+		"a.b: Leaned on instead of Loose":                                   func(m *Made) { m.Steps[1].Load = evidence.LeanedOn },
+		"a.b: other conditions":                                             func(m *Made) { m.Steps[1].Conditions = nil },
+		"firmware left out: 14.1":                                           func(m *Made) { m.Builds = m.Builds[1:] },
+		"new firmware: Norrwave 14.2":                                       func(m *Made) { m.Builds = append(m.Builds, Build{Version: "14.2", Carrier: "Norrwave"}) },
+		"Goes now: Something (a.c)": func(m *Made) {
+			m.Steps = append(m.Steps, Step{Kind: Remove, Package: "a.c", Label: "Something"})
+		},
+	} {
+		after := base()
+		change(&after)
+		if log := Compare(base(), after).Log(); !slices.Contains(log, want) {
+			t.Errorf("%q is not in %q", want, log)
+		}
+	}
+	// What is asked for is all of it.
+	d := Document{Steps: base().Steps, Builds: base().Builds}
+	d.Differ(nil)
+	first := AskedDigest(&d)
+	d.Differ(&Document{Number: 3, Steps: base().Steps, Builds: base().Builds[:1]})
+	if second := AskedDigest(&d); d.Since != 3 || !slices.Equal(d.Differences, []string{"new firmware: Norrwave 14.1"}) || first == second {
+		t.Errorf("%d %q", d.Since, d.Differences)
+	}
+	d.Builds = d.Builds[:1]
+	if AskedDigest(&d) == first {
+		t.Error("another firmware makes no difference")
 	}
 }
 

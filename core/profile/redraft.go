@@ -69,7 +69,7 @@ func Redraw(d *Document, b Basis, rules Rules, pinned []string, fingerprint stri
 	for _, row := range c.Rows {
 		rows[row.Package] = row
 	}
-	diff := Compare(d.Steps, c.Steps)
+	diff := Compare(Made{Steps: d.Steps}, Made{Steps: c.Steps})
 	for _, m := range diff.Added {
 		r.Adds = append(r.Adds, Redrawn{m.Package, m.Label, m.Load, rows[m.Package].Why})
 	}

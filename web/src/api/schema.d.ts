@@ -2628,8 +2628,8 @@ export interface components {
             words: string;
         };
         AskPublicationInputBody: {
-            /** @description The change log, a line each */
-            changes: string[];
+            /** @description What to say about it, a line each; how it differs from the newest release is computed */
+            changes?: string[] | null;
             /** @description For whoever looks at it */
             words: string;
         };
@@ -3218,6 +3218,7 @@ export interface components {
         Comparison: {
             added: components["schemas"]["Moved"][];
             changed: components["schemas"]["Moved"][];
+            firmware: string[];
             /** @description The same as lines of a change log, for a person to edit */
             log: string[];
             removed: components["schemas"]["Moved"][];
@@ -4690,12 +4691,15 @@ export interface components {
             /** Format: date-time */
             decidedAt?: string;
             decidedBy: string;
+            differences?: string[] | null;
             /** Format: uuid */
             id: string;
             /** Format: uuid */
             profileId: string;
             /** Format: int64 */
             revision: number;
+            /** Format: int64 */
+            since?: number;
             /** @enum {string} */
             state: "open" | "published" | "returned" | "taken-back";
             words: string;
@@ -5700,7 +5704,7 @@ export interface components {
         VerdictInputBody: {
             /** @description For the one who asked; a return needs it */
             answer?: string;
-            /** @description Another change log */
+            /** @description Other words about it */
             changes?: string[] | null;
             /** @enum {string} */
             verdict: "published" | "returned" | "taken-back";

@@ -48,6 +48,10 @@ const parts = computed(() => [
           </li>
         </ul>
       </template>
+      <template v-if="data.firmware.length">
+        <h2>Firmware</h2>
+        <p v-for="f in data.firmware" :key="f">{{ f }}</p>
+      </template>
       <template v-if="data.steps.length">
         <h2>Other steps</h2>
         <p v-for="s in data.steps" :key="s">{{ s }}</p>

@@ -94,6 +94,11 @@ useKeys([
       void router.push({ name: 'dossier', params: { name: current.value.package }, query: scopeQuery.value }),
   },
 ])
+// What is asked for is what is kept, and what the dialog tells of.
+async function prepare() {
+  if (dirty.value && !(await save())) return
+  confirming.value = true
+}
 async function askToPublish(changes: string[], to: string) {
   await askFor(changes, to)
   if (!wrong.value) confirming.value = false
@@ -240,9 +245,9 @@ async function settle(verdict: 'published' | 'returned' | 'taken-back', answer: 
             class="go"
             :disabled="busy || composition.stops.length > 0"
             :title="composition.stops.join('; ')"
-            @click="confirming = true"
+            @click="prepare"
           >
-            Ask to publish no. {{ profile.newest + 1 }}
+            {{ dirty ? 'Keep, and ask' : 'Ask' }} to publish no. {{ profile.newest + 1 }}
           </button>
         </template>
       </FootBar>

@@ -3,6 +3,7 @@
 import { ref } from 'vue'
 import { ago, exactTime } from '@/format/dates'
 import type { Publication } from './profile'
+import ReleaseDifferences from './ReleaseDifferences.vue'
 
 defineProps<{ publication: Publication; own: boolean; may: boolean; number: number; busy: boolean; dirty: boolean }>()
 const emit = defineEmits<{ decide: [verdict: 'published' | 'returned' | 'taken-back', answer: string] }>()
@@ -17,10 +18,11 @@ const returning = ref(false)
       <span class="second" :title="exactTime(publication.askedAt)"> {{ ago(publication.askedAt) }}</span>
       <span v-if="publication.words"> “{{ publication.words }}”</span>
     </p>
-    <ul>
-      <li v-for="c in publication.changes.slice(0, 6)" :key="c">{{ c }}</li>
-      <li v-if="publication.changes.length > 6" class="second">and {{ publication.changes.length - 6 }} more lines</li>
-    </ul>
+    <p v-for="(c, i) in publication.changes" :key="i" dir="auto">{{ c }}</p>
+    <template v-if="publication.differences">
+      <h2>{{ publication.since ? `Otherwise than no. ${publication.since}` : 'What is new' }}</h2>
+      <ReleaseDifferences :lines="publication.differences" />
+    </template>
     <div v-if="may" class="acts">
       <template v-if="own">
         <span class="second">Another maintainer has to look at it.</span>
@@ -64,10 +66,6 @@ const returning = ref(false)
 }
 b {
   font-weight: 650;
-}
-ul {
-  margin: 2px 0 6px 14px;
-  list-style: disc;
 }
 .acts {
   display: flex;

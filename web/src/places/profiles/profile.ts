@@ -91,10 +91,9 @@ export function useProfile(id: Ref<string>) {
     if (data) take(data)
   }
   const save = () => doing.run(keep)
-  // askFor asks another person to publish the profile as it is.
+  // askFor asks another person to publish the profile as it is kept.
   const askFor = (changes: string[], wordsTo: string) =>
     doing.run(async () => {
-      if (dirty.value) await keep()
       await ask(
         api.POST('/api/v1/profiles/{id}/publications', { params: matching(), body: { changes, words: wordsTo } }),
       )
