@@ -90,12 +90,14 @@ test('a profile keeps what rests on it, functions, and the phone whole', async (
   await pin('com.brannock.retaildemo', 'It plays films in shops.')
   const sheet = page.getByRole('region', { name: 'Run sheet' })
   await expect(sheet).toContainText('Put in Open Hearth, and see that it holds the role HOME')
+  await expect(sheet).toContainText('com.brannock.retaildemo')
   // Functions to keep.
   await page.getByRole('button', { name: 'Rules', exact: true }).click()
+  const thin = (await goes.textContent())!
   await page.getByLabel('The least standing').selectOption('firm')
-  const firm = Number(await goes.textContent())
+  await expect(goes).not.toHaveText(thin)
   await page.getByLabel('The least standing').selectOption('thin')
-  await expect(goes).not.toHaveText(String(firm))
+  await expect(goes).toHaveText(thin)
   await page.getByLabel('Paid placement').uncheck()
   await expect(page.locator('.row', { hasText: 'app.basketree.shop' })).toHaveAttribute('title', 'not of those whose packages may go')
   await page.getByLabel('Paid placement').check()
@@ -137,6 +139,34 @@ test('what differs is told from what is asked for, whatever was kept before', as
   await expect(waiting).toContainText('For the spring.')
   await waiting.getByRole('button', { name: 'Take it back' }).click()
   await expect(waiting).toHaveCount(0)
+})
+
+test('rules that were changed and not kept wait, and are let go by a key', async ({ page, world }) => {
+  await as(page, world, 'maintainer', '/profiles?maker=brannock&model=lyra-5')
+  await page.getByRole('link', { name: /Short loan/ }).click()
+  const line = page.getByRole('slider', { name: /Cut line/ })
+  const goes = page.getByTestId('goes')
+  await expect(line).toBeVisible()
+  const kept = (await goes.textContent())!
+  const saved = page.waitForResponse((r) => r.request().method() === 'PUT' && r.url().endsWith('/draft'))
+  await line.press('ArrowDown')
+  await expect(goes).not.toHaveText(kept)
+  const changed = (await goes.textContent())!
+  await saved
+  await page.reload()
+  await expect(goes).toHaveText(changed)
+  const foot = page.getByRole('contentinfo', { name: 'Profile' })
+  await expect(foot).toContainText('as you left it, not kept')
+  await page.goto(`${world.url}/profiles${lyra}`)
+  await expect(page.getByRole('row').filter({ hasText: 'Short loan' })).toContainText('changed, not kept')
+  await page.getByRole('link', { name: /Short loan/ }).click()
+  await expect(goes).toHaveText(changed)
+  const gone = page.waitForResponse((r) => r.request().method() === 'DELETE' && r.url().endsWith('/draft'))
+  await page.keyboard.press('z')
+  await expect(goes).toHaveText(kept)
+  await gone
+  await page.reload()
+  await expect(foot).toContainText('as kept')
 })
 
 test('a profile starts from another model’s, is returned with words, and explains why it cannot be', async ({ page, world }) => {

@@ -124,6 +124,39 @@ test('the tray says what it would do, and is sent in two parts', async ({ page, 
   await expect(tray(page)).toContainText('Sent.')
 })
 
+test('what a reviewer has decided waits for them, wherever they go', async ({ page, world }) => {
+  await open(page, world, 'reviewer', /The weather is loose/)
+  const foot = page.getByRole('contentinfo', { name: 'Review' })
+  const articles = page.getByRole('group', { name: 'Edits' }).getByRole('article')
+  await page.keyboard.press('j')
+  await page.keyboard.press('r')
+  await articles.nth(1).getByLabel(/What is missing/).fill('On which phones?')
+  const saved = page.waitForResponse((r) => r.request().method() === 'PUT' && r.url().endsWith('/draft'))
+  await articles.nth(1).getByLabel(/What is missing/).press('Escape')
+  await saved
+  await page.reload()
+  await expect(foot).toContainText('1 to return, 1 open')
+  await expect(foot).toContainText('as you left it')
+  await expect(articles.nth(1).getByLabel(/What is missing/)).toHaveValue('On which phones?')
+  await expect(articles.nth(1)).toHaveAttribute('aria-current', 'true') // the cursor, too
+  await page.goto(`${world.url}/review`)
+  const line = page.getByRole('row').filter({ hasText: 'The weather is loose' })
+  await expect(line).toContainText('begun, not written')
+  // Another tab has it as well, and what is done there is seen here.
+  const other = await page.context().newPage()
+  await other.goto(world.url + (await line.getByRole('link').getAttribute('href')))
+  await expect(other.getByRole('contentinfo', { name: 'Review' })).toContainText('1 to return, 1 open')
+  await other.keyboard.press('z')
+  await expect(other.getByRole('contentinfo', { name: 'Review' })).toContainText('Let go; z brings it back.')
+  await expect(line).not.toContainText('begun, not written')
+  await other.keyboard.press('z')
+  await expect(other.getByRole('contentinfo', { name: 'Review' })).toContainText('1 to return, 1 open')
+  await expect(line).toContainText('begun, not written')
+  await other.keyboard.press('z')
+  await expect(line).not.toContainText('begun, not written')
+  await other.close()
+})
+
 test('a reviewer sees the knock-on, accepts a part and returns the rest', async ({ page, world }) => {
   await open(page, world, 'reviewer', /Lock pictures, two more/)
   const margin = page.getByRole('complementary', { name: 'Margin' })

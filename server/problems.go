@@ -180,6 +180,7 @@ var explanations = []explanation{
 	explained(store.ErrHunting, http.StatusConflict, "run", "Nothing was done: something else of this run is being narrowed down. Answer that first."),
 	explained(store.ErrNoSister, http.StatusUnprocessableEntity, "bad-request", ""),
 	explained(store.ErrNoLine, http.StatusUnprocessableEntity, "bad-request", ""),
+	explained(store.ErrTooManyDrafts, http.StatusUnprocessableEntity, "bad-request", ""),
 	explained(store.ErrTooManyFollows, http.StatusUnprocessableEntity, "bad-request", ""),
 	explained(store.ErrTooMany, http.StatusTooManyRequests, "too-many-files", ""),
 	explained(store.ErrTooManyTokens, http.StatusConflict, "taken", ""),

@@ -133,6 +133,7 @@ func (s *Server) profileRoutes() {
 		})
 	route(s, Technician, huma.Operation{OperationID: "compareProfile", Method: http.MethodGet, Path: "/api/v1/profiles/{id}/comparison", Summary: "How a profile, as it stands, differs from a release of it or from another profile"}, s.compareProfile)
 	s.publishingRoutes()
+	s.draftRoutes()
 }
 
 func (s *Server) addProfile(ctx context.Context, in *newProfileInput) (*createdOutput, error) {

@@ -220,6 +220,8 @@ var needs = map[string]string{
 	"GET /api/v1/yardstick": "technician", "POST /api/v1/yardstick/preview": "technician", "PUT /api/v1/yardstick": "keeper",
 	"POST /api/v1/captures": "technician", "GET /api/v1/captures/:id": "technician",
 	"GET /api/v1/desk": "technician", "POST /api/v1/desk/put-off": "technician", "POST /api/v1/desk/done": "technician", "POST /api/v1/desk/hand": "technician",
+	"GET /api/v1/drafts": "technician", "GET /api/v1/changes/:id/draft": "reviewer", "PUT /api/v1/changes/:id/draft": "reviewer",
+	"GET /api/v1/profiles/:id/draft": "maintainer", "PUT /api/v1/profiles/:id/draft": "maintainer", "DELETE /api/v1/profiles/:id/draft": "maintainer",
 	"GET /api/v1/follows": "technician", "POST /api/v1/follows": "technician", "DELETE /api/v1/follows/:kind/:id": "technician", "GET /api/v1/week": "technician", "GET /desk/:key": "public",
 	"GET /api/v1/makers/:maker/models/:model/timeline": "technician", "GET /api/v1/comparison": "technician", "GET /api/v1/comparison/export": "technician",
 	"GET /api/v1/builds/:id/carried/:since": "technician", "GET /api/v1/coverage": "technician", "GET /coverage": "public", "HEAD /coverage": "public", "GET /coverage.json": "public", "HEAD /coverage.json": "public", "GET /coverage/:maker": "public", "HEAD /coverage/:maker": "public",

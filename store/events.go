@@ -35,6 +35,7 @@ const (
 	ChangesChanged  Topic = "changes"  // none: sent, talked about, decided, with what follows in the catalogue
 	CoverageCounted Topic = "cover"    // none
 	DeskChanged     Topic = "desk"     // a person
+	DraftsChanged   Topic = "drafts"   // a person
 	JobChanged      Topic = "job"      // a job
 	NoticesAdded    Topic = "notices"  // none
 	PeopleChanged   Topic = "people"   // none: who belongs to the installation, as what, and who is invited

@@ -24,7 +24,7 @@ var (
 	}
 	theirOwn = map[string]string{ // column: the rows that go, beside being theirs
 		"answered.person_id": "true", "asked.person_id": "true", "attachments.person_id": "not used", "desk_handed.to_id": "true", "desk_put_off.person_id": "true", "edits.author_id": "change_id is null",
-		"follows.person_id": "true", "looks.person_id": "true", "notices.person_id": "true", "saved_views.person_id": "not shared", "sessions.person_id": "true", "sign_in_places.person_id": "true",
+		"drafts.person_id": "true", "follows.person_id": "true", "looks.person_id": "true", "notices.person_id": "true", "saved_views.person_id": "not shared", "sessions.person_id": "true", "sign_in_places.person_id": "true",
 		"tokens.person_id": "revoked_at is null",
 	}
 )
@@ -53,6 +53,9 @@ func TestLeaving(t *testing.T) {
 	w.must(w.SignInWorked(w.ctx, gone, "rev", "192.0.2.1"))
 	w.must(w.Look(w.ctx, gone, id, time.Now()))
 	w.must(w.Ask(w.ctx, w.people["tech"].ID, id, gone, "look"))
+	_, reviewed, err := w.Change(w.ctx, gone, id)
+	w.must(err)
+	w.must(w.SaveDecisionsDraft(w.ctx, gone, id, store.DraftDecided{Revision: 1, Decisions: []store.Decision{{Edit: reviewed[0].ID, Verdict: change.Accepted}}}))
 	w.must(w.Follow(w.ctx, gone, "model", w.scope("").Model.ID))
 	w.must(w.Hand(w.ctx, w.people["second"].ID, gone, line, "yours"))
 	w.must(w.PutOff(w.ctx, gone, "told:decided", time.Now().Add(time.Hour)))

@@ -258,6 +258,7 @@ var forgetPerson = []string{
 	`delete from asked where person_id = $1`,
 	`delete from looks where person_id = $1`,
 	`delete from follows where person_id = $1`,
+	`delete from drafts where person_id = $1`,
 	`delete from saved_views where person_id = $1 and not shared`,
 	`delete from edits where author_id = $1 and change_id is null`,
 	`delete from attachments where person_id = $1 and not used`,

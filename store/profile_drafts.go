@@ -168,6 +168,9 @@ func (s *Store) SetRules(ctx context.Context, id uuid.UUID, revision int, purpos
 		if err != nil {
 			return err
 		}
+		if err := forgetDraft(ctx, tx, person, DraftRules, id); err != nil {
+			return err
+		}
 		return record(ctx, tx, Act{Person: person, Action: "profile.set", Subject: id.String(), Detail: map[string]int{"revision": revision + 1}})
 	})
 }

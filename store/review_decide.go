@@ -402,6 +402,9 @@ func (d *decider) close(ctx context.Context) error {
 	if err := addChangeNotices(ctx, d.tx, []uuid.UUID{d.author}, "decided", d.change, d.reviewer, tallyWords(d.count)); err != nil {
 		return err
 	}
+	if err := forgetDraft(ctx, d.tx, d.reviewer, DraftDecisions, d.change); err != nil {
+		return err
+	}
 	if err := notify(ctx, d.tx, Event{Topic: ChangesChanged}); err != nil {
 		return err
 	}

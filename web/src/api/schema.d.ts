@@ -516,6 +516,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/changes/{id}/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What you have decided about a change and not written; revision 0 where that is nothing
+         * @description For: reviewer.
+         */
+        get: operations["getDecisionsDraft"];
+        /**
+         * Keep what you have decided about a change until you write it; no decisions let it go
+         * @description For: reviewer.
+         */
+        put: operations["saveDecisionsDraft"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/changes/{id}/knock-on": {
         parameters: {
             query?: never;
@@ -750,6 +774,26 @@ export interface paths {
          * @description For: technician.
          */
         post: operations["putOffLine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/drafts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What you have begun and not sent: reviews and changed rules
+         * @description For: technician.
+         */
+        get: operations["listDrafts"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1673,6 +1717,34 @@ export interface paths {
          */
         post: operations["composeProfile"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/profiles/{id}/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How you have changed a profile's rules and not kept them
+         * @description For: maintainer.
+         */
+        get: operations["getRulesDraft"];
+        /**
+         * Keep how you have changed a profile's rules, for you alone
+         * @description For: maintainer.
+         */
+        put: operations["saveRulesDraft"];
+        post?: never;
+        /**
+         * Let your changes of a profile's rules go
+         * @description For: maintainer.
+         */
+        delete: operations["forgetRulesDraft"];
         options?: never;
         head?: never;
         patch?: never;
@@ -3462,6 +3534,26 @@ export interface components {
             drafts: components["schemas"]["BenchDrafted"][];
             withheld: components["schemas"]["BenchWithheld"][];
         };
+        DraftDecided: {
+            decisions: components["schemas"]["Decision"][];
+            /** Format: int64 */
+            revision: number;
+        };
+        DraftLine: {
+            /** Format: date-time */
+            changedAt: string;
+            /** @enum {string} */
+            kind: "decisions" | "rules";
+            /** Format: uuid */
+            subjectId: string;
+            title: string;
+        };
+        DraftProfile: {
+            /** Format: int64 */
+            revision: number;
+            rules: components["schemas"]["Rules"];
+            sisters: string[];
+        };
         DraftedOutputBody: {
             /**
              * Format: int64
@@ -4026,6 +4118,9 @@ export interface components {
         };
         ListCarriedOver: {
             items: components["schemas"]["CarriedOver"][];
+        };
+        ListDraftLine: {
+            items: components["schemas"]["DraftLine"][];
         };
         ListEdit: {
             items: components["schemas"]["Edit"][];
@@ -5470,7 +5565,7 @@ export interface components {
              * @description What has changed; everything where some may have been missed, nothing where it was silent for a while
              * @enum {string}
              */
-            topic: "everything" | "captures" | "changes" | "cover" | "desk" | "nothing" | "notices" | "people" | "profiles" | "releases" | "rules" | "run" | "tray";
+            topic: "everything" | "captures" | "changes" | "cover" | "desk" | "drafts" | "nothing" | "notices" | "people" | "profiles" | "releases" | "rules" | "run" | "tray";
         };
         StandIn: {
             address: string;
@@ -6859,6 +6954,70 @@ export interface operations {
             };
         };
     };
+    getDecisionsDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftDecided"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    saveDecisionsDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftDecided"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     changeKnockOn: {
         parameters: {
             query?: never;
@@ -7239,6 +7398,35 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listDrafts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListDraftLine"];
+                };
             };
             /** @description Error */
             default: {
@@ -8986,6 +9174,99 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Composition"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getRulesDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftProfile"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    saveRulesDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftProfile"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    forgetRulesDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

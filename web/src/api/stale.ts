@@ -15,9 +15,11 @@ export type Subject =
   | 'comparison'
   | 'consequences'
   | 'coverage'
+  | 'decisions-draft'
   | 'desk'
   | 'dossier'
   | 'draft'
+  | 'drafts'
   | 'fits'
   | 'follows'
   | 'foreseen'
@@ -47,6 +49,7 @@ export type Subject =
   | 'rehearsal'
   | 'releases'
   | 'review-rules'
+  | 'rules-draft'
   | 'runs'
   | 'session'
   | 'sessions'
@@ -94,6 +97,7 @@ const staleByOthers: Record<Told, readonly Subject[]> = {
   changes: [...catalogue, ...reviewed, 'profiles', 'person', 'people', 'wanted', 'desk', 'week'],
   cover: ['coverage', 'timeline', 'models', 'builds'],
   desk: ['desk'],
+  drafts: ['drafts', 'decisions-draft', 'rules-draft'],
   notices: ['news', 'session'],
   people: ['people', 'person', 'invitations', 'session'],
   profiles: ['profiles', 'desk', 'fits', 'session'],

@@ -5,6 +5,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { api, ask, words } from '@/api/client'
 import { ceiling, megabytes } from '@/format/numbers'
 import FollowButton from '@/shell/FollowButton.vue'
+import KeyCap from '@/ui/KeyCap.vue'
 import FootBar from '@/ui/FootBar.vue'
 import { useCursor } from '@/composables/cursor'
 import { useKeys } from '@/composables/keys'
@@ -25,8 +26,23 @@ const router = useRouter()
 const { query: scopeQuery } = useScope()
 const { may, person } = useSession()
 const id = computed(() => String(route.params.id))
-const { query, profile, rules, sisters, composition, dirty, wrong, busy, open, change, save, askFor, decide } =
-  useProfile(id)
+const {
+  query,
+  profile,
+  rules,
+  sisters,
+  composition,
+  dirty,
+  draft,
+  letGo,
+  wrong,
+  busy,
+  open,
+  change,
+  save,
+  askFor,
+  decide,
+} = useProfile(id, () => may('maintainer'))
 const models = useModels(() => profile.value?.maker)
 const siblings = useQuery({
   queryKey: computed(() => ['profiles', 'of', profile.value?.maker]),
@@ -86,6 +102,7 @@ useKeys([
       }
     },
   },
+  { keys: ['z'], does: 'let go what you have changed and not kept', run: letGo },
   {
     keys: ['Enter'],
     does: 'open its dossier',
@@ -232,7 +249,10 @@ async function settle(verdict: 'published' | 'returned' | 'taken-back', answer: 
       <FootBar name="Profile">
         <span v-if="wrong" role="alert">{{ wrong }}</span>
         <template v-else>
-          <span>{{ dirty ? 'changed, not kept' : 'as kept' }}</span>
+          <span>{{
+            dirty ? (draft.restored.value ? 'as you left it, not kept' : 'changed, not kept') : 'as kept'
+          }}</span>
+          <button v-if="dirty" class="link dim" @click="letGo">let it go <KeyCap of="z" /></button>
           <span class="dim"
             >no more than {{ rules.highestLoad === 'loose' ? 'Loose' : 'Leaned on' }}, no more than
             {{ ceiling(rules.highestCeiling) }} harmed</span

@@ -8,6 +8,7 @@ import SheetDialog from '@/ui/SheetDialog.vue'
 import { ago, exactTime } from '@/format/dates'
 import PackageName from '@/marks/PackageName.vue'
 import { useCursor } from '@/composables/cursor'
+import { useDrafts } from '@/composables/draft'
 import { useKeys } from '@/composables/keys'
 import { useModels, useScope } from '@/composables/scope'
 import { useSession } from '@/composables/session'
@@ -22,6 +23,7 @@ const profiles = useQuery({
   queryFn: () => ask(api.GET('/api/v1/profiles', { params: { query: { ...scope.value } } })).then((r) => r.items),
 })
 const list = computed(() => profiles.data.value ?? [])
+const { begun } = useDrafts()
 const cursor = useCursor(list, { name: 'profile', of: 'profile', key: (p) => p.id })
 const making = ref(false)
 const name = ref('')
@@ -95,7 +97,10 @@ useKeys([{ keys: ['Enter'], does: 'open it', run: () => cursor.current.value && 
             ><span class="second" dir="auto">{{ p.purpose }}</span></span
           >
           <span>{{ p.makerName }} {{ [p.modelName, ...p.sisters.map((x) => x.name)].join(', ') }}</span>
-          <span>{{ p.newest ? `no. ${p.newest} is out` : 'never published' }}</span>
+          <span
+            >{{ p.newest ? `no. ${p.newest} is out` : 'never published' }}
+            <span v-if="begun('rules', p.id)" class="ochre">changed, not kept</span></span
+          >
           <span class="second" :title="exactTime(p.changedAt)">{{ ago(p.changedAt) }} by {{ p.changedBy }}</span>
         </router-link>
       </div>

@@ -15,7 +15,7 @@ const returning = ref(false)
   <section class="bar" aria-label="Waiting to be published">
     <p>
       <b>{{ publication.askedBy }} asks to publish no. {{ number }}</b>
-      <span class="second" :title="exactTime(publication.askedAt)"> {{ ago(publication.askedAt) }}</span>
+      {{ ' ' }}<span class="second" :title="exactTime(publication.askedAt)">{{ ago(publication.askedAt) }}</span>
       <span v-if="publication.words"> “{{ publication.words }}”</span>
     </p>
     <p v-for="(c, i) in publication.changes" :key="i" dir="auto">{{ c }}</p>

@@ -1,7 +1,8 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref, shallowRef, watch, type Ref } from 'vue'
-import { api, ask, words, type Schemas } from '@/api/client'
+import { api, ask, ProblemError, words, type Schemas } from '@/api/client'
 import { useChange } from '@/composables/change'
+import { useDraft } from '@/composables/draft'
 
 export type Rules = Schemas['Rules']
 export type Composition = Schemas['Composition']
@@ -14,7 +15,7 @@ export type Publication = Schemas['Publication']
 // server composes what they would make, nothing is written until keep. What is
 // being changed stays when the profile is read again, as after a lost
 // connection: keep then tells whether somebody else was faster.
-export function useProfile(id: Ref<string>) {
+export function useProfile(id: Ref<string>, mayChange: () => boolean) {
   const query = useQuery({
     queryKey: computed(() => ['profile', id.value]),
     queryFn: () => ask(api.GET('/api/v1/profiles/{id}', { params: { path: { id: id.value } } })),
@@ -51,6 +52,31 @@ export function useProfile(id: Ref<string>) {
     },
     { immediate: true },
   )
+  const own = () => ({ path: { id: id.value } })
+  const draft = useDraft<Schemas['DraftProfile']>({
+    key: ['rules-draft', id.value],
+    read: () =>
+      ask(api.GET('/api/v1/profiles/{id}/draft', { params: own() })).catch((e) => {
+        if (e instanceof ProblemError && e.status === 404) return undefined
+        throw e
+      }),
+    write: (content) =>
+      content
+        ? ask(api.PUT('/api/v1/profiles/{id}/draft', { params: own(), body: content, keepalive: true }))
+        : ask(api.DELETE('/api/v1/profiles/{id}/draft', { params: own(), keepalive: true })),
+    content: () =>
+      dirty.value && from.value && rules.value
+        ? { revision: from.value.revision, rules: rules.value, sisters: sisters.value }
+        : undefined,
+    take: (content) => {
+      if (!content) return void (profile.value && take(profile.value))
+      // Over a revision that is no longer the profile's, keep tells so.
+      if (from.value) from.value = { ...from.value, revision: content.revision }
+      sisters.value = content.sisters
+      void change(content.rules)
+    },
+    ready: () => !!from.value && mayChange(),
+  })
   const open = computed(() => profile.value?.publications.find((p) => p.state === 'open'))
 
   // One request at a time; what was changed meanwhile is asked for next.
@@ -89,6 +115,7 @@ export function useProfile(id: Ref<string>) {
     )
     const { data } = await query.refetch()
     if (data) take(data)
+    draft.settled()
   }
   const save = () => doing.run(keep)
   // askFor asks another person to publish the profile as it is kept.
@@ -113,6 +140,8 @@ export function useProfile(id: Ref<string>) {
     })
     return made
   }
+  // letGo takes back what was changed and not kept.
+  const letGo = () => void (profile.value && take(profile.value))
   return {
     query,
     profile,
@@ -120,6 +149,8 @@ export function useProfile(id: Ref<string>) {
     sisters,
     composition,
     dirty,
+    draft,
+    letGo,
     wrong,
     busy: doing.busy,
     open,

@@ -31,6 +31,7 @@ const {
   run,
   lookedAt,
   decided,
+  draft,
   open,
   knockOn,
   wrong,
@@ -41,7 +42,7 @@ const {
   takeBack,
   revert,
   reverted,
-} = useReview(id)
+} = useReview(id, () => may('reviewer'))
 const c = computed(() => change.data.value)
 const shown = computed(() => c.value?.review.filter((e) => e.state !== 'replaced') ?? [])
 const deciding = computed(
@@ -140,6 +141,7 @@ useKeys([
     },
   },
   { keys: ['f'], does: 'finish: write what you have decided', run: () => ready.value && void act() },
+  { keys: ['z'], does: 'let go what you have decided, or bring it back', run: () => letGo() },
   { keys: ['n'], does: 'next change', run: () => void goNext() },
   {
     keys: ['u', 'Escape'],
@@ -148,6 +150,16 @@ useKeys([
   },
 ])
 const said = ref('')
+// What was let go last can be brought back.
+let gone: [string, Decided][] = []
+function letGo() {
+  if (!deciding.value) return
+  if (decided.size) {
+    gone = [...decided]
+    decided.clear()
+    void nextTick(() => (said.value = 'Let go; z brings it back.'))
+  } else for (const [edit, d] of gone) decided.set(edit, d)
+}
 async function act() {
   if (await finish()) {
     cursor.reset()
@@ -233,7 +245,13 @@ async function again(edit: string) {
         >
         <template v-else-if="deciding"
           ><span>{{ tally }}</span
-          ><span class="dim">nothing is written until you finish</span></template
+          ><span class="dim">{{
+            draft.unsaved.value
+              ? 'not kept yet'
+              : draft.restored.value && decided.size
+                ? 'as you left it; nothing is written until you finish'
+                : 'nothing is written until you finish'
+          }}</span></template
         >
         <span v-else class="dim">{{ c.state === 'sent' ? 'waits for a reviewer' : stateWord[c.state] }}</span>
         <button v-if="deciding" class="go" :disabled="!ready || busy" @click="act">Finish</button>

@@ -7,6 +7,7 @@ import { ago, exactTime } from '@/format/dates'
 import { count } from '@/format/numbers'
 import { stateWord } from '@/format/vocabulary'
 import { useCursor } from '@/composables/cursor'
+import { useDrafts } from '@/composables/draft'
 import { useKeys } from '@/composables/keys'
 import { useScope } from '@/composables/scope'
 import { useSession } from '@/composables/session'
@@ -22,6 +23,7 @@ const view = computed<View>(() =>
 )
 const changes = useInfiniteQuery(computed(() => queuePages(view.value)))
 const list = computed(() => changes.data.value?.pages.flatMap((page) => page.items) ?? [])
+const { begun } = useDrafts()
 const cursor = useCursor(list, { name: 'change', of: 'change', key: (c) => c.id })
 const show = (v: View) => router.replace({ query: { ...query.value, show: v } })
 const open = (id: string) => router.push({ name: 'change', params: { id }, query: query.value })
@@ -72,6 +74,7 @@ const nothing: Record<View, [string, string]> = {
           </span>
           <span class="marks">
             <b v-if="c.askedMe" class="asked">you were asked</b>
+            <span v-if="begun('decisions', c.id)" class="ochre">begun, not written</span>
             <span v-if="c.touches">touches {{ count(c.touches, 'release') }}</span>
             <span v-if="c.half" class="second">{{ count(c.half, 'edit') }} half accepted</span>
           </span>

@@ -2,6 +2,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch, type Ref } from 'vue'
 import { api, ask, type Schemas } from '@/api/client'
 import { useChange } from '@/composables/change'
+import { useDraft } from '@/composables/draft'
 
 export type ReviewedEdit = Schemas['ReviewedEdit']
 export type Verdict = Schemas['Decision']['verdict']
@@ -25,15 +26,41 @@ export function similar(a: ReviewedEdit, b: ReviewedEdit): boolean {
   return a.field === 'source' || JSON.stringify(a.value) === JSON.stringify(b.value)
 }
 
-// useReview holds a change and what the reviewer has decided so far; nothing
-// is written until finish.
-export function useReview(id: Ref<string>) {
+// useReview holds a change and what the reviewer has decided so far, which the
+// server keeps for them; nothing is written until finish.
+export function useReview(id: Ref<string>, mayDecide: () => boolean) {
+  const path = () => ({ path: { id: id.value } })
   const change = useQuery({
     queryKey: computed(() => ['change', id.value]),
     queryFn: () => ask(api.GET('/api/v1/changes/{id}', { params: { path: { id: id.value } } })),
   })
   const decided = reactive(new Map<string, Decided>())
   const open = computed(() => change.data.value?.review.filter((e) => e.state === 'open') ?? [])
+  const decisions = () => [...decided].map(([edit, d]) => ({ edit, ...d, words: d.words || undefined }))
+  // Decisions about edits that somebody else has settled meanwhile go.
+  const draft = useDraft<Schemas['DraftDecided']>({
+    key: ['decisions-draft', id.value],
+    read: async () => {
+      const d = await ask(api.GET('/api/v1/changes/{id}/draft', { params: path() }))
+      return d.decisions.length ? d : undefined
+    },
+    write: (content) =>
+      ask(
+        api.PUT('/api/v1/changes/{id}/draft', {
+          params: path(),
+          body: content ?? { revision: 0, decisions: [] },
+          keepalive: true,
+        }),
+      ),
+    content: () => (decided.size ? { revision: change.data.value?.revision ?? 0, decisions: decisions() } : undefined),
+    take: (content) => {
+      decided.clear()
+      const stillOpen = new Set(open.value.map((e) => e.id))
+      for (const { edit, words, ...d } of content?.decisions ?? [])
+        if (stillOpen.has(edit)) decided.set(edit, { ...d, words: words ?? '' })
+    },
+    ready: () => !!change.data.value && mayDecide(),
+  })
   // The edits that would stand: open ones but those that go back.
   const standing = computed(() =>
     open.value.filter((e) => (decided.get(e.id)?.verdict ?? 'accepted') === 'accepted').map((e) => e.id),
@@ -70,19 +97,18 @@ export function useReview(id: Ref<string>) {
     if (!worked) void change.refetch() // takes long where the server is away
     return worked
   }
-  const path = () => ({ path: { id: id.value } })
-
   const finish = () =>
     run(async () => {
       await ask(
         api.POST('/api/v1/changes/{id}/decisions', {
           params: { ...path(), header: { 'If-Match': `"${change.data.value?.revision}"` } },
           body: {
-            decisions: [...decided].map(([edit, d]) => ({ edit, ...d, words: d.words || undefined })),
+            decisions: decisions(),
           },
         }),
       )
       decided.clear()
+      draft.settled()
     })
   const say = (text: string, thread?: string) =>
     run(() => ask(api.POST('/api/v1/changes/{id}/comments', { params: path(), body: { text, thread } })))
@@ -97,6 +123,7 @@ export function useReview(id: Ref<string>) {
     run,
     lookedAt,
     decided,
+    draft,
     open,
     knockOn,
     wrong,

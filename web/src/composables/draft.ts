@@ -1,0 +1,107 @@
+// What somebody has begun and not sent, kept on the server for them alone: it is
+// there after a reload, in another tab, and in a week.
+import { useQuery, type QueryKey } from '@tanstack/vue-query'
+import { useEventListener } from '@vueuse/core'
+import { computed, onScopeDispose, ref, watch } from 'vue'
+import { api, ask, type Schemas } from '@/api/client'
+
+interface Options<T> {
+  key: QueryKey
+  // read is what the server has; undefined for nothing.
+  read: () => Promise<T | undefined>
+  // write keeps it there; undefined lets it go. It has to outlive the page.
+  write: (content: T | undefined) => Promise<unknown>
+  // content is what the page has now; undefined for nothing, and as long as it
+  // does not know.
+  content: () => T | undefined
+  // take puts what the server has into the page.
+  take: (content: T | undefined) => void
+  // ready says that the page can take something.
+  ready: () => boolean
+}
+
+// lateAfter is how long somebody may go on before what they did is kept.
+const lateAfter = 300
+const againAfter = 5_000
+
+export function useDraft<T>(o: Options<T>) {
+  const told = (content: T | undefined) => (content === undefined ? '' : JSON.stringify(content))
+  const query = useQuery({
+    queryKey: o.key,
+    queryFn: async () => ({ content: (await o.read()) ?? null }),
+    enabled: o.ready,
+    gcTime: 0, // another visit asks the server
+    staleTime: 0,
+  })
+  // saved is what the server has, as far as this page knows.
+  let saved = ''
+  let begun = false
+  const restored = ref(false)
+  const unsaved = ref(false)
+  let timer: ReturnType<typeof setTimeout> | undefined
+  let writing: Promise<unknown> = Promise.resolve()
+
+  watch(
+    () => query.data.value,
+    (data) => {
+      if (!data || !o.ready()) return
+      const there = told(data.content ?? undefined)
+      const changedHere = told(o.content()) !== saved
+      begun = true
+      // What is being changed here and now is what somebody wants.
+      if (there === saved || changedHere) return
+      saved = there
+      restored.value ||= there !== ''
+      o.take(data.content ?? undefined)
+    },
+    { immediate: true },
+  )
+
+  function save() {
+    clearTimeout(timer)
+    timer = undefined
+    const content = o.content()
+    const now = told(content)
+    if (!begun || now === saved) return (unsaved.value = false)
+    const before = saved
+    saved = now
+    writing = writing
+      .then(() => o.write(content))
+      .then(() => (unsaved.value = timer !== undefined))
+      .catch(() => {
+        if (saved === now) saved = before
+        unsaved.value = true
+        timer ??= setTimeout(save, againAfter)
+      })
+  }
+  watch(
+    () => told(o.content()),
+    (now) => {
+      if (!begun || now === saved) return
+      unsaved.value = true
+      clearTimeout(timer)
+      timer = setTimeout(save, lateAfter)
+    },
+  )
+  useEventListener(window, 'pagehide', save)
+  onScopeDispose(save)
+
+  // settled says that the server needs no draft any more: what it held was
+  // written there.
+  function settled() {
+    clearTimeout(timer)
+    timer = undefined
+    saved = told(o.content())
+    unsaved.value = false
+    restored.value = false
+  }
+  return { restored, unsaved, settled }
+}
+
+// useDrafts tells what somebody has begun and left.
+export function useDrafts() {
+  const drafts = useQuery({ queryKey: ['drafts'], queryFn: () => ask(api.GET('/api/v1/drafts')).then((r) => r.items) })
+  const keys = computed(() => new Set(drafts.data.value?.map((d) => `${d.kind} ${d.subjectId}`)))
+  const begun = (kind: Schemas['DraftLine']['kind'], id: string) => keys.value.has(`${kind} ${id}`)
+  return { begun }
+}
