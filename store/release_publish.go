@@ -50,7 +50,8 @@ func (e *UnpublishableError) Error() string { return "this can't be published: "
 func (e *UnpublishableError) Unwrap() error { return e.Why }
 
 const publicationColumns = `
-	select u.id, u.profile_id, u.revision, u.since, u.differences, u.changes, u.words, u.state, u.asked_by as asked_by_id, a.name as asked_by,
+	select u.id, u.profile_id, u.revision, u.since, u.differences, u.changes,
+		u.words, u.state, u.asked_by as asked_by_id, a.name as asked_by,
 		u.asked_at,
 		coalesce(d.name, '') as decided_by, u.decided_at, u.answer
 	from publications u join people a on a.id = u.asked_by left join people d on d.id = u.decided_by`
