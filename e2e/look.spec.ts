@@ -180,6 +180,12 @@ test('the workbench works from the keyboard at 1024', async ({ page, world }) =>
   await page.keyboard.press('j')
   await page.keyboard.press('Enter')
   await expect(page.getByRole('heading', { name: 'Pocket' })).toBeVisible()
+  // Back at the very row, with the filter.
+  await page.keyboard.press('u')
+  await expect(page).toHaveURL(/ledger.*q=pocket/)
+  await expect(page.getByTestId('package').nth(1)).toHaveAttribute('aria-selected', 'true')
+  await page.keyboard.press('Enter')
+  await expect(page.getByRole('heading', { name: 'Pocket' })).toBeVisible()
   await expect(page.getByRole('button', { name: 'Build: all 6' })).toBeVisible()
   await page.keyboard.press(']')
   await expect(page.getByRole('button', { name: /^Build: 14.1.0/ })).toBeVisible()

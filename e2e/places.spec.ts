@@ -183,6 +183,21 @@ test('two maintainers change the rules at once: one is told', async ({ page, bro
   await expect(page.getByTestId('goes')).toHaveText('12')
   await page.getByRole('button', { name: 'Keep the rules' }).click()
   await expect(page.getByRole('alert')).toContainText('Somebody else changed this since you looked')
+  // Whoever looks again has what they changed, and is told what it would undo.
+  await page.reload()
+  const foot = page.getByRole('contentinfo', { name: 'Profile' })
+  await expect(foot).toContainText('somebody changed the rules since: keeping yours takes the place of theirs')
+  await expect(page.getByTestId('goes')).toHaveText('12')
+  await page.getByRole('button', { name: 'Keep the rules' }).click()
+  await expect(foot).toContainText('as kept')
+  await page.reload()
+  await expect(page.getByTestId('goes')).toHaveText('12')
+  await expect(foot).toContainText('as kept')
+  // As it was, for the others.
+  await page.getByRole('slider').press('ArrowDown')
+  await expect(page.getByTestId('goes')).toHaveText('13')
+  await page.getByRole('button', { name: 'Keep the rules' }).click()
+  await expect(foot).toContainText('as kept')
   await other.context().close()
 })
 

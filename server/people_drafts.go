@@ -22,7 +22,11 @@ type rulesDraftInput struct {
 	Body store.DraftProfile
 }
 
-type rulesDraftOutput struct{ Body store.DraftProfile }
+type rulesDraftOutput struct {
+	Body struct {
+		Draft *store.DraftProfile `json:"draft,omitempty" doc:"Left out where there is none"`
+	}
+}
 
 // draftRoutes keep what people have begun and not sent, for them alone.
 func (s *Server) draftRoutes() {
@@ -41,8 +45,10 @@ func (s *Server) draftRoutes() {
 		})
 	route(s, Maintainer, huma.Operation{OperationID: "getRulesDraft", Method: http.MethodGet, Path: "/api/v1/profiles/{id}/draft", Summary: "How you have changed a profile's rules and not kept them"},
 		func(ctx context.Context, in *idInput) (*rulesDraftOutput, error) {
-			d, err := s.store.RulesDraft(ctx, personOf(ctx).ID, in.ID)
-			return &rulesDraftOutput{d}, err
+			out := &rulesDraftOutput{}
+			var err error
+			out.Body.Draft, err = s.store.RulesDraft(ctx, personOf(ctx).ID, in.ID)
+			return out, err
 		})
 	route(s, Maintainer, huma.Operation{OperationID: "saveRulesDraft", Method: http.MethodPut, Path: "/api/v1/profiles/{id}/draft", Summary: "Keep how you have changed a profile's rules, for you alone", DefaultStatus: http.StatusNoContent},
 		func(ctx context.Context, in *rulesDraftInput) (*struct{}, error) {

@@ -2,6 +2,7 @@ package server_test
 
 import (
 	"encoding/json"
+	"net/http"
 	"testing"
 )
 
@@ -73,8 +74,12 @@ func TestRulesDraft(t *testing.T) {
 		Rules    map[string]any
 		Sisters  []string
 	}
-	if a := q.do(q.maintainer, "GET", path, nil); a.status != 404 {
-		t.Errorf("nothing was changed: %d %s", a.status, a.body)
+	of := func(person *http.Cookie) *draft {
+		t.Helper()
+		return get[struct{ Draft *draft }](q.site, person, path).Draft
+	}
+	if d := of(q.maintainer); d != nil {
+		t.Errorf("nothing was changed: %+v", d)
 	}
 	rules := get[struct{ Rules map[string]any }](q.site, q.maintainer, "/api/v1/profiles/"+q.profile).Rules
 	rules["highestCeiling"] = 0.77
@@ -82,18 +87,21 @@ func TestRulesDraft(t *testing.T) {
 	if a := q.do(q.maintainer, "PUT", path, body); a.status != 204 {
 		t.Fatalf("%d %s", a.status, a.body)
 	}
-	if d := get[draft](q.site, q.maintainer, path); d.Revision != 3 || d.Rules["highestCeiling"] != 0.77 || d.Sisters == nil {
+	if d := of(q.maintainer); d == nil || d.Revision != 3 || d.Rules["highestCeiling"] != 0.77 || d.Sisters == nil {
 		t.Errorf("%+v", d)
 	}
-	if a := q.do(q.keeper, "GET", path, nil); a.status != 404 {
-		t.Errorf("somebody else's: %d %s", a.status, a.body)
+	if d := of(q.keeper); d != nil {
+		t.Errorf("somebody else's: %+v", d)
+	}
+	if a := q.do(q.maintainer, "PUT", path, map[string]any{"revision": 0, "rules": rules, "sisters": []string{}}); a.status != 422 {
+		t.Errorf("over no revision: %d %s", a.status, a.body)
 	}
 	if a := q.do(q.maintainer, "PUT", "/api/v1/profiles/"+q.first+"/draft", body); a.status != 404 {
 		t.Errorf("of no profile: %d %s", a.status, a.body)
 	}
 	q.rules("com.brannock.games") // keeps others
-	if a := q.do(q.maintainer, "GET", path, nil); a.status != 404 {
-		t.Errorf("it was kept: %d %s", a.status, a.body)
+	if d := of(q.maintainer); d != nil {
+		t.Errorf("it was kept: %+v", d)
 	}
 	q.do(q.maintainer, "PUT", path, body)
 	if a := q.do(q.maintainer, "DELETE", path, nil); a.status != 204 {

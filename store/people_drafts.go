@@ -39,8 +39,8 @@ type DraftDecided struct {
 
 // DraftProfile are rules of a profile that somebody has not kept yet.
 type DraftProfile struct {
-	// Revision is the profile's when they were changed; 0 where there is no draft.
-	Revision int           `json:"revision" minimum:"0"`
+	// Revision is the profile's when they were changed.
+	Revision int           `json:"revision" minimum:"1"`
 	Rules    profile.Rules `json:"rules"`
 	Sisters  []uuid.UUID   `json:"sisters" maxItems:"50" nullable:"false"`
 }
@@ -124,14 +124,14 @@ type rulesDraft struct {
 }
 
 // RulesDraft reads how somebody has changed a profile's rules and not kept them;
-// ErrNotFound where they have not.
-func (s *Store) RulesDraft(ctx context.Context, person, of uuid.UUID) (DraftProfile, error) {
+// nil where they have not.
+func (s *Store) RulesDraft(ctx context.Context, person, of uuid.UUID) (*DraftProfile, error) {
 	var kept rulesDraft
 	revision, err := s.readDraft(ctx, person, DraftRules, of, &kept)
-	if err == nil && revision == 0 {
-		err = ErrNotFound
+	if err != nil || revision == 0 {
+		return nil, err
 	}
-	return DraftProfile{Revision: revision, Rules: kept.Rules, Sisters: kept.Sisters}, err
+	return &DraftProfile{Revision: revision, Rules: kept.Rules, Sisters: kept.Sisters}, nil
 }
 
 // SaveRulesDraft keeps how somebody has changed a profile's rules until they keep

@@ -240,7 +240,8 @@ func (s *Store) DecidePublication(ctx context.Context, id uuid.UUID, person Pers
 			return err
 		}
 		if v.State != profile.TakenBack {
-			if err := addNotices(ctx, tx, []uuid.UUID{u.AskedByID}, NewNotice{Kind: "publish-" + string(v.State), Profile: &u.ProfileID, By: &person.ID, Words: v.Answer}); err != nil {
+			told := NewNotice{Kind: "publish-" + string(v.State), Profile: &u.ProfileID, By: &person.ID, Words: v.Answer}
+			if err := addNotices(ctx, tx, []uuid.UUID{u.AskedByID}, told); err != nil {
 				return err
 			}
 		}

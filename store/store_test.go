@@ -427,6 +427,34 @@ func (w *world) released(id uuid.UUID, revision int) {
 	w.must(err)
 }
 
+// TestAskedByOlder: what an older program asked for, which told of no differences,
+// can be signed.
+func TestAskedByOlder(t *testing.T) {
+	t.Parallel()
+	w := newWorld(t)
+	first, edits := w.send("tech", w.trial("com.brannock.p000", "p1", "clean"))
+	w.must(w.Decide(w.ctx, w.people["rev"].ID, first, 1, verdicts(edits, "accepted")))
+	w.publish(t)
+	var id uuid.UUID
+	var revision int
+	w.must(w.Pool().QueryRow(w.ctx, `select id, revision from profiles`).Scan(&id, &revision))
+	asked, err := w.AskPublication(w.ctx, id, revision, []string{"New."}, "", w.people["main"].ID)
+	w.must(err)
+	release, err := w.Release(w.ctx, "brannock", "lyra-5", "lending-desk", 0)
+	w.must(err)
+	d, err := profile.ParseDocument(release.Document)
+	w.must(err)
+	_, err = w.Pool().Exec(w.ctx, `
+		update publications
+		set differences = null, digest = $2
+		where id = $1`, asked, profile.StepsDigest(d.Steps))
+	w.must(err)
+	sign := func([]byte, *profile.Document) (string, string, error) { return "signature", "KEY", nil }
+	if n, err := w.DecidePublication(w.ctx, asked, w.people["rev"], store.Verdict{State: "published"}, sign); n != 2 || err != nil {
+		t.Errorf("no. %d, %v", n, err)
+	}
+}
+
 func TestSessions(t *testing.T) {
 	t.Parallel()
 	w := newWorld(t)

@@ -39,7 +39,13 @@ func (r *Results) Captured(ctx context.Context, serial string, c *android.Captur
 	if len(c.Packages) == 0 && !c.Complete {
 		return nil
 	}
-	sum, err := r.worker.store.AddCapture(ctx, store.NewCapture{Capture: c, Phone: r.worker.mark(serial), Person: r.job.PersonID, Source: "bench", Bench: &r.bench})
+	sum, err := r.worker.store.AddCapture(ctx, store.NewCapture{
+		Capture: c,
+		Phone:   r.worker.mark(serial),
+		Person:  r.job.PersonID,
+		Source:  "bench",
+		Bench:   &r.bench,
+	})
 	if err != nil {
 		return err
 	}

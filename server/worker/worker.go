@@ -75,9 +75,6 @@ func (w *Worker) Go(f func(context.Context)) {
 	w.working.Go(func() { f(w.ctx) })
 }
 
-// Done is closed once Close was called.
-func (w *Worker) Done() <-chan struct{} { return w.ctx.Done() }
-
 // Until returns a context that ends with ctx or once Close was called; the
 // caller has to cancel it.
 func (w *Worker) Until(ctx context.Context) (context.Context, context.CancelFunc) {
@@ -92,7 +89,8 @@ func (w *Worker) Migrated() bool { return w.migrated.Load() }
 // migrate waits for the database and brings it up to date.
 func (w *Worker) migrate(ctx context.Context) {
 	err := retry.Do(ctx, retry.Patient, func() error { return w.store.Migrate(ctx) }, func(err error, wait time.Duration) {
-		w.log.Error("the database can't be brought up to date; is PostgreSQL running and ROSTER_DATABASE_URL right?", "err", err, "again in", wait.Round(time.Second/10))
+		w.log.Error("the database can't be brought up to date; is PostgreSQL running and ROSTER_DATABASE_URL right?",
+			"err", err, "again in", wait.Round(time.Second/10))
 	})
 	if err == nil {
 		w.migrated.Store(true)

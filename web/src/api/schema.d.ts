@@ -5212,6 +5212,10 @@ export interface components {
             /** @enum {string} */
             unproven?: "by-hand" | "never";
         };
+        RulesDraftOutputBody: {
+            /** @description Left out where there is none */
+            draft?: components["schemas"]["DraftProfile"];
+        };
         RulesInputBody: {
             purpose: string;
             rules: components["schemas"]["Rules"];
@@ -9203,7 +9207,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DraftProfile"];
+                    "application/json": components["schemas"]["RulesDraftOutputBody"];
                 };
             };
             /** @description Error */

@@ -3,14 +3,15 @@
 import { useQuery, type QueryKey } from '@tanstack/vue-query'
 import { useEventListener } from '@vueuse/core'
 import { computed, onScopeDispose, ref, watch } from 'vue'
-import { api, ask, type Schemas } from '@/api/client'
+import { api, ask, ProblemError, queryClient, type Schemas } from '@/api/client'
 
 interface Options<T> {
   key: QueryKey
   // read is what the server has; undefined for nothing.
   read: () => Promise<T | undefined>
-  // write keeps it there; undefined lets it go. It has to outlive the page.
-  write: (content: T | undefined) => Promise<unknown>
+  // write keeps it there; undefined lets it go. What is written as the page goes
+  // away has to outlive it, for which browsers take little.
+  write: (content: T | undefined, leaving: boolean) => Promise<unknown>
   // content is what the page has now; undefined for nothing, and as long as it
   // does not know.
   content: () => T | undefined
@@ -25,6 +26,7 @@ const lateAfter = 300
 const againAfter = 5_000
 
 export function useDraft<T>(o: Options<T>) {
+  // The server writes what it has kept in the order in which it was sent.
   const told = (content: T | undefined) => (content === undefined ? '' : JSON.stringify(content))
   const query = useQuery({
     queryKey: o.key,
@@ -36,6 +38,7 @@ export function useDraft<T>(o: Options<T>) {
   // saved is what the server has, as far as this page knows.
   let saved = ''
   let begun = false
+  let sending = false
   const restored = ref(false)
   const unsaved = ref(false)
   let timer: ReturnType<typeof setTimeout> | undefined
@@ -44,7 +47,7 @@ export function useDraft<T>(o: Options<T>) {
   watch(
     () => query.data.value,
     (data) => {
-      if (!data || !o.ready()) return
+      if (!data || !o.ready() || sending) return
       const there = told(data.content ?? undefined)
       const changedHere = told(o.content()) !== saved
       begun = true
@@ -57,45 +60,55 @@ export function useDraft<T>(o: Options<T>) {
     { immediate: true },
   )
 
-  function save() {
+  function save(leaving = false) {
     clearTimeout(timer)
     timer = undefined
     const content = o.content()
     const now = told(content)
-    if (!begun || now === saved) return (unsaved.value = false)
+    if (!begun || sending) return
+    if (now === saved) return void (unsaved.value = false)
     const before = saved
     saved = now
     writing = writing
-      .then(() => o.write(content))
-      .then(() => (unsaved.value = timer !== undefined))
-      .catch(() => {
+      .then(() => o.write(content, leaving))
+      .then(() => void (unsaved.value = timer !== undefined))
+      .catch((e: unknown) => {
         if (saved === now) saved = before
         unsaved.value = true
-        timer ??= setTimeout(save, againAfter)
+        // What is refused is tried again once it is another.
+        const refused = e instanceof ProblemError && e.status >= 400 && e.status < 500
+        if (!refused && !sending) timer ??= setTimeout(save, againAfter)
       })
   }
-  watch(
-    () => told(o.content()),
-    (now) => {
-      if (!begun || now === saved) return
-      unsaved.value = true
-      clearTimeout(timer)
-      timer = setTimeout(save, lateAfter)
-    },
-  )
-  useEventListener(window, 'pagehide', save)
-  onScopeDispose(save)
+  function soon() {
+    if (!begun || sending || told(o.content()) === saved) return
+    unsaved.value = true
+    clearTimeout(timer)
+    timer = setTimeout(save, lateAfter)
+  }
+  watch(() => told(o.content()), soon)
+  useEventListener(window, 'pagehide', () => save(true))
+  onScopeDispose(() => save())
 
-  // settled says that the server needs no draft any more: what it held was
-  // written there.
-  function settled() {
+  // send does what makes the draft needless, which the server then forgets by
+  // itself. Nothing of the draft is under way meanwhile: what was written after,
+  // or read before, would bring it back.
+  async function send(work: () => Promise<unknown>) {
     clearTimeout(timer)
     timer = undefined
-    saved = told(o.content())
-    unsaved.value = false
-    restored.value = false
+    sending = true
+    try {
+      await writing
+      await work()
+      await queryClient.cancelQueries({ queryKey: o.key })
+      saved = told(o.content())
+      unsaved.value = restored.value = false
+    } finally {
+      sending = false
+      soon()
+    }
   }
-  return { restored, unsaved, settled }
+  return { restored, unsaved, send }
 }
 
 // useDrafts tells what somebody has begun and left.

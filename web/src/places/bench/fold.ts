@@ -25,11 +25,14 @@ const median = (list: number[]) => [...list].sort((a, b) => a - b)[list.length >
 function past(steps: RunStep[]): Fold {
   const done = steps.filter((s) => s.state === 'done')
   const absent = steps.length - done.length
+  const detail = [`steps ${steps[0]!.number} to ${steps.at(-1)!.number}`]
+  if (absent) detail.push(`${absent} not there`)
+  if (done.length) detail.push(`median ${median(done.map((s) => s.took))} ms`)
   return {
     key: steps[0]!.number,
     steps,
     words: `${done.length} removed`,
-    detail: `steps ${steps[0]!.number} to ${steps.at(-1)!.number}${absent ? `, ${absent} not there` : ''}${done.length ? `, median ${median(done.map((s) => s.took))} ms` : ''}`,
+    detail: detail.join(', '),
   }
 }
 

@@ -58,7 +58,11 @@ useKeys([
   {
     keys: ['u', 'Escape'],
     does: 'back to the Ledger',
-    run: () => void router.push({ path: '/ledger', query: query.value }),
+    // Whoever came from there goes back to their row, with their filter.
+    run: () => {
+      if (String(window.history.state?.back ?? '').startsWith('/ledger')) router.back()
+      else void router.push({ path: '/ledger', query: query.value })
+    },
   },
   { keys: ['h'], does: 'to its history', run: () => document.getElementById('history')?.scrollIntoView() },
 ])

@@ -34,6 +34,7 @@ const {
   composition,
   dirty,
   draft,
+  over,
   letGo,
   wrong,
   busy,
@@ -111,6 +112,11 @@ useKeys([
       void router.push({ name: 'dossier', params: { name: current.value.package }, query: scopeQuery.value }),
   },
 ])
+const state = computed(() => {
+  if (!dirty.value) return 'as kept'
+  if (over.value) return 'as you left it; somebody changed the rules since: keeping yours takes the place of theirs'
+  return draft.restored.value ? 'as you left it, not kept' : 'changed, not kept'
+})
 // What is asked for is what is kept, and what the dialog tells of.
 async function prepare() {
   if (dirty.value && !(await save())) return
@@ -249,9 +255,7 @@ async function settle(verdict: 'published' | 'returned' | 'taken-back', answer: 
       <FootBar name="Profile">
         <span v-if="wrong" role="alert">{{ wrong }}</span>
         <template v-else>
-          <span>{{
-            dirty ? (draft.restored.value ? 'as you left it, not kept' : 'changed, not kept') : 'as kept'
-          }}</span>
+          <span>{{ state }}</span>
           <button v-if="dirty" class="link dim" @click="letGo">let it go <KeyCap of="z" /></button>
           <span class="dim"
             >no more than {{ rules.highestLoad === 'loose' ? 'Loose' : 'Leaned on' }}, no more than

@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref, shallowRef, watch, type Ref } from 'vue'
-import { api, ask, ProblemError, words, type Schemas } from '@/api/client'
+import { api, ask, words, type Schemas } from '@/api/client'
 import { useChange } from '@/composables/change'
 import { useDraft } from '@/composables/draft'
 
@@ -39,11 +39,15 @@ export function useProfile(id: Ref<string>, mayChange: () => boolean) {
             .sort()
             .join()),
   )
+  // over is the revision that rules were changed from which came back, where that
+  // is the profile's no longer: keeping them takes the place of what is newer.
+  const over = ref<number>()
   function take(p: Schemas['Composed']) {
     from.value = p
     rules.value = JSON.parse(JSON.stringify(p.rules)) as Rules
     sisters.value = p.sisters.map((s) => s.id)
     composition.value = p.composition
+    over.value = undefined
   }
   watch(
     profile,
@@ -53,25 +57,22 @@ export function useProfile(id: Ref<string>, mayChange: () => boolean) {
     { immediate: true },
   )
   const own = () => ({ path: { id: id.value } })
+  // letGo takes back what was changed and not kept.
+  const letGo = () => void (profile.value && take(profile.value))
   const draft = useDraft<Schemas['DraftProfile']>({
     key: ['rules-draft', id.value],
-    read: () =>
-      ask(api.GET('/api/v1/profiles/{id}/draft', { params: own() })).catch((e) => {
-        if (e instanceof ProblemError && e.status === 404) return undefined
-        throw e
-      }),
-    write: (content) =>
+    read: async () => (await ask(api.GET('/api/v1/profiles/{id}/draft', { params: own() }))).draft,
+    write: (content, keepalive) =>
       content
-        ? ask(api.PUT('/api/v1/profiles/{id}/draft', { params: own(), body: content, keepalive: true }))
-        : ask(api.DELETE('/api/v1/profiles/{id}/draft', { params: own(), keepalive: true })),
+        ? ask(api.PUT('/api/v1/profiles/{id}/draft', { params: own(), body: content, keepalive }))
+        : ask(api.DELETE('/api/v1/profiles/{id}/draft', { params: own(), keepalive })),
     content: () =>
       dirty.value && from.value && rules.value
-        ? { revision: from.value.revision, rules: rules.value, sisters: sisters.value }
+        ? { revision: over.value ?? from.value.revision, rules: rules.value, sisters: sisters.value }
         : undefined,
     take: (content) => {
-      if (!content) return void (profile.value && take(profile.value))
-      // Over a revision that is no longer the profile's, keep tells so.
-      if (from.value) from.value = { ...from.value, revision: content.revision }
+      if (!content) return letGo()
+      if (content.revision < from.value!.revision) over.value = content.revision
       sisters.value = content.sisters
       void change(content.rules)
     },
@@ -115,9 +116,8 @@ export function useProfile(id: Ref<string>, mayChange: () => boolean) {
     )
     const { data } = await query.refetch()
     if (data) take(data)
-    draft.settled()
   }
-  const save = () => doing.run(keep)
+  const save = () => doing.run(() => draft.send(keep))
   // askFor asks another person to publish the profile as it is kept.
   const askFor = (changes: string[], wordsTo: string) =>
     doing.run(async () => {
@@ -140,8 +140,6 @@ export function useProfile(id: Ref<string>, mayChange: () => boolean) {
     })
     return made
   }
-  // letGo takes back what was changed and not kept.
-  const letGo = () => void (profile.value && take(profile.value))
   return {
     query,
     profile,
@@ -150,6 +148,7 @@ export function useProfile(id: Ref<string>, mayChange: () => boolean) {
     composition,
     dirty,
     draft,
+    over,
     letGo,
     wrong,
     busy: doing.busy,

@@ -44,12 +44,12 @@ export function useReview(id: Ref<string>, mayDecide: () => boolean) {
       const d = await ask(api.GET('/api/v1/changes/{id}/draft', { params: path() }))
       return d.decisions.length ? d : undefined
     },
-    write: (content) =>
+    write: (content, keepalive) =>
       ask(
         api.PUT('/api/v1/changes/{id}/draft', {
           params: path(),
           body: content ?? { revision: 0, decisions: [] },
-          keepalive: true,
+          keepalive,
         }),
       ),
     content: () => (decided.size ? { revision: change.data.value?.revision ?? 0, decisions: decisions() } : undefined),
@@ -98,18 +98,19 @@ export function useReview(id: Ref<string>, mayDecide: () => boolean) {
     return worked
   }
   const finish = () =>
-    run(async () => {
-      await ask(
-        api.POST('/api/v1/changes/{id}/decisions', {
-          params: { ...path(), header: { 'If-Match': `"${change.data.value?.revision}"` } },
-          body: {
-            decisions: decisions(),
-          },
-        }),
-      )
-      decided.clear()
-      draft.settled()
-    })
+    run(() =>
+      draft.send(async () => {
+        await ask(
+          api.POST('/api/v1/changes/{id}/decisions', {
+            params: { ...path(), header: { 'If-Match': `"${change.data.value?.revision}"` } },
+            body: {
+              decisions: decisions(),
+            },
+          }),
+        )
+        decided.clear()
+      }),
+    )
   const say = (text: string, thread?: string) =>
     run(() => ask(api.POST('/api/v1/changes/{id}/comments', { params: path(), body: { text, thread } })))
   const askPerson = (person: string, said: string) =>
