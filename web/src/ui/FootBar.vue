@@ -30,8 +30,13 @@ defineProps<{ name: string }>()
   font-weight: 600;
   padding: 3px 14px;
 }
-.foot .go:first-of-type {
+.foot > :not(.go) + .go {
   margin-left: auto;
+}
+.foot kbd {
+  background: none;
+  color: inherit;
+  border-color: var(--bar-second);
 }
 .foot .go.plain {
   background: none;
