@@ -14,6 +14,7 @@ import (
 	"roster/bench/adb"
 	"roster/core/android"
 	"roster/core/run"
+	"roster/core/wording"
 )
 
 // Ended is the result of a run's request.
@@ -358,7 +359,7 @@ func (w *runner) alone(ctx context.Context, step run.Step) error {
 			return err
 		}
 		w.judgeAtEnd(was)
-		words = fmt.Sprintf("%d packages are there", len(w.seen.Installed))
+		words = wording.Count(len(w.seen.Installed), "package is", "packages are") + " there"
 		w.answer(step, state, words, time.Since(begun))
 		return w.tellSeen(ctx)
 	default:

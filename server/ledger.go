@@ -22,8 +22,8 @@ type LedgerInput struct {
 	ScopeInput
 	Method string `query:"method" enum:"disable,remove-for-user,remove-from-image" default:"remove-for-user"`
 	Q      string `query:"q" maxLength:"2000" doc:"A filter: words of a name, label or alias, and terms such as load:loose or ceiling<20%"`
-	Sort   string `query:"sort" enum:"name,load,ceiling,standing,trials,builds,newest" default:"name"`
-	Group  string `query:"group" enum:"origin,namespace,load,function,maker,none" default:"origin"`
+	Sort   string `query:"sort" enum:"fit,name,load,ceiling,standing,trials,builds,newest" doc:"By name unless said; with words in the filter by how well their names fit"`
+	Group  string `query:"group" enum:"origin,namespace,load,function,maker,none" doc:"By origin unless said; with words in the filter by nothing"`
 }
 
 // ledgerQuery reads what is wanted, and the builds whose presence it shows.
@@ -49,6 +49,9 @@ type ledgerInput struct {
 type ledgerPage struct {
 	Columns []store.Build     `json:"columns" nullable:"false" doc:"The builds that each row's presence has a letter for"`
 	Rows    []store.LedgerRow `json:"rows" nullable:"false"`
+	// Sort and Group are how the rows are arranged.
+	Sort  string `json:"sort" enum:"fit,name,load,ceiling,standing,trials,builds,newest"`
+	Group string `json:"group" enum:"origin,namespace,load,function,maker,none"`
 	// Found counts rows that fit the words, Total all in scope.
 	Found int    `json:"found"`
 	Total int    `json:"total"`
@@ -117,6 +120,7 @@ func (s *Server) ledger(ctx context.Context, in *ledgerInput) (ledgerPage, error
 		return page, err
 	}
 	page.Columns = columns
+	page.Sort, page.Group = q.Arranged()
 	if in.Cursor != "" {
 		raw, err := base64.RawURLEncoding.DecodeString(in.Cursor)
 		if err == nil {

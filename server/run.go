@@ -13,9 +13,9 @@ import (
 
 	"roster/bench"
 	"roster/core/android"
-	"roster/core/desk"
 	"roster/core/profile"
 	"roster/core/run"
+	"roster/core/wording"
 	"roster/server/worker"
 	"roster/store"
 )
@@ -445,7 +445,7 @@ func (s *Server) fits(ctx context.Context, in *fitsInput) (*listOutput[fitting],
 		o := own[*out[i].Release]
 		out[i].Own = &o
 		if o.Phones > 0 && o.Harmed == 0 && out[i].Fit == run.SameModel {
-			out[i].Why += "; run on " + desk.Many(o.Phones, "phone") + " without harm"
+			out[i].Why += "; run on " + wording.Count(o.Phones, "phone") + " without harm"
 		}
 	}
 	for _, p := range profiles {

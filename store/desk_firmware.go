@@ -12,6 +12,7 @@ import (
 	"roster/core/catalog"
 	"roster/core/desk"
 	"roster/core/profile"
+	"roster/core/wording"
 )
 
 // ranIt counts the phones that ran any release of profile p, and known those
@@ -27,10 +28,10 @@ const (
 func reach(ran, known int, build string) (int, string) {
 	var parts []string
 	if ran > 0 {
-		parts = append(parts, desk.Many(ran, "phone")+" ran it")
+		parts = append(parts, wording.Count(ran, "phone")+" ran it")
 	}
 	if known > 0 {
-		parts = append(parts, desk.Many(known, "phone")+" known with "+build)
+		parts = append(parts, wording.Count(known, "phone")+" known with "+build)
 	}
 	return ran + known, strings.Join(parts, ", ")
 }
@@ -103,7 +104,7 @@ func sentence(f profile.Finding) string {
 	for _, n := range f.Packages {
 		names = append(names, string(n))
 	}
-	return fmt.Sprintf("%s: %s.", shortList(names, len(names)), f.Why)
+	return wording.Sentence(shortList(names, len(names)) + ": " + f.Why)
 }
 
 // releasesBehind are current releases that are not for the newest build of an
@@ -214,7 +215,7 @@ func arrivedBuilds(ctx context.Context, q querier, d *deskOf) ([]desk.Line, erro
 			Kind:     desk.Arrived,
 			Since:    a.At,
 			Affected: a.Phones,
-			Whom:     desk.Many(a.Phones, "phone") + " of the model known",
+			Whom:     wording.Count(a.Phones, "phone") + " of the model known",
 		}
 		if a.Since == nil {
 			l.Text = fmt.Sprintf("%s %s was captured for the first time, and no older firmware of this edition is known.", a.ModelName, name)
@@ -358,8 +359,8 @@ func judgedReleases(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 	list, err := collectRows[judgedRelease](rows, err)
 	lines := make([]desk.Line, len(list))
 	for i, r := range list {
-		l := desk.Line{Kind: desk.ThinRelease, Affected: r.Ran, Whom: desk.Many(r.Ran, "phone") + " ran it", Since: r.Since}
-		packages, names, standing := desk.Many(r.N, "package"), shortList(r.Names, r.N), "standing<contested"
+		l := desk.Line{Kind: desk.ThinRelease, Affected: r.Ran, Whom: wording.Count(r.Ran, "phone") + " ran it", Since: r.Since}
+		packages, names, standing := wording.Count(r.N, "package"), shortList(r.Names, r.N), "standing<contested"
 		l.Text = fmt.Sprintf("%s no. %d of %s takes off %s that few have tried: %s.", r.Edition, r.Number, r.ModelName, packages, names)
 		if r.Contested {
 			l.Kind, standing = desk.Contested, "standing:contested"
@@ -401,10 +402,10 @@ func retiredKeys(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error)
 		if err = row.Scan(&id, &l.Since, &n, &names, &ran); err != nil {
 			return l, err
 		}
-		l.Key, l.Kind, l.To, l.Affected, l.Whom = string(desk.KeyRetired)+":"+id, desk.KeyRetired, "/releases", ran, desk.Many(ran, "phone")+" ran them"
+		l.Key, l.Kind, l.To, l.Affected, l.Whom = string(desk.KeyRetired)+":"+id, desk.KeyRetired, "/releases", ran, wording.Count(ran, "phone")+" ran them"
 		l.Text = fmt.Sprintf(
 			"%s signed with a key that is retired: %s. Publish anew to sign with the one in use.",
-			desk.Many(n, "current release")+verb(n, " is", " are"),
+			wording.Count(n, "current release")+verb(n, " is", " are"),
 			shortList(names, n),
 		)
 		return l, nil
@@ -459,7 +460,7 @@ func ungradedPackages(ctx context.Context, q querier, d *deskOf) ([]desk.Line, e
 			whose = "of " + maker + " alone"
 		}
 		l.Key, l.Kind = lineKey(desk.Ungraded, id), desk.Ungraded
-		l.Text = fmt.Sprintf("Nobody has graded %s %s that %d firmwares or more ship: %s.", desk.Many(n, "package"), whose, many, shortList(names, n))
+		l.Text = fmt.Sprintf("Nobody has graded %s %s that %d firmwares or more ship: %s.", wording.Count(n, "package"), whose, many, shortList(names, n))
 		l.To = address("/ledger", slug, "", "", "q", fmt.Sprintf("graded:no builds>=%d", many), "sort", "builds")
 		return l, nil
 	})

@@ -10,6 +10,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"roster/core/desk"
+	"roster/core/wording"
 )
 
 // waitingChanges are changes that wait for a reviewer: lists from elsewhere
@@ -66,10 +67,10 @@ func waitingChanges(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 	list, err := collectRows[waiting](rows, err)
 	lines := make([]desk.Line, len(list))
 	for i, c := range list {
-		l := desk.Line{Kind: desk.Change, Since: c.SentAt, To: "/review/" + c.ID.String(), Affected: c.Ran, Whom: desk.Many(c.Ran, "phone") + " ran what it touches"}
-		what := desk.Many(c.Edits, "edit")
+		l := desk.Line{Kind: desk.Change, Since: c.SentAt, To: "/review/" + c.ID.String(), Affected: c.Ran, Whom: wording.Count(c.Ran, "phone") + " ran what it touches"}
+		what := wording.Count(c.Edits, "edit")
 		if c.Touches > 0 {
-			what += ", touching " + desk.Many(c.Touches, "release")
+			what += ", touching " + wording.Count(c.Touches, "release")
 			l.Weighs = 1.5
 		}
 		if c.Half > 0 {
@@ -163,7 +164,7 @@ func waitingPublications(ctx context.Context, q querier, d *deskOf) ([]desk.Line
 			return l, err
 		}
 		l.Key, l.Kind = lineKey(desk.PublicationAsk, id), desk.PublicationAsk
-		l.To, l.Whom = address("/profiles/"+profile.String(), maker, model, ""), desk.Many(l.Affected, "phone")+" ran it"
+		l.To, l.Whom = address("/profiles/"+profile.String(), maker, model, ""), wording.Count(l.Affected, "phone")+" ran it"
 		if l.Words != "" {
 			l.HandedBy = by
 		}
@@ -225,7 +226,7 @@ func dueChecks(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error) {
 			return l, err
 		}
 		l.Key, l.Kind, l.To, l.Affected, l.Whom = lineKey(desk.CheckDue, id), desk.CheckDue, "/bench/runs/"+id.String(), 1, "1 phone"
-		l.Text = fmt.Sprintf("Used for a week? %s of run %d (%s on %s) %s not answered.", desk.Many(open, "check"), number, edition, phone, verb(open, "is", "are"))
+		l.Text = fmt.Sprintf("Used for a week? %s of run %d (%s on %s) %s not answered.", wording.Count(open, "check"), number, edition, phone, verb(open, "is", "are"))
 		return l, nil
 	})
 }
@@ -264,8 +265,8 @@ func trialsWanted(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error
 		}
 		l.Key, l.Kind = lineKey(desk.TrialsWanted, id), desk.TrialsWanted
 		l.To = address("/builds/wanted/"+id.String(), makerSlug, modelSlug, "")
-		l.Whom = desk.Many(l.Affected, "phone") + " ran what it is for"
-		l.Text = fmt.Sprintf("%s of %s were never tried on %s %s, and you have such phones: one that goes without them would prove it.", desk.Many(left, "package"), edition, model, buildName(carrier, region, version))
+		l.Whom = wording.Count(l.Affected, "phone") + " ran what it is for"
+		l.Text = fmt.Sprintf("%s of %s were never tried on %s %s, and you have such phones: one that goes without them would prove it.", wording.Count(left, "package"), edition, model, buildName(carrier, region, version))
 		return l, nil
 	})
 }
@@ -298,7 +299,7 @@ func toldNews(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error) {
 		return lines, err
 	}
 	return append(lines, desk.Line{Key: string(desk.Told) + ":decided", Kind: desk.Told, To: "/news", Since: *since,
-		Text: fmt.Sprintf("%s %s decided about what you sent or asked for.", desk.Many(n, "thing"), verb(n, "was", "were"))}), nil
+		Text: fmt.Sprintf("%s %s decided about what you sent or asked for.", wording.Count(n, "thing"), verb(n, "was", "were"))}), nil
 }
 
 // Sentence says a notice in a sentence.
@@ -306,7 +307,7 @@ func (n Notice) Sentence() string {
 	about := "“" + n.Title + "”"
 	switch n.Kind {
 	case "decided":
-		return n.By + " decided about " + about + ": " + n.Words + "."
+		return n.By + " decided about " + about + ": " + wording.Sentence(n.Words)
 	case "comment":
 		return n.By + " said something about " + about + "."
 	case "asked":
@@ -319,6 +320,8 @@ func (n Notice) Sentence() string {
 		return n.By + " published " + about + "."
 	case "publish-returned":
 		return n.By + " wants something changed before " + about + " is published: " + n.Words
+	case "publish-outdated":
+		return n.By + " changed the rules of " + about + ": what was asked to be published is withdrawn."
 	case "withdrawn":
 		return n.By + " withdrew a release of " + about + ": " + n.Words
 	case "stops":

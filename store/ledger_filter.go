@@ -71,6 +71,18 @@ func (c *conditions) word(w filter.Word) string {
 			where k.package_id = seen.id and %[4]s ilike %[1]s))`, like, similar("name"), similar("l.label"), said)
 }
 
+// fit tells how well a row fits what somebody looks for by name: 0 where its
+// name, a label or an alias is exactly that, 1 where one of them, or a part of
+// the name, begins with it, else 2.
+func (c *conditions) fit(phrase string) string {
+	exact := escapeLike(phrase)
+	return fmt.Sprintf(`case
+		when name ilike %[1]s or exists (select from labels l where l.package_id = seen.id and l.label ilike %[1]s) then 0
+		when name ilike any(%[2]s::text[])
+			or exists (select from labels l where l.package_id = seen.id and l.label ilike %[3]s) then 1
+		else 2 end`, c.arg(exact), c.arg([]string{exact + "%", "%." + exact + "%"}), c.arg(exact+"%"))
+}
+
 // wordArgs are the parameters that a word is looked for with; similar writes
 // the condition that forgives typing errors in a column, if it can be told.
 func (c *conditions) wordArgs(w filter.Word) (like string, similar func(column string) string) {

@@ -18,12 +18,25 @@ type LedgerQuery struct {
 	Method string
 	// Filter is what rows must fit; nil for all.
 	Filter filter.Node
-	// Sort orders the rows of a group, Group heads them: see Sorts and Groups.
-	// "" is by name, and by origin.
+	// Sort orders the rows of a group, Group heads them: see Sorts and Groups, and
+	// Arranged for what "" stands for.
 	Sort, Group string
 	// After is the last row of the page before, nil for the first page.
 	After *LedgerCursor
 	Limit int
+}
+
+// ByFit is the sort that puts first what fits the filter's words best.
+const ByFit = "fit"
+
+// Arranged is how the rows of a query are ordered and grouped: what somebody
+// looks for by name stands first, whoever put it there; all else is by origin
+// and name.
+func (q LedgerQuery) Arranged() (sort, group string) {
+	if filter.Phrase(q.Filter) == "" {
+		return cmp.Or(q.Sort, "name"), cmp.Or(q.Group, "origin")
+	}
+	return cmp.Or(q.Sort, ByFit), cmp.Or(q.Group, "none")
 }
 
 // LedgerCursor is the place of a row in the Ledger's order.
@@ -168,15 +181,19 @@ func ledgerRows(sc Scope, args pgx.NamedArgs) string {
 // Ledger reads one page of the Ledger, in the order of group, sort and name,
 // and how many rows there are in scope, with and without the filter.
 func (s *Store) Ledger(ctx context.Context, q LedgerQuery) (rows []LedgerRow, found, total int, err error) {
-	group, sort := Groups[cmp.Or(q.Group, "origin")], Sorts[cmp.Or(q.Sort, "name")]
-	if group == "" || sort == "" {
-		return nil, 0, 0, fmt.Errorf("the Ledger has no group %q or no sort %q", q.Group, q.Sort)
-	}
+	sortName, groupName := q.Arranged()
+	group, sort := Groups[groupName], Sorts[sortName]
 	args := scopeArgs(q.Scope)
 	args["method"], args["limit"] = q.Method, q.Limit
+	c := &conditions{args: args}
+	if sortName == ByFit {
+		sort = c.fit(filter.Phrase(q.Filter))
+	}
+	if group == "" || sort == "" {
+		return nil, 0, 0, fmt.Errorf("the Ledger has no group %q or no sort %q", groupName, sortName)
+	}
 	fits, among := "true", ""
 	if q.Filter != nil {
-		c := &conditions{args: args}
 		fits = c.where(q.Filter)
 		// A model's few packages are read faster than the catalogue's indexes.
 		if words := c.narrowing(q.Filter); words != "" && q.Scope.Model == nil {

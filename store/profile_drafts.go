@@ -160,12 +160,7 @@ func (s *Store) SetRules(ctx context.Context, id uuid.UUID, revision int, purpos
 		if err := setSisters(ctx, tx, id, sisters); err != nil {
 			return err
 		}
-		// What somebody asked for is no longer what would be published.
-		_, err = tx.Exec(ctx, `
-			update publications
-			set state = 'taken-back', decided_by = $2, decided_at = now(), answer = 'The rules were changed since.'
-			where profile_id = $1 and state = 'open'`, id, person)
-		if err != nil {
+		if err := outdate(ctx, tx, id, person); err != nil {
 			return err
 		}
 		if err := forgetDraft(ctx, tx, person, DraftRules, id); err != nil {

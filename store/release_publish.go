@@ -24,7 +24,7 @@ type Publication struct {
 	// Changes are what the one who asked wrote about it; there may be none.
 	Changes   []string                 `db:"changes" json:"changes" nullable:"false"`
 	Words     string                   `db:"words" json:"words"`
-	State     profile.PublicationState `db:"state" json:"state" enum:"open,published,returned,taken-back"`
+	State     profile.PublicationState `db:"state" json:"state" enum:"open,published,returned,taken-back,outdated"`
 	AskedByID uuid.UUID                `db:"asked_by_id" json:"askedById"`
 	AskedBy   string                   `db:"asked_by" json:"askedBy"`
 	AskedAt   time.Time                `db:"asked_at" json:"askedAt"`
@@ -105,6 +105,20 @@ func (s *Store) AskPublication(ctx context.Context, id uuid.UUID, revision int, 
 		)
 	})
 	return asked, err
+}
+
+// outdate ends what was asked of a profile whose rules somebody changes: it is no
+// longer what would be published. Who asked, and everybody who may have looked at
+// it, is told.
+func outdate(ctx context.Context, tx pgx.Tx, id, person uuid.UUID) error {
+	tag, err := tx.Exec(ctx, `
+		update publications
+		set state = 'outdated', decided_by = $2, decided_at = now()
+		where profile_id = $1 and state = 'open'`, id, person)
+	if err != nil || tag.RowsAffected() == 0 {
+		return err
+	}
+	return tellMaintainers(ctx, tx, "publish-outdated", id, person, "")
 }
 
 // lockProfile reads a profile of which nobody else changes anything meanwhile.

@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"roster/core/wording"
 	"roster/server"
 	"roster/server/site"
 	"roster/store"
@@ -42,9 +43,9 @@ func exportSite(c *cobra.Command, st *store.Store, folder, public string) error 
 	}
 	n, err := (&site.Site{Store: st, Base: strings.TrimRight(public, "/")}).Export(c.Context(), folder, server.Assets())
 	if err != nil {
-		return fmt.Errorf("%d files were written to %s; then: %w", n, folder, err)
+		return fmt.Errorf("%s written to %s; then: %w", wording.Count(n, "file was", "files were"), folder, err)
 	}
-	fmt.Fprintf(c.OutOrStdout(), "%d files written to %s\n", n, folder)
+	fmt.Fprintf(c.OutOrStdout(), "%s written to %s\n", wording.Count(n, "file"), folder)
 	return nil
 }
 
@@ -141,7 +142,7 @@ func auditCommand() *cobra.Command {
 			if proof.Wrong != "" {
 				return fmt.Errorf("the record does NOT hold together: %s", proof.Wrong)
 			}
-			fmt.Fprintf(c.OutOrStdout(), "%d entries, unbroken; the newest has the hash\n%s\nKeep it elsewhere: --head tells later whether anything was cut off.\n", proof.Entries, proof.Head)
+			fmt.Fprintf(c.OutOrStdout(), "%s, unbroken; the newest has the hash\n%s\nKeep it elsewhere: --head tells later whether anything was cut off.\n", wording.Count(int(proof.Entries), "entry", "entries"), proof.Head)
 			return nil
 		},
 	}

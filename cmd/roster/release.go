@@ -12,6 +12,7 @@ import (
 
 	"roster/core/profile"
 	"roster/core/render"
+	"roster/core/wording"
 )
 
 // forms are what a release can be written as.
@@ -89,8 +90,8 @@ func verifyCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			fmt.Fprintf(c.OutOrStdout(), "good signature: %s %s, %s, no. %d, %d packages, sha256 %s\n",
-				doc.Maker.Name, doc.Model.Name, doc.Edition.Name, doc.Number, len(doc.Removals()), profile.Digest(raw))
+			fmt.Fprintf(c.OutOrStdout(), "good signature: %s %s, %s, no. %d, %s, sha256 %s\n",
+				doc.Maker.Name, doc.Model.Name, doc.Edition.Name, doc.Number, wording.Count(len(doc.Removals()), "package"), profile.Digest(raw))
 			return nil
 		},
 	}

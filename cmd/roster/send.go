@@ -19,6 +19,7 @@ import (
 	"go.yaml.in/yaml/v3"
 
 	"roster/core/android"
+	"roster/core/wording"
 )
 
 // remote is a Roster server that is asked with a person's token.
@@ -130,7 +131,7 @@ func sendCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			fmt.Fprintf(c.OutOrStdout(), "sent %d edits for review: %s\n", n, at)
+			fmt.Fprintf(c.OutOrStdout(), "sent %s for review: %s\n", wording.Count(n, "edit"), at)
 			return nil
 		},
 	}

@@ -7,6 +7,7 @@ import (
 
 	"roster/core/catalog"
 	"roster/core/evidence"
+	"roster/core/wording"
 )
 
 // Question is what a reviewer would ask about an edit before it is sent.
@@ -92,7 +93,7 @@ func aboutLoad(s Sending) (list []Question) {
 	case s.Figures.Phones == 0:
 		ask("evidence-missing", "Nobody has tried it on a phone; only documents speak of it.")
 	case s.Near == 0 && s.Scope.Kind != catalog.Everywhere:
-		ask("wider-than-proof", "Nobody has tried it there: all %d phones are of other firmware.", s.Figures.Phones)
+		ask("wider-than-proof", "Nobody has tried it there: %s of other firmware.", wording.Count(s.Figures.Phones, "phone that counts is", "phones that count are"))
 	}
 	if v.Load.MoreLenientThan(s.Suggested) {
 		ask("more-lenient", "More lenient than the evidence suggests, which is %s: this needs two reviewers.", loadWords[s.Suggested])

@@ -127,11 +127,3 @@ func Order(lines []Line, now time.Time) {
 		return cmp.Or(cmp.Compare(b.Points, a.Points), a.Since.Compare(b.Since), cmp.Compare(a.Key, b.Key))
 	})
 }
-
-// Many counts something in words: 1 phone, 2 phones.
-func Many(n int, one string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	return fmt.Sprintf("%d %ss", n, one)
-}

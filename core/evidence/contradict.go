@@ -3,6 +3,8 @@ package evidence
 import (
 	"fmt"
 	"slices"
+
+	"roster/core/wording"
 )
 
 // Contradictions tells, in words for the person who adds it, where a new trial
@@ -35,16 +37,16 @@ func Contradictions(known []Trial, added Trial, y Yardstick) []string {
 	case added.Outcome == Clean:
 		for _, o := range []Outcome{NoStart, Fault, FunctionLost} {
 			if n := harmed[o]; n > 0 {
-				said = append(said, fmt.Sprintf("%s near this firmware ended in %s", plural(n, "phone"), o.words()))
+				said = append(said, fmt.Sprintf("%s near this firmware ended in %s", wording.Count(n, "phone"), o.words()))
 			}
 		}
 	case added.Outcome.Harm() && clean > 0:
-		said = append(said, fmt.Sprintf("%s near this firmware went clean", plural(clean, "phone")))
+		said = append(said, fmt.Sprintf("%s near this firmware went clean", wording.Count(clean, "phone")))
 	case added.Outcome == Refused && clean+len(harmed) > 0:
 		said = append(said, "other phones near this firmware let it go")
 	}
 	if added.Outcome != Refused && refused > 0 {
-		said = append(said, fmt.Sprintf("this build refused it before (%s)", plural(refused, "trial")))
+		said = append(said, fmt.Sprintf("this build refused it before (%s)", wording.Count(refused, "trial")))
 	}
 	if added.CameBack && slices.ContainsFunc(known, func(t Trial) bool {
 		return t.On.Build == added.On.Build && !t.CameBack && t.Outcome != Refused && t.Method == added.Method

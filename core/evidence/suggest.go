@@ -3,6 +3,8 @@ package evidence
 import (
 	"fmt"
 	"slices"
+
+	"roster/core/wording"
 )
 
 // Load is the grade: how much of the phone rests on a package.
@@ -136,18 +138,18 @@ func Suggest(f Figures, s Structure, t Thresholds) Suggestion {
 		add(LoadBearing, "starting the phone rests on it: "+s.BreaksBootLink, nil)
 	}
 	if ids, _ := f.trials(NoStart, t.Near); len(ids) > 0 {
-		add(LoadBearing, fmt.Sprintf("a phone did not start without it (%s)", plural(len(ids), "trial")), ids)
+		add(LoadBearing, fmt.Sprintf("a phone did not start without it (%s)", wording.Count(len(ids), "trial")), ids)
 	}
 	if s.BreaksHardLink != "" {
 		add(TiedIn, s.BreaksHardLink+" rests on it and stays", nil)
 	}
 	if ids, _ := f.trials(Fault, 0); len(ids) > 0 {
-		add(TiedIn, fmt.Sprintf("something else misbehaved without it (%s)", plural(len(ids), "trial")), ids)
+		add(TiedIn, fmt.Sprintf("something else misbehaved without it (%s)", wording.Count(len(ids), "trial")), ids)
 	}
 	if ids, functions := f.trials(FunctionLost, 0); len(ids) > 0 {
-		text := fmt.Sprintf("a function was missed (%s)", plural(len(ids), "trial"))
+		text := fmt.Sprintf("a function was missed (%s)", wording.Count(len(ids), "trial"))
 		if len(functions) > 0 {
-			text = fmt.Sprintf("missed without it: %s (%s)", join(functions), plural(len(ids), "trial"))
+			text = fmt.Sprintf("missed without it: %s (%s)", join(functions), wording.Count(len(ids), "trial"))
 		}
 		add(LeanedOn, text, ids)
 	}
@@ -158,14 +160,14 @@ func Suggest(f Figures, s Structure, t Thresholds) Suggestion {
 		return out
 	}
 	ids, _ := f.trials(Clean, 0)
-	enough := fmt.Sprintf("at most %s of phones harmed, from %s and %s", Percent(f.Ceiling), plural(f.Phones, "phone"), people(f.People))
+	enough := fmt.Sprintf("at most %s of phones harmed, from %s and %s", wording.Ceiling(f.Ceiling), wording.Count(f.Phones, "phone"), wording.Count(f.People, "person", "people"))
 	switch {
 	case isLoose(f, t):
 		add(Loose, enough, ids)
 	case f.Weight == 0:
 		add(Unproven, "nobody has tried it", nil)
 	default:
-		add(Unproven, fmt.Sprintf("%s; Loose wants at most %s from %s and %s", enough, Percent(t.LooseCeiling), people(t.LoosePeople), plural(t.LoosePhones, "phone")), ids)
+		add(Unproven, fmt.Sprintf("%s; Loose wants at most %s from %s and %s", enough, wording.Ceiling(t.LooseCeiling), wording.Count(t.LoosePeople, "person", "people"), wording.Count(t.LoosePhones, "phone")), ids)
 	}
 	return out
 }
@@ -182,20 +184,6 @@ func (f Figures) trials(o Outcome, least float64) (ids, functions []string) {
 		}
 	}
 	return ids, functions
-}
-
-func plural(n int, one string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	return fmt.Sprintf("%d %ss", n, one)
-}
-
-func people(n int) string {
-	if n == 1 {
-		return "1 person"
-	}
-	return fmt.Sprintf("%d people", n)
 }
 
 func join(words []string) string {

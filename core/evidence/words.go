@@ -3,16 +3,11 @@ package evidence
 import (
 	"cmp"
 	"fmt"
-	"math"
 	"slices"
 	"strings"
-)
 
-// Percent writes a share as people read it: whole percents, rounded up so
-// that a ceiling is never shown lower than it is.
-func Percent(share float64) string {
-	return fmt.Sprintf("%.0f %%", math.Ceil(100*share-1e-9))
-}
+	"roster/core/wording"
+)
 
 // Sentence says in words what figures come to; where names the target, such
 // as "Lyra 5 phones".
@@ -21,9 +16,9 @@ func Sentence(f Figures, where string, t Thresholds) string {
 		return "Nobody has tried it: nothing is known about " + where + "."
 	}
 	var b strings.Builder
-	fmt.Fprintf(&b, "%s, %s, %s: at most %s of %s harmed", plural(f.Phones, "phone"), people(f.People), harms(f), Percent(f.Ceiling), where)
+	fmt.Fprintf(&b, "%s, %s, %s: at most %s of %s harmed", wording.Count(f.Phones, "phone"), wording.Count(f.People, "person", "people"), harms(f), wording.Ceiling(f.Ceiling), where)
 	if f.Floor > 0 {
-		fmt.Fprintf(&b, ", and at least %.0f %%", math.Floor(100*f.Floor))
+		b.WriteString(", and at least " + wording.Floor(f.Floor))
 	}
 	if f.Standing == Contested {
 		b.WriteString("; contested")

@@ -44,6 +44,25 @@ func (Not) node()  {}
 func (Word) node() {}
 func (Term) node() {}
 
+// Phrase is what somebody looks for by name: the bare words that everything
+// found must hold, in their order. It is "" where there are none, or where an
+// "or" leaves open which are meant.
+func Phrase(n Node) string {
+	switch n := n.(type) {
+	case Word:
+		return n.Text
+	case And:
+		var words []string
+		for _, part := range n {
+			if w, ok := part.(Word); ok {
+				words = append(words, w.Text)
+			}
+		}
+		return strings.Join(words, " ")
+	}
+	return ""
+}
+
 // Op is how a term compares.
 type Op string
 

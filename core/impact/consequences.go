@@ -8,6 +8,7 @@ import (
 
 	"roster/core/android"
 	"roster/core/evidence"
+	"roster/core/wording"
 )
 
 // Severity is what a consequence means for the removal.
@@ -199,28 +200,21 @@ func (w *worker) experience() {
 		for _, c := range w.known.Conditions[name] {
 			switch w.condition(c) {
 			case Unmet:
-				w.add("condition", Stops, "only if: "+c+"; this does not hold", name)
+				w.add("condition", Stops, wording.OnlyIf(c)+"; that is not so", name)
 			case Open:
-				w.add("condition", Costs, "only if: "+c, name)
+				w.add("condition", Costs, wording.OnlyIf(c), name)
 			}
 		}
 		if w.admin[i] && !w.known.Before.Withdrawn[name] {
 			w.add("administrator", Stops, "it is an active device administrator: withdraw that first", name)
 		}
 		if n := w.known.Refused[name]; n > 0 {
-			w.add("will-refuse", Notes, "phones refused in "+trials(n), name)
+			w.add("will-refuse", Notes, "phones refused in "+wording.Count(n, "trial"), name)
 		}
 		if n := w.known.ComesBack[name]; n > 0 {
-			w.add("comes-back", Notes, "it returned by itself in "+trials(n), name)
+			w.add("comes-back", Notes, "it returned by itself in "+wording.Count(n, "trial"), name)
 		}
 	}
-}
-
-func trials(n int) string {
-	if n == 1 {
-		return "1 trial"
-	}
-	return fmt.Sprintf("%d trials", n)
 }
 
 // background adds what starts no more, and which dangerous permissions nobody

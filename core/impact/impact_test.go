@@ -260,7 +260,7 @@ func TestBefore(t *testing.T) {
 		"an administrator that is withdrawn": {Removal{"a.ident": user}, Known{Before: Before{Withdrawn: map[android.PackageName]bool{"a.ident": true}}}, false, ""},
 		"a keyboard put in":                  {Removal{"a.keys": user}, Known{Before: Before{Held: map[string]android.PackageName{Keyboard: "org.open.keys"}}}, false, ""},
 		"one put in that goes, too":          {Removal{"a.keys": user, "a.home": user}, Known{Before: Before{Held: map[string]android.PackageName{Keyboard: "a.home"}}}, true, "nobody else"},
-		"a condition that does not hold":     {Removal{"a.home": user}, Known{Conditions: map[android.PackageName][]string{"a.home": {"not role-held:HOME"}}}, true, "does not hold"},
+		"a condition that does not hold":     {Removal{"a.home": user}, Known{Conditions: map[android.PackageName][]string{"a.home": {"not role-held:HOME"}}}, true, "that is not so"},
 		"one that holds":                     {Removal{"a.home": user}, Known{Conditions: map[android.PackageName][]string{"a.home": {"role-held:HOME", "not lock-code-set", "device-admin:a.ident"}}}, false, ""},
 	} {
 		var stops []string

@@ -9,6 +9,7 @@ import (
 	"roster/core/android"
 	"roster/core/catalog"
 	"roster/core/evidence"
+	"roster/core/wording"
 )
 
 // Figures are what trials of a package by one method come to, towards the
@@ -89,7 +90,7 @@ func Rank(candidates []Candidate, rules Rules) (rows []Row, cut int) {
 			row.Goes, row.Why = true, "within the rules"
 			cut++
 		case row.Eligible:
-			row.Why = fmt.Sprintf("may harm up to %s of phones", percent(row.Ceiling))
+			row.Why = fmt.Sprintf("may harm up to %s of phones", wording.Ceiling(row.Ceiling))
 		default:
 			row.Why = keeps
 		}
@@ -157,5 +158,3 @@ func unpinnable(r Row, rules Rules) bool {
 // the line compares and what a release records are one number, never smaller
 // than the true limit.
 func roundLimit(v float64) float64 { return min(1, math.Ceil(v*1000-1e-9)/1000) }
-
-func percent(v float64) string { return fmt.Sprintf("%.4g %%", 100*v) }

@@ -8,6 +8,7 @@ import (
 	"roster/core/android"
 	"roster/core/evidence"
 	"roster/core/impact"
+	"roster/core/wording"
 )
 
 // Basis is what a profile is composed from: its models' packages, and the
@@ -352,7 +353,7 @@ func (w *composer) stops() {
 	case len(w.c.Rows) == 0:
 		add("no capture of this model is there: nothing is known of what it ships")
 	case w.c.Dropped > 0:
-		add("nothing goes: all %d packages that would have to stay, each for the reason that stands beside it", w.c.Dropped)
+		add("nothing goes: %s to stay for the reason that stands beside it", wording.Count(w.c.Dropped, "package that could has", "packages that could have all"))
 	case !tried:
 		add("nothing goes: nobody has tried taking anything off this model or one like it")
 	default:

@@ -9,6 +9,7 @@ import (
 	"roster/core/catalog"
 	"roster/core/evidence"
 	"roster/core/impact"
+	"roster/core/wording"
 )
 
 // HoldState says how a release stands on a build.
@@ -164,7 +165,7 @@ func (h *Hold) renamedAndGone(d *Document, on OnBuild) {
 		to := android.PackageName(on.Renamed[i].To)
 		if !slices.ContainsFunc(d.Removals(), func(r Step) bool { return r.Package == to }) {
 			h.Findings = append(h.Findings, Finding{State: WasRenamed, Packages: []android.PackageName{s.Package}, Others: []android.PackageName{to},
-				Why: fmt.Sprintf("it is %s now, as far as one can tell (%s sure): under that name it stays", to, evidence.Percent(on.Renamed[i].Sure))})
+				Why: fmt.Sprintf("it is %s now, as far as one can tell (%s sure): under that name it stays", to, wording.Ceiling(on.Renamed[i].Sure))})
 		}
 	}
 }
@@ -173,11 +174,7 @@ func (h *Hold) renamedAndGone(d *Document, on OnBuild) {
 func (h *Hold) back(d *Document, on OnBuild) {
 	for _, s := range d.Removals() {
 		if n := on.CameBack[s.Package]; n > 0 && on.Net.Has(s.Package) {
-			phones := "1 phone"
-			if n > 1 {
-				phones = fmt.Sprintf("%d phones", n)
-			}
-			h.Findings = append(h.Findings, Finding{State: CameBack, Packages: []android.PackageName{s.Package}, Others: []android.PackageName{}, Why: "the update to this build brought it back on " + phones})
+			h.Findings = append(h.Findings, Finding{State: CameBack, Packages: []android.PackageName{s.Package}, Others: []android.PackageName{}, Why: "the update to this build brought it back on " + wording.Count(n, "phone")})
 		}
 	}
 }

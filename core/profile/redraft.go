@@ -7,6 +7,7 @@ import (
 	"roster/core/android"
 	"roster/core/catalog"
 	"roster/core/evidence"
+	"roster/core/wording"
 )
 
 // Redrawn is a package that a new draft treats otherwise than the release
@@ -53,7 +54,7 @@ func RulesFor(rules Rules, d *Document, fingerprint string, renamed []catalog.Re
 		if !goes(from) || goes(to) || slices.ContainsFunc(rules.Pins, func(p Pin) bool { return p.Package == to }) {
 			continue
 		}
-		reason := fmt.Sprintf("%s under its new name (%s sure)", from, evidence.Percent(r.Sure))
+		reason := fmt.Sprintf("%s under its new name (%s sure)", from, wording.Ceiling(r.Sure))
 		rules.Pins = append(slices.Clone(rules.Pins), Pin{to, true, reason})
 		said = append(said, fmt.Sprintf("%s is pinned: %s", to, reason))
 	}

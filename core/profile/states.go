@@ -9,10 +9,12 @@ const (
 	Published PublicationState = "published"
 	SentBack  PublicationState = "returned"
 	TakenBack PublicationState = "taken-back"
+	// Outdated says that somebody changed the rules before it was decided.
+	Outdated PublicationState = "outdated"
 )
 
 // PublicationStates lists every state of a publication.
-var PublicationStates = []PublicationState{AskedFor, Published, SentBack, TakenBack}
+var PublicationStates = []PublicationState{AskedFor, Published, SentBack, TakenBack, Outdated}
 
 // ReleaseState is whether a release is the one to use.
 type ReleaseState string

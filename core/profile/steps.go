@@ -8,6 +8,7 @@ import (
 	"roster/core/android"
 	"roster/core/evidence"
 	"roster/core/impact"
+	"roster/core/wording"
 )
 
 // StepKind is what a step does.
@@ -210,7 +211,7 @@ func (w *composer) conditions(order [][]android.PackageName) {
 	for _, group := range order {
 		for _, name := range group {
 			for _, c := range w.goes[name].Conditions {
-				w.step(Step{Kind: Check, Phase: Before, Package: name, Label: w.goes[name].Label, Text: orText(w.goes[name].Label, string(name)) + " goes only if: " + c})
+				w.step(Step{Kind: Check, Phase: Before, Package: name, Label: w.goes[name].Label, Text: orText(w.goes[name].Label, string(name)) + " goes " + wording.OnlyIf(c)})
 			}
 		}
 	}

@@ -10,6 +10,7 @@ import (
 	"roster/core/android"
 	"roster/core/evidence"
 	"roster/core/profile"
+	"roster/core/wording"
 )
 
 // Names writes the plain list: one package name a line, in the order of the
@@ -108,7 +109,7 @@ func Markdown(d *profile.Document, a About) []byte {
 		off, back := Commands(s)
 		ceiling := ""
 		if s.Evidence != nil {
-			ceiling = evidence.Percent(s.Evidence.Ceiling)
+			ceiling = wording.Ceiling(s.Evidence.Ceiling)
 		}
 		line("| `%s` | %s | %s | %s | `%s` | `%s` |", s.Package, mark(s.Label), s.Load, ceiling, off, back)
 	}

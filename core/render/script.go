@@ -12,6 +12,7 @@ import (
 	"roster/core/evidence"
 	"roster/core/impact"
 	"roster/core/profile"
+	"roster/core/wording"
 )
 
 //go:embed *.tmpl
@@ -175,7 +176,7 @@ func (p *plan) call(s profile.Step) call {
 		if condition.Not {
 			c.Holds = "not " + c.Holds
 		}
-		c.Otherwise, p.Conditional = "only if: "+text, true
+		c.Otherwise, p.Conditional = wording.OnlyIf(text), true
 	}
 	return c
 }

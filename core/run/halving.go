@@ -8,6 +8,7 @@ import (
 
 	"roster/core/android"
 	"roster/core/impact"
+	"roster/core/wording"
 )
 
 // Suspect is a package of a run that could carry what is broken.
@@ -201,7 +202,7 @@ func last(list []Journal, name android.PackageName) int {
 // trial.
 func (h *Hunt) Path() string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "%s was broken with %d packages off. ", h.Text, len(h.Suspects))
+	fmt.Fprintf(&b, "%s was broken with %s off. ", h.Text, wording.Count(len(h.Suspects), "package"))
 	for _, r := range h.Rounds {
 		answer := "still broken"
 		if r.Works {

@@ -9,6 +9,7 @@ import (
 	"roster/core/evidence"
 	"roster/core/impact"
 	"roster/core/profile"
+	"roster/core/wording"
 )
 
 // Subject is the phone that a run is rehearsed for.
@@ -250,7 +251,7 @@ func (w *rehearser) removals() {
 			row.say(LeftOut, code, why)
 			w.r.Count.LeftOut++
 		case w.Refused[s.Package] > 0 && row.Method != evidence.Disable:
-			row.say(WouldRefuse, BecauseRefusedHere, "phones of this build refused it in "+times(w.Refused[s.Package]))
+			row.say(WouldRefuse, BecauseRefusedHere, "phones of this build refused it in "+wording.Count(w.Refused[s.Package], "trial"))
 			w.r.Count.Refuses++
 			w.set[s.Package] = row.Method
 		default:
@@ -259,13 +260,6 @@ func (w *rehearser) removals() {
 		}
 		w.r.Rows = append(w.r.Rows, row)
 	}
-}
-
-func times(n int) string {
-	if n == 1 {
-		return "1 trial"
-	}
-	return fmt.Sprintf("%d trials", n)
 }
 
 // others adds the steps that take nothing off, in their places.

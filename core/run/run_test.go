@@ -87,7 +87,7 @@ func TestRehearse(t *testing.T) {
 	}{
 		"as it is":             {nil, seen, Count{Goes: 5, Absent: 1}, ""},
 		"a condition unseen":   {nil, Choices{}, Count{Goes: 5, Absent: 1}, "step 5 is not seen to"},
-		"a lock code set":      {func(s *Subject) { s.Facts.LockCode = android.LockCodeSet }, seen, Count{Goes: 5, Absent: 1}, "not lock-code-set; this does not hold"},
+		"a lock code set":      {func(s *Subject) { s.Facts.LockCode = android.LockCodeSet }, seen, Count{Goes: 5, Absent: 1}, "not lock-code-set; that is not so"},
 		"lock left out":        {func(s *Subject) { s.Facts.LockCode = android.LockCodeSet }, Choices{Seen: []int{5}, Leave: []android.PackageName{"com.maker.lock"}}, Count{Goes: 4, Absent: 1, LeftOut: 1}, ""},
 		"an administrator":     {func(s *Subject) { s.Facts.Administrators = []android.PackageName{"com.maker.demo"} }, seen, Count{Goes: 5, Absent: 1}, "active device administrator"},
 		"payments kept":        {nil, Choices{Keep: []string{"payments"}}, Count{Goes: 4, Absent: 1, LeftOut: 1}, ""},

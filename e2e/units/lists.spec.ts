@@ -59,9 +59,9 @@ test('rows stand below the heads of their groups, but for those that are closed'
 test('an address carries a view there and back, and no nonsense', () => {
   for (const view of [
     { q: 'load:loose', sort: 'ceiling', group: 'none' },
-    { q: '', sort: 'name', group: 'origin' },
+    { q: '', sort: 'fit', group: 'origin' },
   ] as const)
     expect(viewIn(viewQuery(view))).toEqual(view)
-  expect(viewQuery({ q: '', sort: 'name', group: 'origin' })).toEqual({})
-  expect(viewIn({ sort: 'constructor', group: '../..' })).toEqual({ q: '', sort: 'name', group: 'origin' })
+  expect(viewQuery({ q: '' })).toEqual({})
+  expect(viewIn({ sort: 'constructor', group: '../..' })).toEqual({ q: '' })
 })

@@ -8,6 +8,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"roster/core/wording"
 	"roster/store"
 )
 
@@ -125,14 +126,14 @@ func shade(b store.BuildCover) int {
 func heat(builds []store.BuildCover) template.HTML {
 	const cell, height = 9, 15
 	var b strings.Builder
-	fmt.Fprintf(&b, `<svg width="%d" height="%d" role="img" aria-label="%d builds">`, max(1, len(builds))*cell, height, len(builds))
+	fmt.Fprintf(&b, `<svg width="%d" height="%d" role="img" aria-label="%s">`, max(1, len(builds))*cell, height, wording.Count(len(builds), "build"))
 	for i, one := range builds {
 		name := strings.TrimSpace(one.Carrier + " " + one.Region + " " + one.Version)
 		words := fmt.Sprintf("%s: nobody captured it", name)
 		class := "n"
 		if one.Packages > 0 {
 			class = fmt.Sprintf("s%d", shade(one))
-			words = fmt.Sprintf("%s: %d packages, %d %% graded, %d %% tried", name, one.Packages, percentOf(one.Graded, one.Packages), percentOf(one.Tried, one.Packages))
+			words = fmt.Sprintf("%s: %s, %d %% graded, %d %% tried", name, wording.Count(one.Packages, "package"), percentOf(one.Graded, one.Packages), percentOf(one.Tried, one.Packages))
 		}
 		fmt.Fprintf(&b, `<rect class="%s" x="%d.5" y="1.5" width="%d" height="%d"><title>%s</title></rect>`, class, i*cell, cell-2, height-3, template.HTMLEscapeString(words))
 	}

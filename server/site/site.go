@@ -17,6 +17,7 @@ import (
 	"roster/core/android"
 	"roster/core/evidence"
 	"roster/core/profile"
+	"roster/core/wording"
 	"roster/server/atom"
 	"roster/store"
 )
@@ -25,9 +26,11 @@ import (
 var pageFiles embed.FS
 
 var pages = template.Must(template.New("").Funcs(template.FuncMap{
-	"percent":  evidence.Percent,
+	"percent":  wording.Ceiling,
 	"loadWord": func(l evidence.Load) string { return LoadWords[l] },
 	"date":     date,
+	"count":    wording.Count,
+	"onlyIf":   wording.OnlyIf,
 	"words":    func(slug string) string { return strings.ReplaceAll(slug, "-", " ") },
 	"front":    front,
 	"back":     func(name string) string { return strings.TrimPrefix(name, front(name)) },
@@ -40,10 +43,10 @@ var pages = template.Must(template.New("").Funcs(template.FuncMap{
 func date(v any) string {
 	switch t := v.(type) {
 	case time.Time:
-		return t.UTC().Format("2 January 2006")
+		return wording.Day(t)
 	case *time.Time:
 		if t != nil {
-			return t.UTC().Format("2 January 2006")
+			return wording.Day(*t)
 		}
 	}
 	return ""
@@ -264,7 +267,7 @@ func (s *Site) feed(list []store.ReleaseLine, marks map[uuid.UUID][]store.NotFor
 	f := atom.Feed{ID: s.Base + "/feed.atom", Title: "Roster: releases", Author: atom.Author{Name: "Roster"}, Links: []atom.Link{{Rel: "alternate", Href: s.Base + "/r"}, {Rel: "self", Href: s.Base + "/feed.atom"}}}
 	for _, r := range list[:min(len(list), 200)] {
 		name := fmt.Sprintf("%s %s: %s, no. %d", r.MakerName, r.ModelName, r.EditionName, r.Number)
-		e := atom.Entry{ID: "urn:uuid:" + r.ID.String(), Title: name, Updated: atom.Time(r.PublishedAt), Link: atom.Link{Rel: "alternate", Href: s.Base + Path(r)}, Content: fmt.Sprintf("%d packages go.", r.Steps)}
+		e := atom.Entry{ID: "urn:uuid:" + r.ID.String(), Title: name, Updated: atom.Time(r.PublishedAt), Link: atom.Link{Rel: "alternate", Href: s.Base + Path(r)}, Content: wording.Count(r.Steps, "package goes", "packages go") + "."}
 		if r.WithdrawnAt != nil {
 			e.ID, e.Title, e.Updated, e.Content = e.ID+":withdrawn", "Withdrawn: "+name, atom.Time(*r.WithdrawnAt), r.Reason
 		}

@@ -85,7 +85,7 @@ func TestPages(t *testing.T) {
 	}
 	covered := coverPage{Rows: []coverRow{{store.ModelCover{MakerName: bad, ModelName: bad, CapturedAt: &at}, []store.BuildCover{{Version: bad, Packages: 10, Tried: 3}, {Version: "2"}}}}, Helpful: []store.BuildCover{{MakerName: bad, Version: bad, Carrier: bad}}}
 	cover, err := s.page("coverage.html", covered)
-	if err != nil || strings.Contains(string(cover.Body), "<script") || strings.Count(string(cover.Body), "<rect class=\"s3\"") != 2 || !strings.Contains(string(cover.Body), "23 November 2026") {
+	if err != nil || strings.Contains(string(cover.Body), "<script") || strings.Count(string(cover.Body), "<rect class=\"s3\"") != 2 || !strings.Contains(string(cover.Body), "23 Nov 2026") {
 		t.Errorf("coverage: %v\n%.3000s", err, cover.Body)
 	}
 	f, err := s.feed([]store.ReleaseLine{r.ReleaseLine}, marks)

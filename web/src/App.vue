@@ -16,8 +16,8 @@ import EvidenceDialogs from '@/editing/EvidenceDialogs.vue'
 const SignIn = defineAsyncComponent(() => import('@/places/signin/SignIn.vue'))
 
 const route = useRoute()
-const { session, person } = useSession()
-useLive(() => !!person.value)
+const { session, person, ended } = useSession()
+useLive(() => !!person.value && !ended.value)
 
 const dark = usePreferredDark()
 const chosen = useLocalStorage<'auto' | 'light' | 'dark'>('roster-theme', 'auto')
@@ -50,6 +50,9 @@ const away = computed(() => {
       <TrayBar v-else />
       <KeysHelp />
       <EvidenceDialogs />
+      <v-dialog v-if="ended" :model-value="true" persistent width="400" aria-label="Sign in again">
+        <SignIn :again="person" />
+      </v-dialog>
     </div>
   </v-app>
 </template>
@@ -68,11 +71,7 @@ const away = computed(() => {
 /* A technician sends a bug report from the phone itself. */
 @media (max-width: 720px) {
   .shell {
-    grid-template: 44px auto minmax(0, 1fr) auto / minmax(0, 1fr);
-  }
-  .shell > :deep(.margin),
-  .shell > :deep(.closed) {
-    display: none !important;
+    grid-template: 44px auto minmax(0, 1fr) auto auto / minmax(0, 1fr);
   }
 }
 #sheet {

@@ -26,7 +26,10 @@ const vuetify = createVuetify({
 
 // v-focus puts the cursor into a field as it appears, at once: Vuetify's own
 // way waits until it is seen, and then takes the cursor from where it is.
-const focus = { mounted: (el: HTMLElement) => el.querySelector<HTMLElement>('input, textarea')?.focus() }
+const takesFocus = 'input, textarea, select, button, a[href]'
+const focus = {
+  mounted: (el: HTMLElement) => (el.matches(takesFocus) ? el : el.querySelector<HTMLElement>(takesFocus))?.focus(),
+}
 
 createApp(App)
   .directive('focus', focus)

@@ -22,6 +22,11 @@ api.use({
   onRequest({ request }) {
     if (unattended()) request.headers.set('Roster-Unattended', '1')
   },
+  // Whoever is signed in no longer is told so at once.
+  onResponse({ response, request }) {
+    if (response.status === 401 && !request.url.endsWith('/api/v1/session'))
+      void queryClient.invalidateQueries({ queryKey: ['session'] })
+  },
 })
 
 interface Answer<T> {

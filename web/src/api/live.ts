@@ -7,8 +7,8 @@ import type { Schemas } from './client'
 import { follow } from './events'
 import { everything, touch, type Told } from './stale'
 
-// What comes close together is read once.
-const gathered = 1_000
+// What comes close together is read once; what others did is seen within a second.
+const gathered = 400
 
 // useLive keeps what is on screen as it is on the server, until the component
 // that calls it is gone or the condition is no longer met.

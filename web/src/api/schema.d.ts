@@ -4005,9 +4005,13 @@ export interface components {
             columns: components["schemas"]["Build"][];
             /** Format: int64 */
             found: number;
+            /** @enum {string} */
+            group: "origin" | "namespace" | "load" | "function" | "maker" | "none";
             /** @description Cursor of the next page, empty on the last */
             next: string;
             rows: components["schemas"]["LedgerRow"][];
+            /** @enum {string} */
+            sort: "fit" | "name" | "load" | "ceiling" | "standing" | "trials" | "builds" | "newest";
             /** Format: int64 */
             total: number;
         };
@@ -4796,7 +4800,7 @@ export interface components {
             /** Format: int64 */
             since?: number;
             /** @enum {string} */
-            state: "open" | "published" | "returned" | "taken-back";
+            state: "open" | "published" | "returned" | "taken-back" | "outdated";
             words: string;
         };
         PutBackInputBody: {
@@ -8138,7 +8142,9 @@ export interface operations {
                 method?: "disable" | "remove-for-user" | "remove-from-image";
                 /** @description A filter: words of a name, label or alias, and terms such as load:loose or ceiling<20% */
                 q?: string;
-                sort?: "name" | "load" | "ceiling" | "standing" | "trials" | "builds" | "newest";
+                /** @description By name unless said; with words in the filter by how well their names fit */
+                sort?: "fit" | "name" | "load" | "ceiling" | "standing" | "trials" | "builds" | "newest";
+                /** @description By origin unless said; with words in the filter by nothing */
                 group?: "origin" | "namespace" | "load" | "function" | "maker" | "none";
                 cursor?: string;
                 limit?: number;
@@ -8181,7 +8187,9 @@ export interface operations {
                 method?: "disable" | "remove-for-user" | "remove-from-image";
                 /** @description A filter: words of a name, label or alias, and terms such as load:loose or ceiling<20% */
                 q?: string;
-                sort?: "name" | "load" | "ceiling" | "standing" | "trials" | "builds" | "newest";
+                /** @description By name unless said; with words in the filter by how well their names fit */
+                sort?: "fit" | "name" | "load" | "ceiling" | "standing" | "trials" | "builds" | "newest";
+                /** @description By origin unless said; with words in the filter by nothing */
                 group?: "origin" | "namespace" | "load" | "function" | "maker" | "none";
                 format?: "csv" | "json";
             };

@@ -100,7 +100,7 @@ const staleByOthers: Record<Told, readonly Subject[]> = {
   drafts: ['drafts', 'decisions-draft', 'rules-draft'],
   notices: ['news', 'session'],
   people: ['people', 'person', 'invitations', 'session'],
-  profiles: ['profiles', 'desk', 'fits', 'session'],
+  profiles: ['profiles', 'profile', 'profile-comparison', 'desk', 'fits', 'session'],
   releases: ['releases', 'hold', 'keys', 'timeline', 'dossier', 'profiles', 'fits', 'desk', 'wanted', 'week'],
   rules: [...catalogue, ...reviewed, 'profiles', 'releases', 'desk'],
   run: ['runs'],

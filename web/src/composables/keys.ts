@@ -1,6 +1,7 @@
 import { useLocalStorage } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { onBeforeUnmount, onMounted } from 'vue'
+import { topLayer } from './layers'
 
 export interface Key {
   // key as KeyboardEvent.key names it; several mean the same.
@@ -70,15 +71,23 @@ function pressing(e: KeyboardEvent): boolean {
   return (e.key === 'Enter' || e.key === ' ') && t !== byPointer && !!t?.matches('button, a[href], summary')
 }
 
+// meant says that keys of the page, or of a dialog, are meant: not of what lies
+// below something else.
+function meant(inDialog: boolean): boolean {
+  const top = topLayer()
+  return inDialog ? !!top?.matches('.v-dialog') : !top
+}
+
 // useKeys makes keys work while the component is on screen, unless somebody
-// types into a field or a dialog is open.
+// types into a field, or a dialog or a menu is open: then those work that are
+// of the dialog.
 export function useKeys(keys: Key[], options: { inDialog?: boolean } = {}) {
   const list = useKeyList()
   watchPointer()
   function press(e: KeyboardEvent) {
     const pressed = keyOf(e, stored.value)
     if (pressed === undefined || typing(e) || pressing(e)) return
-    if (!options.inDialog && document.querySelector('[role=dialog]')) return
+    if (!meant(options.inDialog ?? false)) return
     const key = keys.find((k) => k.keys.includes(pressed))
     if (!key) return
     e.preventDefault()

@@ -1,16 +1,21 @@
 <script setup lang="ts">
-import { computed, defineAsyncComponent } from 'vue'
+import { computed, defineAsyncComponent, type Component } from 'vue'
+import { useFocusBack } from '@/composables/layers'
+import SheetOpening from '@/ui/SheetOpening.vue'
 import { useEvidenceDialogs } from './dialogs'
 
 // Fields are much script, which the first view of a place can do without.
+const later = <T extends Component>(loader: () => Promise<{ default: T }>) =>
+  defineAsyncComponent({ loader, loadingComponent: SheetOpening, errorComponent: SheetOpening, delay: 0 })
 const sheets = {
-  trial: defineAsyncComponent(() => import('./TrialDialog.vue')),
-  load: defineAsyncComponent(() => import('./LoadDialog.vue')),
-  source: defineAsyncComponent(() => import('./SourceDialog.vue')),
+  trial: later(() => import('./TrialDialog.vue')),
+  load: later(() => import('./LoadDialog.vue')),
+  source: later(() => import('./SourceDialog.vue')),
 }
-const FieldDialog = defineAsyncComponent(() => import('./FieldDialog.vue'))
+const FieldDialog = later(() => import('./FieldDialog.vue'))
 
 const dialogs = useEvidenceDialogs()
+useFocusBack(() => dialogs.open !== '')
 const sheet = computed(() => (dialogs.open in sheets ? sheets[dialogs.open as keyof typeof sheets] : undefined))
 const key = computed(() => dialogs.subjects.map((s) => s.name).join())
 </script>

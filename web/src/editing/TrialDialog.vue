@@ -11,7 +11,7 @@ import { slugOf } from './written'
 import TraySheet from '@/tray/TraySheet.vue'
 import TrialForeseen from './TrialForeseen.vue'
 import TriedChecks from './TriedChecks.vue'
-import { ago } from '@/format/dates'
+import { ago, dayOf } from '@/format/dates'
 
 const props = defineProps<{ subjects: Subject[]; title: string }>()
 const emit = defineEmits<{ close: [] }>()
@@ -61,7 +61,7 @@ const fn = ref('')
 const persistence = ref('held')
 const recovery = ref('not-tried')
 const days = ref('0')
-const today = new Date().toLocaleDateString('sv')
+const today = dayOf(new Date())
 const on = ref(today)
 const tried = ref<string[]>([])
 const note = ref('')

@@ -5,7 +5,7 @@ import { once } from './once'
 // wait for, and no row of a list.
 const relative = once(() => new Intl.RelativeTimeFormat('en', { numeric: 'auto' }))
 const days = once(() => new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', year: 'numeric' }))
-const moments = once(() => new Intl.DateTimeFormat(undefined, { dateStyle: 'medium', timeStyle: 'long' }))
+const moments = once(() => new Intl.DateTimeFormat('en-GB', { dateStyle: 'medium', timeStyle: 'short' }))
 
 // ago says how long ago something was, roughly.
 export function ago(time: string): string {
@@ -26,6 +26,12 @@ export function ago(time: string): string {
 // day is the date of a time, as 31 Mar 2026.
 export function day(time: string): string {
   return days().format(new Date(time))
+}
+
+// dayOf is the day of a time on this computer's calendar, as 2026-03-31, for
+// fields that take a date.
+export function dayOf(time: Date): string {
+  return time.toLocaleDateString('sv')
 }
 
 export function exactTime(time: string): string {

@@ -1,4 +1,6 @@
-// How numbers, sizes and plurals are written.
+// How numbers, sizes, plurals and conditions are written; core/wording does the
+// same in the server.
+
 // ceiling rounds up: a ceiling is never shown lower than it is.
 export function ceiling(share: number): string {
   return `${Math.ceil(share * 100 - 1e-9)} %`
@@ -14,6 +16,21 @@ export function count(n: number, one: string, many = `${one}s`): string {
 
 export function people(n: number): string {
   return count(n, 'person', 'people')
+}
+
+// share writes what is no limit, rounded to the nearest.
+export function share(of: number): string {
+  return `${Math.round(of * 100)} %`
+}
+
+// sentence ends what somebody wrote as a sentence ends, once.
+export function sentence(text: string): string {
+  return /[.!?:…]\s*$|^\s*$/.test(text) ? text : `${text}.`
+}
+
+// onlyIf writes a condition that people have set, unless it says so itself.
+export function onlyIf(condition: string): string {
+  return /^(not (while|if|when|on|where)|never) /i.test(condition) ? condition : `only if: ${condition}`
 }
 
 // megabytes writes a size with one decimal.

@@ -2,6 +2,7 @@
 // The presence strip: one cell a build, oldest to newest. F ships it, H ships
 // it switched off, E does not, N no capture.
 import { computed } from 'vue'
+import { count } from '@/format/numbers'
 
 const props = withDefaults(defineProps<{ cells: string; names?: string[]; cell?: number; height?: number }>(), {
   names: () => [],
@@ -12,7 +13,7 @@ const props = withDefaults(defineProps<{ cells: string; names?: string[]; cell?:
 const means: Record<string, string> = { F: 'ships it', H: 'ships it switched off', E: 'not there', N: 'no capture' }
 const words = computed(() => {
   const here = [...props.cells].filter((c) => c === 'F' || c === 'H').length
-  return `On ${here} of ${props.cells.length} builds`
+  return `On ${here} of ${count(props.cells.length, 'build')}`
 })
 // Cells of one kind are one path: thousands of strips scroll by in the Ledger.
 const paths = computed(() => {

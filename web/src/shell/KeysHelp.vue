@@ -1,10 +1,12 @@
 <script setup lang="ts">
+import { useFocusBack } from '@/composables/layers'
 import { useKeyList, useKeyWay, writesCharacter } from '@/composables/keys'
 import { useSession } from '@/composables/session'
 import KeyCap from '@/ui/KeyCap.vue'
 
 const list = useKeyList()
 const way = useKeyWay()
+useFocusBack(() => list.shown)
 const { person } = useSession()
 </script>
 

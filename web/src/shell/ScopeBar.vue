@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useDebounceFn } from '@vueuse/core'
-import { computed, ref, watch } from 'vue'
+import { computed, nextTick, ref, watch } from 'vue'
 import { useRoute, useRouter, type LocationQueryRaw } from 'vue-router'
 import { useKeyList, useKeys } from '@/composables/keys'
 import { buildName, useBuilds, useMakers, useModels, useScope } from '@/composables/scope'
@@ -47,14 +47,27 @@ watch(
     if (document.activeElement !== find.value) text.value = typeof q === 'string' ? q : ''
   },
 )
-const search = useDebounceFn(() => {
+// show goes to what is looked for; what was looked for before has no say any more.
+function show() {
   const q = text.value.trim()
   const inLedger = route.path === '/ledger'
   const rest: LocationQueryRaw = { ...(inLedger ? route.query : query.value) }
   delete rest.q
   const to = { path: '/ledger', query: { ...rest, ...(q ? { q } : {}) } }
-  void (inLedger ? router.replace(to) : router.push(to))
-}, 120)
+  return inLedger ? router.replace(to) : router.push(to)
+}
+let wanted = 0
+const search = useDebounceFn((mine: number) => mine === wanted && void show(), 120)
+// Enter goes to what was found; Escape lets go of it, box and filter together.
+async function settle(keep: boolean) {
+  wanted++
+  if (!keep) text.value = ''
+  const inLedger = route.path === '/ledger'
+  if (keep ? text.value.trim() : inLedger) await show()
+  find.value?.blur()
+  await nextTick()
+  if (keep) document.querySelector<HTMLElement>('#sheet [role=grid]')?.focus({ preventScroll: true })
+}
 
 useKeys([
   { keys: ['/'], does: 'find by name, label or alias', run: () => find.value?.focus() },
@@ -109,9 +122,10 @@ const nextTheme = { auto: 'light', light: 'dark', dark: 'auto' } as const
         placeholder="find by name, label or alias"
         aria-label="Find packages by name, label or alias"
         maxlength="200"
-        @input="search"
-        @keydown.esc="find?.blur()"
-        @keydown.enter="find?.blur()"
+        @input="search(++wanted)"
+        @keydown.esc.prevent="settle(false)"
+        @keydown.enter.prevent="settle(true)"
+        @keydown.down.prevent="settle(true)"
       />
     </label>
     <v-menu location="bottom end" offset="0">
@@ -124,7 +138,7 @@ const nextTheme = { auto: 'light', light: 'dark', dark: 'auto' } as const
           {{ initials }}<i v-if="unread">{{ unread }}</i>
         </button>
       </template>
-      <div class="menu">
+      <div v-focus class="menu">
         <p>
           <b>{{ person?.name }}</b>
         </p>
@@ -231,18 +245,27 @@ const nextTheme = { auto: 'light', light: 'dark', dark: 'auto' } as const
 .menu button:hover {
   background: var(--soft);
 }
-@media (max-width: 720px) {
-  .find {
-    display: none !important;
-  }
-  .scope {
-    overflow: auto;
-    min-width: 0;
-  }
-}
 @media (max-width: 1100px) {
   .find {
     width: 220px;
+  }
+}
+@media (max-width: 720px) {
+  .word {
+    width: auto;
+    padding-right: 10px;
+  }
+  .scope {
+    overflow: auto;
+  }
+  .find {
+    flex: 0 1 150px;
+    min-width: 84px;
+    width: auto;
+    margin: 7px 8px;
+  }
+  .find kbd {
+    display: none;
   }
 }
 </style>

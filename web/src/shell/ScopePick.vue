@@ -1,6 +1,6 @@
 <script setup lang="ts">
 // One step of the scope: what is chosen, and a type-ahead to choose another.
-import { computed, nextTick, ref } from 'vue'
+import { computed, ref } from 'vue'
 
 const props = defineProps<{
   name: string
@@ -13,7 +13,6 @@ const emit = defineEmits<{ pick: [value: string | undefined] }>()
 const open = ref(false)
 const text = ref('')
 const at = ref(0)
-const field = ref<HTMLInputElement>()
 const shown = computed(() => {
   const words = text.value.toLowerCase().split(/\s+/)
   const fits = props.items.filter((i) => words.every((w) => i.title.toLowerCase().includes(w)))
@@ -23,10 +22,9 @@ const title = computed(
   () => props.items.find((i) => i.value === props.value)?.title ?? (props.value ? '…' : props.empty),
 )
 
-function show(visible: boolean) {
+function show() {
   text.value = ''
   at.value = Math.max(0, props.items.findIndex((i) => i.value === props.value) + 1)
-  if (visible) void nextTick(() => field.value?.focus())
 }
 function pick(value?: string) {
   open.value = false
@@ -51,8 +49,8 @@ function press(e: KeyboardEvent) {
     </template>
     <div class="list">
       <input
-        ref="field"
         v-model="text"
+        v-focus
         role="combobox"
         aria-expanded="true"
         :aria-controls="`pick-${name}`"

@@ -1,12 +1,19 @@
 <script setup lang="ts">
 // The margin: what is under the cursor, in short. Places put their own words
-// into #margin; its width is remembered, and it can be closed.
-import { useEventListener, useLocalStorage } from '@vueuse/core'
-import { ref } from 'vue'
+// into #margin; its width is remembered, and it can be closed. Where the window
+// is narrow, or what it shows is large, it stands below the page.
+import { useEventListener, useLocalStorage, useMediaQuery } from '@vueuse/core'
+import { computed, ref } from 'vue'
 import { useKeys } from '@/composables/keys'
 
 const width = useLocalStorage('roster-margin', 288)
-const open = useLocalStorage('roster-margin-open', true)
+const openBeside = useLocalStorage('roster-margin-open', true)
+const openBelow = useLocalStorage('roster-margin-below', false)
+const below = useMediaQuery('(max-width: 720px)')
+const open = computed({
+  get: () => (below.value ? openBelow.value : openBeside.value),
+  set: (now) => ((below.value ? openBelow : openBeside).value = now),
+})
 const dragging = ref(false)
 
 useEventListener('pointermove', (e: PointerEvent) => {
@@ -17,8 +24,18 @@ useKeys([{ keys: ['m'], does: 'open or close the margin', run: () => (open.value
 </script>
 
 <template>
-  <aside v-show="open" class="margin" aria-label="Margin" :style="{ width: `${width}px` }">
+  <aside
+    v-show="open || below"
+    class="margin"
+    :class="{ below }"
+    aria-label="Margin"
+    :style="below ? undefined : { width: `${width}px` }"
+  >
+    <button v-if="below" class="fold" :aria-expanded="open" aria-controls="margin" @click="open = !open">
+      {{ open ? '▾' : '▴' }} In short
+    </button>
     <div
+      v-else
       class="edge"
       role="separator"
       tabindex="0"
@@ -31,9 +48,9 @@ useKeys([{ keys: ['m'], does: 'open or close the margin', run: () => (open.value
       @keydown.left="width = Math.min(width + 16, 520)"
       @keydown.right="width = Math.max(width - 16, 220)"
     />
-    <div id="margin" class="content" tabindex="0" />
+    <div v-show="open" id="margin" class="content" tabindex="0" />
   </aside>
-  <button v-show="!open" class="closed" aria-label="Open the margin" @click="open = true">‹</button>
+  <button v-show="!open && !below" class="closed" aria-label="Open the margin" @click="open = true">‹</button>
 </template>
 
 <style scoped>
@@ -42,6 +59,29 @@ useKeys([{ keys: ['m'], does: 'open or close the margin', run: () => (open.value
   background: var(--soft);
   border-left: 1px solid var(--hair);
   min-height: 0;
+}
+.margin.below {
+  display: flex;
+  flex-direction: column;
+  max-height: 45dvh;
+  border-left: 0;
+  border-top: 1px solid var(--hair);
+}
+.margin.below:has(#margin:empty) {
+  display: none;
+}
+.fold {
+  flex: none;
+  width: 100%;
+  padding: 4px 14px;
+  text-align: left;
+}
+.fold:focus-visible {
+  outline-offset: -2px;
+}
+.below .content {
+  height: auto;
+  padding-top: 4px;
 }
 .edge {
   position: absolute;

@@ -1,39 +1,27 @@
 <script setup lang="ts">
-// A word that opens a small panel below itself.
-import { onClickOutside } from '@vueuse/core'
+// A word that opens a small panel below itself, which takes the focus.
 import { ref } from 'vue'
 
 defineProps<{ word: string }>()
 const open = ref(false)
-const root = ref<HTMLElement>()
-const button = ref<HTMLButtonElement>()
-onClickOutside(root, () => (open.value = false))
-function close() {
-  open.value = false
-  button.value?.focus()
-}
+const close = () => (open.value = false)
 </script>
 
 <template>
-  <div ref="root" class="pop" @keydown.esc.stop="close">
-    <button ref="button" class="word second" :aria-expanded="open" @click="open = !open">{{ word }} ▾</button>
-    <div v-if="open" class="panel" role="group" :aria-label="word"><slot :close="close" /></div>
-  </div>
+  <v-menu v-model="open" location="bottom end" :offset="6" :close-on-content-click="false">
+    <template #activator="{ props: menu }">
+      <button class="word second" v-bind="menu">{{ word }} ▾</button>
+    </template>
+    <div v-focus class="panel" role="group" :aria-label="word"><slot :close="close" /></div>
+  </v-menu>
 </template>
 
 <style scoped>
-.pop {
-  position: relative;
-}
 .word {
   white-space: nowrap;
   padding: 2px 0;
 }
 .panel {
-  position: absolute;
-  z-index: 6;
-  right: 0;
-  top: calc(100% + 6px);
   min-width: 220px;
   max-height: 60vh;
   overflow: auto;

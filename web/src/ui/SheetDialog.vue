@@ -1,21 +1,59 @@
 <script setup lang="ts">
-// A small sheet over the page: what it is about, fields, and one action.
-defineProps<{ title: string; action: string; busy?: boolean; ready?: boolean; wrong?: string }>()
+// A small sheet over the page: what it is about, fields, and one action. What
+// somebody has written in it is not thrown away before they were asked.
+import { ref } from 'vue'
+import { useFocusBack } from '@/composables/layers'
+
+const props = defineProps<{
+  title: string
+  action: string
+  busy?: boolean
+  ready?: boolean
+  wrong?: string
+  // missing says what is still to be filled in, where the action waits for it.
+  missing?: string
+}>()
 const emit = defineEmits<{ close: []; act: [] }>()
+useFocusBack()
+
+const written = ref(false)
+const asking = ref(false)
+function write(e: Event) {
+  written.value ||= (e.target as HTMLElement).matches('textarea, input:not([type=radio], [type=checkbox])')
+  asking.value = false
+}
+function leave() {
+  if (props.busy) return
+  if (written.value && !asking.value) asking.value = true
+  else emit('close')
+}
 </script>
 
 <template>
-  <v-dialog :model-value="true" width="520" aria-labelledby="sheet-dialog-title" @update:model-value="emit('close')">
-    <form class="panel" @submit.prevent="emit('act')" @keydown.ctrl.enter.prevent="ready && emit('act')">
+  <v-dialog :model-value="true" width="520" aria-labelledby="sheet-dialog-title" @update:model-value="leave">
+    <form
+      class="panel"
+      @input="write"
+      @submit.prevent="emit('act')"
+      @keydown.ctrl.enter.prevent="ready && !busy && emit('act')"
+    >
       <div class="top">
         <h1 id="sheet-dialog-title">{{ title }}</h1>
         <slot name="about" />
       </div>
       <div class="fields"><slot /></div>
       <p v-if="wrong" class="harm wrong" role="alert">{{ wrong }}</p>
-      <div class="bottom">
-        <span class="second"><slot name="note" /></span>
-        <button type="button" class="act quiet" @click="emit('close')">Cancel</button>
+      <div v-if="asking" class="bottom" role="alert">
+        <span>What you have written here is not kept anywhere.</span>
+        <button type="button" class="act quiet" @click="emit('close')">Throw it away</button>
+        <button type="button" class="act first" @click="asking = false">Go on writing</button>
+      </div>
+      <div v-else class="bottom">
+        <span class="second"
+          ><template v-if="missing && !ready">{{ missing }}</template
+          ><slot v-else name="note"
+        /></span>
+        <button type="button" class="act quiet" @click="leave">Cancel</button>
         <button type="submit" class="act first" :disabled="busy || !ready">{{ action }}</button>
       </div>
     </form>

@@ -10,6 +10,7 @@ import PhoneDrawing from './PhoneDrawing.vue'
 import WatchPanel from './WatchPanel.vue'
 import { firmware, type Place } from './bench'
 import { useJob } from './job'
+import { megabytes } from '@/format/numbers'
 
 interface Progress {
   step: number
@@ -28,7 +29,6 @@ const job = useJob<Progress, Result>(() => {
   void touch('captures')
 })
 const { busy, progress, result, wrong } = job
-const megabytes = computed(() => ((progress.value?.bytes ?? 0) / 1e6).toFixed(1))
 const panel = ref<InstanceType<typeof WatchPanel>>()
 
 function capture() {
@@ -64,8 +64,8 @@ defineExpose({ capture, watch })
     </div>
     <p v-if="busy" class="line" role="status">
       <template v-if="progress?.steps"
-        >Asking for {{ progress.asking }}, {{ progress.step }} of {{ progress.steps }}. {{ megabytes }} MB so
-        far.</template
+        >Asking for {{ progress.asking }}, {{ progress.step }} of {{ progress.steps }}.
+        {{ megabytes(progress.bytes) }} so far.</template
       >
       <template v-else>Reaching the phone.</template>
     </p>

@@ -52,7 +52,7 @@ const goes = computed(() =>
 )
 const set = (part: Partial<Choices>) => (choices.value = { ...choices.value, ...part })
 
-const { busy, wrong, run } = useChange()
+const { busy, wrong, run, dismiss } = useChange()
 const start = () =>
   run(async () => {
     const { id } = await ask(
@@ -71,7 +71,9 @@ const sure = ref(false)
     @update:at="(key?: string) => router.push({ name: 'bench', query: { ...query, at: key } })"
   >
     <section class="sheet" aria-label="Rehearsal">
-      <p v-if="rehearsal.isError.value" class="notice bad" role="alert">{{ words(rehearsal.error.value) }}</p>
+      <p v-if="rehearsal.isError.value" class="notice bad" role="alert">
+        {{ words(rehearsal.error.value) }} <button class="link" @click="rehearsal.refetch()">Try again</button>
+      </p>
       <template v-if="r">
         <header>
           <div>
@@ -167,7 +169,11 @@ const sure = ref(false)
   </Teleport>
   <Teleport v-if="r" defer to="#foot">
     <FootBar name="Rehearsal">
-      <span v-if="wrong" role="alert">{{ wrong }}</span>
+      <template v-if="wrong">
+        <span role="alert">{{ wrong }}</span>
+        <button class="go" :disabled="busy" @click="start">Try again</button>
+        <button class="go plain" @click="((sure = false), dismiss())">Not now</button>
+      </template>
       <template v-else-if="sure">
         <span
           >{{ count(goes.length, 'package') }} of {{ r.model }} {{ goes.length === 1 ? 'goes' : 'go' }}, each written

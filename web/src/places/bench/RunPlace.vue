@@ -16,6 +16,7 @@ import DraftPanel from './DraftPanel.vue'
 import RunLines from './RunLines.vue'
 import RunMargin from './RunMargin.vue'
 import { progressOf, seconds, stateOf, titleOf, useRun } from './run'
+import { sentence } from '@/format/numbers'
 
 const route = useRoute()
 const router = useRouter()
@@ -137,7 +138,7 @@ useKeys([
           }}
         </div>
         <div v-else-if="run.state === 'held'" class="notice" role="status">
-          <b>It stopped by itself: {{ run.why }}.</b> See to it and continue, or put back.
+          <b>It stopped by itself: {{ sentence(run.why ?? '') }}</b> See to it and continue, or put back.
         </div>
         <div v-else-if="run.state === 'interrupted'" class="notice" role="status">
           <b>It was interrupted, and compared with the phone since.</b> Nothing is unknown any more: continue, or put

@@ -56,13 +56,13 @@ export const stepWord: Record<string, string> = {
 export function stateOf(r: RunLine): string {
   switch (r.state) {
     case 'going':
-      return r.stopAsked ? 'stops after this step' : r.puttingBack ? 'is being put back' : 'a run is going'
+      return r.stopAsked ? 'stops after this step' : r.puttingBack ? 'is being put back' : 'under way'
     case 'stopped':
-      return 'a run was stopped: it can go on'
+      return 'stopped: it can go on'
     case 'held':
-      return 'a run stopped by itself'
+      return 'stopped by itself'
     case 'interrupted':
-      return 'a run was interrupted'
+      return 'interrupted'
     case 'put-back':
       return 'put back'
   }

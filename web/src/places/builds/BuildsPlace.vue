@@ -128,7 +128,7 @@ useKeys([
       </p>
       <FollowButton :id="t.model" kind="model" :name="to.modelName" />
       <h2>What it ships</h2>
-      <p>{{ to.packages }} packages: {{ to.graded }} graded, {{ to.tried }} taken off a phone of it.</p>
+      <p>{{ count(to.packages, 'package') }}: {{ to.graded }} graded, {{ to.tried }} taken off a phone of it.</p>
       <p v-if="to.wanted" class="ochre">{{ to.wanted }} that releases take off were never tried on it.</p>
       <h2>Who captured it</h2>
       <p>

@@ -7,7 +7,7 @@ import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask, words } from '@/api/client'
 import { useEvidenceDialogs } from '@/editing/dialogs'
-import { ceiling, count } from '@/format/numbers'
+import { ceiling, count, sentence } from '@/format/numbers'
 import { loadWord, loads, type Load } from '@/format/vocabulary'
 import LoadMark from '@/marks/LoadMark.vue'
 import PackageName from '@/marks/PackageName.vue'
@@ -162,7 +162,7 @@ useKeys([
           <td class="n">{{ r.now.phones ? ceiling(r.now.ceiling) : '' }}</td>
           <td class="n">{{ r.rose >= 0.01 ? `+${Math.round(100 * r.rose)}` : '' }}</td>
           <td class="means" :title="meaning(r)">
-            <span v-if="!r.stands" class="ochre">{{ r.why }}. </span>
+            <span v-if="!r.stands" class="ochre">{{ sentence(r.why) }} </span>
             <span v-if="r.taken.length" class="second">{{ taken(r) }}</span>
           </td>
         </tr>

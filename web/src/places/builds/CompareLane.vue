@@ -6,6 +6,7 @@ import PackageName from '@/marks/PackageName.vue'
 import type { Cursor } from '@/composables/cursor'
 import type { ComparedPackage } from './builds'
 import type { Group } from './comparing'
+import { share } from '@/format/numbers'
 
 const props = defineProps<{
   lane: 'gone' | 'changed' | 'new'
@@ -45,7 +46,7 @@ const short = (s: string) => (s.split(', ').length > 2 ? `${s.split(', ').length
           /></router-link>
         </div>
         <p v-if="p.label" dir="auto">{{ p.label }}</p>
-        <p v-if="p.was" class="was">was <PackageName :name="p.was" />, {{ Math.round((p.sure ?? 0) * 100) }} % sure</p>
+        <p v-if="p.was" class="was">was <PackageName :name="p.was" />, {{ share(p.sure ?? 0) }} sure</p>
         <p v-for="d in p.what.filter((x) => x.what !== 'version')" :key="d.what" class="second what">
           {{ d.what }}: <bdi>{{ short(d.before) || '—' }}</bdi> → <bdi>{{ short(d.after) || '—' }}</bdi>
         </p>

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 // All that differs in the package under the cursor.
-import { ceiling } from '@/format/numbers'
+import { ceiling, share } from '@/format/numbers'
 import { loadWord, methodWord } from '@/format/vocabulary'
 import HarmInterval from '@/marks/HarmInterval.vue'
 import LoadMark from '@/marks/LoadMark.vue'
@@ -20,7 +20,7 @@ const list = (what: string) => /permissions|libraries/.test(what)
     <p><PackageName :name="row.name" /></p>
     <template v-if="row.was">
       <h2>It was</h2>
-      <p><PackageName :name="row.was" />, as far as one can tell: {{ Math.round((row.sure ?? 0) * 100) }} % sure</p>
+      <p><PackageName :name="row.was" />, as far as one can tell: {{ share(row.sure ?? 0) }} sure</p>
       <p v-for="w in row.why" :key="w" class="second">{{ w }}</p>
     </template>
     <template

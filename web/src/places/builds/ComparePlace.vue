@@ -17,6 +17,7 @@ import CompareLane from './CompareLane.vue'
 import CompareMargin from './CompareMargin.vue'
 import SidePick from './SidePick.vue'
 import { filters, fits, groupings, grouped, onlyVersion, type Filter, type Grouping } from './comparing'
+import { count } from '@/format/numbers'
 
 const route = useRoute()
 const router = useRouter()
@@ -91,8 +92,8 @@ const title = (s: NonNullable<typeof c.value>['from']) =>
         {{ title(c.from) }} → {{ title(c.to) }}
       </h1>
       <p class="second">
-        {{ c.from.packages }} packages then, {{ c.to.packages }} now; {{ versions }} differ in their version alone,
-        {{ c.same }} in nothing
+        {{ count(c.from.packages, 'package') }} then, {{ c.to.packages }} now; {{ versions }} differ in their version
+        alone, {{ c.same }} in nothing
       </p>
     </header>
     <div class="bar">

@@ -3,6 +3,7 @@
 // traffic lights: what was tried less is paler, not worse.
 import { computed } from 'vue'
 import { nameOf, percent, type Cover } from './builds'
+import { count } from '@/format/numbers'
 
 const props = withDefaults(defineProps<{ builds: Cover[]; cell?: number; height?: number }>(), { cell: 9, height: 16 })
 // Steps of the share that was tried; the first stands for nothing at all.
@@ -14,9 +15,11 @@ const shade = (b: Cover) => {
 }
 const say = (b: Cover) =>
   b.packages
-    ? `${nameOf(b)}: ${b.packages} packages, ${percent(b.graded, b.packages)} % graded, ${percent(b.tried, b.packages)} % tried`
+    ? `${nameOf(b)}: ${count(b.packages, 'package')}, ${percent(b.graded, b.packages)} % graded, ${percent(b.tried, b.packages)} % tried`
     : `${nameOf(b)}: nobody captured it`
-const words = computed(() => `${props.builds.length} builds, ${props.builds.filter((b) => b.packages).length} captured`)
+const words = computed(
+  () => `${count(props.builds.length, 'build')}, ${props.builds.filter((b) => b.packages).length} captured`,
+)
 </script>
 
 <template>

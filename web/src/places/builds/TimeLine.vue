@@ -6,6 +6,7 @@ import { useElementSize } from '@vueuse/core'
 import { computed, nextTick, ref, watch } from 'vue'
 import { editionName, percent, type Gap, type OnLine } from './builds'
 import { lanesOf } from './lanes'
+import { count } from '@/format/numbers'
 
 const props = defineProps<{ builds: OnLine[]; gaps: Gap[]; from?: string; to?: string; at?: string }>()
 const emit = defineEmits<{ pick: [id: string] }>()
@@ -32,7 +33,7 @@ watch(
 )
 const words = (b: OnLine) =>
   b.packages
-    ? `${b.version}, Android ${b.release}, ${b.securityPatch}: ${b.packages} packages, ${percent(b.graded, b.packages)} % graded, ${percent(b.tried, b.packages)} % tried, ${b.phones} phones`
+    ? `${b.version}, Android ${b.release}, ${b.securityPatch}: ${count(b.packages, 'package')}, ${percent(b.graded, b.packages)} % graded, ${percent(b.tried, b.packages)} % tried, ${count(b.phones, 'phone')}`
     : `${b.version}: nobody captured it`
 </script>
 
@@ -62,10 +63,8 @@ const words = (b: OnLine) =>
             </span>
             <span v-if="roomy" class="figures second">
               <template v-if="p.build.packages"
-                >{{ p.build.packages }} packages<br />{{ percent(p.build.graded, p.build.packages) }} % graded<br />{{
-                  percent(p.build.tried, p.build.packages)
-                }}
-                % tried</template
+                >{{ count(p.build.packages, 'package') }}<br />{{ percent(p.build.graded, p.build.packages) }} %
+                graded<br />{{ percent(p.build.tried, p.build.packages) }} % tried</template
               ><template v-else>no capture</template>
             </span>
           </button>

@@ -46,7 +46,7 @@ async function act(what: () => Promise<unknown>, saying: string, undo?: () => Pr
 const off = (l: Line, until: Date) =>
   act(
     () => putOff(l.key, until),
-    `Put off until ${until.toLocaleDateString('en-GB', { day: 'numeric', month: 'short' })}.`,
+    `Put off until ${day(until.toISOString())}.`,
     () => putOff(l.key),
   )
 const finish = (l: Line) => act(() => done(l.key), 'Done with.', l.kind === 'told' ? undefined : () => putOff(l.key))

@@ -9,6 +9,7 @@ import { loadWord, outcomeWord, stateWord } from '@/format/vocabulary'
 import LoadMark from '@/marks/LoadMark.vue'
 import PackageName from '@/marks/PackageName.vue'
 import { useDesk } from './desk'
+import { day } from '@/format/dates'
 
 const route = useRoute()
 const router = useRouter()
@@ -19,8 +20,7 @@ const week = useQuery({
 })
 const w = computed(() => week.data.value)
 const { lines } = useDesk()
-const dated = (t: string, off = 0) =>
-  new Date(new Date(t).getTime() + off).toLocaleDateString('en-GB', { day: 'numeric', month: 'long', year: 'numeric' })
+const dated = (t: string, off = 0) => day(new Date(new Date(t).getTime() + off).toISOString())
 const iso = (t: Date) => t.toISOString().slice(0, 10)
 function step(weeks: number) {
   const day = ending.value ? new Date(`${ending.value}T12:00Z`) : new Date()

@@ -4,7 +4,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { api, ask, type Schemas } from '@/api/client'
-import { count } from '@/format/numbers'
+import { count, share } from '@/format/numbers'
 import PackageName from '@/marks/PackageName.vue'
 import { addressOf, nameOf } from '@/places/builds/builds'
 import { useScope } from '@/composables/scope'
@@ -53,7 +53,7 @@ const verb: Record<Step['lane'], string> = {
             ><router-link :to="{ name: 'dossier', params: { name: s.other } }"
               ><PackageName :name="s.other"
             /></router-link>
-            <span class="second">{{ Math.round((s.sure ?? 0) * 100) }} % sure</span></template
+            <span class="second">{{ share(s.sure ?? 0) }} sure</span></template
           >
           <span v-for="d in s.what" :key="d.what" class="what"
             >{{ d.what }}: <bdi class="second">{{ d.before || '—' }}</bdi> → <bdi>{{ d.after || '—' }}</bdi></span

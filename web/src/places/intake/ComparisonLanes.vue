@@ -3,6 +3,7 @@
 import { computed, ref } from 'vue'
 import type { Schemas } from '@/api/client'
 import PackageName from '@/marks/PackageName.vue'
+import { share } from '@/format/numbers'
 
 const props = defineProps<{
   title: string
@@ -43,7 +44,7 @@ const more = computed(
         </h3>
         <div v-for="r in comparison.renamed" :key="r.to" class="change">
           <PackageName :name="r.to" />
-          <p class="second">was <PackageName :name="r.from" />, {{ Math.round(r.sure * 100) }} % sure</p>
+          <p class="second">was <PackageName :name="r.from" />, {{ share(r.sure) }} sure</p>
         </div>
         <div v-for="c in cut(changed)" :key="c.name" class="change">
           <PackageName :name="c.name" />

@@ -15,6 +15,7 @@ import LinkDifferences from './LinkDifferences.vue'
 import PackageTable, { type IntakePackage } from './PackageTable.vue'
 import PhoneFacts from './PhoneFacts.vue'
 import ReadReports from './ReadReports.vue'
+import { exactTime } from '@/format/dates'
 
 const route = useRoute()
 const id = computed(() => String(route.params.id))
@@ -76,8 +77,8 @@ function name() {
       <div>
         <h1>{{ c.makerName }} {{ c.modelName }}, {{ build }}</h1>
         <p class="second">
-          Android {{ c.release }} · {{ count(c.packages, 'package') }} · captured
-          {{ new Date(c.takenAt).toLocaleString() }}{{ c.source === 'file' ? ' from files' : '' }}
+          Android {{ c.release }} · {{ count(c.packages, 'package') }} · captured {{ exactTime(c.takenAt)
+          }}{{ c.source === 'file' ? ' from files' : '' }}
         </p>
       </div>
       <span class="acts">

@@ -40,9 +40,9 @@ const mistake = computed(() => {
   }
 })
 
-// check asks what is wrong and what could come next; a filter without a
+// checkNow asks what is wrong and what could come next; a filter without a
 // mistake holds from then on.
-const check = useDebounceFn(async () => {
+async function checkNow() {
   const q = text.value
   const before = q.slice(0, field.value?.selectionStart ?? q.length)
   const word = /[^\s()]*$/.exec(before)?.[0] ?? ''
@@ -57,7 +57,20 @@ const check = useDebounceFn(async () => {
   }
   at.value = -1
   if (!wrong.value) model.value = q.trim()
-}, 70)
+}
+const check = useDebounceFn(checkNow, 70)
+// Enter goes to the rows once the filter holds; Escape lets go of it.
+async function settle(e: KeyboardEvent) {
+  hide()
+  if (e.key === 'Escape') {
+    text.value = model.value = ''
+    wrong.value = undefined
+  } else if (text.value.trim() !== model.value) await checkNow()
+  if (wrong.value) return
+  field.value?.blur()
+  await nextTick()
+  document.querySelector<HTMLElement>('#sheet [role=grid]')?.focus({ preventScroll: true })
+}
 function write() {
   hide()
   void check()
@@ -84,11 +97,8 @@ function press(e: KeyboardEvent) {
   else if (e.key === 'ArrowUp' && offers.value.length) at.value = Math.max(at.value - 1, -1)
   else if ((e.key === 'Tab' || e.key === 'Enter') && chosen) take(chosen)
   else if (e.key === 'Escape' && offers.value.length) hide()
-  else if (e.key === 'Escape' || e.key === 'Enter') {
-    hide()
-    field.value?.blur()
-    return
-  } else return
+  else if (e.key === 'Escape' || e.key === 'Enter') return void settle(e)
+  else return
   e.preventDefault()
   e.stopPropagation()
 }

@@ -8,13 +8,21 @@ import FilterField from './FilterField.vue'
 import { groups, sorts, type View } from './view'
 import SavedViews from './SavedViews.vue'
 
-const props = defineProps<{ view: View; error: unknown; found: number; total: number }>()
+const props = defineProps<{
+  view: View
+  // How the rows that are shown are arranged.
+  sort: NonNullable<View['sort']>
+  group: NonNullable<View['group']>
+  error: unknown
+  found: number
+  total: number
+}>()
 const emit = defineEmits<{ show: [change: Partial<View>] }>()
 const filter = defineModel<string>({ required: true })
 const { scope } = useScope()
 const { chosen } = useColumns()
 const exportTo = computed(() => (format: string) => {
-  const query = new URLSearchParams({ format, sort: props.view.sort, group: props.view.group })
+  const query = new URLSearchParams({ format, sort: props.sort, group: props.group })
   if (props.view.q) query.set('q', props.view.q)
   for (const [key, value] of Object.entries(scope.value)) if (value) query.set(key, value as string)
   return `/api/v1/ledger/export?${query}`
@@ -27,17 +35,13 @@ const picked = (e: Event) => (e.target as HTMLSelectElement).value
     <FilterField v-model="filter" :error="error" />
     <label class="second"
       >by
-      <select
-        :value="view.group"
-        aria-label="Group by"
-        @change="emit('show', { group: picked($event) as View['group'] })"
-      >
+      <select :value="group" aria-label="Group by" @change="emit('show', { group: picked($event) as View['group'] })">
         <option v-for="(word, value) in groups" :key="value" :value="value">{{ word }}</option>
       </select></label
     >
     <label class="second"
       >then
-      <select :value="view.sort" aria-label="Sort by" @change="emit('show', { sort: picked($event) as View['sort'] })">
+      <select :value="sort" aria-label="Sort by" @change="emit('show', { sort: picked($event) as View['sort'] })">
         <option v-for="(word, value) in sorts" :key="value" :value="value">{{ word }}</option>
       </select></label
     >

@@ -33,12 +33,12 @@ watch(
 )
 watch(filter, (text) => void show({ q: text.trim() }))
 
-const { query, columns, rows, found, total } = useLedger(scope, view)
+const { query, columns, rows, sort, group, found, total } = useLedger(scope, view)
 const isMistake = computed(
   () => query.error.value instanceof ProblemError && query.error.value.type.endsWith(':filter'),
 )
 const closed = ref(new Set<string>())
-const shown = computed(() => lines(rows.value, view.value.group, closed.value))
+const shown = computed(() => lines(rows.value, group.value, closed.value))
 const packages = computed(() => shown.value.flatMap((l) => (l.kind === 'row' ? [l.row] : [])))
 const single = computed(() => columns.value.filter((b) => b.id === scope.value.build))
 
@@ -118,7 +118,12 @@ function pick(e: MouseEvent, index: number) {
 // What keys are about: the marked rows, or else the one under the cursor.
 const subjects = () => (marked.value.length ? marked.value : current.value ? [current.value] : [])
 useKeys([
-  { keys: ['Enter'], does: 'open its dossier', run: () => current.value && open(current.value.name) },
+  {
+    keys: ['Enter'],
+    does: 'open its dossier',
+    // Not one of the rows before, while what was asked for is on its way.
+    run: () => current.value && !query.isPlaceholderData.value && open(current.value.name),
+  },
   {
     keys: ['x'],
     does: 'mark it, for one edit to all that are marked',
@@ -142,6 +147,8 @@ useKeys([
   <LedgerBar
     v-model="filter"
     :view="view"
+    :sort="sort"
+    :group="group"
     :error="query.error.value"
     :found="found"
     :total="total"

@@ -73,7 +73,9 @@ export function useLedger(scope: Ref<Scope>, view: Ref<View>) {
   })
   const columns = computed(() => query.data.value?.pages[0]?.columns ?? [])
   const rows = computed(() => query.data.value?.pages.flatMap((p) => p.rows) ?? [])
+  const sort = computed(() => query.data.value?.pages[0]?.sort ?? 'name')
+  const group = computed(() => query.data.value?.pages[0]?.group ?? 'origin')
   const found = computed(() => query.data.value?.pages[0]?.found ?? 0)
   const total = computed(() => query.data.value?.pages[0]?.total ?? 0)
-  return { query, columns, rows, found, total }
+  return { query, columns, rows, sort, group, found, total }
 }

@@ -1,7 +1,9 @@
 // What the Ledger draws: rows under the heads of their groups.
 import { loadWord, originWord } from '@/format/vocabulary'
 import type { LedgerRow } from './ledger'
-import type { View } from './view'
+import type { groups } from './view'
+
+type Group = keyof typeof groups
 
 // A line of the Ledger: the head of a group or a package.
 export type Line =
@@ -10,7 +12,7 @@ export type Line =
 
 // titleOf is what a group is called: the server writes two digits for its
 // place, a colon and the value.
-function titleOf(kind: View['group'], group: string): string {
+function titleOf(kind: Group, group: string): string {
   const value = group.slice(3)
   if (kind === 'origin') return originWord[value] ?? value
   if (kind === 'load') return loadWord[value] ?? value
@@ -21,7 +23,7 @@ function titleOf(kind: View['group'], group: string): string {
 
 // lines puts rows under the heads of their groups, without those of closed
 // groups. Rows come ordered by group.
-export function lines(rows: LedgerRow[], kind: View['group'], closed: Set<string>): Line[] {
+export function lines(rows: LedgerRow[], kind: Group, closed: Set<string>): Line[] {
   const out: Line[] = []
   const size = new Map<string, number>()
   for (const r of rows) size.set(r.group, (size.get(r.group) ?? 0) + 1)

@@ -3,6 +3,7 @@ import type { LocationQuery } from 'vue-router'
 
 // What the Ledger can be ordered and grouped by, with the words for it.
 export const sorts = {
+  fit: 'best match first',
   name: 'name',
   load: 'load, heaviest first',
   ceiling: 'ceiling, lowest first',
@@ -23,8 +24,10 @@ export const groups = {
 // View is how somebody looks at the Ledger; the address carries it.
 export interface View {
   q: string
-  sort: keyof typeof sorts
-  group: keyof typeof groups
+  // Without a wish the server arranges the rows: what somebody looks for by name
+  // stands first, all else is by origin and name.
+  sort?: keyof typeof sorts
+  group?: keyof typeof groups
 }
 
 // viewIn reads the view that an address carries.
@@ -34,8 +37,8 @@ export function viewIn(query: LocationQuery | Record<string, string | undefined>
   const group = text(query.group)
   return {
     q: text(query.q),
-    sort: Object.hasOwn(sorts, sort) ? (sort as View['sort']) : 'name',
-    group: Object.hasOwn(groups, group) ? (group as View['group']) : 'origin',
+    sort: Object.hasOwn(sorts, sort) ? (sort as View['sort']) : undefined,
+    group: Object.hasOwn(groups, group) ? (group as View['group']) : undefined,
   }
 }
 
@@ -43,7 +46,7 @@ export function viewIn(query: LocationQuery | Record<string, string | undefined>
 export function viewQuery(view: View): Record<string, string> {
   return {
     ...(view.q ? { q: view.q } : {}),
-    ...(view.sort !== 'name' ? { sort: view.sort } : {}),
-    ...(view.group !== 'origin' ? { group: view.group } : {}),
+    ...(view.sort ? { sort: view.sort } : {}),
+    ...(view.group ? { group: view.group } : {}),
   }
 }

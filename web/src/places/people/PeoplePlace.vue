@@ -5,7 +5,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { ref } from 'vue'
 import { api, ask } from '@/api/client'
 import { ago, exactTime } from '@/format/dates'
-import { count } from '@/format/numbers'
+import { count, share as percents } from '@/format/numbers'
 import { useChange } from '@/composables/change'
 import { useScope } from '@/composables/scope'
 import { useSession } from '@/composables/session'
@@ -41,8 +41,7 @@ const remove = (id: string) =>
     await ask(api.DELETE('/api/v1/people/{id}', { params: { path: { id } } }))
     sure.value = ''
   }, 'Gone. What they did stays, under a pseudonym.')
-const share = (p: { decided: number; accepted: number }) =>
-  p.decided ? `${Math.round((100 * p.accepted) / p.decided)} %` : ''
+const share = (p: { decided: number; accepted: number }) => (p.decided ? percents(p.accepted / p.decided) : '')
 </script>
 
 <template>

@@ -2,7 +2,7 @@
 // The model's packages, ranked, with the cut line across: above it goes,
 // below it stays. The line can be dragged, or moved with Shift and the arrows.
 import { computed, ref } from 'vue'
-import { ceiling } from '@/format/numbers'
+import { ceiling, count } from '@/format/numbers'
 import { loadWord, slugWords } from '@/format/vocabulary'
 import LoadMark from '@/marks/LoadMark.vue'
 import PackageName from '@/marks/PackageName.vue'
@@ -14,7 +14,8 @@ import type { Composition, Row, Rules } from './profile'
 const props = defineProps<{ composition: Composition; rules: Rules; editable: boolean; cursor: Cursor<Row> }>()
 const emit = defineEmits<{
   cut: [ceiling: number]
-  step: [by: 1 | -1]
+  // By so many of the ceilings that packages have.
+  step: [by: number]
   pin: [row: Row]
   unpin: [row: Row]
 }>()
@@ -86,7 +87,7 @@ function costs(r: Row): string {
               aria-valuemin="0"
               aria-valuemax="100"
               :aria-valuenow="Math.round(rules.highestCeiling * 100)"
-              :aria-valuetext="`no more than ${ceiling(rules.highestCeiling)} harmed, ${composition.goes} packages go`"
+              :aria-valuetext="`no more than ${ceiling(rules.highestCeiling)} harmed, ${count(composition.goes, 'package goes', 'packages go')}`"
               :class="{ still: !editable }"
               @pointerdown="start"
               @pointermove="drag"
@@ -94,6 +95,10 @@ function costs(r: Row): string {
               @pointercancel="dragging = false"
               @keydown.down.exact.prevent.stop="emit('step', 1)"
               @keydown.up.exact.prevent.stop="emit('step', -1)"
+              @keydown.page-down.exact.prevent.stop="emit('step', 10)"
+              @keydown.page-up.exact.prevent.stop="emit('step', -10)"
+              @keydown.home.exact.prevent.stop="emit('step', -Infinity)"
+              @keydown.end.exact.prevent.stop="emit('step', Infinity)"
             >
               <b>Cut line</b>
               <span

@@ -3,6 +3,7 @@ import { ref } from 'vue'
 import SheetDialog from '@/ui/SheetDialog.vue'
 import PackageName from '@/marks/PackageName.vue'
 import type { Row } from './profile'
+import { sentence } from '@/format/numbers'
 
 const props = defineProps<{ row: Row }>()
 const emit = defineEmits<{ close: []; pin: [goes: boolean, reason: string] }>()
@@ -19,7 +20,7 @@ const reason = ref('')
   >
     <template #about><PackageName :name="row.package" /></template>
     <p>
-      {{ row.label }} <span class="second">{{ row.why }}.</span>
+      {{ row.label }} <span class="second">{{ sentence(row.why) }}</span>
     </p>
     <v-textarea v-model="reason" v-focus label="Why, for whoever reads the release" maxlength="500" />
   </SheetDialog>

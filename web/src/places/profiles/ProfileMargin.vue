@@ -4,7 +4,7 @@
 import { computed } from 'vue'
 import type { Schemas } from '@/api/client'
 import { ago, exactTime } from '@/format/dates'
-import { ceiling, count, people } from '@/format/numbers'
+import { ceiling, count, onlyIf, people, sentence } from '@/format/numbers'
 import { loadWord, roleName, slugWords } from '@/format/vocabulary'
 import LoadMark from '@/marks/LoadMark.vue'
 import PackageName from '@/marks/PackageName.vue'
@@ -69,8 +69,8 @@ const modelOf = (slug: string) => props.profile.sisters.find((s) => s.slug === s
       at most {{ ceiling(props.row.ceiling) }} harmed, from {{ count(props.row.phones, 'phone') }} and
       {{ people(props.row.people) }}
     </p>
-    <p class="break">{{ props.row.goes ? 'Goes' : 'Stays' }}: {{ props.row.why }}.</p>
-    <p v-for="c in props.row.conditions ?? []" :key="c" class="ochre">only if: {{ c }}</p>
+    <p class="break">{{ props.row.goes ? 'Goes' : 'Stays' }}: {{ sentence(props.row.why) }}</p>
+    <p v-for="c in props.row.conditions ?? []" :key="c" class="ochre">{{ onlyIf(c) }}</p>
   </template>
   <h2>Jobs on the phone</h2>
   <dl class="pairs">

@@ -3,6 +3,7 @@ import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useQuery } from '@tanstack/vue-query'
 import { api, ask, words } from '@/api/client'
+import { ago } from '@/format/dates'
 import { ceiling, megabytes } from '@/format/numbers'
 import FollowButton from '@/shell/FollowButton.vue'
 import KeyCap from '@/ui/KeyCap.vue'
@@ -15,7 +16,7 @@ import AskDialog from './AskDialog.vue'
 import ComparedSheet from './ComparedSheet.vue'
 import CutList from './CutList.vue'
 import PinDialog from './PinDialog.vue'
-import { useProfile, type Row, type Rules } from './profile'
+import { stopAfter, useProfile, type Row, type Rules } from './profile'
 import ProfileMargin from './ProfileMargin.vue'
 import PublicationBar from './PublicationBar.vue'
 import RulesSheet from './RulesSheet.vue'
@@ -39,6 +40,7 @@ const {
   wrong,
   busy,
   open,
+  outdated,
   change,
   save,
   askFor,
@@ -63,13 +65,10 @@ const published = ref<{ number: number; path: string }>()
 
 const set = (part: Partial<Rules>) => rules.value && editable.value && void change({ ...rules.value, ...part })
 
-// The line moves from one ceiling that a package has to the next.
-function step(by: 1 | -1) {
-  const steps = composition.value?.lineStops
-  if (!steps || !rules.value) return
-  const now = rules.value.highestCeiling
-  const to = by > 0 ? steps.find((s) => s > now) : steps.findLast((s) => s < (steps.findLast((x) => x <= now) ?? now))
-  if (to !== undefined) set({ highestCeiling: to })
+function step(by: number) {
+  if (!composition.value || !rules.value) return
+  const to = stopAfter(composition.value.lineStops, rules.value.highestCeiling, by)
+  if (to !== rules.value.highestCeiling) set({ highestCeiling: to })
 }
 function pin(row: Row, goes: boolean, reason: string) {
   const others = rules.value!.pins.filter((p) => p.package !== row.package)
@@ -178,6 +177,11 @@ async function settle(verdict: 'published' | 'returned' | 'taken-back', answer: 
     <p v-if="published" class="notice" role="status">
       No. {{ published.number }} is published and signed:
       <a :href="published.path" target="_blank">{{ published.path }}</a>
+    </p>
+    <p v-if="outdated" class="notice" role="status">
+      {{ outdated.askedBy }} asked to publish this {{ ago(outdated.askedAt) }}. It is withdrawn:
+      {{ outdated.decidedBy }} changed the rules {{ ago(outdated.decidedAt!) }}. What they make now has to be asked for
+      anew.
     </p>
     <PublicationBar
       v-if="open"

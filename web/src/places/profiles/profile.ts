@@ -11,6 +11,13 @@ export type Step = Schemas['Step']
 export type Extra = Schemas['Extra']
 export type Publication = Schemas['Publication']
 
+// stopAfter is where the cut line comes to rest, so many stops on from where it
+// stands; it may stand between two. Stops ascend from 0.
+export function stopAfter(stops: readonly number[], now: number, by: number): number {
+  const at = stops.findLastIndex((s) => s <= now)
+  return stops[Math.max(0, Math.min(at + by, stops.length - 1))] ?? now
+}
+
 // useProfile holds a profile and its rules as they are being changed; the
 // server composes what they would make, nothing is written until keep. What is
 // being changed stays when the profile is read again, as after a lost
@@ -52,7 +59,12 @@ export function useProfile(id: Ref<string>, mayChange: () => boolean) {
   watch(
     profile,
     (p) => {
-      if (p && (p.id !== from.value?.id || !dirty.value)) take(p)
+      if (!p) return
+      const before = from.value
+      if (p.id !== before?.id || !dirty.value) return take(p)
+      if (p.revision === before.revision) return
+      over.value ??= before.revision
+      from.value = p
     },
     { immediate: true },
   )
@@ -79,6 +91,11 @@ export function useProfile(id: Ref<string>, mayChange: () => boolean) {
     ready: () => !!from.value && mayChange(),
   })
   const open = computed(() => profile.value?.publications.find((p) => p.state === 'open'))
+  // What was asked for last, where changed rules have ended it.
+  const outdated = computed(() => {
+    const [last] = profile.value?.publications ?? []
+    return last?.state === 'outdated' ? last : undefined
+  })
 
   // One request at a time; what was changed meanwhile is asked for next.
   let asking = false
@@ -153,6 +170,7 @@ export function useProfile(id: Ref<string>, mayChange: () => boolean) {
     wrong,
     busy: doing.busy,
     open,
+    outdated,
     change,
     save,
     askFor,

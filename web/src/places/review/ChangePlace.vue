@@ -52,6 +52,7 @@ const deciding = computed(
 const atOnce = 60
 const drawn = ref(atOnce)
 const more = ref<HTMLElement>()
+const edits = ref<HTMLElement>()
 useIntersectionObserver(more, ([seen]) => seen?.isIntersecting && (drawn.value += atOnce))
 const cursor = useCursor(shown, { name: 'edit', of: 'edit', key: (e) => e.id, as: 'group' })
 const { current, index } = cursor
@@ -196,7 +197,7 @@ async function again(edit: string) {
           : 'This is yours: somebody else has to decide about it.'
       }}
     </p>
-    <div class="scroll" v-bind="cursor.list.value" aria-label="Edits">
+    <div ref="edits" class="scroll" v-bind="cursor.list.value" aria-label="Edits">
       <EditSheet
         v-for="(e, i) in shown.slice(0, drawn)"
         :key="e.id"
@@ -215,6 +216,8 @@ async function again(edit: string) {
         @decide="decide(e.id, $event)"
         @settle="settle(e.id, $event)"
         @say="sayWords(e.id, $event)"
+        @leave="edits?.focus({ preventScroll: true })"
+        @finish="ready && act()"
         @again="again(e.id)"
       />
       <button v-if="drawn < shown.length" ref="more" class="more link second" @click="drawn += atOnce">

@@ -28,6 +28,9 @@ const emit = defineEmits<{
   decide: [verdict: Verdict | undefined]
   settle: [decided: Decided | undefined]
   say: [words: string]
+  // Out of the words of a return, to the edits; they stay written.
+  leave: []
+  finish: []
   again: []
 }>()
 const { query } = useScope()
@@ -123,7 +126,13 @@ const movedWord: Record<string, string> = {
           label="What is missing? These words go to the author."
           maxlength="2000"
           @update:model-value="emit('say', $event)"
+          @keydown.ctrl.enter.prevent.stop="emit('finish')"
+          @keydown.esc.prevent.stop="emit('leave')"
         />
+        <p class="second">
+          <KeyCap of="Ctrl" /> <KeyCap of="Enter" /> finishes, <KeyCap of="Esc" /> keeps the words and goes back to the
+          edits
+        </p>
       </div>
       <p v-if="edit.words" class="aside">
         “{{ edit.words }}” <span class="second">{{ edit.decidedBy }}</span>

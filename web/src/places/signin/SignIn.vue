@@ -1,13 +1,15 @@
 <script setup lang="ts">
 import { useQueryClient } from '@tanstack/vue-query'
 import { ref } from 'vue'
-import { api, ask, words } from '@/api/client'
+import { api, ask, words, type Schemas } from '@/api/client'
 import LoadMark from '@/marks/LoadMark.vue'
 import { useSession } from '@/composables/session'
 
+// Again is whose session has ended, where somebody signs in on top of a page.
+const props = defineProps<{ again?: Schemas['Person'] }>()
 const { session } = useSession()
 const client = useQueryClient()
-const login = ref('')
+const login = ref(props.again?.login ?? '')
 const password = ref('')
 const wrong = ref('')
 const busy = ref(false)
@@ -18,8 +20,10 @@ async function signIn() {
   try {
     const s = await ask(api.POST('/api/v1/session', { body: { login: login.value, password: password.value } }))
     // What somebody else saw must not be shown; the session itself is watched.
-    client.removeQueries({ predicate: (q) => q.queryKey[0] !== 'session' })
+    if (props.again && s.person?.id !== props.again.id) return location.assign('/')
+    if (!props.again) client.removeQueries({ predicate: (q) => q.queryKey[0] !== 'session' })
     client.setQueryData(['session'], s)
+    if (props.again) await client.invalidateQueries()
   } catch (e) {
     wrong.value = words(e)
   } finally {
@@ -34,13 +38,25 @@ function use(d: { login: string; password: string }) {
 </script>
 
 <template>
-  <main class="page">
+  <component :is="again ? 'div' : 'main'" :class="again ? 'over' : 'page'">
     <form @submit.prevent="signIn">
-      <div class="courses" aria-hidden="true">
-        <LoadMark v-for="l in ['loose', 'leaned-on', 'tied-in', 'load-bearing']" :key="l" :load="l" :size="30" silent />
-      </div>
-      <h1>Roster</h1>
-      <p class="second">What can come off a phone, and how you know.</p>
+      <template v-if="again">
+        <h1>Sign in again</h1>
+        <p>Your session has ended. What you have written on this page is kept until you are back.</p>
+      </template>
+      <template v-else>
+        <div class="courses" aria-hidden="true">
+          <LoadMark
+            v-for="l in ['loose', 'leaned-on', 'tied-in', 'load-bearing']"
+            :key="l"
+            :load="l"
+            :size="30"
+            silent
+          />
+        </div>
+        <h1>Roster</h1>
+        <p class="second">What can come off a phone, and how you know.</p>
+      </template>
       <v-text-field v-model="login" v-focus label="Login" name="login" autocomplete="username" />
       <v-text-field
         v-model="password"
@@ -51,7 +67,7 @@ function use(d: { login: string; password: string }) {
       />
       <p v-if="wrong" class="harm" role="alert">{{ wrong }}</p>
       <button class="act first" type="submit" :disabled="busy || !login || !password">Sign in</button>
-      <section v-if="session.data.value?.demo.length">
+      <section v-if="session.data.value?.demo.length && !again">
         <h2>Sample people</h2>
         <ul>
           <li v-for="d in session.data.value.demo" :key="d.login">
@@ -60,9 +76,9 @@ function use(d: { login: string; password: string }) {
           </li>
         </ul>
       </section>
-      <p class="second public">Looking for a release? <a href="/r">They are public.</a></p>
+      <p v-if="!again" class="second public">Looking for a release? <a href="/r">They are public.</a></p>
     </form>
-  </main>
+  </component>
 </template>
 
 <style scoped>
@@ -71,6 +87,16 @@ function use(d: { login: string; password: string }) {
   display: grid;
   place-items: center;
   overflow: auto;
+}
+.over {
+  display: grid;
+  background: var(--sheet);
+  color: var(--ink);
+  border: 1px solid var(--ink);
+  font-size: 13px;
+}
+.over form {
+  width: auto;
 }
 form {
   width: 340px;
@@ -88,7 +114,7 @@ form {
 h1 {
   font-size: 28px;
 }
-h1 + p {
+.page h1 + p {
   margin: -8px 0 10px;
 }
 section {

@@ -1,0 +1,33 @@
+// What lies over the page: dialogs and menus. While something does, the page's
+// own keys are silent, and Escape closes the topmost alone.
+import { nextTick, onScopeDispose, toValue, watch, type MaybeRefOrGetter } from 'vue'
+
+// topLayer is what lies uppermost; undefined where nothing lies over the page.
+export const topLayer = () => [...document.querySelectorAll<HTMLElement>('.v-overlay--active')].at(-1)
+
+// useFocusBack gives the focus back, once what was open has closed, to what had
+// it when it opened; where that has gone, to the list of the page.
+export function useFocusBack(open: MaybeRefOrGetter<boolean> = true) {
+  let opener: HTMLElement | undefined
+  async function giveBack() {
+    const to = opener
+    opener = undefined
+    if (!to) return
+    await nextTick()
+    // Somebody has gone on to something else meanwhile.
+    if (topLayer() || (document.activeElement && document.activeElement !== document.body)) return
+    const there = to.isConnected && to !== document.body ? to : undefined
+    ;(there ?? document.querySelector<HTMLElement>('#sheet [role=grid], #sheet [tabindex="0"]'))?.focus({
+      preventScroll: true,
+    })
+  }
+  watch(
+    () => toValue(open),
+    (now) => {
+      if (now) opener = (document.activeElement as HTMLElement | null) ?? document.body
+      else void giveBack()
+    },
+    { immediate: true, flush: 'sync' },
+  )
+  onScopeDispose(() => void giveBack())
+}
