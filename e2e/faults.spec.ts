@@ -78,6 +78,8 @@ test('files that are no outputs are refused, with nothing stored', async ({ page
 })
 
 test('two reviewers decide at once: one is told', async ({ page, browser, world }) => {
+  // This one hears of nothing until it asks.
+  await page.route('**/api/v1/events', (route) => route.abort())
   await as(page, world, 'reviewer', `/review${lyra}`)
   await page.getByRole('link', { name: /Headlines/ }).click()
   await page.getByRole('article').getByRole('button', { name: 'Accept' }).click()

@@ -278,7 +278,7 @@ test('a token, and a change from the command line', async ({ page, world }) => {
   )
   const args = ['send', file, '--server', world.url, '--token', token]
   const [first, again] = [world.roster(...args), world.roster(...args)]
-  expect(first).toContain('sent 1 edits for review')
+  expect(first).toContain('sent 1 edit for review')
   expect(again).toBe(first)
   await page.goto(`${world.url}/review?show=mine`)
   await expect(page.getByRole('link', { name: /From a file/ })).toHaveCount(1)

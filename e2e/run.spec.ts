@@ -82,10 +82,21 @@ test('rehearsed, kept, backed up, run with a refusal and a loose cable, continue
   await backup.getByRole('button', { name: 'check the files' }).click()
   await expect(backup.getByTestId('backup')).toContainText('checked just now')
 
-  // The cable falls out in the middle.
-  await hand(page, world, 'loosen', '27')
+  // With the cable out it does not begin, says so, and can be tried again.
+  const foot = page.getByRole('contentinfo', { name: 'Rehearsal' })
+  await hand(page, world, 'unplug')
+  await expect(page.getByRole('button', { name: new RegExp(world.phone) })).not.toContainText('Android 15')
   await page.getByRole('button', { name: 'Run it', exact: true }).click()
   await page.getByRole('button', { name: 'Run it now' }).click()
+  await expect(foot.getByRole('alert')).toBeVisible()
+  await hand(page, world, 'plug')
+  await expect.poll(() => world.installed().length).toBe(before.length)
+  // The cable falls out in the middle.
+  await hand(page, world, 'loosen', '27')
+  await expect(async () => {
+    await foot.getByRole('button', { name: 'Try again' }).click()
+    await expect(sheet(page)).toBeVisible({ timeout: 5_000 })
+  }).toPass()
   await expect(sheet(page)).toContainText('Plug the phone in again', { timeout: 60_000 })
   await hand(page, world, 'plug')
   await expect(sheet(page)).toContainText('Nothing is unknown any more', { timeout: 60_000 })

@@ -25,10 +25,19 @@ const vuetify = createVuetify({
 })
 
 // v-focus puts the cursor into a field as it appears, at once: Vuetify's own
-// way waits until it is seen, and then takes the cursor from where it is.
+// way waits until it is seen, and then takes the cursor from where it is. What
+// a menu holds can take it a frame or two later.
 const takesFocus = 'input, textarea, select, button, a[href]'
 const focus = {
-  mounted: (el: HTMLElement) => (el.matches(takesFocus) ? el : el.querySelector<HTMLElement>(takesFocus))?.focus(),
+  mounted(el: HTMLElement) {
+    const to = el.matches(takesFocus) ? el : el.querySelector<HTMLElement>(takesFocus)
+    let frames = 10
+    const put = () => {
+      to?.focus()
+      if (to?.isConnected && document.activeElement !== to && frames-- > 0) requestAnimationFrame(put)
+    }
+    put()
+  },
 }
 
 createApp(App)

@@ -25,12 +25,26 @@ interface Options<T> {
 const lateAfter = 300
 const againAfter = 5_000
 
+// sorted writes objects with their names in order, so that what is equal is
+// written equally by the page and by the server.
+const sorted = (_: string, value: unknown) =>
+  value && typeof value === 'object' && !Array.isArray(value)
+    ? Object.fromEntries(Object.entries(value).sort(([a], [b]) => (a < b ? -1 : 1)))
+    : value
+
 export function useDraft<T>(o: Options<T>) {
-  // The server writes what it has kept in the order in which it was sent.
-  const told = (content: T | undefined) => (content === undefined ? '' : JSON.stringify(content))
+  const told = (content: T | undefined) => (content === undefined ? '' : JSON.stringify(content, sorted))
+  // What was read while something was being written may be older than that: it
+  // is let go. What was written is told of, and read once more.
+  let writes = 0
+  let written = 0
   const query = useQuery({
     queryKey: o.key,
-    queryFn: async () => ({ content: (await o.read()) ?? null }),
+    queryFn: async () => {
+      const [before, settled] = [writes, written === writes]
+      const content = (await o.read()) ?? null
+      return { content, current: settled && writes === before }
+    },
     enabled: o.ready,
     gcTime: 0, // another visit asks the server
     staleTime: 0,
@@ -47,7 +61,7 @@ export function useDraft<T>(o: Options<T>) {
   watch(
     () => query.data.value,
     (data) => {
-      if (!data || !o.ready() || sending) return
+      if (!data?.current || !o.ready() || sending) return
       const there = told(data.content ?? undefined)
       const changedHere = told(o.content()) !== saved
       begun = true
@@ -69,8 +83,10 @@ export function useDraft<T>(o: Options<T>) {
     if (now === saved) return void (unsaved.value = false)
     const before = saved
     saved = now
+    writes++
     writing = writing
       .then(() => o.write(content, leaving))
+      .finally(() => written++)
       .then(() => void (unsaved.value = timer !== undefined))
       .catch((e: unknown) => {
         if (saved === now) saved = before

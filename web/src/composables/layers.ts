@@ -14,8 +14,11 @@ export function useFocusBack(open: MaybeRefOrGetter<boolean> = true) {
     opener = undefined
     if (!to) return
     await nextTick()
-    // Somebody has gone on to something else meanwhile.
-    if (topLayer() || (document.activeElement && document.activeElement !== document.body)) return
+    // What closes may keep the focus for a frame or two, and somebody may have
+    // gone on to something else meanwhile.
+    for (let frames = 10; topLayer() && frames > 0; frames--) await new Promise(requestAnimationFrame)
+    const now = document.activeElement
+    if (topLayer() || (now && now !== document.body && !now.closest('.v-overlay'))) return
     const there = to.isConnected && to !== document.body ? to : undefined
     ;(there ?? document.querySelector<HTMLElement>('#sheet [role=grid], #sheet [tabindex="0"]'))?.focus({
       preventScroll: true,

@@ -138,7 +138,7 @@ const nextTheme = { auto: 'light', light: 'dark', dark: 'auto' } as const
           {{ initials }}<i v-if="unread">{{ unread }}</i>
         </button>
       </template>
-      <div v-focus class="menu">
+      <div v-focus class="menu" role="dialog" aria-label="You">
         <p>
           <b>{{ person?.name }}</b>
         </p>

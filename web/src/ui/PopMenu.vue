@@ -12,7 +12,7 @@ const close = () => (open.value = false)
     <template #activator="{ props: menu }">
       <button class="word second" v-bind="menu">{{ word }} ▾</button>
     </template>
-    <div v-focus class="panel" role="group" :aria-label="word"><slot :close="close" /></div>
+    <div v-focus class="panel" role="dialog" :aria-label="word"><slot :close="close" /></div>
   </v-menu>
 </template>
 

@@ -19,7 +19,8 @@ useFocusBack()
 const written = ref(false)
 const asking = ref(false)
 function write(e: Event) {
-  written.value ||= (e.target as HTMLElement).matches('textarea, input:not([type=radio], [type=checkbox])')
+  const field = e.target as HTMLElement
+  written.value ||= field.matches('textarea, input:not([type=radio], [type=checkbox])') && !field.closest('.v-select')
   asking.value = false
 }
 function leave() {
