@@ -66,7 +66,11 @@ func (s *Server) auditRoutes() {
 				return nil, err
 			}
 			q.Before, q.Limit = in.Before, in.Limit
-			return listOf(s.store.Audit(ctx, q))
+			entries, err := s.store.Audit(ctx, q)
+			if err == nil {
+				err = s.store.NameSubjects(ctx, entries)
+			}
+			return listOf(entries, err)
 		})
 	route(s, Keeper, huma.Operation{OperationID: "exportAudit", Method: http.MethodGet, Path: "/api/v1/audit/export", Summary: "The record as a file: CSV, or JSON a line"},
 		func(ctx context.Context, in *auditExportInput) (*huma.StreamResponse, error) {

@@ -40,10 +40,16 @@ type reviewedEdit struct {
 	// are and as they would be with all open trials of this change.
 	Before sideFigures `json:"before"`
 	After  sideFigures `json:"after"`
+	// Alone are the figures with this trial and no other of the change; left out
+	// where there is no other.
+	Alone *sideFigures `json:"alone,omitempty"`
 	// Needs is how many reviewers have to accept it, Why the reasons to want
 	// more than one.
 	Needs int      `json:"needs"`
 	Why   []string `json:"why" nullable:"false"`
+	// InForce is the load that holds at its scope without it; left out of edits
+	// of all else.
+	InForce *store.LoadInForce `json:"inForce,omitempty"`
 	// Moved says what has happened since the reader last looked: new, decided,
 	// catalogue or said; "" where nothing has.
 	Moved string `json:"moved" enum:",new,decided,catalogue,said"`
@@ -239,15 +245,25 @@ func (s *Server) change(ctx context.Context, id uuid.UUID) (*reviewedOutput, err
 		return nil, err
 	}
 	var trials []store.Edit
+	tried := map[uuid.UUID]int{}
 	for _, e := range edits {
 		if e.State == change.Open && e.Field == string(change.Trial) {
 			trials = append(trials, e)
+			tried[e.PackageID]++
 		}
 	}
 	then := now.With(c.AuthorID, trials)
 	for i, e := range edits {
 		r := reviewedEdit{Edit: e, Verdict: verdictOf(e), Needs: 1, Why: []string{}, Moved: movedSince(e, out.Body.Talk)}
 		r.Before, r.After = judgedSide(now, e), judgedSide(then, e)
+		if e.State == change.Open && e.Field == string(change.Trial) && tried[e.PackageID] > 1 {
+			alone := judgedSide(now.WithOnly(c.AuthorID, e), e)
+			r.Alone = &alone
+		}
+		if e.Field == string(change.Load) {
+			inForce := now.InForce(e.PackageID, e.Scope())
+			r.InForce = &inForce
+		}
 		if e.State == change.Open {
 			circumstance := now.Circumstance(e, then)
 			circumstance.AuthorChanges = c.AuthorChanges

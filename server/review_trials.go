@@ -2,6 +2,7 @@ package server
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"net/http"
@@ -11,6 +12,8 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/google/uuid"
 
+	"roster/core/catalog"
+	"roster/core/change"
 	"roster/core/evidence"
 	"roster/core/render"
 	"roster/store"
@@ -36,6 +39,17 @@ type foreseen struct {
 	Contradictions []string    `json:"contradictions" nullable:"false"`
 	Before         sideFigures `json:"before"`
 	After          sideFigures `json:"after"`
+}
+
+// loadsInput is one load of one or several packages, before it goes into the
+// tray.
+type loadsInput struct {
+	Body struct {
+		Packages   []string      `json:"packages" minItems:"1" maxItems:"500" nullable:"false"`
+		Scope      catalog.Scope `json:"scope"`
+		Load       evidence.Load `json:"load" enum:"loose,leaned-on,tied-in,load-bearing,unproven"`
+		Conditions []string      `json:"conditions,omitempty" maxItems:"20"`
+	}
 }
 
 type proseInput struct {
@@ -67,6 +81,18 @@ const shownShifts = 200
 
 func (s *Server) evidenceRoutes() {
 	route(s, Technician, huma.Operation{OperationID: "foreseeTrials", Method: http.MethodPost, Path: "/api/v1/trials/foreseen", Summary: "What a trial would do to packages' figures, and what speaks against it"}, s.foresee)
+	route(s, Technician, huma.Operation{OperationID: "foreseeLoads", Method: http.MethodPost, Path: "/api/v1/loads/foreseen", Summary: "What setting a load would mean for packages, and what speaks against it"},
+		func(ctx context.Context, in *loadsInput) (*listOutput[store.ForeseenLoad], error) {
+			value := change.LoadValue{Load: in.Body.Load, Conditions: in.Body.Conditions}
+			raw, err := json.Marshal(value)
+			if err == nil {
+				err = change.Check(change.Load, in.Body.Scope, raw)
+			}
+			if err != nil {
+				return nil, badRequest(err)
+			}
+			return listOf(s.store.ForeseeLoad(ctx, personOf(ctx).ID, in.Body.Packages, in.Body.Scope, value))
+		})
 	route(s, Technician, huma.Operation{OperationID: "previewProse", Method: http.MethodPost, Path: "/api/v1/prose", Summary: "How a description will look"},
 		func(_ context.Context, in *proseInput) (*proseOutput, error) {
 			out := &proseOutput{}

@@ -14,13 +14,17 @@ type CapturedPhone struct {
 	CaptureID uuid.UUID `db:"capture_id" json:"captureId"`
 	TakenAt   time.Time `db:"taken_at" json:"takenAt"`
 	By        string    `db:"by" json:"by"`
+	// Run is the number of the newest run on it; 0 for none.
+	Run int64 `db:"run" json:"run"`
 }
 
 // PhonesOn lists the phones captured on a build, the latest capture first: a
 // trial names one of them.
 func (s *Store) PhonesOn(ctx context.Context, build uuid.UUID, limit int) ([]CapturedPhone, error) {
 	rows, err := s.pool.Query(ctx, `
-		select phone, capture_id, taken_at, by from (
+		select phone, capture_id, taken_at, by,
+			coalesce((select max(number) from runs where runs.phone = x.phone), 0) as run
+		from (
 			select distinct on (c.phone) c.phone, c.id as capture_id, c.taken_at, p.name as by
 			from captures c
 			join people p on p.id = c.person_id

@@ -77,7 +77,8 @@ func (c *conditions) word(w filter.Word) string {
 func (c *conditions) fit(phrase string) string {
 	exact := escapeLike(phrase)
 	return fmt.Sprintf(`case
-		when name ilike %[1]s or exists (select from labels l where l.package_id = seen.id and l.label ilike %[1]s) then 0
+		when name ilike %[1]s
+			or exists (select from labels l where l.package_id = seen.id and l.label ilike %[1]s) then 0
 		when name ilike any(%[2]s::text[])
 			or exists (select from labels l where l.package_id = seen.id and l.label ilike %[3]s) then 1
 		else 2 end`, c.arg(exact), c.arg([]string{exact + "%", "%." + exact + "%"}), c.arg(exact+"%"))

@@ -74,6 +74,8 @@ type LedgerRow struct {
 	// the model in scope where most do.
 	Hard int `db:"hard" json:"hard"`
 	Soft int `db:"soft" json:"soft"`
+	// Waiting counts edits of it that wait for a reviewer.
+	Waiting int `db:"waiting" json:"waiting"`
 	// Presence has a letter for each column: F ships it, H ships it switched
 	// off, E does not.
 	Presence string `db:"-" json:"presence"`
@@ -214,6 +216,7 @@ func (s *Store) Ledger(ctx context.Context, q LedgerQuery) (rows []LedgerRow, fo
 		fitting as materialized (select seen.*, `+group+` as grp, (`+sort+`)::float8 as ord from seen where `+fits+`),
 		page as (select * from fitting`+after+` order by grp collate "C", ord, name limit @limit)
 		select p.*, `+bestLabel+` as label, coalesce(n.hard, 0) as hard, coalesce(n.soft, 0) as soft,
+				(select count(*) from edits o where o.package_id = p.id and o.state = 'open')::int as waiting,
 				(select count(*) from fitting)::int as found,
 				(select count(*) from packages p where `+inScope(q.Scope)+`)::int as total
 		from page p

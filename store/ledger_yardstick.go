@@ -51,7 +51,7 @@ func (s *Store) SetYardstick(ctx context.Context, keeper uuid.UUID, revision int
 		if _, err := tx.Exec(ctx, lockFigures); err != nil {
 			return err
 		}
-		_, now, err := yardstick(ctx, tx)
+		before, now, err := yardstick(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -70,7 +70,7 @@ func (s *Store) SetYardstick(ctx context.Context, keeper uuid.UUID, revision int
 		if err := notify(ctx, tx, Event{Topic: RulesChanged}); err != nil {
 			return err
 		}
-		return record(ctx, tx, Act{Person: keeper, Action: "rules.set", Subject: "yardstick", Detail: y})
+		return recordTurned(ctx, tx, Act{Person: keeper, Action: "rules.set", Subject: "yardstick"}, before, y)
 	})
 }
 

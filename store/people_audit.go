@@ -38,6 +38,8 @@ type AuditEntry struct {
 	Hash    []byte          `db:"hash" json:"-"`
 	// HashHex is SHA-256 over this entry and the hash of the one before.
 	HashHex string `db:"hash_hex" json:"hash"`
+	// About is what it is about as people call it; see NameSubjects.
+	About *AuditSubject `db:"-" json:"about,omitempty"`
 }
 
 const auditColumns = `

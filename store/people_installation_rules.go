@@ -75,7 +75,7 @@ func (s *Store) SetInstallationRules(ctx context.Context, keeper uuid.UUID, revi
 		if _, err := tx.Exec(ctx, `lock table settings in share row exclusive mode`); err != nil {
 			return err
 		}
-		_, now, err := installationRules(ctx, tx)
+		before, now, err := installationRules(ctx, tx)
 		if err == nil && now != revision {
 			err = ErrStale
 		}
@@ -93,6 +93,6 @@ func (s *Store) SetInstallationRules(ctx context.Context, keeper uuid.UUID, revi
 		if err := notify(ctx, tx, Event{Topic: RulesChanged}); err != nil {
 			return err
 		}
-		return record(ctx, tx, Act{Person: keeper, Action: "rules.set", Subject: "installation", Detail: r})
+		return recordTurned(ctx, tx, Act{Person: keeper, Action: "rules.set", Subject: "installation"}, before, r)
 	})
 }

@@ -230,8 +230,14 @@ func (s *Store) SetRole(ctx context.Context, keeper, person uuid.UUID, role peop
 				return err
 			}
 		}
-		tag, err := tx.Exec(ctx, `update people set role = $2 where id = $1 and removed_at is null`, person, role)
-		if err == nil && tag.RowsAffected() == 0 {
+		var before people.Role
+		err := tx.QueryRow(ctx, `
+			update people p
+			set role = $2
+			from people was
+			where p.id = $1 and was.id = p.id and p.removed_at is null
+			returning was.role`, person, role).Scan(&before)
+		if isNone(err) {
 			err = ErrNotFound
 		}
 		if err != nil {
@@ -240,7 +246,8 @@ func (s *Store) SetRole(ctx context.Context, keeper, person uuid.UUID, role peop
 		if err := notifyAccess(ctx, tx, person); err != nil {
 			return err
 		}
-		return record(ctx, tx, Act{Person: keeper, Action: "person.role", Subject: person.String(), Detail: map[string]any{"role": role}})
+		act := Act{Person: keeper, Action: "person.role", Subject: person.String()}
+		return recordTurned(ctx, tx, act, map[string]any{"role": before}, map[string]any{"role": role})
 	})
 }
 

@@ -144,16 +144,14 @@ func (s *Store) SetRules(ctx context.Context, id uuid.UUID, revision int, purpos
 		return err
 	}
 	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `
+		before, err := lockProfile(ctx, tx, id, revision)
+		if err != nil {
+			return err
+		}
+		_, err = tx.Exec(ctx, `
 			update profiles
 			set rules = $3, purpose = $4, changed_by = $5, changed_at = moment(), revision = revision + 1
 			where id = $1 and revision = $2`, id, revision, raw, purpose, person)
-		if err == nil && tag.RowsAffected() == 0 {
-			if _, err := readProfile(ctx, tx, id); err != nil {
-				return err
-			}
-			return ErrStale
-		}
 		if err != nil {
 			return err
 		}
@@ -166,7 +164,11 @@ func (s *Store) SetRules(ctx context.Context, id uuid.UUID, revision int, purpos
 		if err := forgetDraft(ctx, tx, person, DraftRules, id); err != nil {
 			return err
 		}
-		return record(ctx, tx, Act{Person: person, Action: "profile.set", Subject: id.String(), Detail: map[string]int{"revision": revision + 1}})
+		was, err := profile.ParseRules(before.Rules)
+		if err != nil {
+			return err
+		}
+		return recordTurned(ctx, tx, Act{Person: person, Action: "profile.set", Subject: id.String()}, was, rules)
 	})
 }
 

@@ -20,12 +20,16 @@ type Checked struct {
 	Revises int64 `json:"revises"`
 }
 
-// CheckedEdit is an edit about which a reviewer would ask something.
+// CheckedEdit is an edit about which a reviewer would ask something, or that sets
+// a load.
 type CheckedEdit struct {
 	Edit      uuid.UUID         `json:"edit"`
 	Questions []change.Question `json:"questions" nullable:"false"`
 	Needs     int               `json:"needs"`
 	Why       []string          `json:"why" nullable:"false"`
+	// InForce is the load that holds at its scope without it; left out of edits
+	// of all else.
+	InForce *LoadInForce `json:"inForce,omitempty"`
 }
 
 // CheckSending says what a reviewer would ask about unsent edits.
@@ -34,19 +38,21 @@ func (s *Store) CheckSending(ctx context.Context, person uuid.UUID, edits []Edit
 	if len(edits) == 0 {
 		return out, nil
 	}
-	rules, _, err := s.ReviewRules(ctx)
+	rules, changes, err := s.rulesFor(ctx, person)
 	if err != nil {
-		return out, err
-	}
-	var changes int
-	if err := s.pool.QueryRow(ctx, `
-		select changes_accepted from people where id = $1`, person).Scan(&changes); err != nil {
 		return out, err
 	}
 	now, err := s.EvidenceSnapshot(ctx, edits)
 	if err != nil {
 		return out, err
 	}
+	return s.checkBy(ctx, person, edits, now, rules, changes)
+}
+
+// checkBy is CheckSending by what edits are judged by: the evidence, the rules
+// and how many changes of the author were accepted.
+func (s *Store) checkBy(ctx context.Context, person uuid.UUID, edits []Edit, now *EvidenceSnapshot, rules change.ReviewRules, changes int) (Checked, error) {
+	out := Checked{Edits: []CheckedEdit{}}
 	then := now.With(person, trialsAmong(edits))
 	around, err := s.around(ctx, person, edits)
 	if err != nil {
@@ -78,11 +84,121 @@ func (s *Store) CheckSending(ctx context.Context, person uuid.UUID, edits []Edit
 		var why []string
 		one.Needs, why = rules.Needs(c)
 		one.Why = append(one.Why, why...)
-		if len(one.Questions) > 0 || one.Needs > 1 {
+		if e.Field == string(change.Load) {
+			inForce := now.InForce(e.PackageID, e.Scope())
+			one.InForce = &inForce
+		}
+		if len(one.Questions) > 0 || one.Needs > 1 || one.InForce != nil {
 			out.Edits = append(out.Edits, one)
 		}
 	}
 	return out, nil
+}
+
+// rulesFor are the rules of review, and how many changes of a person of which
+// something was accepted they are applied with.
+func (s *Store) rulesFor(ctx context.Context, person uuid.UUID) (rules change.ReviewRules, changes int, err error) {
+	if rules, _, err = s.ReviewRules(ctx); err != nil {
+		return rules, 0, err
+	}
+	err = s.pool.QueryRow(ctx, `select changes_accepted from people where id = $1`, person).Scan(&changes)
+	return rules, changes, err
+}
+
+// LoadInForce is a load that holds somewhere: one that somebody set there or
+// wider, or else the suggested one.
+type LoadInForce struct {
+	Load         evidence.Load `json:"load"`
+	BySuggestion bool          `json:"bySuggestion"`
+}
+
+// InForce is the load of a package that holds at a scope.
+func (j *EvidenceSnapshot) InForce(pkg uuid.UUID, at catalog.Scope) LoadInForce {
+	v, bySuggestion := j.Applying(pkg, at)
+	return LoadInForce{v.Load, bySuggestion}
+}
+
+// ForeseenLoad is what setting a load of one package would mean.
+type ForeseenLoad struct {
+	Package string      `json:"package"`
+	Before  LoadInForce `json:"before"`
+	// Suggested is what the evidence suggests there, Called what the packages
+	// that rest on it call for, "" for nothing.
+	Suggested evidence.Load `json:"suggested"`
+	Called    evidence.Load `json:"called"`
+	// Questions are what a reviewer would ask; Needs and Why as in CheckedEdit.
+	Questions []change.Question `json:"questions" nullable:"false"`
+	Needs     int               `json:"needs"`
+	Why       []string          `json:"why" nullable:"false"`
+}
+
+// ForeseeLoad tells, by package, what setting a load at a scope would mean, before
+// it goes into a person's tray. The error is ErrNotFound where a package is not
+// known.
+func (s *Store) ForeseeLoad(ctx context.Context, person uuid.UUID, packages []string, at catalog.Scope, value change.LoadValue) ([]ForeseenLoad, error) {
+	edits, err := s.loadEdits(ctx, packages, at, value)
+	if err != nil {
+		return nil, err
+	}
+	rules, changes, err := s.rulesFor(ctx, person)
+	if err != nil {
+		return nil, err
+	}
+	now, err := s.EvidenceSnapshot(ctx, edits)
+	if err != nil {
+		return nil, err
+	}
+	checked, err := s.checkBy(ctx, person, edits, now, rules, changes)
+	if err != nil {
+		return nil, err
+	}
+	asked := make(map[uuid.UUID]CheckedEdit, len(checked.Edits))
+	for _, c := range checked.Edits {
+		asked[c.Edit] = c
+	}
+	out := make([]ForeseenLoad, len(edits))
+	for i, e := range edits {
+		from, method := now.Target(e)
+		out[i] = ForeseenLoad{Package: e.Package, Before: now.InForce(e.PackageID, at), Suggested: now.Suggested(e.PackageID, method, from),
+			Called: now.calledFor(e.PackageID, from), Questions: []change.Question{}, Needs: 1, Why: []string{}}
+		if c, ok := asked[e.ID]; ok {
+			out[i].Questions, out[i].Needs, out[i].Why = c.Questions, c.Needs, c.Why
+		}
+	}
+	return out, nil
+}
+
+// loadEdits are the edits that set a load of packages, as they would stand in a
+// tray.
+func (s *Store) loadEdits(ctx context.Context, packages []string, at catalog.Scope, value change.LoadValue) ([]Edit, error) {
+	raw, err := json.Marshal(value)
+	if err != nil {
+		return nil, err
+	}
+	scope := uuid.Nil
+	if at.ID != "" {
+		if scope, err = uuid.Parse(at.ID); err != nil {
+			return nil, err
+		}
+	}
+	rows, err := s.pool.Query(ctx, `
+		select p.id as package_id, p.name as package, c.value as now
+		from packages p
+		left join claims c on c.package_id = p.id and c.field = 'load' and c.scope_kind = $2 and c.scope_id = $3
+		where p.name = any($1)
+		order by array_position($1, p.name)`, packages, string(at.Kind), scope)
+	if err != nil {
+		return nil, err
+	}
+	edits, err := pgx.CollectRows(rows, pgx.RowToStructByNameLax[Edit])
+	if err == nil && len(edits) < len(packages) {
+		err = ErrNotFound
+	}
+	for i := range edits {
+		e := &edits[i]
+		e.ID, e.Field, e.ScopeKind, e.ScopeID, e.Value, e.Reason = NewID(), string(change.Load), string(at.Kind), scope, raw, "to come"
+	}
+	return edits, err
 }
 
 func trialsAmong(edits []Edit) (list []Edit) {

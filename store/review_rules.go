@@ -52,7 +52,7 @@ func (s *Store) SetReviewRules(ctx context.Context, keeper uuid.UUID, revision i
 		if _, err := tx.Exec(ctx, `lock table settings in share row exclusive mode`); err != nil {
 			return err
 		}
-		_, now, err := reviewRules(ctx, tx)
+		before, now, err := reviewRules(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -71,7 +71,7 @@ func (s *Store) SetReviewRules(ctx context.Context, keeper uuid.UUID, revision i
 		if err != nil {
 			return err
 		}
-		return record(ctx, tx, Act{Person: keeper, Action: "rules.set", Subject: "review", Detail: r})
+		return recordTurned(ctx, tx, Act{Person: keeper, Action: "rules.set", Subject: "review"}, before, r)
 	})
 }
 

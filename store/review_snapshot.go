@@ -264,6 +264,12 @@ func (j *EvidenceSnapshot) With(author uuid.UUID, edits []Edit) *EvidenceSnapsho
 	return out
 }
 
+// WithOnly is what is known of an edit's package, with the edit's trial and
+// nothing else of its author's.
+func (j *EvidenceSnapshot) WithOnly(author uuid.UUID, e Edit) *EvidenceSnapshot {
+	return j.of(e.PackageID).With(author, []Edit{e})
+}
+
 // of is what is known of one package.
 func (j *EvidenceSnapshot) of(pkg uuid.UUID) *EvidenceSnapshot {
 	return &EvidenceSnapshot{Yardstick: j.Yardstick, firmwares: j.firmwares, called: j.called, without: j,
@@ -302,13 +308,18 @@ func (j *EvidenceSnapshot) setLoad(e Edit) {
 // Suggested is the load that the trials of a package by a method, seen from a
 // firmware, and what rests on the package there suggest.
 func (j *EvidenceSnapshot) Suggested(pkg uuid.UUID, method evidence.Method, from evidence.Firmware) evidence.Load {
-	var called evidence.Load
+	return evidence.Joined(evidence.SuggestedLoad(j.Figures(pkg, method, from), j.Yardstick.Thresholds), j.calledFor(pkg, from))
+}
+
+// calledFor is the load that what rests on a package calls for, seen from a
+// firmware: the heaviest on any model that it stands for; "" for none.
+func (j *EvidenceSnapshot) calledFor(pkg uuid.UUID, from evidence.Firmware) (called evidence.Load) {
 	for _, c := range j.called[pkg] {
 		if (from.Model == "" || from.Model == c.model) && (from.Maker == "" || from.Maker == c.maker) && (called == "" || c.load.Rank() > called.Rank()) {
 			called = c.load
 		}
 	}
-	return evidence.Joined(evidence.SuggestedLoad(j.Figures(pkg, method, from), j.Yardstick.Thresholds), called)
+	return called
 }
 
 // Applying is the load that holds at a scope: the narrowest that somebody set

@@ -46,6 +46,8 @@ type Edit struct {
 	// DecidedAt is when it was accepted, returned or turned down.
 	DecidedAt   *time.Time `db:"decided_at" json:"decidedAt"`
 	PhoneUnseen bool       `db:"phone_unseen" json:"phoneUnseen"`
+	// PhoneRun is, of a trial, the number of the newest run on its phone; 0 for none.
+	PhoneRun int64 `db:"phone_run" json:"phoneRun"`
 	// Thread is the same for an edit and its revisions; Round is that of the
 	// change in which it came.
 	Thread uuid.UUID `db:"thread" json:"thread"`
@@ -119,7 +121,9 @@ var editColumns = `
 			join models d on d.id = b.model_id
 			where e.field = 'trial' and b.id = uuid_or_null(coalesce(e.value, e.base) ->> 'build')), '') as build_name,
 		e.field = 'trial' and e.takes is null
-			and not exists (select from captures k where k.phone = e.value ->> 'phone') as phone_unseen
+			and not exists (select from captures k where k.phone = e.value ->> 'phone') as phone_unseen,
+		case when e.field = 'trial' and e.takes is null then
+			coalesce((select max(number) from runs where runs.phone = e.value ->> 'phone'), 0) else 0 end as phone_run
 	from edits e join packages p on p.id = e.package_id
 		left
 		join claims c on c.package_id = e.package_id and c.field = e.field and c.scope_kind = e.scope_kind

@@ -48,6 +48,11 @@ type TrialValue struct {
 	Run string `json:"run,omitempty"`
 }
 
+// asFunction is something that was tried as functions are named.
+func asFunction(tried string) string {
+	return strings.Join(strings.Fields(strings.ToLower(tried)), "-")
+}
+
 // check also brings the ids in a trial into the form that they have.
 func (v *TrialValue) check() error {
 	switch {
@@ -63,6 +68,8 @@ func (v *TrialValue) check() error {
 		return errors.New("say which function was lost, as a short word such as payments")
 	case v.Outcome != evidence.FunctionLost && v.Function != "":
 		return errors.New("a function belongs to the outcome function-lost alone")
+	case v.Function != "" && slices.ContainsFunc(v.Tried, func(s string) bool { return asFunction(s) == v.Function }):
+		return fmt.Errorf("%s was lost and was tried and worked: it can be one of them", v.Function)
 	case v.Outcome == evidence.Refused && strings.TrimSpace(v.Note) == "":
 		return errors.New("a refused trial needs the phone's words in its note")
 	case !slices.Contains(persistences, v.Persistence):

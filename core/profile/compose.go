@@ -140,6 +140,9 @@ func kept(r Row, rules Rules) string {
 			return "kept for " + words(f)
 		}
 	}
+	if len(rules.Only) > 0 && !slices.ContainsFunc(rules.Only, func(f string) bool { return slices.Contains(r.Functions, f) || slices.Contains(r.Lost, f) }) {
+		return "for nothing that this profile takes off"
+	}
 	switch {
 	case r.Standing == evidence.Untried:
 		return "nobody has tried it here"

@@ -134,6 +134,7 @@ type Summary struct {
 	HighestCeiling float64                           `json:"highestCeiling"`
 	LeastStanding  evidence.Standing                 `json:"leastStanding,omitempty"`
 	Keep           []string                          `json:"keep,omitempty"`
+	Only           []string                          `json:"only,omitempty"`
 	Origins        []catalog.Origin                  `json:"origins,omitempty"`
 }
 
@@ -179,7 +180,7 @@ func Compile(h Heading, rules Rules, c Composition) (*Document, error) {
 	d := &Document{
 		Format: DocumentFormat, Maker: h.Maker, Model: h.Model, Sisters: h.Sisters, Edition: h.Edition, Number: h.Number,
 		Published: h.Published.UTC().Truncate(time.Second).Format(time.RFC3339), Publisher: h.Publisher, Approver: h.Approver,
-		Rules: Summary{rules.Method, rules.Methods, rules.HighestLoad, rules.HighestCeiling, rules.LeastStanding, rules.Keep, rules.Origins},
+		Rules: Summary{rules.Method, rules.Methods, rules.HighestLoad, rules.HighestCeiling, rules.LeastStanding, rules.Keep, rules.Only, rules.Origins},
 		Steps: c.Steps, Costs: c.Lost, Changes: h.Changes,
 	}
 	for _, claim := range c.Builds {

@@ -29,6 +29,9 @@ type Rules struct {
 	LeastStanding evidence.Standing `json:"leastStanding,omitempty" enum:"thin,contested,fair,firm"`
 	// Keep are functions that the phone must not lose.
 	Keep []string `json:"keep,omitempty" maxItems:"100"`
+	// Only are functions of which a package has to carry one to go; none stands
+	// for all packages.
+	Only []string `json:"only,omitempty" maxItems:"100"`
 	// Origins are whose packages may go; none stands for everybody's.
 	Origins []catalog.Origin `json:"origins,omitempty" maxItems:"10"`
 	// Unproven says whether an Unproven package may go by a pin.
@@ -145,7 +148,7 @@ func (r Rules) Check() error {
 			return fmt.Errorf("origin %q is not known", o)
 		}
 	}
-	for _, text := range slices.Concat(r.Keep, r.Checks, r.NotChecks) {
+	for _, text := range slices.Concat(r.Keep, r.Only, r.Checks, r.NotChecks) {
 		if strings.TrimSpace(text) == "" || len(text) > 200 || !plain(text) {
 			return fmt.Errorf("%q: want one line of at most 200 bytes", android.Printable(text, 40))
 		}

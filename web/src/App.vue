@@ -6,6 +6,7 @@ import { useTheme } from 'vuetify'
 import { useLive } from '@/api/live'
 import { ProblemError, words } from '@/api/client'
 import KeysHelp from '@/shell/KeysHelp.vue'
+import MarkWords from '@/shell/MarkWords.vue'
 import LeftEdge from '@/shell/LeftEdge.vue'
 import MarginPane from '@/ui/MarginPane.vue'
 import ScopeBar from '@/shell/ScopeBar.vue'
@@ -49,6 +50,7 @@ const away = computed(() => {
       <div v-if="route.meta.ownFoot" id="foot" />
       <TrayBar v-else />
       <KeysHelp />
+      <MarkWords />
       <EvidenceDialogs />
       <v-dialog v-if="ended" :model-value="true" persistent width="400" aria-label="Sign in again">
         <SignIn :again="person" />

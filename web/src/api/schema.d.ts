@@ -1334,6 +1334,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/loads/foreseen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What setting a load would mean for packages, and what speaks against it
+         * @description For: technician.
+         */
+        post: operations["foreseeLoads"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/makers": {
         parameters: {
             query?: never;
@@ -2727,6 +2747,7 @@ export interface components {
             type: "text/plain" | "image/png" | "image/jpeg";
         };
         AuditEntry: {
+            about?: components["schemas"]["AuditSubject"];
             action: string;
             /** Format: date-time */
             at: string;
@@ -2744,6 +2765,10 @@ export interface components {
             entries: number;
             head: string;
             wrong: string;
+        };
+        AuditSubject: {
+            name: string;
+            to?: string;
         };
         BackupEnd: {
             /** Format: int64 */
@@ -3111,6 +3136,8 @@ export interface components {
             captureId: string;
             /** @description Keyed hash of the serial number */
             phone: string;
+            /** Format: int64 */
+            run: number;
             /** Format: date-time */
             takenAt: string;
         };
@@ -3198,6 +3225,7 @@ export interface components {
         CheckedEdit: {
             /** Format: uuid */
             edit: string;
+            inForce?: components["schemas"]["LoadInForce"];
             /** Format: int64 */
             needs: number;
             questions: components["schemas"]["Question"][];
@@ -3587,6 +3615,8 @@ export interface components {
             package: string;
             /** Format: uuid */
             packageId: string;
+            /** Format: int64 */
+            phoneRun: number;
             phoneUnseen: boolean;
             reason: string;
             /** Format: int64 */
@@ -3738,6 +3768,16 @@ export interface components {
             before: components["schemas"]["SideFigures"];
             contradictions: string[];
             package: string;
+        };
+        ForeseenLoad: {
+            before: components["schemas"]["LoadInForce"];
+            called: string;
+            /** Format: int64 */
+            needs: number;
+            package: string;
+            questions: components["schemas"]["Question"][];
+            suggested: string;
+            why: string[];
         };
         Freed: {
             /** Format: int64 */
@@ -4044,6 +4084,8 @@ export interface components {
             standing: string;
             strip: string;
             suggested: string;
+            /** Format: int64 */
+            waiting: number;
         };
         LedgerView: {
             group?: string;
@@ -4138,6 +4180,9 @@ export interface components {
         ListForeseen: {
             items: components["schemas"]["Foreseen"][];
         };
+        ListForeseenLoad: {
+            items: components["schemas"]["ForeseenLoad"][];
+        };
         ListInvitation: {
             items: components["schemas"]["Invitation"][];
         };
@@ -4208,6 +4253,17 @@ export interface components {
             withdrawnAt?: string;
             withdrawnBy?: string;
             withdrawnReason: string;
+        };
+        LoadInForce: {
+            bySuggestion: boolean;
+            load: string;
+        };
+        LoadsInputBody: {
+            conditions?: string[] | null;
+            /** @enum {string} */
+            load: "loose" | "leaned-on" | "tied-in" | "load-bearing" | "unproven";
+            packages: string[];
+            scope: components["schemas"]["Scope"];
         };
         LogInputBody: {
             /** @description Lines of logcat */
@@ -5075,6 +5131,7 @@ export interface components {
         };
         ReviewedEdit: {
             after: components["schemas"]["SideFigures"];
+            alone?: components["schemas"]["SideFigures"];
             approved: string[];
             base: unknown;
             before: components["schemas"]["SideFigures"];
@@ -5088,6 +5145,7 @@ export interface components {
             gone: boolean;
             /** Format: uuid */
             id: string;
+            inForce?: components["schemas"]["LoadInForce"];
             label: string;
             /** @enum {string} */
             moved: "" | "new" | "decided" | "catalogue" | "said";
@@ -5104,6 +5162,8 @@ export interface components {
             package: string;
             /** Format: uuid */
             packageId: string;
+            /** Format: int64 */
+            phoneRun: number;
             phoneUnseen: boolean;
             reason: string;
             /** Format: int64 */
@@ -5211,6 +5271,7 @@ export interface components {
             };
             notChecks?: string[] | null;
             notFor?: string[] | null;
+            only?: string[] | null;
             origins?: string[] | null;
             pins: components["schemas"]["Pin"][];
             /** @enum {string} */
@@ -8492,6 +8553,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    foreseeLoads: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LoadsInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListForeseenLoad"];
+                };
             };
             /** @description Error */
             default: {

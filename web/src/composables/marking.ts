@@ -1,7 +1,13 @@
 // Which rows are marked, for one thing to be done to all of them. They stay
 // marked while a filter hides them, and through Back and a reload.
+import { useLocalStorage } from '@vueuse/core'
 import { computed, type Ref } from 'vue'
 import { useRemembered } from './remembered'
+
+// Whether x goes on to the next row after it has marked one; this browser
+// remembers it.
+const steps = useLocalStorage('roster-mark-steps', true)
+export const useMarkSteps = () => steps
 
 // toggled turns items on or off among those that are marked; without a wish each
 // becomes what it was not.

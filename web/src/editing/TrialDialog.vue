@@ -1,58 +1,23 @@
 <script setup lang="ts">
-import { useQuery } from '@tanstack/vue-query'
-import { computed, ref, watch } from 'vue'
-import { api, ask, type Schemas } from '@/api/client'
+import { computed, ref } from 'vue'
+import type { Schemas } from '@/api/client'
 import TrialStrip from '@/marks/TrialStrip.vue'
-import { buildName, useBuilds, useScope } from '@/composables/scope'
+import { useScope } from '@/composables/scope'
 import AttachFiles from './AttachFiles.vue'
 import ChoiceRow from '@/ui/ChoiceRow.vue'
 import type { Subject } from './dialogs'
 import { slugOf } from './written'
 import TraySheet from '@/tray/TraySheet.vue'
 import TrialForeseen from './TrialForeseen.vue'
+import TrialPhone from './TrialPhone.vue'
 import TriedChecks from './TriedChecks.vue'
-import { ago, dayOf } from '@/format/dates'
+import { dayOf } from '@/format/dates'
 
 const props = defineProps<{ subjects: Subject[]; title: string }>()
 const emit = defineEmits<{ close: [] }>()
 const { scope } = useScope()
-const builds = useBuilds(
-  () => scope.value.maker,
-  () => scope.value.model,
-)
 const build = ref(scope.value.build)
-watch(
-  () => builds.data.value,
-  (list) => (build.value ??= (list?.findLast((b) => !b.carrier) ?? list?.at(-1))?.id),
-  { immediate: true },
-)
-const buildItems = computed(() =>
-  (builds.data.value ?? []).map((b) => ({ value: b.id, title: `${buildName(b)}, Android ${b.release}` })),
-)
-
-const phones = useQuery({
-  queryKey: computed(() => ['phones', build.value]),
-  enabled: computed(() => !!build.value),
-  queryFn: () =>
-    ask(api.GET('/api/v1/builds/{id}/phones', { params: { path: { id: build.value! } } })).then((r) => r.items),
-})
-const other = 'another phone'
-const phoneItems = computed(() => [
-  ...(phones.data.value ?? []).map((p) => ({
-    value: p.phone,
-    title: `${p.phone.slice(0, 8)}, captured ${ago(p.takenAt)} by ${p.by}`,
-  })),
-  { value: other, title: 'another phone, not captured here' },
-])
-const phone = ref<string>()
-const called = ref('')
-watch(
-  () => phones.data.value,
-  (list) => {
-    if (list) phone.value = list[0]?.phone ?? other
-  },
-  { immediate: true },
-)
+const phone = ref('')
 
 type Trial = Schemas['TrialsInputBody']
 const method = ref<Trial['method']>('remove-for-user')
@@ -68,21 +33,23 @@ const note = ref('')
 const files = ref<Schemas['Attachment'][]>([])
 const refused = computed(() => outcome.value === 'refused')
 const lost = computed(() => (outcome.value === 'function-lost' ? slugOf(fn.value) : ''))
-const mark = computed(() => (phone.value === other ? `called:${called.value.trim()}` : (phone.value ?? '')))
-const ready = computed(
-  () =>
-    !!outcome.value &&
-    !!build.value &&
-    (phone.value !== other || called.value.trim() !== '') &&
-    (outcome.value !== 'function-lost' || lost.value !== '') &&
-    (!refused.value || note.value.trim() !== ''),
-)
+// What worked can't have been lost.
+const both = computed(() => (lost.value ? tried.value.find((t) => slugOf(t) === lost.value) : undefined))
+const missing = computed(() => {
+  if (!build.value) return 'Say on which model and build.'
+  if (!phone.value) return 'Say on which phone.'
+  if (!outcome.value) return 'Say what came of it.'
+  if (outcome.value === 'function-lost' && !lost.value) return 'Say which function was lost.'
+  if (both.value) return `${both.value} was lost and worked: it can be one of them.`
+  if (refused.value && !note.value.trim()) return 'Write down what the phone said.'
+  return ''
+})
 const foreseen = computed<Trial | undefined>(() =>
   outcome.value && build.value
     ? {
         packages: props.subjects.map((s) => s.name),
         build: build.value,
-        phone: mark.value,
+        phone: phone.value,
         method: method.value,
         outcome: outcome.value,
         function: lost.value || undefined,
@@ -96,7 +63,7 @@ const edit = () => ({
   scope: { kind: 'everywhere' as const },
   value: {
     build: build.value,
-    phone: mark.value,
+    phone: phone.value,
     method: method.value,
     outcome: outcome.value,
     function: lost.value || undefined,
@@ -117,23 +84,13 @@ const letters: Record<string, string> = { clean: 'c', 'function-lost': 'l', faul
   <TraySheet
     :title="`What happened without ${title}`"
     :subjects="subjects"
-    :ready="ready"
+    :ready="!missing"
+    :missing="missing"
     :edit="edit"
     @close="emit('close')"
   >
-    <p v-if="!scope.model" class="notice">Choose a model in the scope bar first: a trial is made on one firmware.</p>
-    <template v-else>
-      <div class="two">
-        <v-select v-model="build" label="Build" :items="buildItems" />
-        <v-select v-model="phone" label="Phone" :items="phoneItems" />
-      </div>
-      <v-text-field
-        v-if="phone === other"
-        v-model="called"
-        label="What you call that phone, or its serial number"
-        hint="Only a keyed hash of it is kept."
-        persistent-hint
-      />
+    <TrialPhone v-model:build="build" v-model:phone="phone" :subjects="subjects" />
+    <template v-if="build">
       <ChoiceRow
         v-model="method"
         title="Method"
@@ -192,13 +149,9 @@ const letters: Record<string, string> = { clean: 'c', 'function-lost': 'l', faul
 </template>
 
 <style scoped>
-.two,
 .three {
   display: grid;
-  grid-template-columns: 1fr 1fr;
-  gap: 10px;
-}
-.three {
   grid-template-columns: 1fr 1fr 1fr;
+  gap: 10px;
 }
 </style>

@@ -40,6 +40,10 @@ const better = computed(() => all.value.filter((f) => f.before.suggested !== f.a
       </ul>
       <p v-if="against.length > 6">and {{ against.length - 6 }} more</p>
     </div>
+    <p v-if="one?.after.standing === 'contested'" class="ochre">
+      Contested: {{ count(one.after.harmedPhones, 'phone') }} harmed against
+      {{ one.after.phones - one.after.harmedPhones }} that went clean. Say what was different on yours.
+    </p>
     <dl v-if="one">
       <template v-for="m in moves" :key="m.what">
         <dt>{{ m.what }}</dt>

@@ -2,6 +2,7 @@
 import { useFocusBack } from '@/composables/layers'
 import { useKeyList, useKeyWay, writesCharacter } from '@/composables/keys'
 import { useSession } from '@/composables/session'
+import MarkSamples from './MarkSamples.vue'
 import KeyCap from '@/ui/KeyCap.vue'
 
 const list = useKeyList()
@@ -13,7 +14,7 @@ const { person } = useSession()
 <template>
   <v-dialog v-model="list.shown" width="420" aria-labelledby="keys-title">
     <div class="panel">
-      <h1 id="keys-title">Keys of this place</h1>
+      <h1 id="keys-title">Keys and marks of this place</h1>
       <table>
         <tbody>
           <template v-for="group in list.groups" :key="group[0]?.does">
@@ -26,6 +27,7 @@ const { person } = useSession()
           </template>
         </tbody>
       </table>
+      <MarkSamples />
       <p v-if="person" class="second">
         {{ way === 'off' ? 'Keys that write a character are switched off.' : 'Do letters get in your way?' }}
         <router-link class="link" :to="{ name: 'person', params: { id: person.id } }" @click="list.shown = false"

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useDebounce } from '@vueuse/core'
-import { computed, ref, watch } from 'vue'
+import { computed, nextTick, ref, watch } from 'vue'
 import { words } from '@/api/client'
 import KnockOn from '@/editing/KnockOn.vue'
 import { count } from '@/format/numbers'
@@ -8,11 +8,13 @@ import { useChange } from '@/composables/change'
 import TrayRow from './TrayRow.vue'
 import { useScope } from '@/composables/scope'
 import { useTray, useTrayForesight, type Edit } from './tray'
+import { proposedTitle } from './title'
 
 const { edits, undoable, remove, undo, setReason, send, settle } = useTray()
 const { query } = useScope()
 const open = ref(false)
 const title = ref('')
+const field = ref<HTMLInputElement>()
 const why = ref('')
 const { busy, wrong, run } = useChange()
 const sent = ref('')
@@ -27,6 +29,13 @@ const { check, effect } = useTrayForesight(
   () => open.value,
 )
 const asked = computed(() => new Map((check.data.value?.edits ?? []).map((e) => [e.edit, e])))
+// Where every edit that goes needs as many reviewers for the same reasons, that is
+// said once.
+const together = computed(() => {
+  const [first, ...rest] = going.value.map((id) => asked.value.get(id))
+  if (!first || first.needs < 2) return undefined
+  return rest.every((c) => c?.needs === first.needs && c.why.join() === first.why.join()) ? first : undefined
+})
 const revises = computed(() => check.data.value?.revises ?? 0)
 // More rows than this are counted, not drawn.
 const drawn = 200
@@ -47,6 +56,10 @@ watch(edits, (list) => {
 async function act() {
   if (!open.value) {
     open.value = true
+    if (!title.value.trim()) title.value = proposedTitle(edits.value)
+    await nextTick()
+    field.value?.focus()
+    field.value?.select()
     return
   }
   await run(async () => {
@@ -59,6 +72,7 @@ async function act() {
     behind.value = new Set()
     await settle()
     open.value = edits.value.length > 0
+    if (open.value && !title.value) title.value = proposedTitle(edits.value)
   })
 }
 function goes(e: Edit, on: boolean) {
@@ -81,6 +95,7 @@ const all = (on: boolean) => (behind.value = new Set(on ? [] : edits.value.map((
             :edit="e"
             :goes="!behind.has(e.id)"
             :check="asked.get(e.id)"
+            :tell="!together"
             @out="run(() => remove(e))"
             @goes="goes(e, $event)"
             @reason="run(() => setReason(e.id, $event))"
@@ -92,10 +107,15 @@ const all = (on: boolean) => (behind.value = new Set(on ? [] : edits.value.map((
           <button class="link" @click="all(true)">all</button> <button class="link" @click="all(false)">none</button>
           <template v-if="behind.size"> What stays can be sent as a change of its own.</template>
         </p>
+        <p v-if="together">
+          {{ going.length === 1 ? 'It needs' : `All ${going.length} need` }} {{ together.needs }} reviewers:
+          {{ together.why.join('; ') }}.
+        </p>
         <p v-if="revises">This is the next round of change {{ revises }}; what was said there stays.</p>
         <label class="title">
           <span>What this is about</span>
           <input
+            ref="field"
             v-model="title"
             class="field"
             maxlength="200"

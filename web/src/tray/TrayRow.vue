@@ -1,15 +1,25 @@
 <script setup lang="ts">
 // One unsent edit: what it says, why, and what a reviewer would ask.
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 import type { Schemas } from '@/api/client'
 import EditValue from '@/editing/EditValue.vue'
-import { fieldWord } from '@/format/vocabulary'
-import PackageName from '@/marks/PackageName.vue'
+import { fieldWord, loadWord } from '@/format/vocabulary'
+import LoadMark from '@/marks/LoadMark.vue'
+import NamedPackage from '@/marks/NamedPackage.vue'
 import type { Edit } from './tray'
 
-const props = defineProps<{ edit: Edit; goes: boolean; check?: Schemas['CheckedEdit'] }>()
+const props = defineProps<{
+  edit: Edit
+  goes: boolean
+  check?: Schemas['CheckedEdit']
+  // tell says how many reviewers it needs: not where all need as many.
+  tell: boolean
+}>()
 const emit = defineEmits<{ out: []; goes: [on: boolean]; reason: [text: string] }>()
 const reason = ref(props.edit.reason)
+// What holds now: a trial and a source take no value's place.
+const inForce = computed(() => props.check?.inForce)
+const set = computed(() => props.edit.now !== null && props.edit.now !== undefined && props.edit.field !== 'load')
 </script>
 
 <template>
@@ -20,7 +30,7 @@ const reason = ref(props.edit.reason)
       :aria-label="`Send the edit of ${edit.package}`"
       @change="emit('goes', ($event.target as HTMLInputElement).checked)"
     />
-    <PackageName :name="edit.package" />
+    <NamedPackage :name="edit.package" :label="edit.label" />
     <span class="second"
       >{{ edit.takes ? 'takes out a ' : '' }}{{ fieldWord[edit.field]
       }}{{ edit.scopeKind === 'everywhere' ? '' : ` for ${edit.scopeName}`
@@ -29,7 +39,14 @@ const reason = ref(props.edit.reason)
     >
     <span class="value">
       <s v-if="edit.takes"><EditValue :field="edit.field" :value="edit.base" :build="edit.buildName" /></s>
-      <EditValue v-else :field="edit.field" :value="edit.value" :build="edit.buildName" :unreadable="edit.unreadable" />
+      <template v-else
+        ><template v-if="inForce"
+          ><LoadMark :load="inForce.load" silent /> {{ loadWord[inForce.load] }}
+          <span class="second">{{ inForce.bySuggestion ? 'by suggestion ' : '' }}</span></template
+        ><EditValue v-else-if="set" :field="edit.field" :value="edit.now" />
+        <span v-if="inForce || set" aria-label="becomes"> → </span
+        ><EditValue :field="edit.field" :value="edit.value" :build="edit.buildName" :unreadable="edit.unreadable"
+      /></template>
     </span>
     <input
       v-model="reason"
@@ -44,8 +61,8 @@ const reason = ref(props.edit.reason)
       <p v-if="edit.unreadable" class="ochre">Take it out: it can’t be sent.</p>
       <p v-if="edit.words" class="ochre">returned: “{{ edit.words }}”</p>
       <p v-for="q in check?.questions" :key="q.kind"><span class="second">asks: </span>{{ q.words }}</p>
-      <p v-if="check && check.needs > 1" class="second">
-        Needs {{ check.needs }} reviewers: {{ check.why.join('; ') }}.
+      <p v-if="tell && check && check.needs > 1" class="second">
+        {{ check.needs }} reviewers: {{ check.why.join('; ') }}.
       </p>
     </div>
   </li>

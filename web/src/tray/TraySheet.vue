@@ -11,6 +11,8 @@ const props = defineProps<{
   title: string
   subjects: Subject[]
   ready: boolean
+  // missing says what is still to be filled in.
+  missing?: string
   // edit makes what every one of the packages gets; what it throws is shown.
   edit: () => Omit<Schemas['EditInput'], 'package'>
 }>()
@@ -32,6 +34,7 @@ const put = () =>
     action="Into the tray"
     :busy="busy"
     :ready="ready"
+    :missing="missing"
     :wrong="wrong"
     @close="emit('close')"
     @act="put"

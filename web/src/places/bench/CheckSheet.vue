@@ -1,17 +1,18 @@
 <script setup lang="ts">
 // The check list: answered by hand, days later perhaps, from a phone's browser
 // too. What is broken can be narrowed down to the one package.
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 import { api, ask, type Schemas } from '@/api/client'
 import AttachFiles from '@/editing/AttachFiles.vue'
 import { ago, exactTime } from '@/format/dates'
 import { useChange } from '@/composables/change'
 import HalvingPanel from './HalvingPanel.vue'
-import type { Run } from './run'
+import { cleanFrom, daysSince, type Run } from './run'
 
 const props = defineProps<{ run: Run; here: boolean }>()
 type Check = Schemas['RunCheck']
 const { busy, wrong, run: doing } = useChange()
+const early = computed(() => props.run.state !== 'put-back' && daysSince(props.run.startedAt) < 1)
 const noting = ref(0)
 const note = ref('')
 const files = ref<Schemas['Attachment'][]>([])
@@ -50,6 +51,10 @@ const hunt = (c: Check) => props.run.hunts.find((h) => h.check === c.number)
 <template>
   <section class="checks" aria-label="Check list">
     <h2>Try by hand <span class="second">now, and again when it was used for a week</span></h2>
+    <p v-if="run.checks.length && early" class="second" data-testid="clean from">
+      A package counts as clean after a day of use: what you answer now tells what is broken. Come back from
+      <b>{{ exactTime(cleanFrom(run.startedAt).toISOString()) }}</b> for the rest.
+    </p>
     <ul>
       <li v-for="c in run.checks" :key="c.number">
         <div class="row">

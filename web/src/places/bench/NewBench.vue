@@ -4,6 +4,7 @@ import { ref } from 'vue'
 import { api, ask } from '@/api/client'
 import { useChange } from '@/composables/change'
 import type { Bench } from './bench'
+import CopyButton from '@/ui/CopyButton.vue'
 
 defineProps<{ benches: Bench[] }>()
 const open = ref(false)
@@ -48,6 +49,7 @@ async function end(id: string) {
       <div v-if="token" class="token" role="status">
         <p><b>Shown this once.</b> On that computer:</p>
         <code class="mono">ROSTER_BENCH_TOKEN={{ token }} roster bench --server {{ server }}</code>
+        <CopyButton :text="`ROSTER_BENCH_TOKEN=${token} roster bench --server ${server}`" what="the command" />
       </div>
       <ul>
         <li v-for="b in benches.filter((x) => x.elsewhere)" :key="b.id">

@@ -9,6 +9,7 @@ import { useTimeAgo } from '@vueuse/core'
 import { named, ofPackage, stepWord, type Run, type RunStep } from './run'
 import { useChange } from '@/composables/change'
 import { foldSteps } from './fold'
+import PutBackMissed from './PutBackMissed.vue'
 import StepTrouble from './StepTrouble.vue'
 
 const props = defineProps<{ run: Run; steps: RunStep[]; here: boolean; at?: Schemas['PhoneAt'] }>()
@@ -34,15 +35,17 @@ const mayPutBack = (s: RunStep) =>
   props.run.settled &&
   props.run.state !== 'going' &&
   !props.steps.some((o) => o.again === s.number && o.state === 'done')
-const putBack = (s: RunStep) =>
-  doing(() =>
+const missed = ref<RunStep>()
+async function putBack(s: RunStep) {
+  const asked = () =>
     ask(
       api.POST('/api/v1/runs/{id}/put-back', {
         params: { path: { id: props.run.id } },
         body: { packages: [s.package!] },
       }),
-    ),
-  )
+    )
+  if (await doing(asked)) missed.value = s
+}
 </script>
 
 <template>
@@ -96,8 +99,10 @@ const putBack = (s: RunStep) =>
             ><template v-else>{{ named(l.step) }}</template></span
           >
           <span class="mono second words" :title="l.step.words"
-            >{{ l.step.state === 'sent' ? '…' : l.step.state === 'unknown' ? 'nobody knows yet' : l.step.words
-            }}<b v-if="back(l.step)" class="ochre"> came back</b><b v-if="put(l.step)" class="faint"> put back</b
+            ><span class="said">{{
+              l.step.state === 'sent' ? '…' : l.step.state === 'unknown' ? 'nobody knows yet' : l.step.words
+            }}</span
+            ><b v-if="back(l.step)" class="ochre"> came back</b><b v-if="put(l.step)" class="faint"> put back</b
             ><button
               v-if="mayPutBack(l.step)"
               class="link back"
@@ -110,6 +115,7 @@ const putBack = (s: RunStep) =>
           >
           <span class="second n">{{ l.step.took || '' }}</span>
         </li>
+        <PutBackMissed v-if="missed?.number === l.step.number" :run="run" :step="l.step" @done="missed = undefined" />
         <StepTrouble v-if="bad(l.step)" :run="run" :step="l.step" :steps="steps" :here="here" :at="at" />
       </template>
     </template>
@@ -165,18 +171,17 @@ i {
   font-style: normal;
 }
 .words {
-  overflow: hidden;
+  display: flex;
+  gap: 10px;
   white-space: nowrap;
+}
+.said {
+  overflow: hidden;
   text-overflow: ellipsis;
 }
 .back {
-  margin-left: 10px;
+  flex: none;
   font-family: var(--sans);
-  opacity: 0;
-}
-.step:hover .back,
-.back:focus-visible {
-  opacity: 1;
 }
 .fold button {
   width: 100%;
@@ -198,8 +203,12 @@ b {
   .step {
     grid-template-columns: 24px 14px minmax(0, 1fr);
   }
-  .step > :nth-child(n + 4) {
+  .step > :nth-child(n + 4):not(:has(.back)),
+  .said {
     display: none;
+  }
+  .step:has(.back) {
+    grid-template-columns: 24px 14px minmax(0, 1fr) auto;
   }
 }
 </style>

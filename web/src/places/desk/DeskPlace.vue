@@ -12,6 +12,7 @@ import { useKeys } from '@/composables/keys'
 import { useSession } from '@/composables/session'
 import { inDays, kindWord, useDesk, type Line } from './desk'
 import DeskMargin from './DeskMargin.vue'
+import FirstSteps from './FirstSteps.vue'
 import HandForm from './HandForm.vue'
 import PutOffForm from './PutOffForm.vue'
 
@@ -95,6 +96,7 @@ useKeys([
     {{ words(desk.error.value) }} <button class="link" @click="desk.refetch()">Try again</button>
   </div>
   <p v-if="wrong" class="notice bad" role="alert">{{ wrong }}</p>
+  <FirstSteps v-if="!behind" />
   <div
     v-if="shown.length"
     class="desk"

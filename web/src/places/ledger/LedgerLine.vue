@@ -2,12 +2,12 @@
 import LoadMark from '@/marks/LoadMark.vue'
 import PackageName from '@/marks/PackageName.vue'
 import TrialStrip from '@/marks/TrialStrip.vue'
-import { ceiling } from '@/format/numbers'
+import { ceiling, count } from '@/format/numbers'
 import { originWord } from '@/format/vocabulary'
 import { useColumns } from './columns'
 import type { LedgerRow } from './ledger'
 
-defineProps<{ row: LedgerRow; picked: boolean; marked: boolean }>()
+defineProps<{ row: LedgerRow; picked: boolean; marked: boolean; inTray: boolean }>()
 const { has } = useColumns()
 defineEmits<{ open: [] }>()
 </script>
@@ -24,7 +24,14 @@ defineEmits<{ open: [] }>()
     <span role="gridcell" class="to"
       ><a :href="`/packages/${row.name}`" tabindex="-1" @click.prevent="$emit('open')"
         ><PackageName :name="row.name" /></a
-    ></span>
+      ><i v-if="inTray" class="tag">in tray</i
+      ><i
+        v-else-if="row.waiting"
+        class="tag"
+        :title="`${count(row.waiting, 'edit waits', 'edits wait')} for a reviewer`"
+        >in review</i
+      ></span
+    >
     <span v-if="has('label')" role="gridcell" class="label" dir="auto" :title="row.label">{{ row.label || '—' }}</span>
     <span v-if="has('trials')" role="gridcell"><TrialStrip :strip="row.strip" :most="136" /></span>
     <span v-if="has('ceiling')" role="gridcell">{{
@@ -71,12 +78,22 @@ defineEmits<{ open: [] }>()
     inset 6px 0 var(--ink);
 }
 .to {
+  display: flex;
+  gap: 6px;
+  align-items: center;
   min-width: 0;
   overflow: hidden;
   line-height: 1;
 }
+.tag {
+  flex: none;
+  padding: 1px 4px;
+  border: 1px solid var(--hair);
+  font: 11px/1.2 var(--sans);
+  color: var(--second);
+}
 .to a {
-  display: block;
+  min-width: 0;
   text-decoration: none;
 }
 .to a:hover {

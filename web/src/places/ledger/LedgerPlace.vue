@@ -9,8 +9,9 @@ import { loads } from '@/format/vocabulary'
 import PresenceStrip from '@/marks/PresenceStrip.vue'
 import { useCursor } from '@/composables/cursor'
 import { useKeys } from '@/composables/keys'
-import { useMarking } from '@/composables/marking'
+import { useMarking, useMarkSteps } from '@/composables/marking'
 import { buildName, buildShort, useScope } from '@/composables/scope'
+import { useTray } from '@/tray/tray'
 import { useColumns } from './columns'
 import { useLedger, useView, type LedgerRow } from './ledger'
 import { lines } from './lines'
@@ -25,6 +26,8 @@ const { scope, query: scopeQuery } = useScope()
 const dialogs = useEvidenceDialogs()
 
 const { template, has } = useColumns()
+const { edits } = useTray()
+const inTray = computed(() => new Set(edits.value.map((e) => e.package)))
 const { view, show } = useView()
 const filter = ref(view.value.q)
 watch(
@@ -115,6 +118,7 @@ function pick(e: MouseEvent, index: number) {
   click(e, cursor.index.value, index)
   cursor.to(index)
 }
+const steps = useMarkSteps()
 // What keys are about: the marked rows, or else the one under the cursor.
 const subjects = () => (marked.value.length ? marked.value : current.value ? [current.value] : [])
 useKeys([
@@ -126,10 +130,10 @@ useKeys([
   },
   {
     keys: ['x'],
-    does: 'mark it, for one edit to all that are marked',
+    does: `mark it, for one edit to all that are marked${steps.value ? ', and go on to the next' : ''}`,
     run: () => {
       if (current.value) mark([current.value])
-      cursor.move(1)
+      if (steps.value) cursor.move(1)
     },
   },
   { keys: ['X'], does: 'mark all that are shown', run: () => mark(rows.value, true) },
@@ -205,6 +209,7 @@ useKeys([
             :row="v.line.row"
             :picked="v.line.row.id === current?.id"
             :marked="isMarked(v.line.row)"
+            :in-tray="inTray.has(v.line.row.name)"
             @click="pick($event, v.line.index)"
             @open="open(v.line.row.name)"
           >

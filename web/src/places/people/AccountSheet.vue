@@ -6,6 +6,7 @@ import { api, ask } from '@/api/client'
 import { ago, day } from '@/format/dates'
 import { useChange } from '@/composables/change'
 import KeySheet from './KeySheet.vue'
+import CopyButton from '@/ui/CopyButton.vue'
 
 const sessions = useQuery({
   queryKey: ['sessions'],
@@ -116,7 +117,7 @@ const newFeed = () =>
         <button class="link second" :aria-label="`End the token ${t.name}`" @click="revoke(t.id)">end it</button>
       </p>
       <p v-if="secret" class="notice">
-        Shown only now: <span class="mono secret">{{ secret }}</span>
+        Shown only now: <span class="mono secret">{{ secret }}</span> <CopyButton :text="secret" what="the token" />
       </p>
       <form @submit.prevent="make">
         <input
@@ -140,8 +141,9 @@ const newFeed = () =>
         them.
       </p>
       <p v-if="feed" class="notice">
-        Shown only now: <span class="mono secret">{{ feed }}</span> and, for your Desk,
-        <span class="mono secret">{{ desk }}</span>
+        Shown only now: <span class="mono secret">{{ feed }}</span>
+        <CopyButton :text="feed" what="the feed’s address" /> and, for your Desk,
+        <span class="mono secret">{{ desk }}</span> <CopyButton :text="desk" what="the Desk’s address" />
       </p>
       <button class="act quiet" @click="newFeed">Make a new address</button>
     </section>

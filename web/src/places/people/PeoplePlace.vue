@@ -2,13 +2,15 @@
 // Who works here, with what became of what they sent; the keeper invites,
 // gives roles and removes.
 import { useQuery } from '@tanstack/vue-query'
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 import { api, ask } from '@/api/client'
 import { ago, exactTime } from '@/format/dates'
 import { count, share as percents } from '@/format/numbers'
 import { useChange } from '@/composables/change'
 import { useScope } from '@/composables/scope'
 import { useSession } from '@/composables/session'
+import { mayDo, roles, turnedRole, type Role } from './roles'
+import CopyButton from '@/ui/CopyButton.vue'
 
 const { query } = useScope()
 const { person, may } = useSession()
@@ -18,8 +20,6 @@ const invitations = useQuery({
   enabled: () => may('keeper'),
   queryFn: () => ask(api.GET('/api/v1/invitations')).then((r) => r.items),
 })
-const roles = ['technician', 'reviewer', 'maintainer', 'keeper'] as const
-type Role = (typeof roles)[number]
 const { wrong, said, run } = useChange('people')
 const link = ref('')
 const role = ref<Role>('technician')
@@ -34,8 +34,15 @@ const invite = () =>
   })
 const uninvite = (id: string) =>
   run(async () => ask(api.DELETE('/api/v1/invitations/{id}', { params: { path: { id } } })))
-const setRole = (id: string, to: string) =>
-  run(async () => ask(api.PUT('/api/v1/people/{id}/role', { params: { path: { id } }, body: { role: to as Role } })))
+// Another role is asked about before it holds.
+const turning = ref<{ id: string; name: string; from: Role; to: Role }>()
+const setRole = () =>
+  run(async () => {
+    const { id, to } = turning.value!
+    await ask(api.PUT('/api/v1/people/{id}/role', { params: { path: { id } }, body: { role: to } }))
+    turning.value = undefined
+  })
+const can = computed(() => (turning.value ? turnedRole(turning.value.from, turning.value.to) : undefined))
 const remove = (id: string) =>
   run(async () => {
     await ask(api.DELETE('/api/v1/people/{id}', { params: { path: { id } } }))
@@ -73,9 +80,16 @@ const share = (p: { decided: number; accepted: number }) => (p.decided ? percent
             <select
               v-if="may('keeper')"
               class="field"
-              :value="p.role"
+              :value="turning?.id === p.id ? turning.to : p.role"
               :aria-label="`Role of ${p.name}`"
-              @change="setRole(p.id, ($event.target as HTMLSelectElement).value)"
+              @change="
+                turning = {
+                  id: p.id,
+                  name: p.name,
+                  from: p.role as Role,
+                  to: ($event.target as HTMLSelectElement).value as Role,
+                }
+              "
             >
               <option v-for="r in roles" :key="r">{{ r }}</option>
             </select>
@@ -101,6 +115,15 @@ const share = (p: { decided: number; accepted: number }) => (p.decided ? percent
         </tr>
       </tbody>
     </table>
+    <div v-if="turning && can" class="notice" role="alert">
+      <p>
+        <b>{{ turning.name }} as {{ turning.to }}?</b>
+        <template v-if="can.gains.length"> They will be able to {{ can.gains.join(', ') }}.</template>
+        <template v-if="can.loses.length"> They will no longer be able to {{ can.loses.join(', ') }}.</template>
+      </p>
+      <button class="act first" @click="setRole">Make {{ turning.name }} {{ turning.to }}</button>
+      <button class="act quiet" @click="turning = undefined">Leave it</button>
+    </div>
     <template v-if="may('keeper')">
       <h2>Invite somebody</h2>
       <form class="invite" @submit.prevent="invite">
@@ -118,6 +141,7 @@ const share = (p: { decided: number; accepted: number }) => (p.decided ? percent
       </form>
       <p v-if="link" class="notice">
         Hand this over; it works once, for two weeks, and is shown only now: <span class="mono">{{ link }}</span>
+        <CopyButton :text="link" what="the invitation" />
       </p>
       <template v-if="invitations.data.value?.length">
         <h2>{{ count(invitations.data.value.length, 'invitation') }} not used yet</h2>
@@ -133,10 +157,9 @@ const share = (p: { decided: number; accepted: number }) => (p.decided ? percent
   </section>
   <Teleport defer to="#margin">
     <h1>What each role may do</h1>
-    <p><b>technician</b>: capture, try, send changes</p>
-    <p><b>reviewer</b>: also decide about others' changes</p>
-    <p><b>maintainer</b>: also profiles and releases</p>
-    <p><b>keeper</b>: also people, rules and the record</p>
+    <p v-for="(r, i) in roles" :key="r">
+      <b>{{ r }}</b>: {{ i ? 'also ' : '' }}{{ mayDo[r].join(', ') }}
+    </p>
     <p><router-link class="link" to="/rules">The rules that hold here</router-link></p>
     <p v-if="may('keeper')"><router-link class="link" to="/record">The record of who did what</router-link></p>
   </Teleport>

@@ -5,7 +5,7 @@ import { computed, ref } from 'vue'
 import { ceiling, count } from '@/format/numbers'
 import { loadWord, slugWords } from '@/format/vocabulary'
 import LoadMark from '@/marks/LoadMark.vue'
-import PackageName from '@/marks/PackageName.vue'
+import NamedPackage from '@/marks/NamedPackage.vue'
 import TrialStrip from '@/marks/TrialStrip.vue'
 import type { Cursor } from '@/composables/cursor'
 import KeyCap from '@/ui/KeyCap.vue'
@@ -24,7 +24,6 @@ const height = 26
 const headHeight = 27
 const list = ref<HTMLElement>()
 const dragging = ref(false)
-const eligible = computed(() => props.composition.rows.filter((r) => r.eligible).length)
 const sought = ref('')
 // The places of rows in the ranking stay as they are while only some are shown.
 const shown = computed(() => {
@@ -33,14 +32,18 @@ const shown = computed(() => {
     .map((row, index) => ({ row, index }))
     .filter(({ row: r }) => !wanted || `${r.package} ${r.label} ${r.why}`.toLowerCase().includes(wanted))
 })
-const above = computed(() => shown.value.filter((r) => r.index < props.composition.cut))
-const below = computed(() => shown.value.filter((r) => r.index >= props.composition.cut))
+// What goes stands above the line, pinned or not; what stays below.
+const above = computed(() => shown.value.filter((r) => r.row.goes))
+const below = computed(() => shown.value.filter((r) => !r.row.goes))
 
 function drag(e: PointerEvent) {
   if (!dragging.value || !list.value) return
   const y = e.clientY - list.value.getBoundingClientRect().top + list.value.scrollTop - headHeight
-  const row = Math.max(0, Math.min(Math.round((y - height / 2) / height), eligible.value))
-  const to = row === 0 ? 0 : (props.composition.rows[row - 1]?.ceiling ?? 0)
+  // The line stands under as many rows as the pointer has passed: at the ceiling
+  // of the last of them that it can take by itself.
+  const passed = Math.max(0, Math.round((y - height / 2) / height))
+  const rows = [...above.value, ...below.value].map((r) => r.row).slice(0, passed)
+  const to = rows.findLast((r) => r.eligible && !r.pin && !r.dropped)?.ceiling ?? 0
   if (to !== props.rules.highestCeiling) emit('cut', to)
 }
 function start(e: PointerEvent) {
@@ -52,7 +55,8 @@ function costs(r: Row): string {
   const parts = r.lost?.length ? r.lost.map(slugWords) : []
   if (r.comesBack) parts.push('comes back')
   if (r.refused) parts.push('may be refused')
-  return parts.join(', ') || (r.goes ? 'nothing known' : '')
+  if (r.goes && !parts.length) return r.startsAtBoot ? 'nothing known' : 'nothing known; brings nothing but room'
+  return parts.join(', ')
 }
 </script>
 
@@ -125,7 +129,7 @@ function costs(r: Row): string {
           @click="cursor.put(r)"
         >
           <span role="gridcell"><LoadMark :load="r.load" /></span>
-          <span role="gridcell" class="name"><PackageName :name="r.package" /></span>
+          <span role="gridcell" class="name"><NamedPackage :name="r.package" :label="r.label" /></span>
           <span role="gridcell"><TrialStrip :strip="r.strip" :most="56" /></span>
           <span role="gridcell">{{ r.standing === 'untried' ? '' : `≤ ${ceiling(r.ceiling)}` }}</span>
           <span role="gridcell" class="cost">{{

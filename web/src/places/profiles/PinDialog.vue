@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ref } from 'vue'
 import SheetDialog from '@/ui/SheetDialog.vue'
-import PackageName from '@/marks/PackageName.vue'
+import NamedPackage from '@/marks/NamedPackage.vue'
 import type { Row } from './profile'
 import { sentence } from '@/format/numbers'
 
@@ -18,10 +18,8 @@ const reason = ref('')
     @close="emit('close')"
     @act="emit('pin', !props.row.goes, reason.trim())"
   >
-    <template #about><PackageName :name="row.package" /></template>
-    <p>
-      {{ row.label }} <span class="second">{{ sentence(row.why) }}</span>
-    </p>
+    <template #about><NamedPackage :name="row.package" :label="row.label" /></template>
+    <p class="second">{{ sentence(row.why) }}</p>
     <v-textarea v-model="reason" v-focus label="Why, for whoever reads the release" maxlength="500" />
   </SheetDialog>
 </template>

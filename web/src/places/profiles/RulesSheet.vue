@@ -118,6 +118,30 @@ function origin(one: string) {
       </li>
     </ul>
     <p v-else class="second">Nobody has said of any package here what it does.</p>
+    <template v-if="composition.functions.length">
+      <h2>Only what is for</h2>
+      <p class="second">
+        {{
+          rules.only?.length
+            ? 'Nothing goes that is for none of these, but by a pin.'
+            : 'None ticked: whatever it is for.'
+        }}
+      </p>
+      <ul class="ticks">
+        <li v-for="f in composition.functions" :key="f">
+          <label
+            ><input
+              type="checkbox"
+              :checked="rules.only?.includes(f) ?? false"
+              :disabled="!editable"
+              :aria-label="`Only what is for ${slugWords(f)}`"
+              @change="emit('rules', { only: flip(rules.only, f) })"
+            />
+            {{ slugWords(f) }}</label
+          >
+        </li>
+      </ul>
+    </template>
     <h2>Whose packages may go</h2>
     <ul class="ticks">
       <li v-for="o in origins" :key="o">

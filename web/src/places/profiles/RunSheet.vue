@@ -4,6 +4,7 @@
 import { computed, ref } from 'vue'
 import { count } from '@/format/numbers'
 import { methodWord } from '@/format/vocabulary'
+import NamedPackage from '@/marks/NamedPackage.vue'
 import PackageName from '@/marks/PackageName.vue'
 import ExtraDialog from './ExtraDialog.vue'
 import type { Composition, Extra, Rules } from './profile'
@@ -76,7 +77,8 @@ function addCheck() {
         <ol>
           <li v-for="s in removes.slice(0, few)" :key="s.number">
             <span class="second">{{ s.number }}</span><span class="one"
-              ><PackageName :name="s.package!" /><i v-if="s.group" class="second">group {{ s.group }}</i
+              ><NamedPackage :name="s.package!" :label="s.label" /><i v-if="s.group" class="second"
+                >group {{ s.group }}</i
               ><i v-if="s.method !== rules.method" class="second">{{ methodWord[s.method!] }}</i></span
             >
           </li>

@@ -1,16 +1,27 @@
 <script setup lang="ts">
 // Who did what, for the keeper: filtered, exported, checked.
 import { useInfiniteQuery, useQuery } from '@tanstack/vue-query'
-import { computed, ref } from 'vue'
+import { computed } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
 import { api, ask, words } from '@/api/client'
 import { exactTime } from '@/format/dates'
+import { detailWords } from './detail'
 import { useSession } from '@/composables/session'
+import CopyButton from '@/ui/CopyButton.vue'
 
 const { may } = useSession()
-const person = ref('')
-const action = ref('')
-const since = ref('')
-const until = ref('')
+const route = useRoute()
+const router = useRouter()
+// What the list is narrowed to stands in the address.
+const inAddress = (name: string) =>
+  computed({
+    get: () => (typeof route.query[name] === 'string' ? route.query[name] : ''),
+    set: (value) => void router.replace({ query: { ...route.query, [name]: value || undefined } }),
+  })
+const person = inAddress('person')
+const action = inAddress('action')
+const since = inAddress('since')
+const until = inAddress('until')
 const filter = computed(() => ({
   ...(person.value && { person: person.value }),
   ...(action.value && { action: action.value }),
@@ -39,10 +50,6 @@ const proof = useQuery({
 })
 const actions = ['change', 'person', 'token', 'rules', 'profile', 'release', 'bench', 'catalogue']
 const exportPath = (form: string) => `/api/v1/audit/export?${new URLSearchParams({ ...filter.value, form }).toString()}`
-const detail = (d: unknown) =>
-  Object.entries(d as Record<string, unknown>)
-    .map(([k, v]) => `${k} ${typeof v === 'object' ? JSON.stringify(v) : String(v)}`)
-    .join(', ')
 </script>
 
 <template>
@@ -78,10 +85,18 @@ const detail = (d: unknown) =>
         <tr v-for="e in entries" :key="e.seq">
           <td class="second">{{ e.seq }}</td>
           <td class="when" :title="e.at">{{ exactTime(e.at) }}</td>
-          <td class="when">{{ e.name }}</td>
+          <td class="when">
+            <router-link v-if="e.personId" class="link" :to="{ name: 'person', params: { id: e.personId } }">{{
+              e.name
+            }}</router-link><template v-else>{{ e.name }}</template>
+          </td>
           <td class="when">{{ e.action }}</td>
-          <td class="mono second" :title="e.subject">{{ e.subject.slice(-12) }}</td>
-          <td class="second">{{ detail(e.detail) }}</td>
+          <td :title="e.subject" dir="auto">
+            <router-link v-if="e.about?.to" class="link" :to="e.about.to">{{ e.about.name }}</router-link>
+            <template v-else-if="e.about?.name">{{ e.about.name }}</template>
+            <span v-else class="mono second">{{ e.subject.slice(-12) }}</span>
+          </td>
+          <td class="second">{{ detailWords(e.detail) }}</td>
         </tr>
       </tbody>
     </table>
@@ -94,6 +109,7 @@ const detail = (d: unknown) =>
         <p v-else>Yes: {{ proof.data.value.entries }} entries, none altered, none missing.</p>
         <h2>Hash of the newest</h2>
         <p class="mono hash">{{ proof.data.value.head }}</p>
+        <CopyButton :text="proof.data.value.head" what="the hash of the newest entry" />
         <p class="second">
           Note it elsewhere. <span class="mono">roster audit --head</span> tells later whether anything was cut off.
         </p>

@@ -10,6 +10,7 @@ import { useScope } from '@/composables/scope'
 import { useSession } from '@/composables/session'
 import { nameOf } from '@/places/builds/builds'
 import SigningKeys from './SigningKeys.vue'
+import CopyButton from '@/ui/CopyButton.vue'
 
 const { scope, query } = useScope()
 const releases = useQuery({
@@ -56,6 +57,7 @@ const withdraw = () =>
       >
       <span class="second" :title="exactTime(r.publishedAt)">{{ ago(r.publishedAt) }} by {{ r.publishedBy }}</span>
       <span class="mono second" :title="r.sha256">{{ r.sha256.slice(0, 12) }}</span>
+      <CopyButton :text="r.sha256" :what="`the SHA-256 of no. ${r.number}`" />
       <span
         ><button
           v-if="may('maintainer') && r.state !== 'withdrawn'"

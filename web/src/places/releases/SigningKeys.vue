@@ -8,6 +8,7 @@ import { day } from '@/format/dates'
 import { count } from '@/format/numbers'
 import { useChange } from '@/composables/change'
 import { useSession } from '@/composables/session'
+import CopyButton from '@/ui/CopyButton.vue'
 
 const { may } = useSession()
 const keys = useQuery({ queryKey: ['keys'], queryFn: () => ask(api.GET('/api/v1/keys')).then((r) => r.items) })
@@ -28,6 +29,7 @@ const rotate = () =>
   <ul>
     <li v-for="k in keys.data.value ?? []" :key="k.id">
       <span class="mono" :title="k.publicKey">{{ k.id }}</span>
+      <CopyButton :text="k.publicKey" :what="`the public key ${k.id}`" />
       <p class="second">
         {{ k.retiredAt ? `retired ${day(k.retiredAt)}: ${k.retiredWhy || 'no reason given'}` : 'in use' }};
         {{ count(k.releases, 'release') }}

@@ -3,9 +3,11 @@ import { computed } from 'vue'
 import type { Schemas } from '@/api/client'
 import EditValue from '@/editing/EditValue.vue'
 import { ceiling, count } from '@/format/numbers'
-import { fieldWord, stateWord } from '@/format/vocabulary'
+import { fieldWord, loadWord, stateWord } from '@/format/vocabulary'
+import LoadMark from '@/marks/LoadMark.vue'
 import PackageName from '@/marks/PackageName.vue'
 import TrialStrip from '@/marks/TrialStrip.vue'
+import { useBenches } from '@/places/bench/bench'
 import { useScope } from '@/composables/scope'
 import KeyCap from '@/ui/KeyCap.vue'
 import type { Decided, ReviewedEdit, Verdict } from './change'
@@ -36,6 +38,15 @@ const emit = defineEmits<{
 const { query } = useScope()
 const trial = computed(() => props.edit.field === 'trial')
 const adds = computed(() => trial.value || props.edit.field === 'source')
+// What vouches for the phone of a trial.
+const { benches } = useBenches()
+const phoneKnown = computed(() => {
+  const { phone } = props.edit.value as { phone?: string }
+  const at = (benches.value ?? []).flatMap((b) => b.view.phones).find((p) => p.mark === phone)
+  const name = at ? `${at.label || at.name}, attached now: ` : ''
+  if (props.edit.phoneRun) return `${name}a capture of this phone and run ${props.edit.phoneRun} of it are known.`
+  return name + (props.edit.phoneUnseen ? 'no capture of this phone was sent in.' : 'a capture of this phone is known.')
+})
 const conflict = computed(() => props.edit.verdict === 'conflict' && props.edit.state === 'open')
 const outcome: Record<Verdict, string> = {
   accepted: 'Will be accepted',
@@ -84,7 +95,11 @@ const movedWord: Record<string, string> = {
       />
       <div v-else class="turn">
         <div class="before">
-          <EditValue :field="edit.field" :value="edit.state === 'open' ? edit.now : edit.base" />
+          <span v-if="edit.state === 'open' && !edit.now && edit.inForce" class="force"
+            ><LoadMark :load="edit.inForce.load" silent /> {{ loadWord[edit.inForce.load] }}
+            <span class="second">{{ edit.inForce.bySuggestion ? 'by suggestion' : 'from further off' }}</span></span
+          >
+          <EditValue v-else :field="edit.field" :value="edit.state === 'open' ? edit.now : edit.base" />
         </div>
         <span aria-label="becomes">→</span>
         <div class="after"><EditValue :field="edit.field" :value="edit.settled ?? edit.value" /></div>
@@ -108,6 +123,8 @@ const movedWord: Record<string, string> = {
           >≤ {{ ceiling(edit.before.ceiling)
           }}<template v-if="edit.before.ceiling !== edit.after.ceiling">
             → <b>{{ ceiling(edit.after.ceiling) }}</b></template
+          ><template v-if="edit.alone && edit.alone.ceiling !== edit.after.ceiling"
+            ><span class="second">; by this trial alone {{ ceiling(edit.alone.ceiling) }}</span></template
           ></span
         >
       </div>
@@ -117,8 +134,8 @@ const movedWord: Record<string, string> = {
         ><template v-if="edit.approved.length">; accepted by {{ edit.approved.join(', ') }}</template
         >.
       </p>
-      <p v-if="trial && edit.phoneUnseen && edit.state === 'open'" class="aside second">
-        No capture of this phone was sent in.
+      <p v-if="trial && !edit.takes && edit.state === 'open'" class="aside why second" data-testid="phone known">
+        {{ phoneKnown }}
       </p>
       <div v-if="decided?.verdict === 'returned'" :id="`words-${edit.id}`" class="words">
         <v-textarea

@@ -1,0 +1,71 @@
+<script setup lang="ts">
+// What is known against a load, told before it is proposed.
+import { keepPreviousData, useQuery } from '@tanstack/vue-query'
+import { computed } from 'vue'
+import { api, ask, type Schemas } from '@/api/client'
+import { count } from '@/format/numbers'
+import { loadWord, type Load } from '@/format/vocabulary'
+import LoadMark from '@/marks/LoadMark.vue'
+
+const props = defineProps<{ of: Schemas['LoadsInputBody'] }>()
+const query = useQuery({
+  queryKey: computed(() => ['foreseen', 'load', props.of]),
+  queryFn: () => ask(api.POST('/api/v1/loads/foreseen', { body: props.of })).then((r) => r.items),
+  placeholderData: keepPreviousData,
+})
+const all = computed(() => query.data.value ?? [])
+const one = computed(() => (all.value.length === 1 ? all.value[0] : undefined))
+// The dialog asks for the reason itself.
+const asked = (f: Schemas['ForeseenLoad']) => f.questions.filter((q) => q.kind !== 'reason-missing').map((q) => q.words)
+const structural = (f: Schemas['ForeseenLoad']) =>
+  f.called && heavier(f.called, props.of.load)
+    ? `${loadWord[f.called]} by structure: other packages of the image cannot do without it.`
+    : ''
+const order: readonly string[] = ['unproven', 'loose', 'leaned-on', 'tied-in', 'load-bearing']
+function heavier(a: string, b: Load) {
+  return order.indexOf(a) > order.indexOf(b)
+}
+// Of several packages: which of them something is known against, and what.
+const against = computed(() =>
+  all.value
+    .map((f) => ({ name: f.package, words: [structural(f), ...f.why, ...asked(f)].filter(Boolean) }))
+    .filter((f) => f.words.length),
+)
+const two = computed(() => all.value.filter((f) => f.needs > 1).length)
+</script>
+
+<template>
+  <div v-if="all.length" class="foreseen" aria-live="polite">
+    <template v-if="one">
+      <p data-testid="load moves">
+        <LoadMark :load="one.before.load" silent /> {{ loadWord[one.before.load]
+        }}<span class="second">{{ one.before.bySuggestion ? ', by suggestion' : ', set' }}</span> →
+        <b>{{ loadWord[of.load] }}</b>
+        <span v-if="one.suggested !== of.load" class="second"
+          >; the evidence suggests {{ loadWord[one.suggested] }}</span
+        >
+      </p>
+      <p v-if="structural(one)" class="ochre">{{ structural(one) }}</p>
+      <p v-for="q in asked(one)" :key="q">{{ q }}</p>
+      <p v-if="one.needs > 1" class="second">Needs {{ one.needs }} reviewers: {{ one.why.join('; ') }}.</p>
+    </template>
+    <template v-else-if="against.length">
+      <p class="ochre">Something is known against it for {{ count(against.length, 'package') }} of {{ all.length }}.</p>
+      <ul>
+        <li v-for="f in against.slice(0, 6)" :key="f.name">
+          <span class="mono">{{ f.name }}</span>: {{ f.words[0] }}
+        </li>
+      </ul>
+      <p v-if="against.length > 6" class="second">and {{ against.length - 6 }} more</p>
+      <p v-if="two" class="second">{{ count(two, 'of them needs', 'of them need') }} two reviewers.</p>
+    </template>
+    <p v-else class="second">Nothing is known against it.</p>
+  </div>
+</template>
+
+<style scoped>
+.foreseen {
+  border-left: 2px solid var(--hair);
+  padding-left: 10px;
+}
+</style>
