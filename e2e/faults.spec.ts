@@ -95,7 +95,9 @@ test('two reviewers decide at once: one is told', async ({ page, browser, world 
   await other.context().close()
 })
 
-test('the network is lost while sending: a second try sends nothing twice', async ({ page, world }) => {
+test('the network is lost while sending: a second try sends nothing twice, and is made where the tray has emptied', async ({ page, world }) => {
+  // Of what has become of the tray it hears when it asks.
+  await page.route('**/api/v1/events', (route) => route.abort())
   await as(page, world, 'technician')
   const edit = { package: 'com.brannock.radio', field: 'countries', value: ['NO'], reason: 'asked' }
   await page.request.post(`${world.url}/api/v1/tray/edits`, { data: { edits: [edit] } })
@@ -116,6 +118,16 @@ test('the network is lost while sending: a second try sends nothing twice', asyn
   await expect(tray).toContainText('Sent.')
   await page.goto(`${world.url}/review?show=mine`)
   await expect(page.getByRole('link', { name: /Sent into the dark/ })).toHaveCount(1)
+  // Once more, and heard of at once.
+  lost = 0
+  await page.unroute('**/api/v1/events')
+  await page.request.post(`${world.url}/api/v1/tray/edits`, { data: { edits: [{ ...edit, value: ['SE'] }] } })
+  await page.goto(`${world.url}/ledger${lyra}`)
+  await tray.getByRole('button', { name: 'Look and send' }).click()
+  await expect(tray.getByLabel('What this is about')).toHaveValue('FM Radio: countries')
+  await tray.getByRole('button', { name: 'Send' }).click()
+  await expect(tray).toContainText('Sent.')
+  expect(lost).toBe(2)
 })
 
 test('the network is lost while something is said: the words stay', async ({ page, world }) => {

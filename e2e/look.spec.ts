@@ -27,7 +27,7 @@ test('axe finds nothing in light and dark', async ({ page, world }) => {
   await page.getByRole('button', { name: /Open the/ }).click()
   await clean(page, 'dossier')
   await page.keyboard.press('t')
-  await expect(page.getByRole('dialog')).toBeVisible()
+  await expect(page.getByRole('dialog', { name: /^What happened/ })).toBeVisible()
   await page.keyboard.press('c')
   await expect(page.getByTestId('contradictions')).toBeVisible()
   await clean(page, 'trial')

@@ -139,6 +139,8 @@ test('fields are edited through the tray, one edit a field', async ({ page, worl
   await expect(tray).toContainText('“Keeps short notes.”')
   await expect(tray).toContainText('voice mail')
   await expect(tray).toContainText('Carnet (fr)')
+  await expect(tray.getByLabel('What this is about')).toHaveValue('Notes: what it does, functions, names')
+  await tray.getByLabel('What this is about').fill(' ')
   await tray.getByRole('button', { name: 'Send' }).click()
   await expect(tray.getByRole('alert')).toContainText('Say in a line what this is about')
   await tray.getByLabel('What this is about').fill('Notes')

@@ -116,6 +116,8 @@ test('rehearsed, kept, backed up, run with a refusal and a loose cable, continue
   expect(now).toContain('com.android.egg')
   expect(now).not.toContain('com.brannock.radio')
   expect(world.adb('shell', 'settings get global window_animation_scale')).toBe('0.5')
+  // When the rest can be answered is said before anything is.
+  await expect(page.getByTestId('clean from')).toContainText('A package counts as clean after a day of use')
 })
 
 test('the check list is finished days later, and the release has a ceiling of its own', async ({ page, world }) => {
@@ -223,6 +225,20 @@ test('a broken function is narrowed down to the one package', async ({ page, wor
   const record = await (await fetch(`${world.url}/run/${await number(page, world)}`)).text()
   expect(record).toContain('So it rests on com.brannock.radio.')
   expect(record).not.toContain('BRNLY5A0417')
+
+  // One that is put back by name asks what was missed: one tap makes a trial of it.
+  await step(page, 'com.brannock.calendar').getByRole('button', { name: 'Put back com.brannock.calendar' }).click()
+  const missed = page.getByRole('listitem', { name: 'What was missed' })
+  await missed.getByLabel('Something else that was missed').fill('Reminders')
+  await missed.getByRole('button', { name: 'That' }).click()
+  await expect(missed).toContainText('In your tray: reminders was lost without it.')
+  await expect.poll(() => world.installed().includes('com.brannock.calendar')).toBe(true)
+  const { items } = (await (await api(page, world, 'GET', '/tray')).json()) as {
+    items: { package: string; value: { outcome: string; function: string; recovery: string } }[]
+  }
+  const trial = items.find((e) => e.value.function === 'reminders')
+  expect(trial?.package).toBe('com.brannock.calendar')
+  expect(trial?.value).toMatchObject({ outcome: 'function-lost', recovery: 'put-back' })
 })
 
 async function latest(page: Page, world: World): Promise<string> {

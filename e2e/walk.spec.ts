@@ -95,7 +95,7 @@ async function review(page: Page, world: World) {
   await page.getByRole('link', { name: /Three that nobody missed/ }).click()
   const edits = page.getByRole('article')
   await expect(edits).toHaveCount(6)
-  await expect(edits.nth(1)).toContainText('not set')
+  await expect(edits.nth(1)).toContainText('Loose by suggestion')
   await expect(edits.nth(1).getByLabel('becomes')).toBeVisible()
   await expect(edits.nth(1)).toContainText('Loose')
   await expect(edits.nth(0)).toContainText('“nothing missed <b>at all</b>”')

@@ -180,6 +180,80 @@ func TestForeseen(t *testing.T) {
 	}
 }
 
+// TestForeseenLoads tells what a load would mean before it is proposed, and a
+// review then tells the same.
+func TestForeseenLoads(t *testing.T) {
+	t.Parallel()
+	s := withPeople(t)
+	technician, reviewer := s.signIn("technician"), s.signIn("reviewer")
+	build := s.captured(technician)
+	s.accepted(technician, reviewer, trialEdit("com.brannock.tips", build, "called:a", "fault"))
+	type seen struct {
+		Package string
+		Before  struct {
+			Load         string
+			BySuggestion bool
+		}
+		Suggested, Called string
+		Needs             int
+		Why               []string
+		Questions         []struct{ Kind string }
+	}
+	everywhere := map[string]string{"kind": "everywhere"}
+	ask := func(body map[string]any) answer { return s.do(technician, "POST", "/api/v1/loads/foreseen", body) }
+	list := decode[items[seen]](s, ask(map[string]any{"packages": []string{"com.brannock.tips", "com.brannock.feed"}, "scope": everywhere, "load": "loose"}), 200).Items
+	if len(list) != 2 || list[0].Package != "com.brannock.tips" || list[0].Before.Load != "tied-in" || !list[0].Before.BySuggestion || list[0].Suggested != "tied-in" || list[0].Needs != 1 || list[0].Questions[0].Kind != "more-lenient" {
+		t.Errorf("%+v", list)
+	}
+	if len(list) != 2 || list[1].Before.Load != "unproven" || len(list[1].Questions) == 0 || list[1].Questions[0].Kind != "evidence-missing" {
+		t.Errorf("%+v", list)
+	}
+	for what, body := range map[string]map[string]any{
+		"an unknown package":  {"packages": []string{"no.such"}, "scope": everywhere, "load": "loose"},
+		"an unknown load":     {"packages": []string{"com.brannock.tips"}, "scope": everywhere, "load": "heavy"},
+		"a scope without id":  {"packages": []string{"com.brannock.tips"}, "scope": map[string]string{"kind": "model"}, "load": "loose"},
+		"a scope that is not": {"packages": []string{"com.brannock.tips"}, "scope": map[string]string{"kind": "model", "id": "x"}, "load": "loose"},
+	} {
+		if a := ask(body); a.status != 404 && a.status != 422 {
+			t.Errorf("%s: %d %s", what, a.status, a.body)
+		}
+	}
+	// The review says the same value, though none is set there; of two trials of one
+	// package it tells one's own effect from that of both.
+	edits := []any{edit("com.brannock.tips", "load", map[string]string{"load": "loose"}),
+		trialEdit("com.brannock.tips", build, "called:b", "clean"), trialEdit("com.brannock.tips", build, "called:c", "clean")}
+	added := decode[items[string]](s, s.do(technician, "POST", "/api/v1/tray/edits", map[string]any{"edits": edits}), 201)
+	change := decode[id](s, s.do(technician, "POST", "/api/v1/changes", map[string]any{"title": "x", "edits": added.Items}), 201).ID
+	review := get[struct {
+		Review []struct {
+			Field   string
+			InForce *struct{ Load string }
+			Before  struct{ Ceiling float64 }
+			After   struct{ Ceiling float64 }
+			Alone   *struct{ Ceiling float64 }
+		}
+	}](s, reviewer, "/api/v1/changes/"+change)
+	for _, e := range review.Review {
+		switch e.Field {
+		case "load":
+			if e.InForce == nil || e.InForce.Load != "tied-in" {
+				t.Errorf("%+v", e)
+			}
+		case "trial":
+			if e.Alone == nil || e.Alone.Ceiling <= e.After.Ceiling || e.Alone.Ceiling >= e.Before.Ceiling {
+				t.Errorf("%+v", e)
+			}
+		}
+	}
+	// What worked can't have been lost.
+	both := trialEdit("com.brannock.tips", build, "called:d", "function-lost")
+	value := both["value"].(map[string]any)
+	value["function"], value["tried"] = "mobile-payments", []string{"Mobile payments"}
+	if a := s.do(technician, "POST", "/api/v1/tray/edits", map[string]any{"edits": []any{both}}); a.status != 422 || !strings.Contains(string(a.body), "it can be one of them") {
+		t.Errorf("%d %s", a.status, a.body)
+	}
+}
+
 func TestViewsAndExport(t *testing.T) {
 	t.Parallel()
 	s := withPeople(t)

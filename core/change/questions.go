@@ -96,7 +96,7 @@ func aboutLoad(s Sending) (list []Question) {
 		ask("wider-than-proof", "Nobody has tried it there: %s of other firmware.", wording.Count(s.Figures.Phones, "phone that counts is", "phones that count are"))
 	}
 	if v.Load.MoreLenientThan(s.Suggested) {
-		ask("more-lenient", "More lenient than the evidence suggests, which is %s: this needs two reviewers.", loadWords[s.Suggested])
+		ask("more-lenient", "More lenient than the evidence suggests, which is %s.", loadWords[s.Suggested])
 	}
 	if v.Load == evidence.TiedIn && len(v.Conditions) == 0 {
 		ask("condition-missing", "Tied in goes only under stated conditions: which?")

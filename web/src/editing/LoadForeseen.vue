@@ -15,8 +15,11 @@ const query = useQuery({
 })
 const all = computed(() => query.data.value ?? [])
 const one = computed(() => (all.value.length === 1 ? all.value[0] : undefined))
-// The dialog asks for the reason itself.
-const asked = (f: Schemas['ForeseenLoad']) => f.questions.filter((q) => q.kind !== 'reason-missing').map((q) => q.words)
+// The dialog asks for the reason itself, and says once why it needs two.
+const asked = (f: Schemas['ForeseenLoad']) =>
+  f.questions
+    .filter((q) => q.kind !== 'reason-missing' && !(q.kind === 'more-lenient' && f.needs > 1))
+    .map((q) => q.words)
 const structural = (f: Schemas['ForeseenLoad']) =>
   f.called && heavier(f.called, props.of.load)
     ? `${loadWord[f.called]} by structure: other packages of the image cannot do without it.`
@@ -37,13 +40,15 @@ const two = computed(() => all.value.filter((f) => f.needs > 1).length)
 <template>
   <div v-if="all.length" class="foreseen" aria-live="polite">
     <template v-if="one">
-      <p data-testid="load moves">
-        <LoadMark :load="one.before.load" silent /> {{ loadWord[one.before.load]
-        }}<span class="second">{{ one.before.bySuggestion ? ', by suggestion' : ', set' }}</span> →
-        <b>{{ loadWord[of.load] }}</b>
-        <span v-if="one.suggested !== of.load" class="second"
-          >; the evidence suggests {{ loadWord[one.suggested] }}</span
+      <p class="moves" data-testid="load moves">
+        <LoadMark :load="one.before.load" silent />
+        <span
+          >{{ loadWord[one.before.load]
+          }}<span class="second">{{ one.before.bySuggestion ? ', by suggestion' : ', set' }}</span></span
         >
+        →
+        <LoadMark :load="of.load" silent /><b>{{ loadWord[of.load] }}</b>
+        <span v-if="one.suggested !== of.load" class="second">the evidence suggests {{ loadWord[one.suggested] }}</span>
       </p>
       <p v-if="structural(one)" class="ochre">{{ structural(one) }}</p>
       <p v-for="q in asked(one)" :key="q">{{ q }}</p>
@@ -64,6 +69,12 @@ const two = computed(() => all.value.filter((f) => f.needs > 1).length)
 </template>
 
 <style scoped>
+.moves {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 6px;
+  align-items: center;
+}
 .foreseen {
   border-left: 2px solid var(--hair);
   padding-left: 10px;

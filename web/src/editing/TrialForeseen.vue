@@ -42,7 +42,7 @@ const better = computed(() => all.value.filter((f) => f.before.suggested !== f.a
     </div>
     <p v-if="one?.after.standing === 'contested'" class="ochre">
       Contested: {{ count(one.after.harmedPhones, 'phone') }} harmed against
-      {{ one.after.phones - one.after.harmedPhones }} that went clean. Say what was different on yours.
+      {{ one.after.phones - one.after.harmedPhones }} that went clean.
     </p>
     <dl v-if="one">
       <template v-for="m in moves" :key="m.what">

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useDebounce } from '@vueuse/core'
 import { computed, nextTick, ref, watch } from 'vue'
-import { words } from '@/api/client'
+import { ProblemError, words } from '@/api/client'
 import KnockOn from '@/editing/KnockOn.vue'
 import { count } from '@/format/numbers'
 import { useChange } from '@/composables/change'
@@ -62,10 +62,29 @@ async function act() {
     field.value?.select()
     return
   }
+  if (!title.value.trim()) return void run(() => Promise.reject(new Error('Say in a line what this is about.')))
+  await sendOff({ title: title.value, why: why.value, ids: going.value, key })
+}
+// What is on its way, or was when the server stopped answering: it may have
+// arrived.
+interface Sending {
+  title: string
+  why: string
+  ids: string[]
+  key: string
+}
+const unsure = ref<Sending>()
+async function sendOff(s: Sending) {
+  unsure.value = s
   await run(async () => {
-    if (!title.value.trim()) throw new Error('Say in a line what this is about.')
-    const said = [title.value, why.value]
-    sent.value = await send(title.value.trim(), why.value.trim(), going.value, key)
+    const said = [s.title, s.why]
+    try {
+      sent.value = await send(s.title.trim(), s.why.trim(), s.ids, s.key)
+      unsure.value = undefined
+    } catch (e) {
+      if (e instanceof ProblemError && e.status > 0) unsure.value = undefined // it was refused
+      throw e
+    }
     // What is written meanwhile is of the next change.
     if (title.value === said[0]) title.value = ''
     if (why.value === said[1]) why.value = ''
@@ -75,6 +94,13 @@ async function act() {
     if (open.value && !title.value) title.value = proposedTitle(edits.value)
   })
 }
+// It did arrive where its edits have left the tray: sent with the same key once
+// more, the server tells which change they became.
+watch(edits, (list) => {
+  const s = unsure.value
+  if (!s || busy.value || list.some((e) => s.ids.includes(e.id))) return
+  void sendOff(s)
+})
 function goes(e: Edit, on: boolean) {
   const set = new Set(behind.value)
   if (on) set.delete(e.id)

@@ -17,6 +17,10 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{ out: []; goes: [on: boolean]; reason: [text: string] }>()
 const reason = ref(props.edit.reason)
+// Why it needs more than one reviewer is said once, as that.
+const questions = computed(() =>
+  (props.check?.questions ?? []).filter((q) => !(q.kind === 'more-lenient' && props.check!.needs > 1)),
+)
 // What holds now: a trial and a source take no value's place.
 const inForce = computed(() => props.check?.inForce)
 const set = computed(() => props.edit.now !== null && props.edit.now !== undefined && props.edit.field !== 'load')
@@ -60,7 +64,7 @@ const set = computed(() => props.edit.now !== null && props.edit.now !== undefin
     <div v-if="edit.words || edit.unreadable || check" class="asks">
       <p v-if="edit.unreadable" class="ochre">Take it out: it can’t be sent.</p>
       <p v-if="edit.words" class="ochre">returned: “{{ edit.words }}”</p>
-      <p v-for="q in check?.questions" :key="q.kind"><span class="second">asks: </span>{{ q.words }}</p>
+      <p v-for="q in questions" :key="q.kind"><span class="second">asks: </span>{{ q.words }}</p>
       <p v-if="tell && check && check.needs > 1" class="second">
         {{ check.needs }} reviewers: {{ check.why.join('; ') }}.
       </p>
@@ -82,6 +86,10 @@ li {
   color: var(--faint);
 }
 .value {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 6px;
+  align-items: center;
   min-width: 0;
   overflow-wrap: anywhere;
 }

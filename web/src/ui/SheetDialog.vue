@@ -66,15 +66,22 @@ function leave() {
   background: var(--sheet);
   color: var(--ink);
   border: 1px solid var(--ink);
+  display: flex;
+  flex-direction: column;
   max-height: 90vh;
-  overflow: auto;
+  overflow: hidden;
   font-size: 13px;
 }
 .top {
   padding: 16px 20px 10px;
   border-bottom: 1px solid var(--hair);
 }
+.top,
+.bottom {
+  flex: none;
+}
 .fields {
+  overflow: auto;
   padding: 12px 20px 14px;
   display: flex;
   flex-direction: column;

@@ -60,16 +60,16 @@ export const firstSteps: Record<Person['role'], FirstStep[]> = {
 export function useFirstSteps(person: () => Person | undefined) {
   const seen = useLocalStorage<Record<string, string[]>>('roster-first-steps', {})
   const { tray, edits } = useTray()
-  const record = useQuery({
-    queryKey: computed(() => ['person', person()?.id]),
-    enabled: computed(() => !!person() && open.value.length > 0),
-    queryFn: () => ask(api.GET('/api/v1/people/{id}', { params: { path: { id: person()!.id } } })),
-  })
   const open = computed(() => {
     const p = person()
     if (!p) return []
     const mine = seen.value[p.id] ?? []
     return mine.includes('all') ? [] : firstSteps[p.role].filter((s) => !mine.includes(s.key))
+  })
+  const record = useQuery({
+    queryKey: computed(() => ['person', person()?.id]),
+    enabled: computed(() => !!person() && open.value.length > 0),
+    queryFn: () => ask(api.GET('/api/v1/people/{id}', { params: { path: { id: person()!.id } } })),
   })
   const steps = computed(() => {
     const r = record.data.value

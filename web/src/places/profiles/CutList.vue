@@ -55,7 +55,7 @@ function costs(r: Row): string {
   const parts = r.lost?.length ? r.lost.map(slugWords) : []
   if (r.comesBack) parts.push('comes back')
   if (r.refused) parts.push('may be refused')
-  if (r.goes && !parts.length) return r.startsAtBoot ? 'nothing known' : 'nothing known; brings nothing but room'
+  if (r.goes && !parts.length) return r.startsAtBoot ? 'nothing known' : 'nothing; little gained'
   return parts.join(', ')
 }
 </script>

@@ -158,7 +158,7 @@ async function settle(verdict: 'published' | 'returned' | 'taken-back', answer: 
         </div>
         <div>
           <dd>{{ composition.lost.length }}</dd>
-          <dt>functions lost</dt>
+          <dt>{{ composition.lost.length === 1 ? 'function lost' : 'functions lost' }}</dt>
         </div>
         <div v-if="composition.dropped">
           <dd>{{ composition.dropped }}</dd>

@@ -261,6 +261,11 @@ article.picked.marked {
 .after {
   border-color: var(--ink);
 }
+.force {
+  display: flex;
+  gap: 6px;
+  align-items: center;
+}
 .evidence {
   display: flex;
   gap: 12px;
