@@ -154,7 +154,7 @@ func TestVerify(t *testing.T) {
 	path := file(t, "r.json", string(raw))
 	signature := file(t, "sig", string(minisign.Sign(private, raw)))
 	out, _, err := call(t, "", "verify", path, "--key", public.String(), "--signature", signature)
-	if err != nil || !strings.Contains(out, "good signature: B D, Edition, no. 3, 1 packages") {
+	if err != nil || !strings.Contains(out, "good signature: B D, Edition, no. 3, 1 package") {
 		t.Errorf("%v: %s", err, out)
 	}
 	changed := file(t, "c.json", strings.Replace(string(raw), "example.a", "example.b", 1))

@@ -37,7 +37,7 @@ func TestSendTriesAgain(t *testing.T) {
 	defer server.Close()
 	edits := file(t, "e.json", `{"title":"x","edits":[{"package":"com.a.b","field":"description","value":"y"}]}`)
 	out, errs, err := call(t, "", "send", edits, "--server", server.URL, "--token", "secret")
-	if err != nil || out != "sent 1 edits for review: "+server.URL+"/review/c1\n" || strings.Count(errs, "trying again") != 2 {
+	if err != nil || out != "sent 1 edit for review: "+server.URL+"/review/c1\n" || strings.Count(errs, "trying again") != 2 {
 		t.Errorf("%q %q %v", out, errs, err)
 	}
 	if len(keys) != 3 || keys[0] != keys[2] || len(keys[0]) > 100 || !strings.HasPrefix(keys[0], "file-") {

@@ -7,7 +7,8 @@ import AttachFiles from '@/editing/AttachFiles.vue'
 import { ago, exactTime } from '@/format/dates'
 import { useChange } from '@/composables/change'
 import HalvingPanel from './HalvingPanel.vue'
-import { cleanFrom, daysSince, type Run } from './run'
+import type { Run } from './run'
+import { cleanFrom, daysSince } from './watched'
 
 const props = defineProps<{ run: Run; here: boolean }>()
 type Check = Schemas['RunCheck']

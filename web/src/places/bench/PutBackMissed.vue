@@ -9,7 +9,8 @@ import { slugOf } from '@/editing/written'
 import { dayOf } from '@/format/dates'
 import { slugWords } from '@/format/vocabulary'
 import { useTray } from '@/tray/tray'
-import { daysSince, type Run, type RunStep } from './run'
+import type { Run, RunStep } from './run'
+import { daysSince } from './watched'
 
 const props = defineProps<{ run: Run; step: RunStep }>()
 const emit = defineEmits<{ done: [] }>()

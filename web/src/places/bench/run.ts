@@ -76,13 +76,6 @@ export function progressOf(r: RunLine): number {
   return all ? (all - open) / all : 0
 }
 
-// daysSince counts whole days that a phone was used after a run began; cleanFrom is
-// when the first of them is over, from which on a removal can count as clean.
-const day = 24 * 3600_000
-export const daysSince = (startedAt: string, now = Date.now()) =>
-  Math.max(0, Math.floor((now - new Date(startedAt).getTime()) / day))
-export const cleanFrom = (startedAt: string) => new Date(new Date(startedAt).getTime() + day)
-
 // titleOf is what a run applies: a release by its number, or a draft.
 export const titleOf = (r: { editionName: string; release: number }) =>
   r.release ? `${r.editionName}, no. ${r.release}` : `${r.editionName}, a draft`

@@ -11,13 +11,6 @@ export type Step = Schemas['Step']
 export type Extra = Schemas['Extra']
 export type Publication = Schemas['Publication']
 
-// stopAfter is where the cut line comes to rest, so many stops on from where it
-// stands; it may stand between two. Stops ascend from 0.
-export function stopAfter(stops: readonly number[], now: number, by: number): number {
-  const at = stops.findLastIndex((s) => s <= now)
-  return stops[Math.max(0, Math.min(at + by, stops.length - 1))] ?? now
-}
-
 // useProfile holds a profile and its rules as they are being changed; the
 // server composes what they would make, nothing is written until keep. What is
 // being changed stays when the profile is read again, as after a lost
