@@ -222,7 +222,7 @@ const all = (on: boolean) => (behind.value = new Set(on ? [] : edits.value.map((
 }
 .edits {
   display: grid;
-  grid-template-columns: minmax(0, 1fr) 288px;
+  grid-template: minmax(0, 1fr) / minmax(0, 1fr) 288px;
   background: var(--sheet);
   border-top: 1px solid var(--ink);
   max-height: 56vh;
@@ -256,7 +256,8 @@ const all = (on: boolean) => (behind.value = new Set(on ? [] : edits.value.map((
 }
 @media (max-width: 720px) {
   .edits {
-    grid-template-columns: minmax(0, 1fr);
+    grid-template: minmax(0, 1fr) auto / minmax(0, 1fr);
+    overflow: auto;
   }
 }
 </style>

@@ -119,14 +119,21 @@ function pick(e: MouseEvent, index: number) {
   cursor.to(index)
 }
 const steps = useMarkSteps()
+// Not one of the rows before is opened while what was asked for is on its way: it
+// is, once it has come.
+const opening = ref(false)
+watch([opening, query.isPlaceholderData, query.isFetching], () => {
+  if (!opening.value || query.isPlaceholderData.value) return
+  opening.value = false
+  if (current.value) open(current.value.name)
+})
 // What keys are about: the marked rows, or else the one under the cursor.
 const subjects = () => (marked.value.length ? marked.value : current.value ? [current.value] : [])
 useKeys([
   {
     keys: ['Enter'],
     does: 'open its dossier',
-    // Not one of the rows before, while what was asked for is on its way.
-    run: () => current.value && !query.isPlaceholderData.value && open(current.value.name),
+    run: () => (opening.value = true),
   },
   {
     keys: ['x'],
