@@ -92,7 +92,7 @@ test('x stays or steps as somebody chose, and i says in words what a row shows',
   await page.keyboard.press('?')
   const help = page.getByRole('dialog')
   await expect(help).toContainText('and go on to the next')
-  await expect(help.getByRole('region', { name: 'Marks' })).toContainText('Tied in: something else misbehaves without it')
+  await expect(help.getByRole('region', { name: 'Marks' })).toContainText('Tied in: other packages or settings rest on it')
   await help.getByRole('link', { name: 'Press them otherwise' }).click()
   await page.getByRole('checkbox', { name: /marks a row and goes on/ }).uncheck()
   await page.goto(`${world.url}/ledger${lyra}&q=pocket`)

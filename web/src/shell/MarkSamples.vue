@@ -7,11 +7,11 @@ import PresenceStrip from '@/marks/PresenceStrip.vue'
 import TrialStrip from '@/marks/TrialStrip.vue'
 
 const rests: Record<string, string> = {
-  loose: 'nothing rests on it',
-  'leaned-on': 'a function goes with it',
-  'tied-in': 'something else misbehaves without it',
-  'load-bearing': 'the phone does not start, or not work, without it',
-  unproven: 'nobody knows yet',
+  loose: 'only it goes',
+  'leaned-on': 'a function that some people want goes with it',
+  'tied-in': 'other packages or settings rest on it',
+  'load-bearing': 'starting, unlocking, calling or recovering the phone rests on it',
+  unproven: 'not enough is known',
 }
 const ticks = [
   { strip: 'ccc', words: 'three trials, all clean; the nearest firmware stands first' },

@@ -1,8 +1,9 @@
 <script setup lang="ts">
 import { useQueryClient } from '@tanstack/vue-query'
 import { ref } from 'vue'
-import { api, ask, words, type Schemas } from '@/api/client'
+import { api, ask, type Schemas } from '@/api/client'
 import LoadMark from '@/marks/LoadMark.vue'
+import { useChange } from '@/composables/change'
 import { useSession } from '@/composables/session'
 
 // Again is whose session has ended, where somebody signs in on top of a page.
@@ -11,25 +12,16 @@ const { session } = useSession()
 const client = useQueryClient()
 const login = ref(props.again?.login ?? '')
 const password = ref('')
-const wrong = ref('')
-const busy = ref(false)
-
-async function signIn() {
-  busy.value = true
-  wrong.value = ''
-  try {
+const { busy, wrong, run } = useChange()
+const signIn = () =>
+  run(async () => {
     const s = await ask(api.POST('/api/v1/session', { body: { login: login.value, password: password.value } }))
     // What somebody else saw must not be shown; the session itself is watched.
     if (props.again && s.person?.id !== props.again.id) return location.assign('/')
     if (!props.again) client.removeQueries({ predicate: (q) => q.queryKey[0] !== 'session' })
     client.setQueryData(['session'], s)
     if (props.again) await client.invalidateQueries()
-  } catch (e) {
-    wrong.value = words(e)
-  } finally {
-    busy.value = false
-  }
-}
+  })
 function use(d: { login: string; password: string }) {
   login.value = d.login
   password.value = d.password
