@@ -122,7 +122,7 @@ test('a profile takes off only what is for some functions, and shows what goes a
   await expect(page.getByRole('region', { name: 'Run sheet' })).toContainText('Music')
   await page.getByRole('button', { name: 'Rules', exact: true }).click()
   const draft = (method: string) => page.waitForResponse((r) => r.request().method() === method && r.url().endsWith('/draft'))
-  await Promise.all([draft('PUT'), page.getByRole('checkbox', { name: /^Only what is for/ }).first().check()])
+  await Promise.all([draft('PUT'), page.getByRole('checkbox', { name: /^Only what is for:/ }).first().check()])
   await expect(page.getByText('Nothing goes that is for none of these, but by a pin.')).toBeVisible()
   await expect.poll(async () => Number(await goes.textContent())).toBeLessThan(13)
   await expect(rows.filter({ hasText: 'com.brannock.tips' })).toContainText('for nothing that this profile takes off')

@@ -4,6 +4,7 @@ import { computed } from 'vue'
 import { loadWord, methodWord, originWord, slugWords } from '@/format/vocabulary'
 import type { Schemas } from '@/api/client'
 import type { Composition, Rules } from './profile'
+import TickList from './TickList.vue'
 
 const props = defineProps<{
   composition: Composition
@@ -17,6 +18,7 @@ const sisters = defineModel<string[]>('sisters', { required: true })
 type Load = 'leaned-on' | 'tied-in' | 'unproven' | 'loose'
 const perLoad: Load[] = ['loose', 'leaned-on', 'tied-in', 'unproven']
 const origins = computed(() => [...new Set(props.composition.rows.map((r) => r.origin))].sort())
+const functions = computed(() => props.composition.functions.map((f) => ({ value: f, word: slugWords(f) })))
 const others = computed(() => props.models.filter((m) => m.id !== props.own))
 const value = (e: Event) => (e.target as HTMLSelectElement).value
 function method(load: Load, to: string) {
@@ -103,23 +105,23 @@ function origin(one: string) {
         <option v-for="m in ['remove-for-user', 'disable']" :key="m" :value="m">{{ methodWord[m] }}</option>
       </select></label
     >
-    <h2>Functions to keep</h2>
-    <ul v-if="composition.functions.length" class="ticks">
-      <li v-for="f in composition.functions" :key="f">
-        <label
-          ><input
-            type="checkbox"
-            :checked="rules.keep?.includes(f) ?? false"
-            :disabled="!editable"
-            @change="emit('rules', { keep: flip(rules.keep, f) })"
-          />
-          {{ slugWords(f) }}</label
-        >
-      </li>
-    </ul>
-    <p v-else class="second">Nobody has said of any package here what it does.</p>
-    <template v-if="composition.functions.length">
-      <h2>Only what is for</h2>
+    <TickList
+      title="Functions to keep"
+      :items="functions"
+      :ticked="rules.keep ?? []"
+      :editable="editable"
+      @flip="emit('rules', { keep: flip(rules.keep, $event) })"
+    >
+      <p v-if="!functions.length" class="second">Nobody has said of any package here what it does.</p>
+    </TickList>
+    <TickList
+      v-if="functions.length"
+      title="Only what is for"
+      :items="functions"
+      :ticked="rules.only ?? []"
+      :editable="editable"
+      @flip="emit('rules', { only: flip(rules.only, $event) })"
+    >
       <p class="second">
         {{
           rules.only?.length
@@ -127,44 +129,24 @@ function origin(one: string) {
             : 'None ticked: whatever it is for.'
         }}
       </p>
-      <ul class="ticks">
-        <li v-for="f in composition.functions" :key="f">
-          <label
-            ><input
-              type="checkbox"
-              :checked="rules.only?.includes(f) ?? false"
-              :disabled="!editable"
-              :aria-label="`Only what is for ${slugWords(f)}`"
-              @change="emit('rules', { only: flip(rules.only, f) })"
-            />
-            {{ slugWords(f) }}</label
-          >
-        </li>
-      </ul>
-    </template>
-    <h2>Whose packages may go</h2>
-    <ul class="ticks">
-      <li v-for="o in origins" :key="o">
-        <label
-          ><input
-            type="checkbox"
-            :checked="!rules.origins?.length || (rules.origins as string[]).includes(o)"
-            :disabled="!editable"
-            @change="origin(o)"
-          />
-          {{ originWord[o] }}</label
-        >
-      </li>
-    </ul>
-    <template v-if="others.length">
-      <h2>Sister models</h2>
-      <ul class="ticks">
-        <li v-for="m in others" :key="m.id">
-          <label><input v-model="sisters" type="checkbox" :value="m.id" :disabled="!editable" /> {{ m.name }}</label>
-        </li>
-      </ul>
+    </TickList>
+    <TickList
+      title="Whose packages may go"
+      :items="origins.map((o) => ({ value: o, word: originWord[o] ?? o }))"
+      :ticked="rules.origins?.length ? rules.origins : origins"
+      :editable="editable"
+      @flip="origin"
+    />
+    <TickList
+      v-if="others.length"
+      title="Sister models"
+      :items="others.map((m) => ({ value: m.id, word: m.name }))"
+      :ticked="sisters"
+      :editable="editable"
+      @flip="sisters = flip(sisters, $event)"
+    >
       <p class="second">They are composed with it once the rules are kept.</p>
-    </template>
+    </TickList>
   </section>
 </template>
 
@@ -185,10 +167,5 @@ h2 {
   align-items: baseline;
   line-height: 26px;
   color: var(--second);
-}
-.ticks label {
-  display: flex;
-  gap: 6px;
-  line-height: 21px;
 }
 </style>
