@@ -45,6 +45,7 @@ test('a role tells what it gives and takes; a detail what was set from what', ()
   expect(turnedRole('keeper', 'keeper')).toEqual({ gains: [], loses: [] })
   expect(detailWords({ before: { role: 'technician', keep: ['a'] }, after: { role: 'keeper' } })).toBe('keep: ["a"] → none, role: technician → keeper')
   expect(detailWords({ revision: 3, reason: 'x' })).toBe('revision 3, reason x')
+  expect(detailWords({ profile: '01a223a6-e7c7-75d3-8721-6ee4b86eb4e7' })).toBe('profile …6ee4b86eb4e7')
   expect(detailWords(null)).toBe('')
 })
 

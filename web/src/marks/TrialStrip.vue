@@ -24,7 +24,7 @@ const drawn = computed(() => {
       x += 5
       continue
     }
-    if (props.most && x > props.most - 14) {
+    if (props.most && x > props.most - 26) {
       left++
       continue
     }

@@ -38,6 +38,18 @@ defineProps<{ name: string }>()
   color: inherit;
   border-color: var(--bar-second);
 }
+@media (max-width: 720px) {
+  .foot {
+    flex-wrap: wrap;
+    gap: 4px 14px;
+    height: auto;
+    min-height: 36px;
+    padding: 4px 14px;
+  }
+  .foot .dim {
+    display: none;
+  }
+}
 .foot .go.plain {
   background: none;
   color: inherit;

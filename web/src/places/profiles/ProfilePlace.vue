@@ -317,6 +317,16 @@ dt {
   display: grid;
   grid-template-columns: minmax(0, 1fr) 284px;
 }
+@media (max-width: 720px) {
+  header {
+    flex-wrap: wrap;
+    padding: 8px 14px;
+  }
+  .two {
+    grid-template: minmax(220px, 1fr) auto / minmax(0, 1fr);
+    overflow: auto;
+  }
+}
 .side {
   display: flex;
   flex-direction: column;

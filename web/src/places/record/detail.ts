@@ -1,7 +1,9 @@
 // The details of what somebody did, in a line.
 
+// An id says nothing but which of two it is: its end does that.
+const id = /\b[0-9a-f]{8}-(?:[0-9a-f]{4}-){3}([0-9a-f]{12})\b/g
 const plain = (v: unknown): string =>
-  v === undefined ? 'none' : v !== null && typeof v === 'object' ? JSON.stringify(v) : String(v)
+  v === undefined ? 'none' : (v !== null && typeof v === 'object' ? JSON.stringify(v) : String(v)).replace(id, '…$1')
 
 type Named = Record<string, unknown>
 
