@@ -130,7 +130,7 @@ function costs(r: Row): string {
         >
           <span role="gridcell"><LoadMark :load="r.load" /></span>
           <span role="gridcell" class="name"><NamedPackage :name="r.package" :label="r.label" /></span>
-          <span role="gridcell"><TrialStrip :strip="r.strip" :most="84" /></span>
+          <span role="gridcell"><TrialStrip :strip="r.strip" :most="76" /></span>
           <span role="gridcell">{{ r.standing === 'untried' ? '' : `≤ ${ceiling(r.ceiling)}` }}</span>
           <span role="gridcell" class="cost">{{
             r.pin || r.dropped ? r.why : r.goes ? costs(r) : costs(r) || r.why
