@@ -32,6 +32,8 @@ async function gone(page: Page, world: World) {
   await page.context().setOffline(false)
   await page.goto(`${world.url}/desk`)
   await page.goBack()
+  // The page that comes back takes the place of another: only then is it there.
+  await expect(page.getByRole('navigation', { name: 'Places' })).toBeVisible()
 }
 
 test('a technician searches, tries, grades ten packages in forty keys and sends', async ({ page, world }) => {
@@ -162,6 +164,18 @@ test('a keeper invites, sets a rule, looks at who did what, and asks what the ma
   await page.goto(`${world.url}/record?action=person`)
   await expect(page.getByRole('row', { name: /person.invited/ }).first()).toContainText('Piet Harrow')
   await clean(page, 'the record')
+  // What an entry is about is a link to it.
+  for (const [action, name, place] of [
+    ['run', /^run \d/, 'Run'],
+    ['change', /^change \d/, 'Edits'],
+    ['profile', /: /, 'Ranked packages'],
+    ['person', 'Piet Harrow', 'Person'],
+  ] as const) {
+    await page.goto(`${world.url}/record?action=${action}`)
+    await page.getByRole('cell').nth(4).waitFor()
+    await page.locator('td:nth-child(5)').getByRole('link', { name }).first().click()
+    await expect(page.getByLabel(place, { exact: true }).first()).toBeVisible()
+  }
   await page.setViewportSize({ width: 640, height: 400 })
   await page.goto(`${world.url}/packages/com.brannock.wallet.core${lyra}`)
   await page.getByRole('button', { name: /In short/ }).click()

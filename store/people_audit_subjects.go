@@ -41,7 +41,7 @@ const auditSubjects = `
 	join models d on d.id = p.model_id
 	where r.id = any($1)
 	union all
-	select id, 'run ' || number, '/runs/' || id from runs where id = any($1)
+	select id, 'run ' || number, '/bench/runs/' || id from runs where id = any($1)
 	union all
 	select id, name, '' from benches where id = any($1)
 	union all
