@@ -4,7 +4,7 @@ import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { api, ask, type Schemas } from '@/api/client'
 import { count } from '@/format/numbers'
-import { loadWord, type Load } from '@/format/vocabulary'
+import { loads, loadWord, type Load } from '@/format/vocabulary'
 import LoadMark from '@/marks/LoadMark.vue'
 
 const props = defineProps<{ of: Schemas['LoadsInputBody'] }>()
@@ -20,21 +20,18 @@ const asked = (f: Schemas['ForeseenLoad']) =>
   f.questions
     .filter((q) => q.kind !== 'reason-missing' && !(q.kind === 'more-lenient' && f.needs > 1))
     .map((q) => q.words)
+const rank = (l: string) => (l === 'unproven' ? -1 : loads.indexOf(l as Load))
 const structural = (f: Schemas['ForeseenLoad']) =>
-  f.called && heavier(f.called, props.of.load)
+  f.called && rank(f.called) > rank(props.of.load)
     ? `${loadWord[f.called]} by structure: other packages of the image cannot do without it.`
     : ''
-const order: readonly string[] = ['unproven', 'loose', 'leaned-on', 'tied-in', 'load-bearing']
-function heavier(a: string, b: Load) {
-  return order.indexOf(a) > order.indexOf(b)
-}
 // Of several packages: which of them something is known against, and what.
 const against = computed(() =>
   all.value
     .map((f) => ({ name: f.package, words: [structural(f), ...f.why, ...asked(f)].filter(Boolean) }))
     .filter((f) => f.words.length),
 )
-const two = computed(() => all.value.filter((f) => f.needs > 1).length)
+const several = computed(() => all.value.filter((f) => f.needs > 1).length)
 </script>
 
 <template>
@@ -62,7 +59,7 @@ const two = computed(() => all.value.filter((f) => f.needs > 1).length)
         </li>
       </ul>
       <p v-if="against.length > 6" class="second">and {{ against.length - 6 }} more</p>
-      <p v-if="two" class="second">{{ count(two, 'of them needs', 'of them need') }} two reviewers.</p>
+      <p v-if="several" class="second">{{ count(several, 'of them needs', 'of them need') }} more than one reviewer.</p>
     </template>
     <p v-else class="second">Nothing is known against it.</p>
   </div>

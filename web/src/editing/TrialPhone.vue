@@ -71,10 +71,13 @@ const items = computed(() => [
 ])
 const chosen = ref<string>()
 const called = ref('')
+// What somebody has picked stays for as long as it is there.
+const picked = ref(false)
+watch(build, () => (picked.value = false))
 watch(
-  [() => phones.data.value, () => build.value],
+  [() => phones.data.value, used],
   ([list]) => {
-    if (!list) return
+    if (!list || (picked.value && items.value.some((i) => i.value === chosen.value))) return
     const known = list.find((p) => attached.value.has(p.phone)) ?? list[0]
     // The next trial is of another phone: which, nobody can guess.
     chosen.value = used.value.size ? undefined : (known?.phone ?? other)
@@ -98,7 +101,13 @@ watch(
   </div>
   <div v-if="model" class="two">
     <v-select v-model="build" label="Build" :items="buildItems" />
-    <v-select v-model="chosen" label="Phone" :items="items" placeholder="which phone?" />
+    <v-select
+      v-model="chosen"
+      label="Phone"
+      :items="items"
+      placeholder="which phone?"
+      @update:model-value="picked = true"
+    />
   </div>
   <v-text-field
     v-if="model && chosen === other"
