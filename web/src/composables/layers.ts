@@ -5,6 +5,10 @@ import { nextTick, onScopeDispose, toValue, watch, type MaybeRefOrGetter } from 
 // topLayer is what lies uppermost; undefined where nothing lies over the page.
 export const topLayer = () => [...document.querySelectorAll<HTMLElement>('.v-overlay--active')].at(-1)
 
+// focusList puts the focus on the list of the page.
+export const focusList = () =>
+  document.querySelector<HTMLElement>('#sheet [role=grid], #sheet [tabindex="0"]')?.focus({ preventScroll: true })
+
 // useFocusBack gives the focus back, once what was open has closed, to what had
 // it when it opened; where that has gone, to the list of the page.
 export function useFocusBack(open: MaybeRefOrGetter<boolean> = true) {
@@ -19,10 +23,8 @@ export function useFocusBack(open: MaybeRefOrGetter<boolean> = true) {
     for (let frames = 10; topLayer() && frames > 0; frames--) await new Promise(requestAnimationFrame)
     const now = document.activeElement
     if (topLayer() || (now && now !== document.body && !now.closest('.v-overlay'))) return
-    const there = to.isConnected && to !== document.body ? to : undefined
-    ;(there ?? document.querySelector<HTMLElement>('#sheet [role=grid], #sheet [tabindex="0"]'))?.focus({
-      preventScroll: true,
-    })
+    if (to.isConnected && to !== document.body) to.focus({ preventScroll: true })
+    else focusList()
   }
   watch(
     () => toValue(open),

@@ -1,10 +1,7 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, shallowRef, watch } from 'vue'
 import { api, ask, type Schemas } from '@/api/client'
-
-type Role = Schemas['Person']['role']
-// From who may least to who may most.
-const degrees: readonly Role[] = ['technician', 'reviewer', 'maintainer', 'keeper']
+import { atLeast, type Role } from '@/format/roles'
 
 // Whose page this is. It stays theirs when their session ends elsewhere, so that
 // nothing they have written goes: they sign in on top of it.
@@ -29,7 +26,7 @@ export function useSession() {
   )
   const person = computed(() => session.data.value?.person ?? owner.value)
   const ended = computed(() => !!owner.value && !!session.data.value && !session.data.value.person && !leaving)
-  const may = (role: Role) => !!person.value && degrees.indexOf(person.value.role) >= degrees.indexOf(role)
+  const may = (role: Role) => !!person.value && atLeast(person.value.role, role)
   async function signOut() {
     await ask(api.DELETE('/api/v1/session'))
     leaving = true

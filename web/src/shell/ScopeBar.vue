@@ -2,6 +2,7 @@
 import { useDebounceFn } from '@vueuse/core'
 import { computed, nextTick, ref, watch } from 'vue'
 import { useRoute, useRouter, type LocationQueryRaw } from 'vue-router'
+import { focusList } from '@/composables/layers'
 import { useKeyList, useKeys } from '@/composables/keys'
 import { buildName, useBuilds, useMakers, useModels, useScope } from '@/composables/scope'
 import ScopePick from './ScopePick.vue'
@@ -66,7 +67,7 @@ async function settle(keep: boolean) {
   if (keep ? text.value.trim() : inLedger) await show()
   find.value?.blur()
   await nextTick()
-  if (keep) document.querySelector<HTMLElement>('#sheet [role=grid]')?.focus({ preventScroll: true })
+  if (keep) focusList()
 }
 
 useKeys([

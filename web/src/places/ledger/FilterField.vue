@@ -4,6 +4,7 @@
 import { useDebounceFn } from '@vueuse/core'
 import { computed, nextTick, ref, watch } from 'vue'
 import { api, ask, ProblemError, type Schemas } from '@/api/client'
+import { focusList } from '@/composables/layers'
 import { bytesOf, unitsAt } from '@/format/offsets'
 
 type Mistake = Schemas['Mistake']
@@ -69,7 +70,7 @@ async function settle(e: KeyboardEvent) {
   if (wrong.value) return
   field.value?.blur()
   await nextTick()
-  document.querySelector<HTMLElement>('#sheet [role=grid]')?.focus({ preventScroll: true })
+  focusList()
 }
 function write() {
   hide()

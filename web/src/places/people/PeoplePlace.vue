@@ -9,7 +9,7 @@ import { count, share as percents } from '@/format/numbers'
 import { useChange } from '@/composables/change'
 import { useScope } from '@/composables/scope'
 import { useSession } from '@/composables/session'
-import { mayDo, roles, turnedRole, type Role } from './roles'
+import { mayDo, roles, turnedRole, type Role } from '@/format/roles'
 import CopyButton from '@/ui/CopyButton.vue'
 
 const { query } = useScope()

@@ -1,7 +1,12 @@
 // What each role may do, from who may least to who may most: each also what those
 // before it may.
-export const roles = ['technician', 'reviewer', 'maintainer', 'keeper'] as const
-export type Role = (typeof roles)[number]
+import type { Schemas } from '@/api/client'
+
+export type Role = Schemas['Person']['role']
+export const roles: readonly Role[] = ['technician', 'reviewer', 'maintainer', 'keeper']
+
+// atLeast reports whether a role may what another may.
+export const atLeast = (role: Role, other: Role) => roles.indexOf(role) >= roles.indexOf(other)
 
 export const mayDo: Record<Role, string[]> = {
   technician: ['capture', 'try', 'send changes'],
