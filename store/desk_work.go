@@ -67,7 +67,8 @@ func waitingChanges(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 	list, err := collectRows[waiting](rows, err)
 	lines := make([]desk.Line, len(list))
 	for i, c := range list {
-		l := desk.Line{Kind: desk.Change, Since: c.SentAt, To: "/review/" + c.ID.String(), Affected: c.Ran, Whom: wording.Count(c.Ran, "phone") + " ran what it touches"}
+		l := desk.Line{Kind: desk.Change, Since: c.SentAt, To: "/review/" + c.ID.String(), Affected: c.Ran}
+		l.Whom = wording.Count(c.Ran, "phone") + " ran what it touches"
 		what := wording.Count(c.Edits, "edit")
 		if c.Touches > 0 {
 			what += ", touching " + wording.Count(c.Touches, "release")

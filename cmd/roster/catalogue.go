@@ -142,7 +142,8 @@ func auditCommand() *cobra.Command {
 			if proof.Wrong != "" {
 				return fmt.Errorf("the record does NOT hold together: %s", proof.Wrong)
 			}
-			fmt.Fprintf(c.OutOrStdout(), "%s, unbroken; the newest has the hash\n%s\nKeep it elsewhere: --head tells later whether anything was cut off.\n", wording.Count(int(proof.Entries), "entry", "entries"), proof.Head)
+			entries := wording.Count(int(proof.Entries), "entry", "entries")
+			fmt.Fprintf(c.OutOrStdout(), "%s, unbroken; the newest has the hash\n%s\nKeep it elsewhere: --head tells later whether anything was cut off.\n", entries, proof.Head)
 			return nil
 		},
 	}

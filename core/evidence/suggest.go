@@ -160,14 +160,17 @@ func Suggest(f Figures, s Structure, t Thresholds) Suggestion {
 		return out
 	}
 	ids, _ := f.trials(Clean, 0)
-	enough := fmt.Sprintf("at most %s of phones harmed, from %s and %s", wording.Ceiling(f.Ceiling), wording.Count(f.Phones, "phone"), wording.Count(f.People, "person", "people"))
+	enough := fmt.Sprintf("at most %s of phones harmed, from %s and %s",
+		wording.Ceiling(f.Ceiling), wording.Count(f.Phones, "phone"), wording.People(f.People))
 	switch {
 	case isLoose(f, t):
 		add(Loose, enough, ids)
 	case f.Weight == 0:
 		add(Unproven, "nobody has tried it", nil)
 	default:
-		add(Unproven, fmt.Sprintf("%s; Loose wants at most %s from %s and %s", enough, wording.Ceiling(t.LooseCeiling), wording.Count(t.LoosePeople, "person", "people"), wording.Count(t.LoosePhones, "phone")), ids)
+		wanted := fmt.Sprintf("Loose wants at most %s from %s and %s",
+			wording.Ceiling(t.LooseCeiling), wording.People(t.LoosePeople), wording.Count(t.LoosePhones, "phone"))
+		add(Unproven, enough+"; "+wanted, ids)
 	}
 	return out
 }

@@ -16,7 +16,8 @@ func Sentence(f Figures, where string, t Thresholds) string {
 		return "Nobody has tried it: nothing is known about " + where + "."
 	}
 	var b strings.Builder
-	fmt.Fprintf(&b, "%s, %s, %s: at most %s of %s harmed", wording.Count(f.Phones, "phone"), wording.Count(f.People, "person", "people"), harms(f), wording.Ceiling(f.Ceiling), where)
+	fmt.Fprintf(&b, "%s, %s, %s: at most %s of %s harmed",
+		wording.Count(f.Phones, "phone"), wording.People(f.People), harms(f), wording.Ceiling(f.Ceiling), where)
 	if f.Floor > 0 {
 		b.WriteString(", and at least " + wording.Floor(f.Floor))
 	}

@@ -136,11 +136,11 @@ func kept(r Row, rules Rules) string {
 		return "not of those whose packages may go"
 	}
 	for _, f := range rules.Keep {
-		if slices.Contains(r.Functions, f) || slices.Contains(r.Lost, f) {
+		if r.carries(f) {
 			return "kept for " + words(f)
 		}
 	}
-	if len(rules.Only) > 0 && !slices.ContainsFunc(rules.Only, func(f string) bool { return slices.Contains(r.Functions, f) || slices.Contains(r.Lost, f) }) {
+	if len(rules.Only) > 0 && !slices.ContainsFunc(rules.Only, r.carries) {
 		return "for nothing that this profile takes off"
 	}
 	switch {
@@ -150,6 +150,12 @@ func kept(r Row, rules Rules) string {
 		return fmt.Sprintf("not sure enough: %s, and the rules want %s", r.Standing, rules.LeastStanding)
 	}
 	return ""
+}
+
+// carries reports whether a function goes with a package, as people say or as
+// trials found.
+func (c Candidate) carries(function string) bool {
+	return slices.Contains(c.Functions, function) || slices.Contains(c.Lost, function)
 }
 
 // unpinnable reports whether not even a pin takes a package.

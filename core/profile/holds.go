@@ -165,7 +165,7 @@ func (h *Hold) renamedAndGone(d *Document, on OnBuild) {
 		to := android.PackageName(on.Renamed[i].To)
 		if !slices.ContainsFunc(d.Removals(), func(r Step) bool { return r.Package == to }) {
 			h.Findings = append(h.Findings, Finding{State: WasRenamed, Packages: []android.PackageName{s.Package}, Others: []android.PackageName{to},
-				Why: fmt.Sprintf("it is %s now, as far as one can tell (%s sure): under that name it stays", to, wording.Ceiling(on.Renamed[i].Sure))})
+				Why: fmt.Sprintf("it is %s now, as far as one can tell (%s sure): under that name it stays", to, wording.Share(on.Renamed[i].Sure))})
 		}
 	}
 }
@@ -174,7 +174,8 @@ func (h *Hold) renamedAndGone(d *Document, on OnBuild) {
 func (h *Hold) back(d *Document, on OnBuild) {
 	for _, s := range d.Removals() {
 		if n := on.CameBack[s.Package]; n > 0 && on.Net.Has(s.Package) {
-			h.Findings = append(h.Findings, Finding{State: CameBack, Packages: []android.PackageName{s.Package}, Others: []android.PackageName{}, Why: "the update to this build brought it back on " + wording.Count(n, "phone")})
+			why := "the update to this build brought it back on " + wording.Count(n, "phone")
+			h.Findings = append(h.Findings, Finding{State: CameBack, Packages: []android.PackageName{s.Package}, Others: []android.PackageName{}, Why: why})
 		}
 	}
 }

@@ -54,7 +54,7 @@ func RulesFor(rules Rules, d *Document, fingerprint string, renamed []catalog.Re
 		if !goes(from) || goes(to) || slices.ContainsFunc(rules.Pins, func(p Pin) bool { return p.Package == to }) {
 			continue
 		}
-		reason := fmt.Sprintf("%s under its new name (%s sure)", from, wording.Ceiling(r.Sure))
+		reason := fmt.Sprintf("%s under its new name (%s sure)", from, wording.Share(r.Sure))
 		rules.Pins = append(slices.Clone(rules.Pins), Pin{to, true, reason})
 		said = append(said, fmt.Sprintf("%s is pinned: %s", to, reason))
 	}

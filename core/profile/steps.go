@@ -211,7 +211,9 @@ func (w *composer) conditions(order [][]android.PackageName) {
 	for _, group := range order {
 		for _, name := range group {
 			for _, c := range w.goes[name].Conditions {
-				w.step(Step{Kind: Check, Phase: Before, Package: name, Label: w.goes[name].Label, Text: orText(w.goes[name].Label, string(name)) + " goes " + wording.OnlyIf(c)})
+				label := w.goes[name].Label
+				text := orText(label, string(name)) + " goes " + wording.OnlyIf(c)
+				w.step(Step{Kind: Check, Phase: Before, Package: name, Label: label, Text: text})
 			}
 		}
 	}

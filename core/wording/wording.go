@@ -32,6 +32,12 @@ func Floor(share float64) string {
 	return fmt.Sprintf("%d %%", int(math.Floor(100*share+1e-9)))
 }
 
+// Share writes what is no limit in whole percents, rounded to the nearest.
+func Share(share float64) string { return fmt.Sprintf("%.0f %%", 100*share) }
+
+// People writes how many there are: 1 person, 2 people.
+func People(n int) string { return Count(n, "person", "people") }
+
 // Day writes a date: 2 Jan 2006, in UTC.
 func Day(t time.Time) string { return t.UTC().Format("2 Jan 2006") }
 

@@ -133,7 +133,8 @@ func heat(builds []store.BuildCover) template.HTML {
 		class := "n"
 		if one.Packages > 0 {
 			class = fmt.Sprintf("s%d", shade(one))
-			words = fmt.Sprintf("%s: %s, %d %% graded, %d %% tried", name, wording.Count(one.Packages, "package"), percentOf(one.Graded, one.Packages), percentOf(one.Tried, one.Packages))
+			words = fmt.Sprintf("%s: %s, %d %% graded, %d %% tried", name, wording.Count(one.Packages, "package"),
+				percentOf(one.Graded, one.Packages), percentOf(one.Tried, one.Packages))
 		}
 		fmt.Fprintf(&b, `<rect class="%s" x="%d.5" y="1.5" width="%d" height="%d"><title>%s</title></rect>`, class, i*cell, cell-2, height-3, template.HTMLEscapeString(words))
 	}

@@ -267,7 +267,8 @@ func (s *Site) feed(list []store.ReleaseLine, marks map[uuid.UUID][]store.NotFor
 	f := atom.Feed{ID: s.Base + "/feed.atom", Title: "Roster: releases", Author: atom.Author{Name: "Roster"}, Links: []atom.Link{{Rel: "alternate", Href: s.Base + "/r"}, {Rel: "self", Href: s.Base + "/feed.atom"}}}
 	for _, r := range list[:min(len(list), 200)] {
 		name := fmt.Sprintf("%s %s: %s, no. %d", r.MakerName, r.ModelName, r.EditionName, r.Number)
-		e := atom.Entry{ID: "urn:uuid:" + r.ID.String(), Title: name, Updated: atom.Time(r.PublishedAt), Link: atom.Link{Rel: "alternate", Href: s.Base + Path(r)}, Content: wording.Count(r.Steps, "package goes", "packages go") + "."}
+		goes := wording.Count(r.Steps, "package goes", "packages go") + "."
+		e := atom.Entry{ID: "urn:uuid:" + r.ID.String(), Title: name, Updated: atom.Time(r.PublishedAt), Link: atom.Link{Rel: "alternate", Href: s.Base + Path(r)}, Content: goes}
 		if r.WithdrawnAt != nil {
 			e.ID, e.Title, e.Updated, e.Content = e.ID+":withdrawn", "Withdrawn: "+name, atom.Time(*r.WithdrawnAt), r.Reason
 		}
