@@ -1,24 +1,23 @@
 <script setup lang="ts">
 import { useDebounce } from '@vueuse/core'
 import { computed, nextTick, ref, watch } from 'vue'
-import { ProblemError, words } from '@/api/client'
+import { words } from '@/api/client'
 import KnockOn from '@/editing/KnockOn.vue'
 import { count } from '@/format/numbers'
 import { useChange } from '@/composables/change'
 import TrayRow from './TrayRow.vue'
 import { useScope } from '@/composables/scope'
+import { useSending } from './sending'
 import { useTray, useTrayForesight, type Edit } from './tray'
 import { proposedTitle } from './title'
 
-const { edits, undoable, remove, undo, setReason, send, settle } = useTray()
+const { edits, undoable, remove, undo, setReason } = useTray()
 const { query } = useScope()
 const open = ref(false)
 const title = ref('')
 const field = ref<HTMLInputElement>()
 const why = ref('')
 const { busy, wrong, run } = useChange()
-const sent = ref('')
-let key = crypto.randomUUID()
 
 // What stays behind when the rest is sent: a tray can become several changes.
 const behind = ref(new Set<string>())
@@ -39,6 +38,11 @@ const together = computed(() => {
 const revises = computed(() => check.data.value?.revises ?? 0)
 // More rows than this are counted, not drawn.
 const drawn = 200
+const { sent, sendOff } = useSending({ title, why, going, busy, run }, () => {
+  behind.value = new Set()
+  open.value = edits.value.length > 0
+  if (open.value && !title.value) title.value = proposedTitle(edits.value)
+})
 const packages = computed(() => new Set(edits.value.map((e) => e.package)).size)
 const reaches = computed(() => {
   const k = effect.data.value
@@ -46,8 +50,6 @@ const reaches = computed(() => {
   if (k.releases) return `would change ${count(k.releases, 'release')}`
   return k.profiles.length ? `would touch ${count(k.profiles.length, 'profile')}` : ''
 })
-// A changed choice is another sending.
-watch([going, title, why], () => (key = crypto.randomUUID()))
 watch(edits, (list) => {
   const here = new Set(list.map((e) => e.id))
   behind.value = new Set([...behind.value].filter((id) => here.has(id)))
@@ -63,44 +65,8 @@ async function act() {
     return
   }
   if (!title.value.trim()) return void run(() => Promise.reject(new Error('Say in a line what this is about.')))
-  await sendOff({ title: title.value, why: why.value, ids: going.value, key })
+  await sendOff()
 }
-// What is on its way, or was when the server stopped answering: it may have
-// arrived.
-interface Sending {
-  title: string
-  why: string
-  ids: string[]
-  key: string
-}
-const unsure = ref<Sending>()
-async function sendOff(s: Sending) {
-  unsure.value = s
-  await run(async () => {
-    const said = [s.title, s.why]
-    try {
-      sent.value = await send(s.title.trim(), s.why.trim(), s.ids, s.key)
-      unsure.value = undefined
-    } catch (e) {
-      if (e instanceof ProblemError && e.status > 0) unsure.value = undefined // it was refused
-      throw e
-    }
-    // What is written meanwhile is of the next change.
-    if (title.value === said[0]) title.value = ''
-    if (why.value === said[1]) why.value = ''
-    behind.value = new Set()
-    await settle()
-    open.value = edits.value.length > 0
-    if (open.value && !title.value) title.value = proposedTitle(edits.value)
-  })
-}
-// It did arrive where its edits have left the tray: sent with the same key once
-// more, the server tells which change they became.
-watch(edits, (list) => {
-  const s = unsure.value
-  if (!s || busy.value || list.some((e) => s.ids.includes(e.id))) return
-  void sendOff(s)
-})
 function goes(e: Edit, on: boolean) {
   const set = new Set(behind.value)
   if (on) set.delete(e.id)

@@ -8,7 +8,7 @@ import { useRoute, useRouter } from 'vue-router'
 import { api, ask, words } from '@/api/client'
 import { useEvidenceDialogs } from '@/editing/dialogs'
 import { ceiling, count, sentence } from '@/format/numbers'
-import { loadWord, loads, type Load } from '@/format/vocabulary'
+import { loads, type Load } from '@/format/vocabulary'
 import LoadMark from '@/marks/LoadMark.vue'
 import PackageName from '@/marks/PackageName.vue'
 import { useCursor } from '@/composables/cursor'
@@ -17,6 +17,8 @@ import { useMarking } from '@/composables/marking'
 import { useScope } from '@/composables/scope'
 import KeyCap from '@/ui/KeyCap.vue'
 import { nameOf, useTimeline } from './builds'
+import CarriedMargin from './CarriedMargin.vue'
+import { inOrder, meaning, orders, taken, type Carried, type Order } from './carried'
 import { usualPair } from './lanes'
 
 const route = useRoute()
@@ -42,30 +44,8 @@ const carried = useQuery({
       api.GET('/api/v1/builds/{id}/carried/{since}', { params: { path: { id: build.value, since: since.value } } }),
     ).then((r) => r.items),
 })
-const sorts = {
-  stands: 'what no longer stands',
-  rose: 'how far the ceiling rose',
-  ceiling: 'the ceiling here',
-  load: 'load',
-  released: 'what releases take off',
-  name: 'name',
-} as const
-const sort = ref<keyof typeof sorts>('stands')
-const rows = computed(() => {
-  const list = [...(carried.data.value ?? [])]
-  const rank = (l: string) => loads.indexOf(l as Load)
-  if (sort.value === 'rose') list.sort((a, b) => b.rose - a.rose)
-  if (sort.value === 'ceiling') list.sort((a, b) => b.now.ceiling - a.now.ceiling)
-  if (sort.value === 'load')
-    list.sort((a, b) => rank(b.now.load || b.now.suggested) - rank(a.now.load || a.now.suggested))
-  if (sort.value === 'released') list.sort((a, b) => b.taken.length - a.taken.length)
-  if (sort.value === 'name') list.sort((a, b) => a.name.localeCompare(b.name))
-  return list
-})
-type Row = (typeof rows.value)[number]
-const taken = (r: Row) =>
-  `${r.taken.map((x) => `${x.edition} no. ${x.number}`).join(', ')} ${r.taken.length > 1 ? 'take' : 'takes'} it off`
-const meaning = (r: Row) => [r.stands ? '' : `${r.why}.`, r.taken.length ? taken(r) : ''].filter(Boolean).join(' ')
+const sort = ref<Order>('stands')
+const rows = computed(() => inOrder(carried.data.value ?? [], sort.value))
 const cursor = useCursor(rows, { name: 'carried', of: 'package', key: (r) => r.name })
 const { current } = cursor
 const {
@@ -77,7 +57,7 @@ const {
   'carried',
   rows,
   (r: { name: string }) => r.name,
-  (r: Row) => ({ name: r.name }),
+  (r: Carried) => ({ name: r.name }),
 )
 const subjects = () => rows.value.filter((r) => (marked.value.length ? isMarked(r) : r === current.value))
 // propose offers the load that all of them had, or one that is pressed.
@@ -119,7 +99,7 @@ useKeys([
     <label class="second"
       >first
       <select v-model="sort" class="field" aria-label="Order">
-        <option v-for="(word, k) in sorts" :key="k" :value="k">{{ word }}</option>
+        <option v-for="(word, k) in orders" :key="k" :value="k">{{ word }}</option>
       </select></label
     >
     <span v-if="marked.length" class="marked">
@@ -179,30 +159,7 @@ useKeys([
     <p class="second">Pick two firmwares on a model's time line.</p>
     <router-link class="act" :to="{ path: '/builds', query }">Go to Builds</router-link>
   </div>
-  <Teleport defer to="#margin">
-    <h1>Carried over</h1>
-    <p class="second">
-      Grades, trials and profiles are not copied to a new firmware. A trial on another one counts for less, so that
-      ceilings rise until somebody tries it there.
-    </p>
-    <template v-if="current">
-      <h2>{{ current.label || current.name }}</h2>
-      <p>
-        {{ loadWord[current.then.load || current.then.suggested] }} then,
-        {{ loadWord[current.now.load || current.now.suggested] }} here; {{ current.now.standing }} here, from
-        {{ count(current.now.phones, 'phone') }}.
-      </p>
-    </template>
-    <h2>Proposed again</h2>
-    <p class="second">
-      Mark rows and propose their load for this firmware, or for the model: the edits wait in your tray, with one reason
-      for all.
-    </p>
-    <div class="keys">
-      <span><KeyCap of="x" /> mark</span><span><KeyCap of="X" /> all</span><span><KeyCap of="p" /> propose again</span
-      ><span><KeyCap of="t" /> trial</span>
-    </div>
-  </Teleport>
+  <Teleport defer to="#margin"><CarriedMargin :row="current" /></Teleport>
 </template>
 
 <style scoped>

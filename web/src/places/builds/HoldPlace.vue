@@ -2,20 +2,21 @@
 // A release on a build: what is otherwise there, what a new draft would make of
 // it, and what would prove that.
 import { useQuery } from '@tanstack/vue-query'
-import { computed, ref } from 'vue'
+import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask, words, type Schemas } from '@/api/client'
 import { ago, exactTime } from '@/format/dates'
 import { ceiling, count } from '@/format/numbers'
 import { roleName } from '@/format/vocabulary'
-import LoadMark from '@/marks/LoadMark.vue'
 import PackageName from '@/marks/PackageName.vue'
 import FollowButton from '@/shell/FollowButton.vue'
 import { useChange } from '@/composables/change'
 import { useScope } from '@/composables/scope'
 import { useSession } from '@/composables/session'
 import { addressOf, holdWord, nameOf } from './builds'
+import HoldLift from './HoldLift.vue'
 import HoldMark from './HoldMark.vue'
+import HoldRedraft from './HoldRedraft.vue'
 import ProofPlan from './ProofPlan.vue'
 
 const route = useRoute()
@@ -40,29 +41,16 @@ const findings = computed(() => {
   }
   return list
 })
-const drops = computed(() => {
-  const by = new Map<string, Schemas['Redrawn'][]>()
-  for (const d of h.value?.redraft?.drops ?? []) by.set(d.why, [...(by.get(d.why) ?? []), d])
-  return [...by.entries()]
-})
 const { busy, wrong, run } = useChange('releases', 'profile', 'desk')
-const lifting = ref(false)
-const why = ref('')
-const want = ref(true)
-const lift = () =>
-  run(async () => {
-    await ask(
-      api.POST('/api/v1/releases/{id}/builds/{build}/lift', { params: path.value, body: { why: why.value.trim() } }),
-    )
-    lifting.value = false
-  })
+const lift = (why: string) =>
+  run(() => ask(api.POST('/api/v1/releases/{id}/builds/{build}/lift', { params: path.value, body: { why } })))
 // One action: the profile is drawn anew and stands there to be looked at.
-const draft = () =>
+const draft = (want: boolean) =>
   run(async () => {
     const made = await ask(
       api.POST('/api/v1/releases/{id}/builds/{build}/draft', {
         params: { ...path.value, header: { 'If-Match': `"${h.value!.revision}"` } },
-        body: { want: want.value },
+        body: { want },
       }),
     )
     await router.push({ name: 'profile', params: { id: made.profile }, query: query.value })
@@ -133,40 +121,14 @@ const scopeOf = (p: { maker: string; model: string }) => ({ maker: p.maker, mode
       </p>
     </section>
 
-    <section v-if="h.redraft" aria-label="A new draft">
-      <h2>A new draft for it</h2>
-      <p v-if="h.redraft.stops.length" class="ochre">
-        It could not be published as it is: {{ h.redraft.stops.join('; ') }}.
-      </p>
-      <ul class="drawn">
-        <li v-for="p in h.redraft.pinned" :key="p"><span class="sign">•</span> {{ p }}</li>
-        <li v-for="a in h.redraft.adds" :key="`+${a.package}`">
-          <span class="sign">+</span> <LoadMark :load="a.load" /> <PackageName :name="a.package" /> {{ a.label }}
-          <span class="second">{{ a.why }}</span>
-        </li>
-        <li v-for="[because, list] in drops" :key="because">
-          <span class="sign">−</span>
-          <span v-for="a in list" :key="a.package" class="one"
-            ><LoadMark :load="a.load" /> <PackageName :name="a.package"
-          /></span>
-          <span class="second">{{ because }}</span>
-        </li>
-      </ul>
-      <p v-if="!h.redraft.adds.length && !h.redraft.drops.length && !h.redraft.pinned.length" class="second">
-        It would take off the same packages.
-      </p>
-      <p v-if="wrong" class="harm" role="alert">{{ wrong }}</p>
-      <p v-if="may('maintainer')" class="acts">
-        <button class="act first" :disabled="busy" @click="draft">Make the draft</button>
-        <label v-if="h.redraft.unproven.length"
-          ><input v-model="want" type="checkbox" /> ask technicians who have such phones for
-          {{ count(h.redraft.unproven.length, 'trial') }}</label
-        >
-        <router-link class="link second" :to="{ name: 'profile', params: { id: h.profile }, query }"
-          >the profile as it is</router-link
-        >
-      </p>
-    </section>
+    <HoldRedraft
+      v-if="h.redraft"
+      :redraft="h.redraft"
+      :profile="h.profile"
+      :busy="busy"
+      :wrong="wrong"
+      @draft="draft"
+    />
 
     <section v-if="h.plan.length" aria-label="What would prove it">
       <h2>What would prove it there</h2>
@@ -182,19 +144,7 @@ const scopeOf = (p: { maker: string; model: string }) => ({ maker: p.maker, mode
 
     <section v-if="h.hold.stoppedAt && may('maintainer')">
       <h2>It may run there all the same?</h2>
-      <button v-if="!lifting" class="act quiet" @click="lifting = true">Lift the mark, with a reason</button>
-      <form v-else class="lift" @submit.prevent="lift">
-        <textarea
-          v-model="why"
-          class="field"
-          rows="2"
-          maxlength="1000"
-          aria-label="Why it may run there"
-          placeholder="Why it may run there; everybody is shown this"
-        />
-        <button class="act" :disabled="busy || !why.trim()">Lift it</button>
-        <button type="button" class="act quiet" @click="lifting = false">Not now</button>
-      </form>
+      <HoldLift :busy="busy" :lift="lift" />
     </section>
   </section>
   <Teleport defer to="#margin">
@@ -251,38 +201,5 @@ h2 {
 }
 .found {
   white-space: nowrap;
-}
-.drawn li {
-  display: flex;
-  gap: 8px;
-  align-items: center;
-  padding: 2px 0;
-  flex-wrap: wrap;
-}
-.one {
-  display: inline-flex;
-  gap: 6px;
-  align-items: center;
-}
-.sign {
-  width: 12px;
-  text-align: center;
-  font-weight: 650;
-}
-.acts {
-  display: flex;
-  flex-wrap: wrap;
-  align-items: center;
-  gap: 8px 18px;
-  margin-top: 10px;
-}
-.lift {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 8px;
-  align-items: start;
-}
-.lift textarea {
-  flex: 1 1 320px;
 }
 </style>

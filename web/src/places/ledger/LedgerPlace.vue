@@ -1,5 +1,4 @@
 <script setup lang="ts">
-import { useVirtualizer } from '@tanstack/vue-virtual'
 import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { ProblemError, words } from '@/api/client'
@@ -10,12 +9,14 @@ import PresenceStrip from '@/marks/PresenceStrip.vue'
 import { useCursor } from '@/composables/cursor'
 import { useKeys } from '@/composables/keys'
 import { useMarking, useMarkSteps } from '@/composables/marking'
-import { buildName, buildShort, useScope } from '@/composables/scope'
+import { useScope } from '@/composables/scope'
 import { useTray } from '@/tray/tray'
 import { useColumns } from './columns'
 import { useLedger, useView, type LedgerRow } from './ledger'
 import { lines } from './lines'
+import { useVisibleLines } from './visible'
 import LedgerBar from './LedgerBar.vue'
+import LedgerHead from './LedgerHead.vue'
 import LedgerLine from './LedgerLine.vue'
 import LedgerMargin from './LedgerMargin.vue'
 import MarkedBar from './MarkedBar.vue'
@@ -25,7 +26,7 @@ const router = useRouter()
 const { scope, query: scopeQuery } = useScope()
 const dialogs = useEvidenceDialogs()
 
-const { template, has } = useColumns()
+const { template } = useColumns()
 const { edits } = useTray()
 const inTray = computed(() => new Set(edits.value.map((e) => e.package)))
 const { view, show } = useView()
@@ -43,41 +44,10 @@ const isMistake = computed(
 const closed = ref(new Set<string>())
 const shown = computed(() => lines(rows.value, group.value, closed.value))
 const packages = computed(() => shown.value.flatMap((l) => (l.kind === 'row' ? [l.row] : [])))
-const single = computed(() => columns.value.filter((b) => b.id === scope.value.build))
 
-// The head scrolls with the rows and stays on top, so that its columns are
-// exactly theirs.
-const headHeight = 52
-const overscan = 12
-const body = ref<HTMLElement>()
-const virtual = useVirtualizer(
-  computed(() => ({
-    count: shown.value.length,
-    getScrollElement: () => body.value ?? null,
-    estimateSize: () => 26,
-    overscan,
-    scrollMargin: headHeight,
-    scrollPaddingStart: headHeight,
-  })),
-)
-// Rows that scroll out of sight are drawn over with those that come in: making
-// new ones would cost frames. There are never more at once than the pool has.
-const pool = computed(() => Math.ceil((virtual.value.scrollRect?.height ?? 1200) / 26) + 2 * overscan + 8)
-const visible = computed(() =>
-  virtual.value.getVirtualItems().map((item) => ({
-    key: item.index % pool.value,
-    index: item.index,
-    start: item.start,
-    line: shown.value[item.index],
-  })),
-)
-watch(
-  () => visible.value.at(-1)?.index,
-  (last) => {
-    if (last !== undefined && last > shown.value.length - 60 && query.hasNextPage.value && !query.isFetching.value)
-      void query.fetchNextPage()
-  },
-)
+const { body, headHeight, virtual, visible } = useVisibleLines(shown, () => {
+  if (query.hasNextPage.value && !query.isFetching.value) void query.fetchNextPage()
+})
 const cursor = useCursor(packages, {
   name: 'packages',
   of: 'package',
@@ -178,21 +148,7 @@ useKeys([
       aria-label="Packages"
       :style="{ '--columns': template }"
     >
-      <div class="head cols" aria-hidden="true">
-        <span>Load</span><span>Package</span><span v-if="has('label')">Label</span
-        ><span v-if="has('trials')">Trials, near to far</span><span v-if="has('ceiling')">Harmed</span
-        ><span v-if="has('standing')">Standing</span><span v-if="has('resting')">Rests on it</span
-        ><span v-if="has('phones')">Phones</span><span v-if="has('origin')">Put there by</span>
-        <span v-if="has('builds')" class="builds">
-          <i
-            v-for="b in columns"
-            :key="b.id"
-            :class="{ here: single[0]?.id === b.id }"
-            :title="`${buildName(b)}, Android ${b.release}`"
-            >{{ buildShort(b) }}</i
-          >
-        </span>
-      </div>
+      <LedgerHead :columns="columns" :here="scope.build" />
       <div :style="{ height: `${virtual.getTotalSize() - headHeight}px`, position: 'relative' }">
         <div
           v-for="v in visible"
@@ -257,33 +213,6 @@ useKeys([
   grid-template-columns: var(--columns);
   gap: 0 8px;
   padding: 0 14px;
-}
-.head {
-  position: sticky;
-  top: 0;
-  z-index: 1;
-  height: 52px;
-  align-items: end;
-  padding-bottom: 5px;
-  background: var(--sheet);
-  border-bottom: 1px solid var(--ink);
-  font-size: 12px;
-  color: var(--second);
-}
-.builds {
-  display: flex;
-  align-items: end;
-  height: 46px;
-}
-.builds i {
-  width: 15px;
-  font: 11px/11px var(--sans);
-  writing-mode: vertical-rl;
-  transform: rotate(180deg);
-}
-.builds i.here {
-  color: var(--ink);
-  font-weight: 700;
 }
 .body {
   flex: 1;

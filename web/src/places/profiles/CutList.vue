@@ -2,13 +2,13 @@
 // The model's packages, ranked, with the cut line across: above it goes,
 // below it stays. The line can be dragged, or moved with Shift and the arrows.
 import { computed, ref } from 'vue'
-import { ceiling, count } from '@/format/numbers'
-import { loadWord, slugWords } from '@/format/vocabulary'
+import { ceiling } from '@/format/numbers'
+import { slugWords } from '@/format/vocabulary'
 import LoadMark from '@/marks/LoadMark.vue'
 import NamedPackage from '@/marks/NamedPackage.vue'
 import TrialStrip from '@/marks/TrialStrip.vue'
 import type { Cursor } from '@/composables/cursor'
-import KeyCap from '@/ui/KeyCap.vue'
+import CutLine from './CutLine.vue'
 import type { Composition, Row, Rules } from './profile'
 
 const props = defineProps<{ composition: Composition; rules: Rules; editable: boolean; cursor: Cursor<Row> }>()
@@ -23,7 +23,6 @@ const emit = defineEmits<{
 const height = 26
 const headHeight = 27
 const list = ref<HTMLElement>()
-const dragging = ref(false)
 const sought = ref('')
 // The places of rows in the ranking stay as they are while only some are shown.
 const shown = computed(() => {
@@ -36,20 +35,15 @@ const shown = computed(() => {
 const above = computed(() => shown.value.filter((r) => r.row.goes))
 const below = computed(() => shown.value.filter((r) => !r.row.goes))
 
-function drag(e: PointerEvent) {
-  if (!dragging.value || !list.value) return
-  const y = e.clientY - list.value.getBoundingClientRect().top + list.value.scrollTop - headHeight
+function drag(to: number) {
+  if (!list.value) return
+  const y = to - list.value.getBoundingClientRect().top + list.value.scrollTop - headHeight
   // The line stands under as many rows as the pointer has passed: at the ceiling
   // of the last of them that it can take by itself.
   const passed = Math.max(0, Math.round((y - height / 2) / height))
   const rows = [...above.value, ...below.value].map((r) => r.row).slice(0, passed)
-  const to = rows.findLast((r) => r.eligible && !r.pin && !r.dropped)?.ceiling ?? 0
-  if (to !== props.rules.highestCeiling) emit('cut', to)
-}
-function start(e: PointerEvent) {
-  if (!props.editable) return
-  dragging.value = true
-  ;(e.currentTarget as HTMLElement).setPointerCapture(e.pointerId)
+  const highest = rows.findLast((r) => r.eligible && !r.pin && !r.dropped)?.ceiling ?? 0
+  if (highest !== props.rules.highestCeiling) emit('cut', highest)
 }
 function costs(r: Row): string {
   const parts = r.lost?.length ? r.lost.map(slugWords) : []
@@ -83,34 +77,13 @@ function costs(r: Row): string {
       <template v-for="(part, p) in [above, below]" :key="p">
         <div v-if="p === 1" role="row" class="through">
           <div role="gridcell" class="through">
-            <div
-              class="cut"
-              role="slider"
-              tabindex="0"
-              aria-label="Cut line: the highest harm ceiling that may go"
-              aria-valuemin="0"
-              aria-valuemax="100"
-              :aria-valuenow="Math.round(rules.highestCeiling * 100)"
-              :aria-valuetext="`no more than ${ceiling(rules.highestCeiling)} harmed, ${count(composition.goes, 'package goes', 'packages go')}`"
-              :class="{ still: !editable }"
-              @pointerdown="start"
-              @pointermove="drag"
-              @pointerup="dragging = false"
-              @pointercancel="dragging = false"
-              @keydown.down.exact.prevent.stop="emit('step', 1)"
-              @keydown.up.exact.prevent.stop="emit('step', -1)"
-              @keydown.page-down.exact.prevent.stop="emit('step', 10)"
-              @keydown.page-up.exact.prevent.stop="emit('step', -10)"
-              @keydown.home.exact.prevent.stop="emit('step', -Infinity)"
-              @keydown.end.exact.prevent.stop="emit('step', Infinity)"
-            >
-              <b>Cut line</b>
-              <span
-                >no more than {{ loadWord[rules.highestLoad] }}, no more than
-                {{ ceiling(rules.highestCeiling) }} harmed</span
-              >
-              <span class="hint"><KeyCap of="⇧↑" /> <KeyCap of="⇧↓" /></span>
-            </div>
+            <CutLine
+              :rules="rules"
+              :goes="composition.goes"
+              :editable="editable"
+              @drag="drag"
+              @step="emit('step', $event)"
+            />
           </div>
         </div>
         <div
@@ -232,59 +205,12 @@ function costs(r: Row): string {
 .through {
   display: contents;
 }
-.cut {
-  position: sticky;
-  top: 27px;
-  bottom: 0;
-  z-index: 1;
-  display: flex;
-  align-items: center;
-  gap: 12px;
-  height: 30px;
-  padding: 0 14px;
-  background: var(--bar);
-  color: var(--bar-ink);
-  cursor: row-resize;
-  touch-action: none;
-  user-select: none;
-}
-.cut.still {
-  cursor: default;
-}
-.cut::after {
-  content: '';
-  position: absolute;
-  inset: 100% 0 auto;
-  height: 5px;
-  background: repeating-linear-gradient(135deg, var(--faint) 0 3px, transparent 3px 8px);
-  opacity: 0.5;
-}
-.cut b,
-.cut .hint {
-  white-space: nowrap;
-}
-.cut span {
-  color: var(--bar-second);
-}
-.cut b + span {
-  overflow: hidden;
-  text-overflow: ellipsis;
-  white-space: nowrap;
-}
 @container (max-width: 520px) {
   .cols {
     grid-template-columns: 30px minmax(120px, 1.4fr) 56px minmax(56px, 1fr) 46px;
   }
-  .cols > :nth-child(3),
-  .hint {
+  .cols > :nth-child(3) {
     display: none;
   }
-}
-.hint {
-  margin-left: auto;
-}
-.hint :deep(kbd) {
-  background: none;
-  color: inherit;
 }
 </style>

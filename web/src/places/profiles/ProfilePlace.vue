@@ -4,10 +4,6 @@ import { useRoute, useRouter } from 'vue-router'
 import { useQuery } from '@tanstack/vue-query'
 import { api, ask, words } from '@/api/client'
 import { ago } from '@/format/dates'
-import { ceiling, megabytes } from '@/format/numbers'
-import FollowButton from '@/shell/FollowButton.vue'
-import KeyCap from '@/ui/KeyCap.vue'
-import FootBar from '@/ui/FootBar.vue'
 import { useCursor } from '@/composables/cursor'
 import { useKeys } from '@/composables/keys'
 import { useModels, useScope } from '@/composables/scope'
@@ -18,6 +14,8 @@ import CutList from './CutList.vue'
 import PinDialog from './PinDialog.vue'
 import { stopAfter } from './line'
 import { useProfile, type Row, type Rules } from './profile'
+import ProfileFoot from './ProfileFoot.vue'
+import ProfileHead from './ProfileHead.vue'
 import ProfileMargin from './ProfileMargin.vue'
 import PublicationBar from './PublicationBar.vue'
 import RulesSheet from './RulesSheet.vue'
@@ -58,7 +56,6 @@ const siblings = useQuery({
 })
 const sheets = { run: 'Run sheet', rules: 'Rules', compared: 'Compared' } as const
 const sheet = ref<keyof typeof sheets>('run')
-const freed = computed(() => composition.value?.freed.reduce((n, f) => n + f.bytes, 0) ?? 0)
 const editable = computed(() => may('maintainer'))
 const pinning = ref<Row>()
 const confirming = ref(false)
@@ -139,42 +136,7 @@ async function settle(verdict: 'published' | 'returned' | 'taken-back', answer: 
     <router-link class="act" :to="{ path: '/profiles', query: scopeQuery }">To the profiles</router-link>
   </div>
   <template v-else-if="profile && rules && composition">
-    <header>
-      <div class="title">
-        <h1 dir="auto">{{ profile.name }}</h1>
-        <p class="second" dir="auto">
-          {{ [profile.modelName, ...profile.sisters.map((x) => x.name)].join(', ') }}. {{ profile.purpose }}
-          {{ profile.newest ? `Draft after no. ${profile.newest}.` : 'Never published.' }}
-          <FollowButton :id="profile.id" kind="profile" :name="profile.name" />
-        </p>
-      </div>
-      <dl>
-        <div>
-          <dd data-testid="goes">{{ composition.goes }}</dd>
-          <dt>go</dt>
-        </div>
-        <div>
-          <dd>{{ composition.stays }}</dd>
-          <dt>stay</dt>
-        </div>
-        <div>
-          <dd>{{ composition.lost.length }}</dd>
-          <dt>{{ composition.lost.length === 1 ? 'function lost' : 'functions lost' }}</dt>
-        </div>
-        <div v-if="composition.dropped">
-          <dd>{{ composition.dropped }}</dd>
-          <dt>have to stay</dt>
-        </div>
-        <div>
-          <dd>{{ composition.startsAtBoot }}</dd>
-          <dt>start at boot, fewer</dt>
-        </div>
-        <div v-if="freed" :title="composition.freed.map((f) => `${f.method}: ${megabytes(f.bytes)}`).join(', ')">
-          <dd>{{ megabytes(freed) }}</dd>
-          <dt>freed</dt>
-        </div>
-      </dl>
-    </header>
+    <ProfileHead :profile="profile" :composition="composition" />
     <p v-if="published" class="notice" role="status">
       No. {{ published.number }} is published and signed:
       <a :href="published.path" target="_blank">{{ published.path }}</a>
@@ -257,60 +219,25 @@ async function settle(verdict: 'published' | 'returned' | 'taken-back', answer: 
         @take="pinning = $event"
     /></Teleport>
     <Teleport defer to="#foot">
-      <FootBar name="Profile">
-        <span v-if="wrong" role="alert">{{ wrong }}</span>
-        <template v-else>
-          <span>{{ state }}</span>
-          <button v-if="dirty" class="link dim" @click="letGo">let it go <KeyCap of="z" /></button>
-          <span class="dim"
-            >no more than {{ rules.highestLoad === 'loose' ? 'Loose' : 'Leaned on' }}, no more than
-            {{ ceiling(rules.highestCeiling) }} harmed</span
-          >
-        </template>
-        <template v-if="editable">
-          <button class="go plain" :disabled="!dirty || busy" @click="save">Keep the rules</button>
-          <button
-            v-if="!open"
-            class="go"
-            :disabled="busy || composition.stops.length > 0"
-            :title="composition.stops.join('; ')"
-            @click="prepare"
-          >
-            {{ dirty ? 'Keep, and ask' : 'Ask' }} to publish no. {{ profile.newest + 1 }}
-          </button>
-        </template>
-      </FootBar>
+      <ProfileFoot
+        :rules="rules"
+        :state="state"
+        :wrong="wrong"
+        :dirty="dirty"
+        :busy="busy"
+        :editable="editable"
+        :asked="!!open"
+        :number="profile.newest + 1"
+        :stops="composition.stops"
+        @let-go="letGo"
+        @keep="save"
+        @ask="prepare"
+      />
     </Teleport>
   </template>
 </template>
 
 <style scoped>
-header {
-  display: flex;
-  justify-content: space-between;
-  gap: 24px;
-  align-items: end;
-  padding: 12px 14px 10px;
-  border-bottom: 1px solid var(--hair);
-}
-dl {
-  display: flex;
-  gap: 20px;
-}
-dl div {
-  display: flex;
-  flex-direction: column;
-}
-dd {
-  white-space: nowrap;
-  font-size: 20px;
-  font-weight: 650;
-  line-height: 1.15;
-}
-dt {
-  color: var(--second);
-  white-space: nowrap;
-}
 .two {
   flex: 1;
   min-height: 0;
@@ -318,10 +245,6 @@ dt {
   grid-template-columns: minmax(0, 1fr) 284px;
 }
 @media (max-width: 720px) {
-  header {
-    flex-wrap: wrap;
-    padding: 8px 14px;
-  }
   .two {
     grid-template: minmax(220px, 1fr) auto / minmax(0, 1fr);
     overflow: auto;

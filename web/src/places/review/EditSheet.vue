@@ -2,8 +2,8 @@
 import { computed } from 'vue'
 import type { Schemas } from '@/api/client'
 import EditValue from '@/editing/EditValue.vue'
-import { ceiling, count } from '@/format/numbers'
-import { fieldWord, loadWord, stateWord } from '@/format/vocabulary'
+import { ceiling } from '@/format/numbers'
+import { fieldWord, loadWord } from '@/format/vocabulary'
 import LoadMark from '@/marks/LoadMark.vue'
 import PackageName from '@/marks/PackageName.vue'
 import TrialStrip from '@/marks/TrialStrip.vue'
@@ -12,6 +12,7 @@ import { useScope } from '@/composables/scope'
 import KeyCap from '@/ui/KeyCap.vue'
 import type { Decided, ReviewedEdit, Verdict } from './change'
 import ConflictValues from './ConflictValues.vue'
+import EditVerdict from './EditVerdict.vue'
 import TalkThread from './TalkThread.vue'
 
 const props = defineProps<{
@@ -48,11 +49,6 @@ const phoneKnown = computed(() => {
   return name + (props.edit.phoneUnseen ? 'no capture of this phone was sent in.' : 'a capture of this phone is known.')
 })
 const conflict = computed(() => props.edit.verdict === 'conflict' && props.edit.state === 'open')
-const outcome: Record<Verdict, string> = {
-  accepted: 'Will be accepted',
-  returned: 'Will be returned',
-  'turned-down': 'Will be turned down',
-}
 const movedWord: Record<string, string> = {
   new: 'new since your last look',
   decided: 'decided since your last look',
@@ -156,38 +152,15 @@ const movedWord: Record<string, string> = {
       </p>
       <TalkThread :comments="comments" :about="edit.package" :looked-at="lookedAt" :say="comment" />
     </div>
-    <div class="verdict">
-      <template v-if="edit.state !== 'open'">
-        <span :class="edit.state === 'returned' ? 'ochre' : 'second'"
-          >{{ stateWord[edit.state] }}{{ edit.decidedBy ? ` by ${edit.decidedBy}` : '' }}</span
-        >
-        <button v-if="own && edit.state === 'returned'" class="act quiet" @click.stop="emit('again')">
-          Back into the tray
-        </button>
-      </template>
-      <template v-else-if="decided">
-        <span
-          >{{ outcome[decided.verdict]
-          }}{{
-            decided.verdict === 'accepted' && edit.needs > edit.approved.length + 1
-              ? `, then waits for ${count(edit.needs - edit.approved.length - 1, 'other', 'others')}`
-              : ''
-          }}</span
-        >
-        <button class="act quiet" @click.stop="emit('decide', undefined)">Undo</button>
-      </template>
-      <template v-else-if="deciding">
-        <button v-if="!conflict && !edit.unreadable" class="act first" @click.stop="emit('decide', 'accepted')">
-          Accept <KeyCap of="a" />
-        </button>
-        <button class="act" @click.stop="emit('decide', 'returned')">Return with words <KeyCap of="r" /></button>
-        <button class="act quiet" @click.stop="emit('decide', 'turned-down')">Turn down <KeyCap of="d" /></button>
-      </template>
-      <template v-else>
-        <span class="second">open</span>
-        <button v-if="own && !edit.takes" class="act quiet" @click.stop="emit('again')">Revise</button>
-      </template>
-    </div>
+    <EditVerdict
+      :edit="edit"
+      :own="own"
+      :deciding="deciding"
+      :conflict="conflict"
+      :decided="decided"
+      @decide="emit('decide', $event)"
+      @again="emit('again')"
+    />
   </article>
 </template>
 
@@ -281,10 +254,5 @@ article.picked.marked {
 }
 .why::first-letter {
   text-transform: uppercase;
-}
-.verdict {
-  display: flex;
-  flex-direction: column;
-  gap: 5px;
 }
 </style>
