@@ -12,6 +12,7 @@ import (
 
 	"roster/core/android"
 	"roster/core/change"
+	"roster/core/evidence"
 	"roster/core/impact"
 )
 
@@ -292,7 +293,10 @@ func writeResting(ctx context.Context, q querier, model uuid.UUID, as string, n 
 		returning (select count(*) from written)::int`, model, as, names, hard, soft, called).Scan(&done)
 }
 
-const calledOrder = `array['load-bearing', 'tied-in', 'leaned-on', '']`
+// calledOrder is the loads that structure can call for, the heaviest first; what
+// it calls for nothing comes last.
+const calledOrder = `array['` + string(evidence.LoadBearing) + `', '` + string(evidence.TiedIn) + `', '` +
+	string(evidence.LeanedOn) + `', '']`
 
 // called is the load that structure calls for, of package p in the scope.
 func called(sc Scope) string {

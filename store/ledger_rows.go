@@ -9,6 +9,8 @@ import (
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
 
+	"roster/core/catalog"
+	"roster/core/evidence"
 	"roster/core/filter"
 )
 
@@ -81,12 +83,32 @@ type LedgerRow struct {
 	Presence string `db:"-" json:"presence"`
 }
 
+// heaviestFirst is the order of loads in lists: what must stay on top, and what
+// nobody has rated last.
+var heaviestFirst = []evidence.Load{
+	evidence.LoadBearing, evidence.TiedIn, evidence.LeanedOn, evidence.Loose, evidence.Unproven,
+}
+
+// position is where a column's value stands in a vocabulary, as SQL.
+func position[T ~string](values []T, column string) string {
+	list := make([]string, len(values))
+	for i, v := range values {
+		list[i] = "'" + string(v) + "'"
+	}
+	return "array_position(array[" + strings.Join(list, ",") + "], " + column + ")"
+}
+
+// placed is a group of the Ledger that sorts as a vocabulary does.
+func placed[T ~string](values []T, column string) string {
+	return "to_char(" + position(values, column) + ", 'FM00') || ':' || " + column
+}
+
 // Groups are what the Ledger can be grouped by, each as an expression over
 // ledgerRows that sorts as the groups do.
 var Groups = map[string]string{
-	"origin":    `to_char(array_position(array['maker','partner','carrier','silicon','region','platform','owner','unknown'], origin), 'FM00') || ':' || origin`,
+	"origin":    placed(catalog.Origins, "origin"),
 	"namespace": `'00:' || split_part(name, '.', 1) || case when position('.' in name) > 0 then '.' || split_part(name, '.', 2) else '' end`,
-	"load":      `to_char(array_position(array['load-bearing','tied-in','leaned-on','loose','unproven'], load), 'FM00') || ':' || load`,
+	"load":      placed(heaviestFirst, "load"),
 	"function": `coalesce((select '00:' || (k.value ->> 0)
 			from claims k
 			where k.package_id = seen.id and k.field = 'functions' and jsonb_array_length(k.value) > 0
@@ -101,9 +123,9 @@ var Groups = map[string]string{
 // grows from first to last; names decide between equals.
 var Sorts = map[string]string{
 	"name":     `0`,
-	"load":     `array_position(array['load-bearing','tied-in','leaned-on','loose','unproven'], load)`,
+	"load":     position(heaviestFirst, "load"),
 	"ceiling":  `case when phones = 0 then 2 else ceiling end`,
-	"standing": `-array_position(array['untried','thin','contested','fair','firm'], standing)`,
+	"standing": `-` + position(evidence.Standings, "standing"),
 	"trials":   `-phones`,
 	"builds":   `-(select k.builds from packages k where k.id = seen.id)`,
 	"resting": `-coalesce((select max(x.hard * 100000 + x.soft)
@@ -122,7 +144,7 @@ func claimJoin(sc Scope, field, as string) string {
 	return `left join lateral (select c.value, c.scope_kind from claims c
 			where c.package_id = p.id and c.field = '` + field + `' and c.value is not null
 			and c.scope_id in (` + everywhereID + `, @maker, @model, @build)
-			order by array_position(array['build','model','maker','everywhere'], c.scope_kind)
+			order by ` + position(catalog.ScopeKinds, "c.scope_kind") + ` desc
 			limit 1) ` + as + ` on true`
 }
 

@@ -36,25 +36,22 @@ function more(i: number) {
   >
     <p class="second">Libraries, permissions and shared users are read from captures. State what no phone tells.</p>
     <div v-for="(r, i) in rows" :key="i" class="row">
-      <input
+      <v-text-field
         v-model="r.on"
-        class="field mono"
-        :aria-label="`Link ${i + 1}: the package that it rests on`"
-        placeholder="the package that it rests on"
+        class="mono"
+        :label="`Link ${i + 1}: the package that it rests on`"
         maxlength="255"
-        @input="more(i)"
+        @update:model-value="more(i)"
       />
-      <select v-model="r.strength" class="field" :aria-label="`Link ${i + 1}: what happens without it`">
-        <option value="hard">it does not work without</option>
-        <option value="soft">it works in part without</option>
-      </select>
-      <input
-        v-model="r.why"
-        class="field wide"
-        :aria-label="`Link ${i + 1}: what shows it`"
-        placeholder="what shows it, in one line"
-        maxlength="200"
+      <v-select
+        v-model="r.strength"
+        :label="`Link ${i + 1}: without it`"
+        :items="[
+          { value: 'hard', title: 'it does not work' },
+          { value: 'soft', title: 'it works in part' },
+        ]"
       />
+      <v-text-field v-model="r.why" class="wide" :label="`Link ${i + 1}: what shows it`" maxlength="200" />
     </div>
     <v-textarea v-model="reason" label="How you know" maxlength="2000" rows="2" />
   </TraySheet>

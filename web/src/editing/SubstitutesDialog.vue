@@ -41,33 +41,24 @@ function more(i: number) {
     @close="emit('close')"
   >
     <div v-for="(r, i) in rows" :key="i" class="row">
-      <input
+      <v-text-field
         v-model="r.name"
-        class="field"
-        :aria-label="`Substitute ${i + 1}: what people call it`"
-        placeholder="any messages app"
+        :label="`${i ? `${i + 1}: ` : ''}What people call it`"
         maxlength="200"
-        @input="more(i)"
+        placeholder="any messages app"
+        @update:model-value="more(i)"
       />
-      <input
+      <v-text-field
         v-model="r.package"
-        class="field mono"
-        :aria-label="`Substitute ${i + 1}: its package, where it is a certain one`"
-        placeholder="its package, if a certain one"
+        class="mono"
+        :label="`${i ? `${i + 1}: ` : ''}Its package, if a certain one`"
         maxlength="255"
       />
-      <input
-        v-model="r.for"
-        class="field"
-        :aria-label="`Substitute ${i + 1}: the function that it takes over`"
-        placeholder="for which function"
-        maxlength="40"
-      />
-      <input
+      <v-text-field v-model="r.for" :label="`${i ? `${i + 1}: ` : ''}For which function`" maxlength="40" />
+      <v-text-field
         v-model="r.first"
-        class="field wide"
-        :aria-label="`Substitute ${i + 1}: what must be in place first`"
-        placeholder="what must be in place first"
+        class="wide"
+        :label="`${i ? `${i + 1}: ` : ''}What must be in place first`"
         maxlength="200"
       />
     </div>

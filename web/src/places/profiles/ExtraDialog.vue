@@ -7,18 +7,18 @@ import type { Extra } from './profile'
 
 const emit = defineEmits<{ close: []; add: [extra: Extra] }>()
 const kinds = [
-  { kind: 'put-in', name: 'Put something in' },
-  { kind: 'setting', name: 'Change a setting' },
-  { kind: 'hold-updates', name: 'Hold system updates back' },
-  { kind: 'wait', name: 'Wait after the removal' },
+  { value: 'put-in', title: 'Put something in' },
+  { value: 'setting', title: 'Change a setting' },
+  { value: 'hold-updates', title: 'Hold system updates back' },
+  { value: 'wait', title: 'Wait after the removal' },
 ] as const
 const roles = [
-  { role: '', name: 'no job' },
-  { role: 'HOME', name: 'home screen' },
-  { role: 'KEYBOARD', name: 'keyboard' },
-  { role: 'DIALER', name: 'dialler' },
-  { role: 'SMS', name: 'messages' },
-  { role: 'BROWSER', name: 'browser' },
+  { value: '', title: 'no job' },
+  { value: 'HOME', title: 'home screen' },
+  { value: 'KEYBOARD', title: 'keyboard' },
+  { value: 'DIALER', title: 'dialler' },
+  { value: 'SMS', title: 'messages' },
+  { value: 'BROWSER', title: 'browser' },
 ]
 const kind = ref<Extra['kind']>('put-in')
 const label = ref('')
@@ -51,46 +51,26 @@ const ready = computed(() => {
 
 <template>
   <SheetDialog title="Another step" action="Add it" :ready="ready" @close="emit('close')" @act="emit('add', extra)">
-    <label class="line"
-      >What
-      <select v-model="kind" v-focus class="field" aria-label="Kind of step">
-        <option v-for="k in kinds" :key="k.kind" :value="k.kind">{{ k.name }}</option>
-      </select></label
-    >
+    <v-select v-model="kind" v-focus label="Kind of step" :items="kinds" />
     <template v-if="kind === 'put-in'">
       <v-text-field v-model="label" label="What people call it" maxlength="200" />
       <v-text-field v-model="pkg" class="mono" label="Its package" maxlength="255" />
-      <label class="line"
-        >It takes over
-        <select v-model="role" class="field" aria-label="The job that it takes over">
-          <option v-for="r in roles" :key="r.role" :value="r.role">{{ r.name }}</option>
-        </select></label
-      >
+      <v-select v-model="role" label="The job that it takes over" :items="roles" />
     </template>
     <template v-else-if="kind === 'setting'">
-      <label class="line"
-        >In
-        <select v-model="namespace" class="field" aria-label="Namespace">
-          <option>global</option>
-          <option>secure</option>
-          <option>system</option>
-        </select></label
-      >
+      <v-select v-model="namespace" label="Namespace" :items="['global', 'secure', 'system']" />
       <v-text-field v-model="key" class="mono" label="Key" maxlength="100" />
       <v-text-field v-model="value" class="mono" label="Value" maxlength="200" />
     </template>
-    <label v-else-if="kind === 'wait'" class="line"
-      >Seconds <input v-model.number="seconds" class="field" type="number" min="1" max="600" aria-label="Seconds"
-    /></label>
+    <v-text-field
+      v-else-if="kind === 'wait'"
+      v-model.number="seconds"
+      label="Seconds"
+      type="number"
+      min="1"
+      max="600"
+    />
     <v-text-field v-model="why" label="Why, in one line" maxlength="300" />
     <template #note>{{ kind === 'setting' ? 'The value before is kept, and put back.' : '' }}</template>
   </SheetDialog>
 </template>
-
-<style scoped>
-.line {
-  display: flex;
-  gap: 10px;
-  align-items: baseline;
-}
-</style>

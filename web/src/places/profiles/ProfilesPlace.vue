@@ -35,6 +35,10 @@ const sources = useQuery({
   enabled: making,
   queryFn: () => ask(api.GET('/api/v1/profiles', { params: { query: {} } })).then((r) => r.items),
 })
+const starts = computed(() => [
+  { value: '', title: 'cautious rules' },
+  ...(sources.data.value ?? []).map((p) => ({ value: p.id, title: `${p.modelName}: ${p.name}` })),
+])
 // What would become of the other profile's packages on this model.
 const adopted = useQuery({
   queryKey: computed(() => ['adopted', from.value, scope.value]),
@@ -130,13 +134,7 @@ useKeys([{ keys: ['Enter'], does: 'open it', run: () => cursor.current.value && 
       placeholder="For a phone that goes to a stranger for a month."
       maxlength="500"
     />
-    <label class="from"
-      >Start from
-      <select v-model="from" class="field" aria-label="The profile to start from">
-        <option value="">cautious rules</option>
-        <option v-for="p in sources.data.value ?? []" :key="p.id" :value="p.id">{{ p.modelName }}: {{ p.name }}</option>
-      </select></label
-    >
+    <v-select v-model="from" label="The profile to start from" :items="starts" />
     <div v-if="from && adopted.data.value" role="status">
       <p>
         <b>{{ adopted.data.value.carries.length }}</b> of its packages go here, too;
@@ -185,11 +183,6 @@ header {
 }
 .item a:focus-visible {
   outline-offset: -2px;
-}
-.from {
-  display: flex;
-  gap: 10px;
-  align-items: baseline;
 }
 .title {
   display: flex;
