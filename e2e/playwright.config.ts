@@ -1,29 +1,28 @@
-import { defineConfig } from "@playwright/test";
+import { defineConfig } from '@playwright/test'
 
 export default defineConfig({
-  testDir: ".",
-  testIgnore: "units/**", // see units.config.ts
-  globalSetup: "./seed.ts",
+  testDir: '.',
+  testIgnore: 'units/**', // see units.config.ts
+  globalSetup: './seed.ts',
   workers: 2,
   timeout: 420_000,
   expect: { timeout: 40_000 },
-  reporter: process.env.CI ? "line" : "list",
+  reporter: process.env.CI ? 'line' : 'list',
   use: {
     actionTimeout: 40_000,
-    contextOptions: { reducedMotion: "reduce" }, // nothing is drawn on the way
+    contextOptions: { reducedMotion: 'reduce' }, // nothing is drawn on the way
     viewport: { width: 1280, height: 800 },
     launchOptions: {
-      executablePath:
-        process.env.CHROMIUM ?? "/usr/bin/chromium-headless-shell",
+      executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium-headless-shell',
       args: [
-        "--no-sandbox",
-        "--disable-gpu",
-        "--disable-quic",
-        "--no-first-run",
-        "--disable-background-networking",
-        "--disable-component-update",
-        "--disable-sync",
+        '--no-sandbox',
+        '--disable-gpu',
+        '--disable-quic',
+        '--no-first-run',
+        '--disable-background-networking',
+        '--disable-component-update',
+        '--disable-sync',
       ],
     },
   },
-});
+})

@@ -1,3 +1,3 @@
-import config from "./playwright.config";
+import config from './playwright.config'
 
-export default { ...config, testMatch: /shots\.ts$/ };
+export default { ...config, testMatch: /shots\.ts$/ }

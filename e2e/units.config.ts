@@ -1,8 +1,4 @@
-import { defineConfig } from "@playwright/test";
+import { defineConfig } from '@playwright/test'
 
 // What the browser application computes, without a browser.
-export default defineConfig({
-  testDir: "./units",
-  fullyParallel: true,
-  reporter: process.env.CI ? "line" : "list",
-});
+export default defineConfig({ testDir: './units', fullyParallel: true, reporter: process.env.CI ? 'line' : 'list' })
