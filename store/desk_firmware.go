@@ -266,30 +266,49 @@ const newestOf = `(select b.id, b.release, b.carrier, b.region, b.version
 		where b.model_id = d.id and exists (select from captures c where c.build_id = b.id)
 		order by ` + newestBuild + ` limit 1)`
 
-// standingOf is the standing of package t.package_id for removal for the user,
-// as seen from build t.build of model t.model: the nearest place that has one,
-// see evidence.Vantages, and there its Android release before all. What nobody
-// tried anywhere has none at any place. That a place is not everywhere is said
-// for the index figures_near, which holds the others.
-const (
-	standingOf = `case
-		when not exists (` + removedFrom + `f.place = ` + everywhereID + `) then 'untried'
-		else coalesce(
-			` + standingAt + `t.build and f.release = ''),
-			` + standingAt + `t.model and ` + releaseFirst + `),
-			` + standingAt + `t.maker and ` + releaseFirst + `),
-			(` + removedFrom + `f.place = ` + everywhereID + ` and f.release = ''),
-			'untried')
-		end`
-	removedFrom = `
-		select f.standing
-		from figures f
-		where f.package_id = t.package_id and f.method = 'remove-for-user' and `
-	standingAt   = `(` + removedFrom + `f.place <> ` + everywhereID + ` and f.place = `
-	releaseFirst = `f.release in (t.release, '')
-		order by f.release desc
-		limit 1`
-)
+// takenOff are the packages t that current releases take off and their models
+// ship, each with the newest build of the model, and with the standing for
+// removal for the user as seen from there.
+const takenOff = `
+			select r.id, x.package_id, n.id as build, f.standing, f.package_id is null and k.trials_stamp > 0
+				and not exists (select from figures g
+					where g.place = n.id and g.release = '' and g.package_id = k.id
+						and g.stamp = k.trials_stamp) as lacking
+			from releases r
+			join profiles p on p.id = r.profile_id
+			join models d on d.id = p.model_id
+			cross join lateral ` + newestOf + ` n
+			join release_packages x on x.release_id = r.id
+			join packages k on k.id = x.package_id
+			left join figures f on f.place = n.id and f.release = '' and f.package_id = k.id
+				and f.method = 'remove-for-user' and f.stamp = k.trials_stamp
+			where r.state = 'current'
+				and exists (select from shipped_by y where y.model_id = d.id and y.package_id = x.package_id)`
+
+// makeTakenOff makes the figures that takenOff lacks.
+func makeTakenOff(ctx context.Context, q querier) error {
+	rows, err := q.Query(ctx, `
+		select t.build, d.id::text, d.maker_id::text, b.release, array_agg(distinct t.package_id)
+		from (`+takenOff+`) t
+		join builds b on b.id = t.build
+		join models d on d.id = b.model_id
+		where t.lacking
+		group by t.build, d.id, b.release`)
+	if err != nil {
+		return err
+	}
+	var wanted []figuresFrom
+	var w figuresFrom
+	_, err = pgx.ForEachRow(rows, []any{&w.target.Build, &w.target.Model, &w.target.Maker, &w.target.Release, &w.packages}, func() error {
+		wanted = append(wanted, w)
+		w.packages = nil
+		return nil
+	})
+	if err != nil || len(wanted) == 0 {
+		return err
+	}
+	return makeFigures(ctx, q, wanted...)
+}
 
 type judgedRelease struct {
 	ID        uuid.UUID `db:"id"`
@@ -317,16 +336,12 @@ func judgedReleases(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 	if !contested && !thin {
 		return nil, nil
 	}
+	if err := makeTakenOff(ctx, q); err != nil {
+		return nil, err
+	}
 	rows, err := q.Query(ctx, `
-		with taken as materialized (
-			select r.id, x.package_id, n.id as build, n.release, d.id as model, d.maker_id as maker
-			from releases r
-			join profiles p on p.id = r.profile_id
-			join models d on d.id = p.model_id
-			cross join lateral `+newestOf+` n join release_packages x on x.release_id = r.id
-			where r.state = 'current'
-				and exists (select from shipped_by y where y.model_id = d.id and y.package_id = x.package_id)),
-		judged as materialized (select t.id, t.package_id, `+standingOf+` as standing from taken t),
+		with judged as materialized (
+			select t.id, t.package_id, coalesce(t.standing, 'untried') as standing from (`+takenOff+`) t),
 		found as (
 			select j.id, j.standing = 'contested' as contested, count(*)::int as n,
 				array_agg(j.package_id order by j.package_id) as which

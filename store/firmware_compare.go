@@ -302,25 +302,33 @@ func (w *comparer) rests(p *ComparedPackage, taken map[string][]profile.Ref) (li
 func (s *Store) judgedOn(ctx context.Context, sc Scope, net *impact.Net, names []string) (map[string]catalog.Judged, error) {
 	args := scopeArgs(sc)
 	args["method"], args["names"] = string(evidence.RemoveForUser), names
-	rows, err := s.pool.Query(ctx, `
-		select p.name, coalesce(g.value ->> 'load', ''), coalesce(g.scope_kind, ''),
-			coalesce(f.suggested, 'unproven'), coalesce(f.ceiling, 1), coalesce(f.floor, 0),
-			coalesce(f.standing, 'untried'), coalesce(f.phones, 0), coalesce(f.people, 0)
-		from packages p
-		`+figuresJoin(sc, args)+`
-		`+claimJoin(sc, "load", "g")+`
-		where p.name = any(@names) and `+inScope(sc), planned, args)
-	if err != nil {
-		return nil, err
-	}
 	out := map[string]catalog.Judged{}
-	var name string
-	var j catalog.Judged
-	_, err = pgx.ForEachRow(rows, []any{&name, &j.Load, &j.Scope, &j.Suggested, &j.Ceiling, &j.Floor, &j.Standing, &j.Phones, &j.People}, func() error {
-		one := j
-		one.Suggested = evidence.Joined(j.Suggested, net.Structure(android.PackageName(name)).Called())
-		out[name] = one
-		return nil
+	err := readingFigures(ctx, s.pool, sc, func() (missing []uuid.UUID, err error) {
+		rows, err := s.pool.Query(ctx, `
+			select p.id, p.name, coalesce(g.value ->> 'load', ''), coalesce(g.scope_kind, ''),
+				coalesce(f.suggested, 'unproven'), coalesce(f.ceiling, 1), coalesce(f.floor, 0),
+				coalesce(f.standing, 'untried'), coalesce(f.phones, 0), coalesce(f.people, 0), `+lacking(sc)+`
+			from `+held(sc)+`
+			`+figuresJoin(sc, args)+`
+			`+claimJoin(sc, "load", "g")+`
+			where p.name = any(@names)`, planned, args)
+		if err != nil {
+			return nil, err
+		}
+		var id uuid.UUID
+		var name string
+		var j catalog.Judged
+		var without bool
+		_, err = pgx.ForEachRow(rows, []any{&id, &name, &j.Load, &j.Scope, &j.Suggested, &j.Ceiling, &j.Floor, &j.Standing, &j.Phones, &j.People, &without}, func() error {
+			if without {
+				missing = append(missing, id)
+			}
+			one := j
+			one.Suggested = evidence.Joined(j.Suggested, net.Structure(android.PackageName(name)).Called())
+			out[name] = one
+			return nil
+		})
+		return missing, err
 	})
 	return out, err
 }

@@ -297,18 +297,3 @@ func writeResting(ctx context.Context, q querier, model uuid.UUID, as string, n 
 // it calls for nothing comes last.
 const calledOrder = `array['` + string(evidence.LoadBearing) + `', '` + string(evidence.TiedIn) + `', '` +
 	string(evidence.LeanedOn) + `', '']`
-
-// called is the load that structure calls for, of package p in the scope.
-func called(sc Scope) string {
-	worst := func(where string) string {
-		return `coalesce((` + calledOrder + `)[(select min(array_position(` + calledOrder + `, x.called))
-			from shipped_by x ` + where + `)], '')`
-	}
-	switch {
-	case sc.Model != nil:
-		return worst(`where x.package_id = p.id and x.model_id = @model`)
-	case sc.Maker != nil:
-		return worst(`join models d on d.id = x.model_id where x.package_id = p.id and d.maker_id = @maker`)
-	}
-	return `p.called`
-}

@@ -1,8 +1,15 @@
 package store
 
 import (
+	"bytes"
+	"cmp"
 	"context"
+	"errors"
+	"fmt"
+	"maps"
 	"runtime"
+	"slices"
+	"strings"
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
@@ -13,7 +20,7 @@ import (
 
 // figuresVersion counts up whenever the calculations change, so that figures
 // that an older program stored are made anew.
-const figuresVersion = 1
+const figuresVersion = 2
 
 // A change of the yardstick, which touches all figures, waits for the changes
 // of some, and the other way round.
@@ -31,37 +38,119 @@ const lockPackages = `select from packages where id = any($1) order by id for no
 // twice as long, which is more than planning costs.
 const planned = pgx.QueryExecModeCacheDescribe
 
-// figuresJoin joins the figures f of package p as the scope sees them, by the
-// method in the argument of that name. See evidence.Vantages.
-func figuresJoin(sc Scope, args pgx.NamedArgs) string {
-	vantages := evidence.Vantages(sc.Target)
-	// Where nobody has disabled a package, its figures for that are those of
-	// removing it for the user, which are not stored twice.
-	methods := []string{args["method"].(string)}
-	if methods[0] == string(evidence.Disable) {
-		methods = append(methods, string(evidence.RemoveForUser))
+// placeOf is where the figures of a target are kept: under the first of its
+// vantages.
+func placeOf(target evidence.Firmware) (place, release string) {
+	v := evidence.Vantages(target)[0]
+	if v.Place == "" {
+		v.Place = uuid.Nil.String()
 	}
-	if len(vantages) == 1 && len(methods) == 1 {
-		return `left
-			join figures f on f.package_id = p.id and f.method = @method
-				and f.place = ` + everywhereID + ` and f.release = ''`
-	}
-	places, releases := make([]string, len(vantages)), make([]string, len(vantages))
-	for i, v := range vantages {
-		places[i], releases[i] = v.Place, v.Release
-		if v.Place == "" {
-			places[i] = uuid.Nil.String()
-		}
-	}
-	args["places"], args["releases"], args["methods"] = places, releases, methods
-	return `left join lateral (
-			select f.* from unnest(@places::uuid[], @releases::text[]) with ordinality v (place, release, nearness)
-				join figures f on f.package_id = p.id and f.method = any(@methods::text[]) and f.place = v.place
-					and f.release = v.release
-			order by v.nearness, array_position(@methods::text[], f.method) limit 1) f on true`
+	return v.Place, v.Release
 }
 
-// recompute writes the figures of packages anew, from all their trials.
+// figuresJoin joins the figures f of package p as the scope sees them, by the
+// method in the argument of that name. What was made before the package's
+// trials changed is not joined; see lacking.
+func figuresJoin(sc Scope, args pgx.NamedArgs) string {
+	at := everywhereID + ` and f.release = ''`
+	if sc.Maker != nil {
+		args["place"], args["release"] = placeOf(sc.Target)
+		at = `@place::uuid and f.release = @release`
+	}
+	return `left join figures f on f.package_id = p.id and f.method = @method
+			and f.place = ` + at + ` and f.stamp = p.trials_stamp`
+}
+
+// lacking is the condition, beside figuresJoin, that the figures of package p
+// are to be made first: see readingFigures. Those of everywhere are made when a
+// trial is accepted.
+func lacking(sc Scope) string {
+	if sc.Maker == nil {
+		return `false`
+	}
+	return `(f.package_id is null and p.trials_stamp > 0
+				and not exists (select from figures g
+					where g.place = @place::uuid and g.release = @release and g.package_id = p.id
+						and g.stamp = p.trials_stamp))`
+}
+
+// readingFigures reads something with the figures of a scope. Where read tells
+// of packages whose figures are lacking there, they are made, and it reads
+// again: what comes out rests on all trials there are.
+func readingFigures(ctx context.Context, q querier, sc Scope, read func() (lacking []uuid.UUID, err error)) error {
+	for range 5 {
+		missing, err := read()
+		if err != nil || len(missing) == 0 {
+			return err
+		}
+		if err := makeFigures(ctx, q, figuresFrom{sc.Target, missing}); err != nil {
+			return err
+		}
+	}
+	return errors.New("trials are being accepted faster than their figures can be read; try again")
+}
+
+// figuresFrom are packages whose figures are wanted, as seen from a target.
+type figuresFrom struct {
+	target   evidence.Firmware
+	packages []uuid.UUID
+}
+
+// makeFigures makes the figures of packages from targets, by every method. Two
+// that make the same ones at once make the same.
+func makeFigures(ctx context.Context, q querier, wanted ...figuresFrom) error {
+	begin, ok := q.(interface {
+		Begin(context.Context) (pgx.Tx, error)
+	})
+	if !ok {
+		return fmt.Errorf("figures can't be made through a %T", q)
+	}
+	return pgx.BeginFunc(ctx, begin, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, lockFiguresOfSome); err != nil {
+			return err
+		}
+		y, _, err := yardstick(ctx, tx)
+		if err != nil {
+			return err
+		}
+		var packages []uuid.UUID
+		for _, w := range wanted {
+			packages = append(packages, w.packages...)
+		}
+		// Before the trials: if more are accepted in between, what is made has
+		// an old stamp, and is made again.
+		stamps, err := stampsOf(ctx, tx, packages)
+		if err != nil {
+			return err
+		}
+		trials, err := trialsOf(ctx, tx, slices.Collect(maps.Keys(stamps)))
+		if err != nil {
+			return err
+		}
+		rows, err := computeFigures(trials, stamps, y, wanted...)
+		if err != nil {
+			return err
+		}
+		return storeFigures(ctx, tx, rows)
+	})
+}
+
+// stampsOf are the stamps of those of packages that have trials.
+func stampsOf(ctx context.Context, q querier, packages []uuid.UUID) (map[uuid.UUID]int64, error) {
+	rows, err := q.Query(ctx, `select id, trials_stamp from packages where id = any($1) and trials_stamp > 0`, packages)
+	if err != nil {
+		return nil, err
+	}
+	stamps := make(map[uuid.UUID]int64, len(packages))
+	var id uuid.UUID
+	var stamp int64
+	_, err = pgx.ForEachRow(rows, []any{&id, &stamp}, func() error { stamps[id] = stamp; return nil })
+	return stamps, err
+}
+
+// recompute takes note that the trials of packages have changed, and writes
+// their figures of everywhere anew; those of other places are made once they
+// are asked for.
 func recompute(ctx context.Context, tx pgx.Tx, packages []uuid.UUID) error {
 	if len(packages) == 0 {
 		return nil
@@ -69,27 +158,25 @@ func recompute(ctx context.Context, tx pgx.Tx, packages []uuid.UUID) error {
 	if _, err := tx.Exec(ctx, lockFiguresOfSome); err != nil {
 		return err
 	}
-	y, _, err := yardstick(ctx, tx)
-	if err != nil {
-		return err
-	}
 	// Two changes that touch a package at once must not each miss the
 	// other's trials.
 	if _, err := tx.Exec(ctx, lockPackages, packages); err != nil {
 		return err
 	}
-	trials, err := trialsOf(ctx, tx, packages)
+	// One that has no trials left has a stamp below zero.
+	_, err := tx.Exec(ctx, `
+		update packages p
+		set trials_stamp = (abs(trials_stamp) + 1)
+			* case when exists (select from trials where package_id = p.id) then 1 else -1 end
+		where id = any($1)`, packages)
 	if err != nil {
 		return err
 	}
-	if _, err := tx.Exec(ctx, `delete from figures where package_id = any($1)`, packages); err != nil {
-		return err
-	}
-	return writeFigures(ctx, tx, trials, y)
+	return makeFigures(ctx, tx, figuresFrom{packages: packages})
 }
 
-// recomputeAll writes the figures of every package anew, some thousand
-// packages at a time.
+// recomputeAll forgets all figures and writes those of everywhere anew, some
+// thousand packages at a time.
 func recomputeAll(ctx context.Context, tx pgx.Tx, y evidence.Yardstick) error {
 	if _, err := tx.Exec(ctx, lockFigures); err != nil {
 		return err
@@ -97,8 +184,25 @@ func recomputeAll(ctx context.Context, tx pgx.Tx, y evidence.Yardstick) error {
 	if _, err := tx.Exec(ctx, `delete from figures`); err != nil {
 		return err
 	}
+	// What was brought in together with its trials.
+	_, err := tx.Exec(ctx, `
+		update packages p
+		set trials_stamp = 1
+		where trials_stamp = 0 and exists (select from trials where package_id = p.id)`)
+	if err != nil {
+		return err
+	}
 	return eachTried(ctx, tx, func(trials map[uuid.UUID][]evidence.Trial) error {
-		return writeFigures(ctx, tx, trials, y)
+		everywhere := figuresFrom{packages: slices.Collect(maps.Keys(trials))}
+		stamps, err := stampsOf(ctx, tx, everywhere.packages)
+		if err != nil {
+			return err
+		}
+		rows, err := computeFigures(trials, stamps, y, everywhere)
+		if err != nil {
+			return err
+		}
+		return storeFigures(ctx, tx, rows)
 	})
 }
 
@@ -133,63 +237,93 @@ func eachTried(ctx context.Context, q querier, do func(map[uuid.UUID][]evidence.
 	}
 }
 
-var figureColumns = []string{"package_id", "method", "place", "release", "ceiling", "floor", "standing", "phones", "people", "harmed_phones", "suggested", "strip"}
+// storedFigures is a row of the table.
+type storedFigures struct {
+	place, release string
+	pkg            uuid.UUID
+	method         evidence.Method
+	stamp          int64
+	evidence.Figures
+	suggested evidence.Load
+	strip     string
+}
 
-// writeFigures computes on all processors, then writes.
-func writeFigures(ctx context.Context, tx pgx.Tx, trials map[uuid.UUID][]evidence.Trial, y evidence.Yardstick) error {
-	packages := make([]uuid.UUID, 0, len(trials))
-	for id := range trials {
-		packages = append(packages, id)
+// computeFigures computes on all processors what the trials of packages come
+// to, seen from targets. What has no trial by a method has no figures for it.
+func computeFigures(trials map[uuid.UUID][]evidence.Trial, stamps map[uuid.UUID]int64, y evidence.Yardstick, wanted ...figuresFrom) ([]storedFigures, error) {
+	targets := map[uuid.UUID][]evidence.Firmware{}
+	for _, w := range wanted {
+		for _, p := range w.packages {
+			if _, tried := stamps[p]; tried {
+				targets[p] = append(targets[p], w.target)
+			}
+		}
 	}
-	parts := make([][][]any, min(runtime.GOMAXPROCS(0), len(packages)))
+	packages := slices.Collect(maps.Keys(targets))
+	parts := make([][]storedFigures, min(runtime.GOMAXPROCS(0), len(packages)))
 	var group errgroup.Group
 	for part := range parts {
 		group.Go(func() error {
 			var limits evidence.Limits
 			for i := part; i < len(packages); i += len(parts) {
-				var err error
-				if parts[part], err = appendFigures(parts[part], packages[i], trials[packages[i]], y, &limits); err != nil {
-					return err
+				p := packages[i]
+				for _, method := range evidence.Methods {
+					gathered := evidence.Gather(trials[p], method)
+					if gathered.Strip(evidence.Firmware{}) == "" {
+						continue
+					}
+					for _, target := range targets[p] {
+						f := gathered.Summary(target, y, &limits)
+						place, release := placeOf(target)
+						parts[part] = append(parts[part], storedFigures{place, release, p, method, stamps[p], f,
+							evidence.SuggestedLoad(f, y.Thresholds), gathered.Strip(target)})
+					}
 				}
 			}
 			return nil
 		})
 	}
-	if err := group.Wait(); err != nil {
-		return err
-	}
-	for _, rows := range parts {
-		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"figures"}, figureColumns, pgx.CopyFromRows(rows)); err != nil {
-			return err
-		}
-	}
-	return nil
+	err := group.Wait()
+	return slices.Concat(parts...), err
 }
 
-// appendFigures adds a package's figures from all of its viewpoints.
-func appendFigures(rows [][]any, pkg uuid.UUID, trials []evidence.Trial, y evidence.Yardstick, limits *evidence.Limits) ([][]any, error) {
-	points := evidence.Viewpoints(trials)
-	places := make([]uuid.UUID, len(points))
-	for i, p := range points {
-		if p.Place != "" {
-			var err error
-			if places[i], err = uuid.Parse(p.Place); err != nil {
-				return rows, err
-			}
-		}
+// storeFigures writes rows, always in the same order, so that two that do so at
+// once wait for each other. What somebody stored of newer trials stays.
+func storeFigures(ctx context.Context, tx pgx.Tx, rows []storedFigures) error {
+	if len(rows) == 0 {
+		return nil
 	}
-	for _, method := range evidence.Methods {
-		gathered := evidence.Gather(trials, method)
-		if gathered.Strip(evidence.Firmware{}) == "" || method == evidence.Disable && gathered.Same(evidence.Gather(trials, evidence.RemoveForUser)) {
-			continue
-		}
-		for i, p := range points {
-			f := gathered.Summary(p.Target, y, limits)
-			rows = append(rows, []any{pkg, string(method), places[i], p.Release, f.Ceiling, f.Floor,
-				string(f.Standing), f.Phones, f.People, f.HarmedPhones, string(evidence.SuggestedLoad(f, y.Thresholds)), gathered.Strip(p.Target)})
-		}
+	slices.SortFunc(rows, func(a, b storedFigures) int {
+		return cmp.Or(strings.Compare(a.place, b.place), strings.Compare(a.release, b.release),
+			bytes.Compare(a.pkg[:], b.pkg[:]), strings.Compare(string(a.method), string(b.method)))
+	})
+	var c struct {
+		places, releases, methods, standings, suggested, strips []string
+		packages                                                []uuid.UUID
+		stamps                                                  []int64
+		ceilings, floors                                        []float64
+		phones, people, harmed                                  []int
 	}
-	return rows, nil
+	for _, r := range rows {
+		c.places, c.releases, c.methods = append(c.places, r.place), append(c.releases, r.release), append(c.methods, string(r.method))
+		c.packages, c.stamps = append(c.packages, r.pkg), append(c.stamps, r.stamp)
+		c.ceilings, c.floors, c.standings = append(c.ceilings, r.Ceiling), append(c.floors, r.Floor), append(c.standings, string(r.Standing))
+		c.phones, c.people, c.harmed = append(c.phones, r.Phones), append(c.people, r.People), append(c.harmed, r.HarmedPhones)
+		c.suggested, c.strips = append(c.suggested, string(r.suggested)), append(c.strips, r.strip)
+	}
+	_, err := tx.Exec(ctx, `
+		insert into figures as f (place, release, package_id, method, stamp, ceiling, floor, standing, phones, people,
+			harmed_phones, suggested, strip)
+		select * from unnest($1::uuid[], $2::text[], $3::uuid[], $4::text[], $5::bigint[], $6::float8[], $7::float8[],
+			$8::text[], $9::int[], $10::int[], $11::int[], $12::text[], $13::text[])
+		on conflict (place, release, package_id, method)
+		do update set stamp = excluded.stamp, ceiling = excluded.ceiling, floor = excluded.floor,
+			standing = excluded.standing, phones = excluded.phones, people = excluded.people,
+			harmed_phones = excluded.harmed_phones, suggested = excluded.suggested, strip = excluded.strip
+		where f.stamp <= excluded.stamp`,
+		c.places, c.releases, c.packages, c.methods, c.stamps, c.ceilings, c.floors, c.standings, c.phones, c.people,
+		c.harmed, c.suggested, c.strips)
+	return err
 }
 
 // trialsOf loads all trials of packages, as the calculations take them. There

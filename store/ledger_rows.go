@@ -128,10 +128,8 @@ var Sorts = map[string]string{
 	"standing": `-` + position(evidence.Standings, "standing"),
 	"trials":   `-phones`,
 	"builds":   `-(select k.builds from packages k where k.id = seen.id)`,
-	"resting": `-coalesce((select max(x.hard * 100000 + x.soft)
-			from shipped_by x
-			where ` + shippedInScope + ` and x.package_id = seen.id), 0)`,
-	"newest": `-(select coalesce(extract(epoch from k.newest_build), 0) from packages k where k.id = seen.id)`,
+	"resting":  `-coalesce((select max(x.hard * 100000 + x.soft) from shipped_by x where x.package_id = seen.id), 0)`,
+	"newest":   `-(select coalesce(extract(epoch from k.newest_build), 0) from packages k where k.id = seen.id)`,
 }
 
 // claimJoin joins, as an alias, the claim of a field of package p that applies
@@ -184,22 +182,57 @@ func inScope(sc Scope) string {
 	return `true`
 }
 
+// held are the packages p of the scope, each with the load that structure calls
+// for there and, but for everywhere, with how many packages rest on it on the
+// newest build of the model in scope where most do.
+func held(sc Scope) string {
+	const columns = `k.id, k.name, k.origin, k.trials_stamp`
+	switch {
+	case sc.Build != nil:
+		return `(select ` + columns + `, y.called, y.hard, y.soft
+			from presence x
+			join packages k on k.id = x.package_id
+			join shipped_by y on y.model_id = @model and y.package_id = x.package_id
+			where x.build_id = @build) p`
+	case sc.Model != nil:
+		return `(select ` + columns + `, y.called, y.hard, y.soft
+			from shipped_by y
+			join packages k on k.id = y.package_id
+			where y.model_id = @model) p`
+	case sc.Maker != nil:
+		return `(select ` + columns + `, (` + calledOrder + `)[y.heaviest] as called, y.most[1] as hard, y.most[2] as soft
+			from (select x.package_id, min(array_position(` + calledOrder + `, x.called)) as heaviest,
+				max(array[x.hard, x.soft]) as most
+				from shipped_by x
+				join models d on d.id = x.model_id
+				where d.maker_id = @maker
+				group by 1) y
+			join packages k on k.id = y.package_id) p`
+	}
+	return `packages p`
+}
+
 // ledgerRows are the packages in scope with their marks: what filters, groups
 // and orders are written over.
 func ledgerRows(sc Scope, args pgx.NamedArgs) string {
+	resting := ""
+	if sc.Maker != nil {
+		resting = ", p.hard, p.soft"
+	}
 	return `
 		select p.id, p.name, coalesce(oc.value #>> '{}', p.origin) as origin,
-			coalesce(g.value ->> 'load',
-				suggested_load(f.suggested, ` + called(sc) + `)) as load, g.value is null as by_suggestion,
-			suggested_load(f.suggested, ` + called(sc) + `) as suggested, coalesce(g.scope_kind, '') as load_scope,
+			coalesce(g.value ->> 'load', suggested_load(f.suggested, p.called)) as load,
+			g.value is null as by_suggestion, suggested_load(f.suggested, p.called) as suggested,
+			coalesce(g.scope_kind, '') as load_scope,
 			coalesce(f.strip, '') as strip, coalesce(f.ceiling, 1) as ceiling, coalesce(f.floor, 0) as floor,
 			coalesce(f.standing, 'untried') as standing, coalesce(f.phones, 0) as phones,
-				coalesce(f.people, 0) as people, coalesce(f.harmed_phones, 0) as harmed_phones
-		from packages p
+			coalesce(f.people, 0) as people, coalesce(f.harmed_phones, 0) as harmed_phones,
+			` + lacking(sc) + ` as lacking` + resting + `
+		from ` + held(sc) + `
 		left join claims oc on oc.package_id = p.id and oc.field = 'origin' and oc.scope_kind = 'everywhere'
 		` + figuresJoin(sc, args) + `
 		` + claimJoin(sc, "load", "g") + `
-		where ` + inScope(sc)
+		where true`
 }
 
 // Ledger reads one page of the Ledger, in the order of group, sort and name,
@@ -207,6 +240,9 @@ func ledgerRows(sc Scope, args pgx.NamedArgs) string {
 func (s *Store) Ledger(ctx context.Context, q LedgerQuery) (rows []LedgerRow, found, total int, err error) {
 	sortName, groupName := q.Arranged()
 	group, sort := Groups[groupName], Sorts[sortName]
+	if sortName == "resting" && q.Scope.Maker != nil {
+		sort = `-(hard * 100000 + soft)`
+	}
 	args := scopeArgs(q.Scope)
 	args["method"], args["limit"] = q.Method, q.Limit
 	c := &conditions{args: args}
@@ -233,41 +269,58 @@ func (s *Store) Ledger(ctx context.Context, q LedgerQuery) (rows []LedgerRow, fo
 	if q.Scope.Maker != nil {
 		mode = planned
 	}
-	r, err := s.pool.Query(ctx, `
-		with seen as materialized (`+ledgerRows(q.Scope, args)+among+`),
-		fitting as materialized (select seen.*, `+group+` as grp, (`+sort+`)::float8 as ord from seen where `+fits+`),
-		page as (select * from fitting`+after+` order by grp collate "C", ord, name limit @limit)
-		select p.*, `+bestLabel+` as label, coalesce(n.hard, 0) as hard, coalesce(n.soft, 0) as soft,
-				(select count(*) from edits o where o.package_id = p.id and o.state = 'open')::int as waiting,
-				(select count(*) from fitting)::int as found,
-				(select count(*) from packages p where `+inScope(q.Scope)+`)::int as total
-		from page p
-		left
-			join lateral (select x.hard,
-				x.soft from shipped_by x
-				where `+shippedInScope+` and x.package_id = p.id
-				order by x.hard desc, x.soft desc limit 1) n on true
-		order by p.grp collate "C", p.ord, p.name`, mode, args)
-	if err != nil {
-		return nil, 0, 0, err
-	}
 	type counted struct {
 		LedgerRow
-		Found int `db:"found"`
-		Total int `db:"total"`
+		Found   int         `db:"found"`
+		Total   int         `db:"total"`
+		Lacking bool        `db:"lacking"`
+		Missing []uuid.UUID `db:"missing"`
+		// Most is, everywhere, Hard and Soft of the model where most do.
+		Most []int `db:"most"`
 	}
-	list, err := pgx.CollectRows(r, pgx.RowToStructByNameLax[counted])
-	if err != nil {
-		return nil, 0, 0, err
+	counts := `array(select id from seen where lacking) as missing, (select count(*) from seen)::int`
+	if among != "" {
+		counts = `array(select id from seen where lacking) as missing,
+			(select count(*) from ` + held(q.Scope) + `)::int`
 	}
-	rows = make([]LedgerRow, len(list))
-	for i, c := range list {
-		rows[i], found, total = c.LedgerRow, c.Found, c.Total
+	resting := ""
+	if q.Scope.Maker == nil {
+		resting = `, coalesce((select max(array[x.hard, x.soft]) from shipped_by x where x.package_id = p.id), '{0,0}') as most`
 	}
-	if len(list) == 0 {
+	err = readingFigures(ctx, s.pool, q.Scope, func() ([]uuid.UUID, error) {
+		r, err := s.pool.Query(ctx, `
+			with seen as materialized (`+ledgerRows(q.Scope, args)+among+`),
+			fitting as materialized (select seen.*, `+group+` as grp, (`+sort+`)::float8 as ord from seen where `+fits+`),
+			page as (select * from fitting`+after+` order by grp collate "C", ord, name limit @limit)
+			select p.*, `+bestLabel+` as label`+resting+`,
+				(select count(*) from edits o where o.package_id = p.id and o.state = 'open')::int as waiting,
+				(select count(*) from fitting)::int as found, `+counts+` as total
+			from page p
+			order by p.grp collate "C", p.ord, p.name`, mode, args)
+		if err != nil {
+			return nil, err
+		}
+		list, err := pgx.CollectRows(r, pgx.RowToStructByNameLax[counted])
+		if err != nil {
+			return nil, err
+		}
+		rows = make([]LedgerRow, len(list))
+		for i, c := range list {
+			rows[i], found, total = c.LedgerRow, c.Found, c.Total
+			if len(c.Most) == 2 {
+				rows[i].Hard, rows[i].Soft = c.Most[0], c.Most[1]
+			}
+		}
+		if len(list) > 0 {
+			return list[0].Missing, nil
+		}
 		// Nothing on this page tells how many there are in scope.
-		err = s.pool.QueryRow(ctx, `select count(*)::int from packages p where `+inScope(q.Scope), args).Scan(&total)
-	}
+		var missing []uuid.UUID
+		err = s.pool.QueryRow(ctx, `
+			with seen as materialized (`+ledgerRows(q.Scope, args)+among+`) select `+counts, mode, args).
+			Scan(&missing, &total)
+		return missing, err
+	})
 	return rows, found, total, err
 }
 

@@ -177,44 +177,54 @@ func (s *Store) SetRules(ctx context.Context, id uuid.UUID, revision int, purpos
 func candidates(ctx context.Context, q querier, sc Scope, method string, names []string) ([]profile.Candidate, error) {
 	args := scopeArgs(sc)
 	args["method"], args["names"] = method, names
-	rows, err := q.Query(ctx, `
-		select p.name,
-			`+bestLabel+`,
-			coalesce((select value #>> '{}'
-				from claims
-				where package_id = p.id and field = 'origin' and scope_kind = 'everywhere'),
-				p.origin),
-			coalesce(g.value ->> 'load', suggested_load(f.suggested, `+called(sc)+`)), g.value is null,
-			coalesce(array(select jsonb_array_elements_text(g.value -> 'conditions')), '{}'),
-			array(select distinct t.function
-				from trials t
-				where t.package_id = p.id and t.outcome = 'function-lost' and t.function <> ''
-				order by 1),
-			coalesce((select array(select jsonb_array_elements_text(k.value))
-				from claims k
-				where k.package_id = p.id and k.field = 'functions' and k.value is not null),
-				'{}'),
-			(select k.value from claims k where k.package_id = p.id and k.field = 'substitutes'), coalesce(f.strip, ''),
-			coalesce(f.ceiling, 1), coalesce(f.floor, 0), coalesce(f.standing, 'untried'), coalesce(f.phones, 0),
-				coalesce(f.people, 0), coalesce(f.harmed_phones, 0),
-			length(f.strip) - length(regexp_replace(f.strip, '[CLFN]', '', 'g')),
+	var list []profile.Candidate
+	err := readingFigures(ctx, q, sc, func() (missing []uuid.UUID, err error) {
+		rows, err := q.Query(ctx, `
+			select p.id, p.name,
+				`+bestLabel+`,
+				coalesce((select value #>> '{}'
+					from claims
+					where package_id = p.id and field = 'origin' and scope_kind = 'everywhere'),
+					p.origin),
+				coalesce(g.value ->> 'load', suggested_load(f.suggested, p.called)), g.value is null,
+				coalesce(array(select jsonb_array_elements_text(g.value -> 'conditions')), '{}'),
+				array(select distinct t.function
+					from trials t
+					where t.package_id = p.id and t.outcome = 'function-lost' and t.function <> ''
+					order by 1),
+				coalesce((select array(select jsonb_array_elements_text(k.value))
+					from claims k
+					where k.package_id = p.id and k.field = 'functions' and k.value is not null),
+					'{}'),
+				(select k.value from claims k where k.package_id = p.id and k.field = 'substitutes'),
+				coalesce(f.strip, ''), coalesce(f.ceiling, 1), coalesce(f.floor, 0), coalesce(f.standing, 'untried'),
+				coalesce(f.phones, 0), coalesce(f.people, 0), coalesce(f.harmed_phones, 0),
+				length(f.strip) - length(regexp_replace(f.strip, '[CLFN]', '', 'g')),
 				length(f.strip) - length(replace(f.strip, 'r', '')),
-			exists (select from presence x join builds b on b.id = x.build_id join facts k on k.id = x.facts_id
-				where x.package_id = p.id and b.model_id = @model and k.starts_at_boot)
-		from packages p
-		`+figuresJoin(sc, args)+`
-		`+claimJoin(sc, "load", "g")+`
-		where (@names::text[] is null or p.name = any(@names)) and `+inScope(sc), planned, args)
-	if err != nil {
-		return nil, err
-	}
-	return pgx.CollectRows(rows, func(r pgx.CollectableRow) (c profile.Candidate, err error) {
-		var back, refused *int
-		err = r.Scan(&c.Package, &c.Label, &c.Origin, &c.Load, &c.BySuggestion, &c.Conditions, &c.Lost, &c.Functions, &c.Substitutes, &c.Strip, &c.Ceiling, &c.Floor, &c.Standing,
-			&c.Phones, &c.People, &c.Harmed, &back, &refused, &c.StartsAtBoot)
-		if back != nil {
-			c.ComesBack, c.Refused = *back, *refused
+				exists (select from presence x join builds b on b.id = x.build_id join facts k on k.id = x.facts_id
+					where x.package_id = p.id and b.model_id = @model and k.starts_at_boot), `+lacking(sc)+`
+			from `+held(sc)+`
+			`+figuresJoin(sc, args)+`
+			`+claimJoin(sc, "load", "g")+`
+			where @names::text[] is null or p.name = any(@names)`, planned, args)
+		if err != nil {
+			return nil, err
 		}
-		return c, err
+		list, err = pgx.CollectRows(rows, func(r pgx.CollectableRow) (c profile.Candidate, err error) {
+			var id uuid.UUID
+			var back, refused *int
+			var without bool
+			err = r.Scan(&id, &c.Package, &c.Label, &c.Origin, &c.Load, &c.BySuggestion, &c.Conditions, &c.Lost, &c.Functions, &c.Substitutes, &c.Strip, &c.Ceiling, &c.Floor, &c.Standing,
+				&c.Phones, &c.People, &c.Harmed, &back, &refused, &c.StartsAtBoot, &without)
+			if back != nil {
+				c.ComesBack, c.Refused = *back, *refused
+			}
+			if without {
+				missing = append(missing, id)
+			}
+			return c, err
+		})
+		return missing, err
 	})
+	return list, err
 }

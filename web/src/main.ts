@@ -4,7 +4,7 @@ import 'vuetify/styles/core'
 import './theme.css'
 import { VueQueryPlugin } from '@tanstack/vue-query'
 import { createPinia } from 'pinia'
-import { createApp } from 'vue'
+import { createApp, h } from 'vue'
 import { createVuetify } from 'vuetify'
 import App from './App.vue'
 import { api, ask, queryClient } from '@/api/client'
@@ -15,11 +15,13 @@ void queryClient.prefetchQuery({ queryKey: ['session'], queryFn: () => ask(api.G
 
 const vuetify = createVuetify({
   theme: { defaultTheme: 'light' },
+  // A select says by the sign of its own that it has more to choose from.
+  icons: { aliases: { dropdown: () => h('span', { class: 'faint', 'aria-hidden': true }, '▾') } },
   defaults: {
     global: { ripple: false, elevation: 0 },
     VTextField: { variant: 'outlined', density: 'compact', hideDetails: 'auto' },
     VTextarea: { variant: 'outlined', density: 'compact', hideDetails: 'auto', rows: 2, autoGrow: true },
-    VSelect: { variant: 'outlined', density: 'compact', hideDetails: 'auto' },
+    VSelect: { variant: 'outlined', density: 'compact', hideDetails: 'auto', listProps: { density: 'compact' } },
     VAutocomplete: { variant: 'outlined', density: 'compact', hideDetails: 'auto' },
   },
 })

@@ -43,7 +43,7 @@ const again = (h: Past) =>
   <div id="history">
     <h2>
       History
-      <select v-if="fields.length > 1" v-model="field" aria-label="Of which field">
+      <select v-if="fields.length > 1" v-model="field" class="field" aria-label="Of which field">
         <option value="">all fields</option>
         <option v-for="f in fields" :key="f" :value="f">{{ fieldWord[f] ?? f }}</option>
       </select>
