@@ -111,5 +111,6 @@ insert into releases (id, profile_id, number, document, sha256, signature, key_i
 insert into release_packages (release_id, package_id, method)
 	select pg_temp.id('release', n * 10 + number), package_id, 'remove-for-user' from taken;
 delete from settings where key = 'figures version';
+select write_words(array(select id from packages));
 commit;
 analyze;

@@ -12,8 +12,7 @@ import (
 
 // bestLabel picks, for the package p of a query, the name to show: English
 // first, then the one without a language; people's before package files'.
-const bestLabel = `coalesce((select label from labels l where l.package_id = p.id and l.language <> ''
-	order by l.language <> 'en', l.language <> 'und', l.from_file, l.language limit 1), '')`
+const bestLabel = `coalesce((select w.label from package_words w where w.package_id = p.id), '')`
 
 // withoutLanguage is BCP 47's tag for a text whose language is not known.
 const withoutLanguage = "und"

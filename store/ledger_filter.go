@@ -2,6 +2,7 @@ package store
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -22,6 +23,8 @@ const forgiving = "0.39"
 type conditions struct {
 	args pgx.NamedArgs
 	n    int
+	// words is whether one of them looks into package_words.
+	words bool
 }
 
 // where writes the condition of a node; "true" for no node.
@@ -59,16 +62,17 @@ func (c *conditions) arg(v any) string {
 	return "@" + name
 }
 
-// said is the text in which people tell what a package does: search finds a
-// name by its meaning there.
-const said = `k.field in ('description', 'functions') and (k.value #>> '{}')`
-
+// word is the condition that a package is found by a word: in its names or in
+// what people say that it does. The columns names and said are those of
+// package_words.
 func (c *conditions) word(w filter.Word) string {
-	like, similar := c.wordArgs(w)
-	return fmt.Sprintf(`(name ilike %[1]s%[2]s
-			or exists (select from labels l where l.package_id = seen.id and (l.label ilike %[1]s%[3]s))
-		or exists (select from claims k
-			where k.package_id = seen.id and %[4]s ilike %[1]s))`, like, similar("name"), similar("l.label"), said)
+	c.words = true
+	like := "lower(" + c.arg("%"+escapeLike(w.Text)+"%") + ")"
+	found := fmt.Sprintf("names like %[1]s or said like %[1]s", like)
+	if !w.Exact && forgivable(w.Text) {
+		found += fmt.Sprintf(" or lower(%s::text) <<%% names", c.arg(w.Text))
+	}
+	return "(" + found + ")"
 }
 
 // fit tells how well a row fits what somebody looks for by name: 0 where its
@@ -77,41 +81,37 @@ func (c *conditions) word(w filter.Word) string {
 func (c *conditions) fit(phrase string) string {
 	exact := escapeLike(phrase)
 	return fmt.Sprintf(`case
-		when name ilike %[1]s
-			or exists (select from labels l where l.package_id = seen.id and l.label ilike %[1]s) then 0
-		when name ilike any(%[2]s::text[])
-			or exists (select from labels l where l.package_id = seen.id and l.label ilike %[3]s) then 1
-		else 2 end`, c.arg(exact), c.arg([]string{exact + "%", "%." + exact + "%"}), c.arg(exact+"%"))
+		when names like lower(%s) then 0
+		when names like any(array[lower(%s), lower(%s)]) then 1
+		else 2 end`, c.arg("%\n"+exact+"\n%"), c.arg("%\n"+exact+"%"), c.arg("%."+exact+"%"))
 }
 
-// wordArgs are the parameters that a word is looked for with; similar writes
-// the condition that forgives typing errors in a column, if it can be told.
-func (c *conditions) wordArgs(w filter.Word) (like string, similar func(column string) string) {
-	like = c.arg("%" + escapeLike(w.Text) + "%")
-	if w.Exact || !forgivable(w.Text) {
-		return like, func(string) string { return "" }
+// byWordsAlone reports whether a filter has no terms: what fits it is found in
+// package_words.
+func byWordsAlone(n filter.Node) bool {
+	each := func(nodes []filter.Node) bool {
+		return !slices.ContainsFunc(nodes, func(n filter.Node) bool { return !byWordsAlone(n) })
 	}
-	word := c.arg(w.Text)
-	return like, func(column string) string { return fmt.Sprintf(" or %s::text <<%% %s", word, column) }
+	switch n := n.(type) {
+	case filter.Word:
+		return true
+	case filter.And:
+		return each(n)
+	case filter.Or:
+		return each(n)
+	case filter.Not:
+		return byWordsAlone(n.Of)
+	}
+	return false
 }
 
-// narrowing is a condition on packages p that every row fits which the filter
-// lets through: the words in it, looked up in the indexes of the whole
-// catalogue. It is "" where the filter has no such words.
+// narrowing is a condition on the words w of a package that every row fits
+// which the filter lets through. It is "" where the filter has no such words.
 func (c *conditions) narrowing(n filter.Node) string {
 	var parts []string
 	switch n := n.(type) {
 	case filter.Word:
-		like, similar := c.wordArgs(n)
-		return fmt.Sprintf(`p.id in (select id
-				from packages
-				where name ilike %[1]s%[2]s
-				union select package_id
-				from labels
-				where label ilike %[1]s%[3]s
-			union select k.package_id
-			from claims k
-			where %[4]s ilike %[1]s)`, like, similar("name"), similar("label"), said)
+		return c.word(n)
 	case filter.And:
 		for _, part := range n {
 			if sql := c.narrowing(part); sql != "" {

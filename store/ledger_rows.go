@@ -200,7 +200,8 @@ func held(sc Scope) string {
 			join packages k on k.id = y.package_id
 			where y.model_id = @model) p`
 	case sc.Maker != nil:
-		return `(select ` + columns + `, (` + calledOrder + `)[y.heaviest] as called, y.most[1] as hard, y.most[2] as soft
+		return `(select ` + columns + `, (` + calledOrder + `)[y.heaviest] as called,
+				y.most[1] as hard, y.most[2] as soft
 			from (select x.package_id, min(array_position(` + calledOrder + `, x.called)) as heaviest,
 				max(array[x.hard, x.soft]) as most
 				from shipped_by x
@@ -212,12 +213,20 @@ func held(sc Scope) string {
 	return `packages p`
 }
 
+// ledgerColumns are those of ledgerRows that a page has.
+const ledgerColumns = `p.id, p.name, p.origin, p.load, p.by_suggestion, p.suggested, p.load_scope, p.strip, p.ceiling,
+				p.floor, p.standing, p.phones, p.people, p.harmed_phones`
+
 // ledgerRows are the packages in scope with their marks: what filters, groups
-// and orders are written over.
-func ledgerRows(sc Scope, args pgx.NamedArgs) string {
-	resting := ""
+// and orders are written over. With words they have what search looks into.
+func ledgerRows(sc Scope, args pgx.NamedArgs, words bool) string {
+	columns, join := "", ""
 	if sc.Maker != nil {
-		resting = ", p.hard, p.soft"
+		columns = ", p.hard, p.soft"
+	}
+	if words {
+		columns += ", w.names, w.said"
+		join = "join package_words w on w.package_id = p.id"
 	}
 	return `
 		select p.id, p.name, coalesce(oc.value #>> '{}', p.origin) as origin,
@@ -227,76 +236,112 @@ func ledgerRows(sc Scope, args pgx.NamedArgs) string {
 			coalesce(f.strip, '') as strip, coalesce(f.ceiling, 1) as ceiling, coalesce(f.floor, 0) as floor,
 			coalesce(f.standing, 'untried') as standing, coalesce(f.phones, 0) as phones,
 			coalesce(f.people, 0) as people, coalesce(f.harmed_phones, 0) as harmed_phones,
-			` + lacking(sc) + ` as lacking` + resting + `
+			` + lacking(sc) + ` as lacking` + columns + `
 		from ` + held(sc) + `
+		` + join + `
 		left join claims oc on oc.package_id = p.id and oc.field = 'origin' and oc.scope_kind = 'everywhere'
 		` + figuresJoin(sc, args) + `
 		` + claimJoin(sc, "load", "g") + `
 		where true`
 }
 
-// Ledger reads one page of the Ledger, in the order of group, sort and name,
-// and how many rows there are in scope, with and without the filter.
-func (s *Store) Ledger(ctx context.Context, q LedgerQuery) (rows []LedgerRow, found, total int, err error) {
+// ledgerStatement is what a page of the Ledger is asked for with.
+type ledgerStatement struct {
+	page, counts string
+	args         pgx.NamedArgs
+	mode         pgx.QueryExecMode
+}
+
+// statement writes the statement of a page: the rows in scope (seen), those of
+// them that fit (fitting), and the page of these.
+func (q LedgerQuery) statement() (ledgerStatement, error) {
 	sortName, groupName := q.Arranged()
 	group, sort := Groups[groupName], Sorts[sortName]
-	if sortName == "resting" && q.Scope.Maker != nil {
-		sort = `-(hard * 100000 + soft)`
+	st := ledgerStatement{args: scopeArgs(q.Scope), mode: pgx.QueryExecModeCacheStatement}
+	st.args["method"], st.args["limit"] = q.Method, q.Limit
+	c := &conditions{args: st.args}
+	resting := `p.hard, p.soft`
+	switch {
+	case q.Scope.Maker == nil:
+		resting = `coalesce((select max(array[x.hard, x.soft])
+				from shipped_by x
+				where x.package_id = p.id), '{0,0}') as most`
+	default:
+		st.mode = planned
+		if sortName == "resting" {
+			sort = `-(hard * 100000 + soft)`
+		}
 	}
-	args := scopeArgs(q.Scope)
-	args["method"], args["limit"] = q.Method, q.Limit
-	c := &conditions{args: args}
 	if sortName == ByFit {
 		sort = c.fit(filter.Phrase(q.Filter))
 	}
 	if group == "" || sort == "" {
-		return nil, 0, 0, fmt.Errorf("the Ledger has no group %q or no sort %q", groupName, sortName)
+		return st, fmt.Errorf("the Ledger has no group %q or no sort %q", groupName, sortName)
 	}
-	fits, among := "true", ""
+	fits, words := "true", sortName == ByFit
 	if q.Filter != nil {
-		fits = c.where(q.Filter)
-		// A model's few packages are read faster than the catalogue's indexes.
-		if words := c.narrowing(q.Filter); words != "" && q.Scope.Model == nil {
-			among = " and " + words
+		fits, words = c.where(q.Filter), words || c.words
+	}
+	seen, rows := ledgerRows(q.Scope, st.args, words), "page p"
+	total := `(select count(*) from seen)::int`
+	switch {
+	case q.Scope.Maker != nil || q.Filter == nil:
+	case byWordsAlone(q.Filter) && (sortName == ByFit || sortName == "name") && groupName == "none":
+		// Neither what fits nor in which order rests on marks: only the page's
+		// rows need them.
+		seen, fits = `
+			select p.id, p.name, w.names, w.said, false as lacking
+			from package_words w join packages p on p.id = w.package_id where `+fits, "true"
+		rows = `(select r.*, g.grp, g.ord
+				from page g join (` + ledgerRows(q.Scope, st.args, false) + ` and p.id in (select id from page)) r
+				on r.id = g.id) p`
+		total = `(select count(*) from packages)::int`
+	default:
+		if among := c.narrowing(q.Filter); among != "" {
+			seen += " and " + among
+			total = `(select count(*) from packages)::int`
 		}
 	}
 	after := ""
 	if q.After != nil {
 		after = ` where (grp collate "C", ord, name) > (@group collate "C", @order::float8, @name)`
-		args["group"], args["order"], args["name"] = q.After.Group, q.After.Order, q.After.Name
+		st.args["group"], st.args["order"], st.args["name"] = q.After.Group, q.After.Order, q.After.Name
 	}
-	mode := pgx.QueryExecModeCacheStatement
-	if q.Scope.Maker != nil {
-		mode = planned
+	counts := `array(select id from seen where lacking) as missing, ` + total + ` as total`
+	with := `
+			with seen as materialized (` + seen + `)`
+	st.counts = with + ` select ` + counts
+	st.page = with + `,
+			fitting as materialized (
+				select seen.*, ` + group + ` as grp, (` + sort + `)::float8 as ord
+				from seen
+				where ` + fits + `),
+			page as (select * from fitting` + after + ` order by grp collate "C", ord, name limit @limit)
+			select ` + ledgerColumns + `, p.grp, p.ord, ` + bestLabel + ` as label, ` + resting + `,
+				(select count(*) from edits o where o.package_id = p.id and o.state = 'open')::int as waiting,
+				(select count(*) from fitting)::int as found, ` + counts + `
+			from ` + rows + `
+			order by p.grp collate "C", p.ord, p.name`
+	return st, nil
+}
+
+// Ledger reads one page of the Ledger, in the order of group, sort and name,
+// and how many rows there are in scope, with and without the filter.
+func (s *Store) Ledger(ctx context.Context, q LedgerQuery) (rows []LedgerRow, found, total int, err error) {
+	st, err := q.statement()
+	if err != nil {
+		return nil, 0, 0, err
 	}
 	type counted struct {
 		LedgerRow
 		Found   int         `db:"found"`
 		Total   int         `db:"total"`
-		Lacking bool        `db:"lacking"`
 		Missing []uuid.UUID `db:"missing"`
 		// Most is, everywhere, Hard and Soft of the model where most do.
 		Most []int `db:"most"`
 	}
-	counts := `array(select id from seen where lacking) as missing, (select count(*) from seen)::int`
-	if among != "" {
-		counts = `array(select id from seen where lacking) as missing,
-			(select count(*) from ` + held(q.Scope) + `)::int`
-	}
-	resting := ""
-	if q.Scope.Maker == nil {
-		resting = `, coalesce((select max(array[x.hard, x.soft]) from shipped_by x where x.package_id = p.id), '{0,0}') as most`
-	}
-	err = readingFigures(ctx, s.pool, q.Scope, func() ([]uuid.UUID, error) {
-		r, err := s.pool.Query(ctx, `
-			with seen as materialized (`+ledgerRows(q.Scope, args)+among+`),
-			fitting as materialized (select seen.*, `+group+` as grp, (`+sort+`)::float8 as ord from seen where `+fits+`),
-			page as (select * from fitting`+after+` order by grp collate "C", ord, name limit @limit)
-			select p.*, `+bestLabel+` as label`+resting+`,
-				(select count(*) from edits o where o.package_id = p.id and o.state = 'open')::int as waiting,
-				(select count(*) from fitting)::int as found, `+counts+` as total
-			from page p
-			order by p.grp collate "C", p.ord, p.name`, mode, args)
+	err = readingFigures(ctx, s.pool, q.Scope, func() (missing []uuid.UUID, err error) {
+		r, err := s.pool.Query(ctx, st.page, st.mode, st.args)
 		if err != nil {
 			return nil, err
 		}
@@ -306,19 +351,15 @@ func (s *Store) Ledger(ctx context.Context, q LedgerQuery) (rows []LedgerRow, fo
 		}
 		rows = make([]LedgerRow, len(list))
 		for i, c := range list {
-			rows[i], found, total = c.LedgerRow, c.Found, c.Total
+			rows[i], found, total, missing = c.LedgerRow, c.Found, c.Total, c.Missing
 			if len(c.Most) == 2 {
 				rows[i].Hard, rows[i].Soft = c.Most[0], c.Most[1]
 			}
 		}
-		if len(list) > 0 {
-			return list[0].Missing, nil
+		if len(list) == 0 {
+			// Nothing on this page tells how many there are in scope.
+			err = s.pool.QueryRow(ctx, st.counts, st.mode, st.args).Scan(&missing, &total)
 		}
-		// Nothing on this page tells how many there are in scope.
-		var missing []uuid.UUID
-		err = s.pool.QueryRow(ctx, `
-			with seen as materialized (`+ledgerRows(q.Scope, args)+among+`) select `+counts, mode, args).
-			Scan(&missing, &total)
 		return missing, err
 	})
 	return rows, found, total, err

@@ -67,8 +67,9 @@ func TestVocabularies(t *testing.T) {
 }
 
 var (
-	comparedWith = regexp.MustCompile(`(?:\b\w+\.)?\b(\w+) (?:=|<>|is distinct from|is not distinct from|(?:not )?in) ('[^'\n]*'|\('[^)\n]*'\))`)
-	quoted       = regexp.MustCompile(`'([^']*)'`)
+	comparedWith = regexp.MustCompile(`(?:\b\w+\.)?\b(\w+) (?:=|<>|is distinct from|is not distinct from|` +
+		`(?:not )?in) ('[^'\n]*'|\('[^)\n]*'\))`)
+	quoted = regexp.MustCompile(`'([^']*)'`)
 )
 
 // TestWordsInStatements looks at every comparison with a word in the

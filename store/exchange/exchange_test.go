@@ -75,7 +75,8 @@ func TestRoundTrip(t *testing.T) {
 		t.Helper()
 		err := st.conn.QueryRow(t.Context(), `
 			select concat_ws(' ', 
-				(select count(*) || ' ' || md5(string_agg(concat_ws(' ', package_id, method, ceiling, floor, standing, strip), '|'
+				(select count(*) || ' ' || md5(string_agg(
+					concat_ws(' ', package_id, method, ceiling, floor, standing, strip), '|'
 					order by package_id, method)) from figures where place = '00000000-0000-0000-0000-000000000000'),
 				(select count(*) || ' ' || md5(string_agg(concat(build_id, since_id, summary), '|'
 					order by build_id)) from arrivals),
