@@ -266,30 +266,38 @@ const newestOf = `(select b.id, b.release, b.carrier, b.region, b.version
 		where b.model_id = d.id and exists (select from captures c where c.build_id = b.id)
 		order by ` + newestBuild + ` limit 1)`
 
-// takenOff are the packages t that current releases take off and their models
+// takenOff are the packages that current releases take off and their models
 // ship, each with the newest build of the model, and with the standing for
-// removal for the user as seen from there.
+// removal for the user as seen from there. What a model ships is looked up row by
+// row: the planner thinks that there are few.
 const takenOff = `
-			select r.id, x.package_id, n.id as build, f.standing, f.package_id is null and k.trials_stamp > 0
-				and not exists (select from figures g
-					where g.place = n.id and g.release = '' and g.package_id = k.id
-						and g.stamp = k.trials_stamp) as lacking
+		published as materialized (
+			select r.id, p.model_id, n.id as build
 			from releases r
 			join profiles p on p.id = r.profile_id
 			join models d on d.id = p.model_id
 			cross join lateral ` + newestOf + ` n
+			where r.state = 'current'),
+		taken as materialized (
+			select r.id, r.build, k.id as package_id, coalesce(f.standing, 'untried') as standing,
+				f.standing is null and k.trials_stamp > 0
+				and not exists (select from figures g
+					where g.place = r.build and g.release = '' and g.package_id = k.id
+						and g.stamp = k.trials_stamp) as lacking
+			from published r
 			join release_packages x on x.release_id = r.id
+			cross join lateral (select from shipped_by y
+				where y.model_id = r.model_id and y.package_id = x.package_id offset 0) y
 			join packages k on k.id = x.package_id
-			left join figures f on f.place = n.id and f.release = '' and f.package_id = k.id
-				and f.method = 'remove-for-user' and f.stamp = k.trials_stamp
-			where r.state = 'current'
-				and exists (select from shipped_by y where y.model_id = d.id and y.package_id = x.package_id)`
+			left join figures f on f.place = r.build and f.release = '' and f.package_id = k.id
+				and f.method = 'remove-for-user' and f.stamp = k.trials_stamp)`
 
 // makeTakenOff makes the figures that takenOff lacks.
 func makeTakenOff(ctx context.Context, q querier) error {
 	rows, err := q.Query(ctx, `
+		with `+takenOff+`
 		select t.build, d.id::text, d.maker_id::text, b.release, array_agg(distinct t.package_id)
-		from (`+takenOff+`) t
+		from taken t
 		join builds b on b.id = t.build
 		join models d on d.id = b.model_id
 		where t.lacking
@@ -325,6 +333,8 @@ type judgedRelease struct {
 	Which string    `db:"which"`
 	Since time.Time `db:"since"`
 	Ran   int       `db:"ran"`
+	// Lacking counts figures that are to be made first.
+	Lacking int `db:"lacking"`
 }
 
 // judgedReleases are current releases that take off packages of which trials
@@ -336,16 +346,13 @@ func judgedReleases(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 	if !contested && !thin {
 		return nil, nil
 	}
-	if err := makeTakenOff(ctx, q); err != nil {
-		return nil, err
-	}
-	rows, err := q.Query(ctx, `
-		with judged as materialized (
-			select t.id, t.package_id, coalesce(t.standing, 'untried') as standing from (`+takenOff+`) t),
+	judged := func() (list []judgedRelease, err error) {
+		rows, err := q.Query(ctx, `
+		with `+takenOff+`,
 		found as (
 			select j.id, j.standing = 'contested' as contested, count(*)::int as n,
 				array_agg(j.package_id order by j.package_id) as which
-			from judged j
+			from taken j
 			where j.standing = 'contested' and ($1 or j.id = any($2)) or j.standing in ('thin', 'untried')
 				and ($3 or j.id = any($4))
 			group by 1, 2)
@@ -363,7 +370,8 @@ func judgedReleases(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 								where t.package_id = w.id
 								order by t.at desc
 								limit 1) l))
-				else r.published_at end as since, `+ranIt+` as ran
+				else r.published_at end as since, `+ranIt+` as ran,
+			(select count(*) from taken where lacking)::int as lacking
 		from found f
 		join releases r on r.id = f.id
 		join profiles p on p.id = r.profile_id
@@ -371,7 +379,15 @@ func judgedReleases(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 		join makers m on m.id = d.maker_id
 		order by f.contested desc, r.published_at desc
 		limit $5`, d.reviews(), d.ids(desk.Contested), d.publishes(), d.ids(desk.ThinRelease), 2*maxDeskLines)
-	list, err := collectRows[judgedRelease](rows, err)
+		return collectRows[judgedRelease](rows, err)
+	}
+	list, err := judged()
+	if err == nil && (len(list) == 0 || list[0].Lacking > 0) {
+		// No row tells whether figures are lacking, or one tells that they are.
+		if err = makeTakenOff(ctx, q); err == nil {
+			list, err = judged()
+		}
+	}
 	lines := make([]desk.Line, len(list))
 	for i, r := range list {
 		l := desk.Line{Kind: desk.ThinRelease, Affected: r.Ran, Whom: wording.Count(r.Ran, "phone") + " ran it", Since: r.Since}
