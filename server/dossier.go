@@ -6,6 +6,7 @@ import (
 	"fmt"
 
 	"github.com/google/uuid"
+	"golang.org/x/sync/errgroup"
 
 	"roster/core/catalog"
 	"roster/core/change"
@@ -106,10 +107,12 @@ type dossier struct {
 
 type dossierOutput struct{ Body dossier }
 
-// How many trials and history entries one page carries.
+// How many trials and history entries one page carries, and from how many
+// connections it reads at once: the others are left to others.
 const (
-	maxTrials  = 500
-	maxHistory = 200
+	readsAtOnce = 3
+	maxTrials   = 500
+	maxHistory  = 200
 )
 
 func (s *Server) dossier(ctx context.Context, in *dossierInput) (*dossierOutput, error) {
@@ -123,21 +126,25 @@ func (s *Server) dossier(ctx context.Context, in *dossierInput) (*dossierOutput,
 	}
 	out := &dossierOutput{dossier{Package: p, Functions: []string{}, Links: []change.StatedLink{}, Substitutes: []catalog.Substitute{}, Countries: []string{}, Methods: []byMethod{}, Origin: p.Origin, OriginWhy: "guessed: " + p.OriginReason}}
 	d := &out.Body
+	var trials []evidence.Trial
+	var y evidence.Yardstick
+	var structure evidence.Structure
+	loading, within := errgroup.WithContext(ctx)
+	loading.SetLimit(readsAtOnce)
 	for _, load := range []func() error{
-		func() (err error) { d.Labels, d.Aliases, err = s.store.LabelsOf(ctx, p.ID); return },
-		func() (err error) { d.Claims, err = s.store.Claims(ctx, p.ID); return },
-		func() (err error) { d.Trials, err = s.store.Trials(ctx, p.ID, maxTrials); return },
-		func() (err error) { d.Sources, err = s.store.Sources(ctx, p.ID, maxTrials); return },
-		func() (err error) { d.Ships, err = s.store.Ships(ctx, p.ID); return },
-		func() (err error) { d.History, err = s.store.History(ctx, p.ID, maxHistory); return },
-		func() (err error) { d.Releases, err = s.store.ReleasesWith(ctx, p.Name); return },
+		func() (err error) { d.Labels, d.Aliases, err = s.store.LabelsOf(within, p.ID); return },
+		func() (err error) { d.Claims, err = s.store.Claims(within, p.ID); return },
+		func() (err error) { d.Trials, err = s.store.Trials(within, p.ID, maxTrials); return },
+		func() (err error) { d.Sources, err = s.store.Sources(within, p.ID, maxTrials); return },
+		func() (err error) { d.Ships, err = s.store.Ships(within, p.ID); return },
+		func() (err error) { d.History, err = s.store.History(within, p.ID, maxHistory); return },
+		func() (err error) { d.Releases, err = s.store.ReleasesWith(within, p.Name); return },
+		func() (err error) { trials, y, err = s.store.Evidence(within, p.ID); return },
+		func() (err error) { structure, err = s.store.Structure(within, sc, p.Name); return },
 	} {
-		if err := load(); err != nil {
-			return nil, err
-		}
+		loading.Go(load)
 	}
-	trials, y, err := s.store.Evidence(ctx, p.ID)
-	if err != nil {
+	if err := loading.Wait(); err != nil {
 		return nil, err
 	}
 	for _, m := range evidence.Methods {
@@ -149,10 +156,6 @@ func (s *Server) dossier(ctx context.Context, in *dossierInput) (*dossierOutput,
 		return nil, err
 	}
 	if err := d.fromClaims(); err != nil {
-		return nil, err
-	}
-	structure, err := s.store.Structure(ctx, sc, p.Name)
-	if err != nil {
 		return nil, err
 	}
 	f := evidence.Weigh(trials, evidence.Method(in.Method), sc.Target, y)

@@ -128,7 +128,7 @@ func (s *Store) Unsettled(ctx context.Context, build uuid.UUID, method evidence.
 	if _, err := pgx.ForEachRow(rows, []any{&id, &name}, func() error { named[id] = name; ids = append(ids, id); return nil }); err != nil {
 		return nil, err
 	}
-	trials, err := trialsOf(ctx, s.pool, ids)
+	trials, err := s.trialsNow(ctx, ids)
 	if err != nil {
 		return nil, err
 	}

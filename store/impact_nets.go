@@ -53,6 +53,71 @@ func (s *Store) Net(ctx context.Context, build uuid.UUID) (*impact.Net, error) {
 	return nets[build], nil
 }
 
+// keptLeaning bounds the builds of which a process keeps what leans.
+const keptLeaning = 5000
+
+// leaningOn are, for models, the packages that something leans on, or that lean
+// on something, on any captured build of them: see impact.Net.Leans.
+func (s *Store) leaningOn(ctx context.Context, models []uuid.UUID) (map[uuid.UUID]map[android.PackageName]bool, error) {
+	stamp, err := statedStamp(ctx, s.pool)
+	if err != nil {
+		return nil, err
+	}
+	rows, err := s.pool.Query(ctx, `
+		select b.id, b.model_id, c.id as capture
+		from builds b
+		cross join lateral `+standingCapture+` c
+		where b.model_id = any($1)`, models)
+	type captured struct {
+		ID      uuid.UUID `db:"id"`
+		Model   uuid.UUID `db:"model_id"`
+		Capture uuid.UUID `db:"capture"`
+	}
+	list, err := collectRows[captured](rows, err)
+	if err != nil {
+		return nil, err
+	}
+	out := make(map[uuid.UUID]map[android.PackageName]bool, len(models))
+	for _, m := range models {
+		out[m] = map[android.PackageName]bool{}
+	}
+	var missing []captured
+	add := func(c captured, names []android.PackageName) {
+		for _, name := range names {
+			out[c.Model][name] = true
+		}
+	}
+	for _, c := range list {
+		if names, ok := s.leaning.Get(netKey{c.ID, c.Capture, stamp}); ok {
+			add(c, names)
+		} else {
+			missing = append(missing, c)
+		}
+	}
+	for some := range slices.Chunk(missing, keptNets/4) {
+		builds := make([]uuid.UUID, len(some))
+		for i, c := range some {
+			builds[i] = c.ID
+		}
+		nets, err := s.nets(ctx, s.pool, builds)
+		if err != nil {
+			return nil, err
+		}
+		for _, c := range some {
+			names := slices.DeleteFunc(slices.Clone(nets[c.ID].Names()), func(name android.PackageName) bool { return !nets[c.ID].Leans(name) })
+			s.leaning.Add(netKey{c.ID, c.Capture, stamp}, slices.Clip(names))
+			add(c, names)
+		}
+	}
+	return out, nil
+}
+
+// standingCapture is the capture that stands for build b: see standing.
+const standingCapture = `(select c.id, c.phone_facts from captures c where c.build_id = b.id
+				order by (c.phone_facts ? 'roles' or c.phone_facts ? 'keyboards') desc, c.complete desc,
+					c.taken_at desc, c.id
+				limit 1)`
+
 // nets reads the nets of builds; builds without a capture have none.
 func (s *Store) nets(ctx context.Context, q querier, builds []uuid.UUID) (map[uuid.UUID]*impact.Net, error) {
 	stamp, err := statedStamp(ctx, q)
@@ -62,10 +127,7 @@ func (s *Store) nets(ctx context.Context, q querier, builds []uuid.UUID) (map[uu
 	rows, err := q.Query(ctx, `
 		select b.id, d.form, c.id as capture, c.phone_facts as facts
 		from unnest($1::uuid[]) as wanted (id) join builds b using (id) join models d on d.id = b.model_id
-			cross join lateral (select c.id, c.phone_facts from captures c where c.build_id = b.id
-				order by (c.phone_facts ? 'roles' or c.phone_facts ? 'keyboards') desc, c.complete desc,
-					c.taken_at desc, c.id
-				limit 1) c`, builds)
+			cross join lateral `+standingCapture+` c`, builds)
 	list, err := collectRows[standing](rows, err)
 	if err != nil {
 		return nil, err

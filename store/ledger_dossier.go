@@ -118,7 +118,7 @@ func (s *Store) Evidence(ctx context.Context, pkg uuid.UUID) ([]evidence.Trial, 
 	if err != nil {
 		return nil, y, err
 	}
-	trials, err := trialsOf(ctx, s.pool, []uuid.UUID{pkg})
+	trials, err := s.trialsNow(ctx, []uuid.UUID{pkg})
 	return trials[pkg], y, err
 }
 
@@ -139,7 +139,7 @@ func (s *Store) EvidenceOf(ctx context.Context, names []string, build uuid.UUID)
 	for _, id := range known {
 		ids = append(ids, id)
 	}
-	trials, err := trialsOf(ctx, s.pool, ids)
+	trials, err := s.trialsNow(ctx, ids)
 	if err != nil {
 		return nil, firmware, y, err
 	}

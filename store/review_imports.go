@@ -81,7 +81,11 @@ func (s *Store) KnownTo(ctx context.Context, names []string, title string, at ca
 	if id, err := uuid.Parse(at.ID); err == nil {
 		places = append(places, id)
 	}
-	j, err := readSnapshot(ctx, s.pool, ids, places)
+	trials, err := s.trialsNow(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
+	j, err := readSnapshot(ctx, s.pool, trials, ids, places)
 	if err != nil {
 		return nil, err
 	}

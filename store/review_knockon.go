@@ -100,11 +100,21 @@ func (s *Store) KnockOn(ctx context.Context, author uuid.UUID, edits []Edit) (Kn
 		return out, err
 	}
 	k := knocker{now: j, then: then, lost: [2]map[uuid.UUID][]string{lostFunctions(j), lostFunctions(then)}}
-	for _, p := range profiles {
-		effect, err := k.effectOn(p, packages, touched, ships, removes)
-		if err != nil {
+	effects := make([]change.Effect, len(profiles))
+	var moved []uuid.UUID
+	for i, p := range profiles {
+		if effects[i], err = k.effectOn(p, packages, touched, ships, removes); err != nil {
 			return out, err
 		}
+		if len(effects[i].Gains)+len(effects[i].Loses) > 0 {
+			moved = append(moved, p.ModelID)
+		}
+	}
+	if k.leaning, err = s.leaningOn(ctx, moved); err != nil {
+		return out, err
+	}
+	for i, p := range profiles {
+		effect := effects[i]
 		if err := s.recompose(ctx, &k, p, &effect, packages, touched); err != nil {
 			return out, err
 		}
@@ -189,23 +199,15 @@ func moves(now, then *EvidenceSnapshot, edits []Edit) []PlacedMove {
 type knocker struct {
 	now, then *EvidenceSnapshot
 	lost      [2]map[uuid.UUID][]string
+	// leaning are, by model, the packages on which side something hangs.
+	leaning map[uuid.UUID]map[android.PackageName]bool
 }
 
 // recompose composes a profile as a whole, without the edits and with them,
 // where packages change sides on which something leans.
 func (s *Store) recompose(ctx context.Context, k *knocker, p profileRow, effect *change.Effect, packages []uuid.UUID, touched map[uuid.UUID]Edit) error {
-	moved := slices.Concat(effect.Gains, effect.Loses)
-	if len(moved) == 0 {
-		return nil
-	}
-	grounds, err := s.grounds(ctx, s.pool, []uuid.UUID{p.ModelID})
-	if err != nil {
-		return err
-	}
-	leans := slices.ContainsFunc(grounds, func(g profile.Ground) bool {
-		return slices.ContainsFunc(moved, func(m change.Pick) bool { return g.Net.Leans(m.Package) })
-	})
-	if !leans {
+	leans := func(m change.Pick) bool { return k.leaning[p.ModelID][m.Package] }
+	if !slices.ContainsFunc(effect.Gains, leans) && !slices.ContainsFunc(effect.Loses, leans) {
 		return nil
 	}
 	full, err := s.Profile(ctx, p.ID)

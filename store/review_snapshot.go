@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"runtime"
+	"slices"
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
@@ -114,10 +115,12 @@ func (j *EvidenceSnapshot) Figures(pkg uuid.UUID, method evidence.Method, from e
 	return f
 }
 
-// calledFor is the load that what rests on a package calls for on a model.
+// calledFor is the load that what rests on a package calls for on some models of
+// a maker.
 type calledFor struct {
-	model, maker string
-	load         evidence.Load
+	models []uuid.UUID
+	maker  string
+	load   evidence.Load
 }
 
 // loadClaim is a grade and where it holds.
@@ -141,16 +144,18 @@ func (s *Store) EvidenceSnapshot(ctx context.Context, edits []Edit) (*EvidenceSn
 			}
 		}
 	}
-	return readSnapshot(ctx, s.pool, sortedIDs(packages), sortedIDs(places))
-}
-
-func readSnapshot(ctx context.Context, q querier, packages, places []uuid.UUID) (*EvidenceSnapshot, error) {
-	j := &EvidenceSnapshot{loads: map[uuid.UUID][]loadClaim{}}
-	var err error
-	if j.Yardstick, _, err = yardstick(ctx, q); err != nil {
+	trials, err := s.trialsNow(ctx, sortedIDs(packages))
+	if err != nil {
 		return nil, err
 	}
-	if j.trials, err = trialsOf(ctx, q, packages); err != nil {
+	return readSnapshot(ctx, s.pool, trials, sortedIDs(packages), sortedIDs(places))
+}
+
+// readSnapshot reads what is known of packages besides their trials.
+func readSnapshot(ctx context.Context, q querier, trials map[uuid.UUID][]evidence.Trial, packages, places []uuid.UUID) (*EvidenceSnapshot, error) {
+	j := &EvidenceSnapshot{trials: trials, loads: map[uuid.UUID][]loadClaim{}}
+	var err error
+	if j.Yardstick, _, err = yardstick(ctx, q); err != nil {
 		return nil, err
 	}
 	if j.firmwares, err = firmwares(ctx, q, places); err != nil {
@@ -176,13 +181,20 @@ func readSnapshot(ctx context.Context, q querier, packages, places []uuid.UUID) 
 	}
 	j.called = map[uuid.UUID][]calledFor{}
 	rows, err = q.Query(ctx, `
-		select x.package_id, d.id::text, d.maker_id::text, x.called from shipped_by x join models d on d.id = x.model_id
-		where x.package_id = any($1) and x.called <> ''`, packages)
+		select x.package_id, d.maker_id::text, x.called, array_agg(d.id)
+		from shipped_by x
+		join models d on d.id = x.model_id
+		where x.package_id = any($1) and x.called <> ''
+		group by 1, 2, 3`, packages)
 	if err != nil {
 		return nil, err
 	}
 	var c calledFor
-	_, err = pgx.ForEachRow(rows, []any{&pkg, &c.model, &c.maker, &c.load}, func() error { j.called[pkg] = append(j.called[pkg], c); return nil })
+	_, err = pgx.ForEachRow(rows, []any{&pkg, &c.maker, &c.load, &c.models}, func() error {
+		j.called[pkg] = append(j.called[pkg], c)
+		c.models = nil
+		return nil
+	})
 	return j, err
 }
 
@@ -314,8 +326,11 @@ func (j *EvidenceSnapshot) Suggested(pkg uuid.UUID, method evidence.Method, from
 // calledFor is the load that what rests on a package calls for, seen from a
 // firmware: the heaviest on any model that it stands for; "" for none.
 func (j *EvidenceSnapshot) calledFor(pkg uuid.UUID, from evidence.Firmware) (called evidence.Load) {
+	model, err := uuid.Parse(from.Model)
+	anyModel := err != nil
 	for _, c := range j.called[pkg] {
-		if (from.Model == "" || from.Model == c.model) && (from.Maker == "" || from.Maker == c.maker) && (called == "" || c.load.Rank() > called.Rank()) {
+		if (from.Maker == "" || from.Maker == c.maker) && (called == "" || c.load.Rank() > called.Rank()) &&
+			(anyModel || slices.Contains(c.models, model)) {
 			called = c.load
 		}
 	}
@@ -385,7 +400,11 @@ func (d *decider) loads(ctx context.Context, decisions []Decision) (map[uuid.UUI
 	if len(list) == 0 {
 		return nil, nil
 	}
-	j, err := readSnapshot(ctx, d.tx, sortedIDs(packages), sortedIDs(places))
+	trials, err := trialsOf(ctx, d.tx, sortedIDs(packages))
+	if err != nil {
+		return nil, err
+	}
+	j, err := readSnapshot(ctx, d.tx, trials, sortedIDs(packages), sortedIDs(places))
 	if err != nil {
 		return nil, err
 	}

@@ -19,6 +19,7 @@ import (
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/jackc/tern/v2/migrate"
 
+	"roster/core/android"
 	"roster/core/impact"
 	"roster/core/profile"
 )
@@ -35,7 +36,9 @@ type Store struct {
 	log   *slog.Logger
 	// What was worked out or read before, and can't have changed since.
 	kept      *lru.Cache[netKey, *impact.Net]
+	leaning   *lru.Cache[netKey, []android.PackageName]
 	documents *lru.Cache[uuid.UUID, *profile.Document]
+	tried     trialCache
 }
 
 // Errors that callers tell apart. Every other error is the database's.
@@ -74,8 +77,12 @@ func NewWith(ctx context.Context, url string, o Options) (*Store, error) {
 	if err != nil {
 		return nil, err
 	}
+	leaning, err := lru.New[netKey, []android.PackageName](keptLeaning)
+	if err != nil {
+		return nil, err
+	}
 	documents, err := lru.New[uuid.UUID, *profile.Document](keptDocuments)
-	return &Store{pool, aside, cmp.Or(o.Log, DefaultOptions().Log), nets, documents}, err
+	return &Store{pool: pool, aside: aside, log: cmp.Or(o.Log, DefaultOptions().Log), kept: nets, leaning: leaning, documents: documents}, err
 }
 
 // Close ends all connections.
