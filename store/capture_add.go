@@ -59,13 +59,17 @@ type row struct {
 	p     *android.Package
 	pkg   uuid.UUID
 	facts uuid.UUID
+	// alike is whether the capture's build is known to ship it with these facts.
+	alike bool
 }
 
 // AddCapture stores a capture whole or not at all. The same capture twice is
-// one.
+// one. One more of a firmware that is known, and that tells nothing new of it,
+// leaves alone what was worked out.
 func (s *Store) AddCapture(ctx context.Context, n NewCapture) (CaptureSummary, error) {
 	rows, digest := prepare(n)
 	var sum CaptureSummary
+	var news bool
 	err := s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		sum = CaptureSummary{ID: NewID(), Packages: len(rows), NewPackages: []string{}}
 		var err error
@@ -98,30 +102,74 @@ func (s *Store) AddCapture(ctx context.Context, n NewCapture) (CaptureSummary, e
 			sum.Known = true
 			return tx.QueryRow(ctx, `select id from captures where digest = $1`, digest).Scan(&sum.ID)
 		}
-		if err := insertCapture(ctx, tx, n, rows, &sum); err != nil {
+		ships, err := insertCapture(ctx, tx, n, rows, &sum)
+		if err != nil {
 			return err
 		}
-		if err := addCameBack(ctx, tx, []uuid.UUID{sum.ID}); err != nil {
+		if news, err = tellsNews(ctx, tx, sum, ships); err != nil {
 			return err
 		}
-		// Who holds which job, and what came back, may be otherwise now.
-		_, err = tx.Exec(ctx, `update holds set made_from = '' where build_id = $1`, sum.BuildID)
+		if err := notify(ctx, tx, Event{Topic: CapturesChanged}); err != nil {
+			return err
+		}
+		// How many phones are known of it is counted later, in any case.
+		_, err = tx.Exec(ctx, `
+			update models set cover_stale = true
+			where id = (select model_id from builds where id = $1) and not cover_stale`, sum.BuildID)
 		return err
 	})
-	if err != nil {
+	if err != nil || !news {
 		return sum, err
 	}
 	// In a transaction of its own: it waits for others of this model, and can
 	// be made good later.
-	var model uuid.UUID
-	if err := s.pool.QueryRow(ctx, `select model_id from builds where id = $1`, sum.BuildID).Scan(&model); err != nil {
-		return sum, err
+	if err := s.workOut(ctx, sum.BuildID); err != nil {
+		return sum, fmt.Errorf("the capture is stored; working out what it means for what was published: %w", err)
 	}
-	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
-		if err := s.freshenResting(ctx, tx, []uuid.UUID{model}); err != nil {
-			return err
+	return sum, nil
+}
+
+// tellsNews reports whether a stored capture changes what is known of its
+// build, and if so marks how releases stand on it as to be made anew: it ships
+// something that was not known, something came back to the phone, or the
+// capture stands for the build from now on, see standingCapture.
+func tellsNews(ctx context.Context, tx pgx.Tx, sum CaptureSummary, ships bool) (bool, error) {
+	var stands, seenBefore bool
+	err := tx.QueryRow(ctx, `
+		select not exists (select from captures e
+				where e.build_id = c.build_id and (e.taken_at, e.id) < (c.taken_at, c.id)
+					and (e.phone_facts ? 'roles' or e.phone_facts ? 'keyboards', e.complete)
+						>= (c.phone_facts ? 'roles' or c.phone_facts ? 'keyboards', c.complete)),
+			c.phone <> '' and (
+				exists (select from captures e where e.phone = c.phone and e.build_id <> c.build_id)
+				or exists (select from runs r where r.phone = c.phone))
+		from captures c
+		where c.id = $1`, sum.ID).Scan(&stands, &seenBefore)
+	if err != nil {
+		return false, err
+	}
+	back := 0
+	if seenBefore {
+		if back, err = addCameBack(ctx, tx, []uuid.UUID{sum.ID}); err != nil {
+			return false, err
 		}
-		if err := staleCover(ctx, tx, []uuid.UUID{model}); err != nil {
+	}
+	if !ships && back == 0 && !stands {
+		return false, nil
+	}
+	_, err = tx.Exec(ctx, `update holds set made_from = '' where build_id = $1`, sum.BuildID)
+	return true, err
+}
+
+// workOut works out what is known of a build's model, after a capture brought
+// something new.
+func (s *Store) workOut(ctx context.Context, build uuid.UUID) error {
+	var model uuid.UUID
+	if err := s.pool.QueryRow(ctx, `select model_id from builds where id = $1`, build).Scan(&model); err != nil {
+		return err
+	}
+	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
+		if err := s.freshenResting(ctx, tx, []uuid.UUID{model}); err != nil {
 			return err
 		}
 		arrived, err := s.freshenFirmware(ctx, tx, []uuid.UUID{model})
@@ -133,10 +181,6 @@ func (s *Store) AddCapture(ctx context.Context, n NewCapture) (CaptureSummary, e
 		}
 		return notify(ctx, tx, Event{Topic: CapturesChanged})
 	})
-	if err != nil {
-		return sum, fmt.Errorf("the capture is stored; working out what it means for what was published: %w", err)
-	}
-	return sum, nil
 }
 
 // prepare gives each package the identity of its facts and the capture its
@@ -205,15 +249,16 @@ func imagePath(p *android.Package) string {
 	return p.Path
 }
 
-// insertCapture writes everything but the capture's own row.
-func insertCapture(ctx context.Context, tx pgx.Tx, n NewCapture, rows []row, sum *CaptureSummary) error {
-	missing, err := identify(ctx, tx, rows)
+// insertCapture writes everything but the capture's own row. It reports whether
+// the build is found to ship something that was not known.
+func insertCapture(ctx context.Context, tx pgx.Tx, n NewCapture, rows []row, sum *CaptureSummary) (ships bool, err error) {
+	missing, err := identify(ctx, tx, rows, sum.BuildID)
 	if err != nil {
-		return err
+		return false, err
 	}
 	if missing {
 		if err := addPackages(ctx, tx, n, rows, sum); err != nil {
-			return err
+			return false, err
 		}
 	}
 	_, err = tx.CopyFrom(ctx, pgx.Identifier{"sightings"}, []string{"capture_id", "package_id", "facts_id", "installed", "enabled", "installer", "app_bytes", "data_bytes", "cache_bytes", "updated"},
@@ -222,17 +267,18 @@ func insertCapture(ctx context.Context, tx pgx.Tx, n NewCapture, rows []row, sum
 			return []any{sum.ID, r.pkg, r.facts, r.p.Installed, string(r.p.Enabled), r.p.Installer, r.p.AppBytes, r.p.DataBytes, r.p.CacheBytes, r.p.SystemPath != ""}, nil
 		}))
 	if err != nil {
-		return err
+		return false, err
 	}
 	if err := addHolders(ctx, tx, n.Capture.Phone); err != nil {
-		return err
+		return false, err
 	}
 	return addPresence(ctx, tx, rows, sum)
 }
 
-// identify fills in the packages' ids from the facts that are in the store,
-// and reports whether some are not there yet.
-func identify(ctx context.Context, tx pgx.Tx, rows []row) (missing bool, err error) {
+// identify fills in the packages' ids from the facts that are in the store, and
+// whether the build is known to ship them with these. It reports whether some facts are not
+// there yet.
+func identify(ctx context.Context, tx pgx.Tx, rows []row, build uuid.UUID) (missing bool, err error) {
 	facts := make([]uuid.UUID, len(rows))
 	for i, r := range rows {
 		facts[i] = r.facts
@@ -240,18 +286,22 @@ func identify(ctx context.Context, tx pgx.Tx, rows []row) (missing bool, err err
 	// Joined with unnest they are looked up by index, whatever the planner
 	// thinks of the table's size.
 	r, err := tx.Query(ctx, `
-		select f.id, f.package_id from unnest($1::uuid[]) as wanted (id) join facts f using (id)`, facts)
+		select f.id, f.package_id, coalesce(x.facts_id = f.id, false)
+		from unnest($1::uuid[]) as wanted (id)
+		join facts f using (id)
+		left join presence x on x.build_id = $2 and x.package_id = f.package_id`, facts, build)
 	if err != nil {
 		return false, err
 	}
-	known := make(map[uuid.UUID]uuid.UUID, len(rows))
-	var id, pkg uuid.UUID
-	if _, err := pgx.ForEachRow(r, []any{&id, &pkg}, func() error { known[id] = pkg; return nil }); err != nil {
+	known := make(map[uuid.UUID]row, len(rows))
+	var id uuid.UUID
+	var found row
+	if _, err := pgx.ForEachRow(r, []any{&id, &found.pkg, &found.alike}, func() error { known[id] = found; return nil }); err != nil {
 		return false, err
 	}
 	for i := range rows {
-		rows[i].pkg = known[rows[i].facts]
-		missing = missing || rows[i].pkg == uuid.Nil
+		k, ok := known[rows[i].facts]
+		rows[i].pkg, rows[i].alike, missing = k.pkg, k.alike, missing || !ok
 	}
 	return missing, nil
 }
@@ -262,7 +312,7 @@ func addPackages(ctx context.Context, tx pgx.Tx, n NewCapture, rows []row, sum *
 	if err := lockCatalogue(ctx, tx); err != nil {
 		return err
 	}
-	if missing, err := identify(ctx, tx, rows); err != nil || !missing {
+	if missing, err := identify(ctx, tx, rows, sum.BuildID); err != nil || !missing {
 		return err
 	}
 	var facts []*row
@@ -310,21 +360,30 @@ func addPackages(ctx context.Context, tx pgx.Tx, n NewCapture, rows []row, sum *
 	return err
 }
 
-// addPresence notes what the build ships, where that was not known.
-func addPresence(ctx context.Context, tx pgx.Tx, rows []row, sum *CaptureSummary) error {
-	// What the build is known to ship; true where only a list told of it.
+// addPresence notes what the build ships, where that was not known, and reports
+// whether there was any such thing.
+func addPresence(ctx context.Context, tx pgx.Tx, rows []row, sum *CaptureSummary) (bool, error) {
+	var others []uuid.UUID // known with other facts, or with facts that are new
+	for _, r := range rows {
+		if !r.alike {
+			others = append(others, r.pkg)
+		}
+	}
+	// What the build is known to ship of them; true where only a list told of it.
 	bare := map[uuid.UUID]bool{}
-	if !sum.NewBuild {
+	if !sum.NewBuild && len(others) > 0 {
 		r, err := tx.Query(ctx, `
 			select x.package_id, f.version_name = '' and f.details->>'signer' is null and f.details->'requests' is null
-			from presence x join facts f on f.id = x.facts_id where x.build_id = $1`, sum.BuildID)
+			from presence x
+			join facts f on f.id = x.facts_id
+			where x.build_id = $1 and x.package_id = any($2)`, sum.BuildID, others)
 		if err != nil {
-			return err
+			return false, err
 		}
 		var id uuid.UUID
 		var only bool
 		if _, err := pgx.ForEachRow(r, []any{&id, &only}, func() error { bare[id] = only; return nil }); err != nil {
-			return err
+			return false, err
 		}
 	}
 	var fresh []row
@@ -332,24 +391,31 @@ func addPresence(ctx context.Context, tx pgx.Tx, rows []row, sum *CaptureSummary
 	for _, r := range rows {
 		only, known := bare[r.pkg]
 		tells := r.p.VersionName != "" || r.p.Signer != "" || len(r.p.Requests) > 0
-		if r.p.Preinstalled() && (!known || only && tells) {
+		if r.p.Preinstalled() && !r.alike && (!known || only && tells) {
 			fresh = append(fresh, r)
 			ids = append(ids, r.pkg)
 		}
 	}
 	if len(fresh) == 0 {
-		return nil
+		return false, nil
 	}
 	if !sum.NewBuild {
 		// Two first captures of a build that both bring the same package
 		// must not collide.
 		if err := lockCatalogue(ctx, tx); err != nil {
-			return err
+			return false, err
 		}
 		_, err := tx.Exec(ctx, `delete from presence where build_id = $1 and package_id = any($2)`, sum.BuildID, ids)
 		if err != nil {
-			return err
+			return false, err
 		}
+	}
+	// Captures of a model count one after the other; packages are locked in the
+	// order in which accepting trials locks them, too.
+	if _, err := tx.Exec(ctx, `
+		select from models
+		where id = (select model_id from builds where id = $1) for no key update`, sum.BuildID); err != nil {
+		return false, err
 	}
 	_, err := tx.CopyFrom(ctx, pgx.Identifier{"presence"}, []string{"build_id", "package_id", "switched_off", "facts_id"},
 		pgx.CopyFromSlice(len(fresh), func(i int) ([]any, error) {
@@ -357,40 +423,56 @@ func addPresence(ctx context.Context, tx pgx.Tx, rows []row, sum *CaptureSummary
 			return []any{sum.BuildID, r.pkg, r.p.Enabled == android.EnabledOff, r.facts}, nil
 		}))
 	if err != nil {
-		return err
+		return false, err
 	}
-	_, err = tx.Exec(ctx, `
-		insert into shipped_by (model_id, package_id, builds, newest)
-		select b.model_id, x.package_id, count(*), max(b.first_seen) from presence x join builds b on b.id = x.build_id
-		where b.model_id = (select model_id from builds where id = $1) and x.package_id = any($2) group by 1, 2
-		on conflict (model_id, package_id)
-		do update set builds = excluded.builds, newest = excluded.newest`, sum.BuildID, ids)
-	if err != nil {
-		return err
-	}
-	// In the order in which accepting trials locks packages, too.
 	if _, err := tx.Exec(ctx, lockPackages, ids); err != nil {
-		return err
+		return false, err
 	}
-	_, err = tx.Exec(ctx, `
-		update packages p
-		set builds = k.builds, newest_build = k.newest, makers = k.makers, maker_id = case
-			when k.makers = 1 then k.maker_id end
-		from (select s.package_id, sum(s.builds) as builds, max(s.newest) as newest,
-			count(distinct d.maker_id) as makers, (array_agg(d.maker_id))[1] as maker_id
-			from shipped_by s
-			join models d on d.id = s.model_id
-			where s.package_id = any($1)
-			group by 1) k
-			where k.package_id = p.id`, ids)
+	if _, err := tx.Exec(ctx, countShipped, sum.BuildID, ids); err != nil {
+		return false, err
+	}
+	_, err = tx.Exec(ctx, `update builds set shipped_stamp = shipped_stamp + 1 where id = $1`, sum.BuildID)
 	if err != nil {
-		return err
+		return false, err
 	}
 	if err := stalePresence(ctx, tx, sum.BuildID); err != nil {
-		return err
+		return false, err
 	}
-	return guessAgain(ctx, tx, ids)
+	return true, guessAgain(ctx, tx, ids)
 }
+
+// countShipped counts what the model of a build ships by now, of packages that
+// are new on it, and moves the packages' own counts along: on how many builds
+// and by how many makers. What all other models ship is not counted again.
+const countShipped = `
+	with here as (select d.id as model_id, d.maker_id
+		from builds b
+		join models d on d.id = b.model_id
+		where b.id = $1),
+	was as (select s.package_id, s.builds
+		from shipped_by s
+		where s.model_id = (select model_id from here) and s.package_id = any($2)),
+	now as (insert into shipped_by (model_id, package_id, builds, newest)
+		select b.model_id, x.package_id, count(*), max(b.first_seen)
+		from builds b
+		join presence x on x.build_id = b.id
+		where b.model_id = (select model_id from here) and x.package_id = any($2)
+		group by 1, 2
+		on conflict (model_id, package_id) do update set builds = excluded.builds, newest = excluded.newest
+		returning package_id, builds, newest),
+	moved as (select n.package_id, h.maker_id, n.builds - coalesce(w.builds, 0) as more, n.newest,
+		case when w.package_id is null and not exists (
+			select from models d
+			join shipped_by s on s.model_id = d.id and s.package_id = n.package_id
+			where d.maker_id = h.maker_id and d.id <> h.model_id) then 1 else 0 end as makers
+		from now n
+		cross join here h
+		left join was w on w.package_id = n.package_id)
+	update packages p
+	set builds = p.builds + m.more, newest_build = greatest(p.newest_build, m.newest), makers = p.makers + m.makers,
+		maker_id = case when p.makers + m.makers = 1 then coalesce(p.maker_id, m.maker_id) end
+	from moved m
+	where m.package_id = p.id`
 
 // guessAgain looks whether packages of unknown origin are shipped by several
 // makers by now.

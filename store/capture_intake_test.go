@@ -5,6 +5,7 @@ import (
 	"maps"
 	"slices"
 	"strings"
+	"sync"
 	"testing"
 
 	"roster/core/android"
@@ -169,5 +170,42 @@ func TestNames(t *testing.T) {
 	}
 	if _, _, err := w.Icon(w.ctx, "com.brannock.p001"); err == nil {
 		t.Error("what is no picture became one")
+	}
+}
+
+// TestShippedCounts takes in firmware of several makers at once, in any order,
+// and holds the counts that packages carry to what is shipped.
+func TestShippedCounts(t *testing.T) {
+	t.Parallel()
+	w := newWorld(t)
+	var work sync.WaitGroup
+	for n := range 12 {
+		c := capture("1.0.0", 9)
+		c.Identity = identity(n%3, n%2, 1+n/6, "14")
+		c.Packages = slices.Delete(c.Packages, n%5, n%5+1+n%3)
+		work.Go(func() {
+			if _, err := w.AddCapture(w.ctx, store.NewCapture{Capture: c, Phone: fmt.Sprint(n), Person: w.people["tech"].ID, Source: "file"}); err != nil {
+				t.Error(err)
+			}
+		})
+	}
+	work.Wait()
+	const counted = `
+		select string_agg(concat_ws(' ', p.name, %s), E'\n' order by p.name)
+		from packages p
+		left join (select s.package_id, sum(s.builds) as builds, max(s.newest) as newest,
+				count(distinct d.maker_id) as makers, min(d.maker_id::text) as maker
+			from (select b.model_id, x.package_id, count(*) as builds, max(b.first_seen) as newest
+				from presence x join builds b on b.id = x.build_id group by 1, 2) s
+			join models d on d.id = s.model_id
+			group by 1) k on k.package_id = p.id`
+	var got, want string
+	err := w.Pool().QueryRow(w.ctx, fmt.Sprintf(counted, `p.builds, p.newest_build, p.makers, p.maker_id`)).Scan(&got)
+	if err != nil {
+		t.Fatal(err)
+	}
+	err = w.Pool().QueryRow(w.ctx, fmt.Sprintf(counted, `k.builds, k.newest, k.makers, case when k.makers = 1 then k.maker end`)).Scan(&want)
+	if err != nil || got != want || strings.Count(want, "\n") < 8 {
+		t.Errorf("%v: counted\n%s\nshipped\n%s", err, got, want)
 	}
 }

@@ -23,6 +23,8 @@ const maxDeskLines = 60
 type deskOf struct {
 	Person
 	handed map[string]handed
+	// kept are trials that need not be read again.
+	kept *trialCache
 }
 
 type handed struct {
@@ -71,7 +73,7 @@ type deskLines func(context.Context, querier, *deskOf) ([]desk.Line, error)
 // is done with or handed to somebody are away, unless their cause is newer than
 // that: a change that was sent again is there again.
 func (s *Store) Desk(ctx context.Context, p Person, now time.Time) (lines, off []desk.Line, err error) {
-	d := &deskOf{p, map[string]handed{}}
+	d := &deskOf{p, map[string]handed{}, &s.tried}
 	rows, err := s.pool.Query(ctx, `
 		select h.line, w.name, h.words, h.at
 		from desk_handed h

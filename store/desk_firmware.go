@@ -3,6 +3,8 @@ package store
 import (
 	"context"
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 	"time"
 
@@ -292,30 +294,25 @@ const takenOff = `
 			left join figures f on f.place = r.build and f.release = '' and f.package_id = k.id
 				and f.method = 'remove-for-user' and f.stamp = k.trials_stamp)`
 
-// makeTakenOff makes the figures that takenOff lacks.
-func makeTakenOff(ctx context.Context, q querier) error {
-	rows, err := q.Query(ctx, `
-		with `+takenOff+`
-		select t.build, d.id::text, d.maker_id::text, b.release, array_agg(distinct t.package_id)
-		from taken t
-		join builds b on b.id = t.build
-		join models d on d.id = b.model_id
-		where t.lacking
-		group by t.build, d.id, b.release`)
+// lackingTaken are the packages of taken whose figures are to be made first, by
+// the build that they are seen from.
+const lackingTaken = `coalesce((select jsonb_object_agg(l.build, l.packages)
+				from (select t.build, jsonb_agg(distinct t.package_id) as packages
+					from taken t
+					where t.lacking
+					group by 1) l), '{}') as lacking`
+
+// makeTakenOff makes the figures that lackingTaken tells of.
+func makeTakenOff(ctx context.Context, q querier, kept *trialCache, lacking map[uuid.UUID][]uuid.UUID) error {
+	from, err := firmwares(ctx, q, slices.Collect(maps.Keys(lacking)))
 	if err != nil {
 		return err
 	}
 	var wanted []figuresFrom
-	var w figuresFrom
-	_, err = pgx.ForEachRow(rows, []any{&w.target.Build, &w.target.Model, &w.target.Maker, &w.target.Release, &w.packages}, func() error {
-		wanted = append(wanted, w)
-		w.packages = nil
-		return nil
-	})
-	if err != nil || len(wanted) == 0 {
-		return err
+	for build, packages := range lacking {
+		wanted = append(wanted, figuresFrom{from[build.String()], packages})
 	}
-	return makeFigures(ctx, q, wanted...)
+	return makeFigures(ctx, q, kept, wanted...)
 }
 
 type judgedRelease struct {
@@ -333,8 +330,8 @@ type judgedRelease struct {
 	Which string    `db:"which"`
 	Since time.Time `db:"since"`
 	Ran   int       `db:"ran"`
-	// Lacking counts figures that are to be made first.
-	Lacking int `db:"lacking"`
+	// Lacking are packages whose figures are to be made first, by build.
+	Lacking map[uuid.UUID][]uuid.UUID `db:"lacking"`
 }
 
 // judgedReleases are current releases that take off packages of which trials
@@ -371,7 +368,7 @@ func judgedReleases(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 								order by t.at desc
 								limit 1) l))
 				else r.published_at end as since, `+ranIt+` as ran,
-			(select count(*) from taken where lacking)::int as lacking
+			`+lackingTaken+`
 		from found f
 		join releases r on r.id = f.id
 		join profiles p on p.id = r.profile_id
@@ -382,10 +379,21 @@ func judgedReleases(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 		return collectRows[judgedRelease](rows, err)
 	}
 	list, err := judged()
-	if err == nil && (len(list) == 0 || list[0].Lacking > 0) {
-		// No row tells whether figures are lacking, or one tells that they are.
-		if err = makeTakenOff(ctx, q); err == nil {
-			list, err = judged()
+	if err != nil {
+		return nil, err
+	}
+	var lacking map[uuid.UUID][]uuid.UUID
+	if len(list) > 0 {
+		lacking = list[0].Lacking
+	} else if err := q.QueryRow(ctx, `with `+takenOff+` select `+lackingTaken).Scan(&lacking); err != nil {
+		return nil, err
+	}
+	if len(lacking) > 0 {
+		if err := makeTakenOff(ctx, q, d.kept, lacking); err != nil {
+			return nil, err
+		}
+		if list, err = judged(); err != nil {
+			return nil, err
 		}
 	}
 	lines := make([]desk.Line, len(list))

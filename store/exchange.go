@@ -218,7 +218,7 @@ func (s *Store) Import(ctx context.Context, next func() (section string, row jso
 			err = s.freshenResting(ctx, tx, nil)
 		}
 		if err == nil {
-			err = addCameBack(ctx, tx, nil)
+			_, err = addCameBack(ctx, tx, nil)
 		}
 		if err == nil {
 			_, err = s.freshenFirmware(ctx, tx, nil) // what is imported is no news

@@ -47,10 +47,11 @@ func stalePresence(ctx context.Context, tx pgx.Tx, build uuid.UUID) error {
 
 // addCameBack notes what phones had again at captures, though it had been taken
 // off them under another firmware: by an earlier capture, or by the journals of
-// runs. Nil stands for all captures. The runs hear of it, too.
-func addCameBack(ctx context.Context, tx pgx.Tx, captures []uuid.UUID) error {
+// runs. Nil stands for all captures. The runs hear of it, too. It returns how
+// much came back that was not noted before.
+func addCameBack(ctx context.Context, tx pgx.Tx, captures []uuid.UUID) (back int, err error) {
 	const on, off = `x.installed and x.enabled in ('default', 'on', '')`, `not (y.installed and y.enabled in ('default', 'on', ''))`
-	_, err := tx.Exec(ctx, `
+	err = tx.QueryRow(ctx, `
 		with taken as (
 			select c.id, c.build_id, c.phone, c.taken_at,
 				(select e.id
@@ -78,14 +79,16 @@ func addCameBack(ctx context.Context, tx pgx.Tx, captures []uuid.UUID) error {
 				exists (select from sightings y
 					where y.capture_id = t.earlier and y.package_id = x.package_id and `+off+`)
 				or exists (select from journal j where j.id = t.id and j.package_id = x.package_id))
-			on conflict do nothing returning capture_id, package_id)
-		update runs r set back = r.back || n.names
-		from (select j.run_id, jsonb_object_agg(j.name, 'back-after-update') as names
-			from back k
-			join journal j on j.id = k.capture_id and j.package_id = k.package_id
-			group by 1) n
-		where r.id = n.run_id`, captures)
-	return err
+			on conflict do nothing returning capture_id, package_id),
+		told as (
+			update runs r set back = r.back || n.names
+			from (select j.run_id, jsonb_object_agg(j.name, 'back-after-update') as names
+				from back k
+				join journal j on j.id = k.capture_id and j.package_id = k.package_id
+				group by 1) n
+			where r.id = n.run_id)
+		select count(*)::int from back`, captures).Scan(&back)
+	return back, err
 }
 
 // freshenArrivals makes anew what builds of models bring, where that is not

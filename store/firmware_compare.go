@@ -303,7 +303,7 @@ func (s *Store) judgedOn(ctx context.Context, sc Scope, net *impact.Net, names [
 	args := scopeArgs(sc)
 	args["method"], args["names"] = string(evidence.RemoveForUser), names
 	out := map[string]catalog.Judged{}
-	err := readingFigures(ctx, s.pool, sc, func() (missing []uuid.UUID, err error) {
+	err := s.readingFigures(ctx, s.pool, sc, func() (missing []uuid.UUID, err error) {
 		rows, err := s.pool.Query(ctx, `
 			select p.id, p.name, coalesce(g.value ->> 'load', ''), coalesce(g.scope_kind, ''),
 				coalesce(f.suggested, 'unproven'), coalesce(f.ceiling, 1), coalesce(f.floor, 0),

@@ -63,7 +63,7 @@ func (s *Store) Structure(ctx context.Context, sc Scope, name string) (evidence.
 // SaidOf is what loads and trials say of packages that might go, in the scope.
 func (s *Store) SaidOf(ctx context.Context, sc Scope, method string, names []string) (map[android.PackageName]profile.Candidate, impact.Known, error) {
 	known := impact.Known{Conditions: map[android.PackageName][]string{}, Refused: map[android.PackageName]int{}, ComesBack: map[android.PackageName]int{}}
-	list, err := candidates(ctx, s.pool, sc, method, names)
+	list, err := s.candidates(ctx, s.pool, sc, method, names)
 	out := make(map[android.PackageName]profile.Candidate, len(list))
 	for _, c := range list {
 		out[c.Package] = c

@@ -24,9 +24,10 @@ const netsVersion = 1
 const keptNets = 200
 
 // netKey is everything that a build's net is read from: captures and facts
-// never change, and presence only by a capture.
+// never change, and what a build ships has a stamp.
 type netKey struct {
 	build, capture uuid.UUID
+	shipped        int
 	stated         string
 }
 
@@ -36,6 +37,7 @@ type standing struct {
 	ID      uuid.UUID `db:"id"`
 	Form    string    `db:"form"`
 	Capture uuid.UUID `db:"capture"`
+	Shipped int       `db:"shipped_stamp"`
 	Facts   []byte    `db:"facts"`
 }
 
@@ -64,7 +66,7 @@ func (s *Store) leaningOn(ctx context.Context, models []uuid.UUID) (map[uuid.UUI
 		return nil, err
 	}
 	rows, err := s.pool.Query(ctx, `
-		select b.id, b.model_id, c.id as capture
+		select b.id, b.model_id, c.id as capture, b.shipped_stamp
 		from builds b
 		cross join lateral `+standingCapture+` c
 		where b.model_id = any($1)`, models)
@@ -72,6 +74,7 @@ func (s *Store) leaningOn(ctx context.Context, models []uuid.UUID) (map[uuid.UUI
 		ID      uuid.UUID `db:"id"`
 		Model   uuid.UUID `db:"model_id"`
 		Capture uuid.UUID `db:"capture"`
+		Shipped int       `db:"shipped_stamp"`
 	}
 	list, err := collectRows[captured](rows, err)
 	if err != nil {
@@ -88,7 +91,7 @@ func (s *Store) leaningOn(ctx context.Context, models []uuid.UUID) (map[uuid.UUI
 		}
 	}
 	for _, c := range list {
-		if names, ok := s.leaning.Get(netKey{c.ID, c.Capture, stamp}); ok {
+		if names, ok := s.leaning.Get(netKey{c.ID, c.Capture, c.Shipped, stamp}); ok {
 			add(c, names)
 		} else {
 			missing = append(missing, c)
@@ -105,7 +108,7 @@ func (s *Store) leaningOn(ctx context.Context, models []uuid.UUID) (map[uuid.UUI
 		}
 		for _, c := range some {
 			names := slices.DeleteFunc(slices.Clone(nets[c.ID].Names()), func(name android.PackageName) bool { return !nets[c.ID].Leans(name) })
-			s.leaning.Add(netKey{c.ID, c.Capture, stamp}, slices.Clip(names))
+			s.leaning.Add(netKey{c.ID, c.Capture, c.Shipped, stamp}, slices.Clip(names))
 			add(c, names)
 		}
 	}
@@ -125,7 +128,7 @@ func (s *Store) nets(ctx context.Context, q querier, builds []uuid.UUID) (map[uu
 		return nil, err
 	}
 	rows, err := q.Query(ctx, `
-		select b.id, d.form, c.id as capture, c.phone_facts as facts
+		select b.id, d.form, c.id as capture, c.phone_facts as facts, b.shipped_stamp
 		from unnest($1::uuid[]) as wanted (id) join builds b using (id) join models d on d.id = b.model_id
 			cross join lateral `+standingCapture+` c`, builds)
 	list, err := collectRows[standing](rows, err)
@@ -135,7 +138,7 @@ func (s *Store) nets(ctx context.Context, q querier, builds []uuid.UUID) (map[uu
 	out := make(map[uuid.UUID]*impact.Net, len(list))
 	missing := map[uuid.UUID]standing{}
 	for _, b := range list {
-		if n, ok := s.kept.Get(netKey{b.ID, b.Capture, stamp}); ok {
+		if n, ok := s.kept.Get(netKey{b.ID, b.Capture, b.Shipped, stamp}); ok {
 			out[b.ID] = n
 		} else {
 			missing[b.ID] = b
@@ -162,7 +165,7 @@ func (s *Store) nets(ctx context.Context, q querier, builds []uuid.UUID) (map[uu
 		// Whether one owner had set a code says nothing of the build.
 		phone.Facts.LockCode = ""
 		out[id] = impact.Read(phone)
-		s.kept.Add(netKey{id, b.Capture, stamp}, out[id])
+		s.kept.Add(netKey{id, b.Capture, b.Shipped, stamp}, out[id])
 	}
 	return out, nil
 }
@@ -275,14 +278,10 @@ func statedLinks(ctx context.Context, q querier) ([]impact.Link, error) {
 func (s *Store) freshenResting(ctx context.Context, q querier, models []uuid.UUID) error {
 	rows, err := q.Query(ctx, `
 		select d.id, b.id as build, d.resting_as as was,
-			b.id || ' ' || (select c.id
-				from captures c
-				where c.build_id = b.id
-				order by c.taken_at desc, c.id
-				limit 1) || ' ' || $2 as is
+			concat_ws(' ', b.id, (select c.id from `+standingCapture+` c), b.shipped_stamp, $2::text) as is
 		from models d
 		cross
-			join lateral (select b.id from builds b where b.model_id = d.id
+			join lateral (select b.id, b.shipped_stamp from builds b where b.model_id = d.id
 				and exists (select from captures c where c.build_id = b.id)
 			order by `+newestBuild+` limit 1) b
 		where $1::uuid[] is null or d.id = any($1)

@@ -77,13 +77,13 @@ func lacking(sc Scope) string {
 // readingFigures reads something with the figures of a scope. Where read tells
 // of packages whose figures are lacking there, they are made, and it reads
 // again: what comes out rests on all trials there are.
-func readingFigures(ctx context.Context, q querier, sc Scope, read func() (lacking []uuid.UUID, err error)) error {
+func (s *Store) readingFigures(ctx context.Context, q querier, sc Scope, read func() (lacking []uuid.UUID, err error)) error {
 	for range 5 {
 		missing, err := read()
 		if err != nil || len(missing) == 0 {
 			return err
 		}
-		if err := makeFigures(ctx, q, figuresFrom{sc.Target, missing}); err != nil {
+		if err := makeFigures(ctx, q, s.keptOutside(ctx), figuresFrom{sc.Target, missing}); err != nil {
 			return err
 		}
 	}
@@ -97,8 +97,9 @@ type figuresFrom struct {
 }
 
 // makeFigures makes the figures of packages from targets, by every method. Two
-// that make the same ones at once make the same.
-func makeFigures(ctx context.Context, q querier, wanted ...figuresFrom) error {
+// that make the same ones at once make the same. Trials that are kept are not
+// read again; nil for none.
+func makeFigures(ctx context.Context, q querier, kept *trialCache, wanted ...figuresFrom) error {
 	begin, ok := q.(interface {
 		Begin(context.Context) (pgx.Tx, error)
 	})
@@ -123,7 +124,7 @@ func makeFigures(ctx context.Context, q querier, wanted ...figuresFrom) error {
 		if err != nil {
 			return err
 		}
-		trials, err := trialsOf(ctx, tx, slices.Collect(maps.Keys(stamps)))
+		trials, err := kept.trials(ctx, tx, stamps)
 		if err != nil {
 			return err
 		}
@@ -172,7 +173,7 @@ func recompute(ctx context.Context, tx pgx.Tx, packages []uuid.UUID) error {
 	if err != nil {
 		return err
 	}
-	return makeFigures(ctx, tx, figuresFrom{packages: packages})
+	return makeFigures(ctx, tx, nil, figuresFrom{packages: packages})
 }
 
 // recomputeAll forgets all figures and writes those of everywhere anew, some

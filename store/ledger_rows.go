@@ -340,7 +340,7 @@ func (s *Store) Ledger(ctx context.Context, q LedgerQuery) (rows []LedgerRow, fo
 		// Most is, everywhere, Hard and Soft of the model where most do.
 		Most []int `db:"most"`
 	}
-	err = readingFigures(ctx, s.pool, q.Scope, func() (missing []uuid.UUID, err error) {
+	err = s.readingFigures(ctx, s.pool, q.Scope, func() (missing []uuid.UUID, err error) {
 		r, err := s.pool.Query(ctx, st.page, st.mode, st.args)
 		if err != nil {
 			return nil, err

@@ -2,6 +2,8 @@ package store
 
 import (
 	"context"
+	"maps"
+	"slices"
 	"sync"
 
 	"github.com/google/uuid"
@@ -50,34 +52,51 @@ func (c *trialCache) put(pkg uuid.UUID, kept stampedTrials) {
 	c.size += len(kept.trials)
 }
 
-// trialsNow loads all trials of packages as trialsOf does, outside of any
-// transaction: most of them are kept from the last time. The lists are not to
-// be changed.
-func (s *Store) trialsNow(ctx context.Context, packages []uuid.UUID) (map[uuid.UUID][]evidence.Trial, error) {
-	// Before the trials: if more are accepted in between, they are kept under a
-	// stamp that nobody asks for again.
-	stamps, err := stampsOf(ctx, s.pool, packages)
-	if err != nil {
-		return nil, err
+// trials loads all trials of packages with these stamps as trialsOf does: those
+// that are kept, and the others, which are kept then. The stamps were read
+// before: if more trials are accepted in between, they are kept under a stamp
+// that nobody asks for again. A nil cache keeps nothing: what is written in a
+// transaction may be rolled back. The lists are not to be changed.
+func (c *trialCache) trials(ctx context.Context, q querier, stamps map[uuid.UUID]int64) (map[uuid.UUID][]evidence.Trial, error) {
+	if c == nil {
+		return trialsOf(ctx, q, slices.Collect(maps.Keys(stamps)))
 	}
 	out := make(map[uuid.UUID][]evidence.Trial, len(stamps))
 	var missing []uuid.UUID
 	for pkg, stamp := range stamps {
-		if kept, ok := s.tried.get(pkg, stamp); ok {
+		if kept, ok := c.get(pkg, stamp); ok {
 			out[pkg] = kept
 		} else {
 			missing = append(missing, pkg)
 		}
 	}
-	read, err := trialsOf(ctx, s.pool, missing)
+	read, err := trialsOf(ctx, q, missing)
 	if err != nil {
 		return nil, err
 	}
-	s.tried.mu.Lock()
-	defer s.tried.mu.Unlock()
+	c.mu.Lock()
+	defer c.mu.Unlock()
 	for pkg, trials := range read {
 		out[pkg] = trials
-		s.tried.put(pkg, stampedTrials{stamps[pkg], trials})
+		c.put(pkg, stampedTrials{stamps[pkg], trials})
 	}
 	return out, nil
+}
+
+// keptOutside is the cache of trials for what reads outside of a transaction.
+func (s *Store) keptOutside(ctx context.Context) *trialCache {
+	if ctx.Value(transactionKey{}) != nil {
+		return nil
+	}
+	return &s.tried
+}
+
+// trialsNow loads all trials of packages, outside of any transaction: most of
+// them are kept from the last time. The lists are not to be changed.
+func (s *Store) trialsNow(ctx context.Context, packages []uuid.UUID) (map[uuid.UUID][]evidence.Trial, error) {
+	stamps, err := stampsOf(ctx, s.pool, packages)
+	if err != nil {
+		return nil, err
+	}
+	return s.tried.trials(ctx, s.pool, stamps)
 }

@@ -31,7 +31,7 @@ func (s *Store) basis(ctx context.Context, q querier, p Profile, rules profile.R
 			b.Form = sc.Model.Form
 		}
 		models = append(models, sc.Model.ID)
-		list, err := candidatesBy(ctx, q, sc, rules.AllMethods())
+		list, err := s.candidatesBy(ctx, q, sc, rules.AllMethods())
 		if err != nil {
 			return b, err
 		}
@@ -44,13 +44,13 @@ func (s *Store) basis(ctx context.Context, q querier, p Profile, rules profile.R
 
 // candidatesBy loads candidates with their figures by several methods; the
 // first is the usual one.
-func candidatesBy(ctx context.Context, q querier, sc Scope, methods []evidence.Method) ([]profile.Candidate, error) {
-	list, err := candidates(ctx, q, sc, string(methods[0]), nil)
+func (s *Store) candidatesBy(ctx context.Context, q querier, sc Scope, methods []evidence.Method) ([]profile.Candidate, error) {
+	list, err := s.candidates(ctx, q, sc, string(methods[0]), nil)
 	if err != nil {
 		return nil, err
 	}
 	for _, m := range methods[1:] {
-		others, err := candidates(ctx, q, sc, string(m), nil)
+		others, err := s.candidates(ctx, q, sc, string(m), nil)
 		if err != nil {
 			return nil, err
 		}

@@ -174,11 +174,11 @@ func (s *Store) SetRules(ctx context.Context, id uuid.UUID, revision int, purpos
 
 // candidates are the preinstalled packages that a build in scope ships, by name
 // or all, each with its effective load and its figures for a method.
-func candidates(ctx context.Context, q querier, sc Scope, method string, names []string) ([]profile.Candidate, error) {
+func (s *Store) candidates(ctx context.Context, q querier, sc Scope, method string, names []string) ([]profile.Candidate, error) {
 	args := scopeArgs(sc)
 	args["method"], args["names"] = method, names
 	var list []profile.Candidate
-	err := readingFigures(ctx, q, sc, func() (missing []uuid.UUID, err error) {
+	err := s.readingFigures(ctx, q, sc, func() (missing []uuid.UUID, err error) {
 		rows, err := q.Query(ctx, `
 			select p.id, p.name,
 				`+bestLabel+`,
