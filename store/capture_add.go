@@ -387,13 +387,16 @@ func addPresence(ctx context.Context, tx pgx.Tx, rows []row, sum *CaptureSummary
 		}
 	}
 	var fresh []row
-	var ids []uuid.UUID
+	var ids, added []uuid.UUID // of these; added without those that a list told of
 	for _, r := range rows {
 		only, known := bare[r.pkg]
 		tells := r.p.VersionName != "" || r.p.Signer != "" || len(r.p.Requests) > 0
 		if r.p.Preinstalled() && !r.alike && (!known || only && tells) {
 			fresh = append(fresh, r)
 			ids = append(ids, r.pkg)
+			if !known {
+				added = append(added, r.pkg)
+			}
 		}
 	}
 	if len(fresh) == 0 {
@@ -428,7 +431,7 @@ func addPresence(ctx context.Context, tx pgx.Tx, rows []row, sum *CaptureSummary
 	if _, err := tx.Exec(ctx, lockPackages, ids); err != nil {
 		return false, err
 	}
-	if _, err := tx.Exec(ctx, countShipped, sum.BuildID, ids); err != nil {
+	if _, err := tx.Exec(ctx, countShipped, sum.BuildID, added); err != nil {
 		return false, err
 	}
 	_, err = tx.Exec(ctx, `update builds set shipped_stamp = shipped_stamp + 1 where id = $1`, sum.BuildID)
@@ -441,26 +444,24 @@ func addPresence(ctx context.Context, tx pgx.Tx, rows []row, sum *CaptureSummary
 	return true, guessAgain(ctx, tx, ids)
 }
 
-// countShipped counts what the model of a build ships by now, of packages that
-// are new on it, and moves the packages' own counts along: on how many builds
-// and by how many makers. What all other models ship is not counted again.
+// countShipped counts packages that a build is found to ship, once for each
+// build: those of its model, and with them the packages' own counts, on how many
+// builds and by how many makers. Nothing is counted anew.
 const countShipped = `
-	with here as (select d.id as model_id, d.maker_id
+	with here as (select d.id as model_id, d.maker_id, b.first_seen
 		from builds b
 		join models d on d.id = b.model_id
 		where b.id = $1),
-	was as (select s.package_id, s.builds
+	was as (select s.package_id
 		from shipped_by s
 		where s.model_id = (select model_id from here) and s.package_id = any($2)),
-	now as (insert into shipped_by (model_id, package_id, builds, newest)
-		select b.model_id, x.package_id, count(*), max(b.first_seen)
-		from builds b
-		join presence x on x.build_id = b.id
-		where b.model_id = (select model_id from here) and x.package_id = any($2)
-		group by 1, 2
-		on conflict (model_id, package_id) do update set builds = excluded.builds, newest = excluded.newest
-		returning package_id, builds, newest),
-	moved as (select n.package_id, h.maker_id, n.builds - coalesce(w.builds, 0) as more, n.newest,
+	now as (insert into shipped_by as s (model_id, package_id, builds, newest)
+		select h.model_id, p, 1, h.first_seen
+		from here h cross join unnest($2::uuid[]) p
+		on conflict (model_id, package_id)
+		do update set builds = s.builds + 1, newest = greatest(s.newest, excluded.newest)
+		returning package_id),
+	moved as (select n.package_id, h.maker_id, h.first_seen,
 		case when w.package_id is null and not exists (
 			select from models d
 			join shipped_by s on s.model_id = d.id and s.package_id = n.package_id
@@ -469,7 +470,7 @@ const countShipped = `
 		cross join here h
 		left join was w on w.package_id = n.package_id)
 	update packages p
-	set builds = p.builds + m.more, newest_build = greatest(p.newest_build, m.newest), makers = p.makers + m.makers,
+	set builds = p.builds + 1, newest_build = greatest(p.newest_build, m.first_seen), makers = p.makers + m.makers,
 		maker_id = case when p.makers + m.makers = 1 then coalesce(p.maker_id, m.maker_id) end
 	from moved m
 	where m.package_id = p.id`
