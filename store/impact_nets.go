@@ -20,8 +20,15 @@ import (
 // program counted is counted anew.
 const netsVersion = 1
 
-// keptNets bounds the nets that a process keeps: some hundred kilobytes each.
-const keptNets = 200
+// keptNets bounds the nets that a process keeps, netsAtOnce how many are read
+// in one go.
+const (
+	keptNets   = 40_000_000
+	netsAtOnce = 40
+)
+
+// bytesOf is about how much a net takes.
+func bytesOf(n *impact.Net) int { return 900*len(n.Names()) + 250*len(n.Links) }
 
 // netKey is everything that a build's net is read from: captures and facts
 // never change, and what a build ships has a stamp.
@@ -55,8 +62,8 @@ func (s *Store) Net(ctx context.Context, build uuid.UUID) (*impact.Net, error) {
 	return nets[build], nil
 }
 
-// keptLeaning bounds the builds of which a process keeps what leans.
-const keptLeaning = 5000
+// keptLeaning bounds what a process keeps of what leans on builds.
+const keptLeaning = 4_000_000
 
 // leaningOn are, for models, the packages that something leans on, or that lean
 // on something, on any captured build of them: see impact.Net.Leans.
@@ -91,13 +98,13 @@ func (s *Store) leaningOn(ctx context.Context, models []uuid.UUID) (map[uuid.UUI
 		}
 	}
 	for _, c := range list {
-		if names, ok := s.leaning.Get(netKey{c.ID, c.Capture, c.Shipped, stamp}); ok {
+		if names, ok := s.leaning.get(netKey{c.ID, c.Capture, c.Shipped, stamp}); ok {
 			add(c, names)
 		} else {
 			missing = append(missing, c)
 		}
 	}
-	for some := range slices.Chunk(missing, keptNets/4) {
+	for some := range slices.Chunk(missing, netsAtOnce) {
 		builds := make([]uuid.UUID, len(some))
 		for i, c := range some {
 			builds[i] = c.ID
@@ -108,7 +115,7 @@ func (s *Store) leaningOn(ctx context.Context, models []uuid.UUID) (map[uuid.UUI
 		}
 		for _, c := range some {
 			names := slices.DeleteFunc(slices.Clone(nets[c.ID].Names()), func(name android.PackageName) bool { return !nets[c.ID].Leans(name) })
-			s.leaning.Add(netKey{c.ID, c.Capture, c.Shipped, stamp}, slices.Clip(names))
+			s.leaning.put(netKey{c.ID, c.Capture, c.Shipped, stamp}, slices.Clip(names), 100+50*len(names))
 			add(c, names)
 		}
 	}
@@ -138,7 +145,7 @@ func (s *Store) nets(ctx context.Context, q querier, builds []uuid.UUID) (map[uu
 	out := make(map[uuid.UUID]*impact.Net, len(list))
 	missing := map[uuid.UUID]standing{}
 	for _, b := range list {
-		if n, ok := s.kept.Get(netKey{b.ID, b.Capture, b.Shipped, stamp}); ok {
+		if n, ok := s.readNets.get(netKey{b.ID, b.Capture, b.Shipped, stamp}); ok {
 			out[b.ID] = n
 		} else {
 			missing[b.ID] = b
@@ -165,7 +172,7 @@ func (s *Store) nets(ctx context.Context, q querier, builds []uuid.UUID) (map[uu
 		// Whether one owner had set a code says nothing of the build.
 		phone.Facts.LockCode = ""
 		out[id] = impact.Read(phone)
-		s.kept.Add(netKey{id, b.Capture, b.Shipped, stamp}, out[id])
+		s.readNets.put(netKey{id, b.Capture, b.Shipped, stamp}, out[id], bytesOf(out[id]))
 	}
 	return out, nil
 }
@@ -301,7 +308,7 @@ func (s *Store) freshenResting(ctx context.Context, q querier, models []uuid.UUI
 		return err
 	}
 	list = slices.DeleteFunc(list, func(c counted) bool { return c.Was == c.Is+" "+stamp })
-	for some := range slices.Chunk(list, keptNets/4) {
+	for some := range slices.Chunk(list, netsAtOnce) {
 		builds := make([]uuid.UUID, len(some))
 		for i, c := range some {
 			builds[i] = c.Build

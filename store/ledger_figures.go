@@ -208,7 +208,7 @@ func recomputeAll(ctx context.Context, tx pgx.Tx, y evidence.Yardstick) error {
 }
 
 // triedAtOnce is how many packages eachTried loads at a time.
-const triedAtOnce = 4000
+const triedAtOnce = 500
 
 // eachTried hands over the trials of all packages, some thousand at a time.
 func eachTried(ctx context.Context, q querier, do func(map[uuid.UUID][]evidence.Trial) error) error {

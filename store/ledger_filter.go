@@ -62,15 +62,21 @@ func (c *conditions) arg(v any) string {
 	return "@" + name
 }
 
-// word is the condition that a package is found by a word: in its names or in
-// what people say that it does. The columns names and said are those of
-// package_words.
+// word is the condition that a package is found by a word: in its names, or in
+// what people say that it does unless the word is shorter than three letters. A
+// word that is written like that nowhere in the catalogue is taken for a typing
+// error. The columns names and said are those of package_words.
 func (c *conditions) word(w filter.Word) string {
 	c.words = true
 	like := "lower(" + c.arg("%"+escapeLike(w.Text)+"%") + ")"
+	if utf8.RuneCountInString(w.Text) < 3 {
+		return "(names like " + like + ")"
+	}
 	found := fmt.Sprintf("names like %[1]s or said like %[1]s", like)
 	if !w.Exact && forgivable(w.Text) {
-		found += fmt.Sprintf(" or lower(%s::text) <<%% names", c.arg(w.Text))
+		found += fmt.Sprintf(` or lower(%s::text) <<%% names
+			and not exists (select from package_words x where x.names like %[2]s or x.said like %[2]s)`,
+			c.arg(w.Text), like)
 	}
 	return "(" + found + ")"
 }

@@ -290,11 +290,13 @@ func (q LedgerQuery) statement() (ledgerStatement, error) {
 		// Neither what fits nor in which order rests on marks: only the page's
 		// rows need them.
 		seen, fits = `
-			select p.id, p.name, w.names, w.said, false as lacking
-			from package_words w join packages p on p.id = w.package_id where `+fits, "true"
+			select package_id as id, name, names, false as lacking
+			from package_words
+			where `+fits, "true"
 		rows = `(select r.*, g.grp, g.ord
-				from page g join (` + ledgerRows(q.Scope, st.args, false) + ` and p.id in (select id from page)) r
-				on r.id = g.id) p`
+				from page g
+				join (` + ledgerRows(q.Scope, st.args, false) + `
+					and p.id = any(array(select id from page))) r on r.id = g.id) p`
 		total = `(select count(*) from packages)::int`
 	default:
 		if among := c.narrowing(q.Filter); among != "" {

@@ -4,52 +4,28 @@ import (
 	"context"
 	"maps"
 	"slices"
-	"sync"
 
 	"github.com/google/uuid"
 
 	"roster/core/evidence"
 )
 
-// keptTrials bounds how many trials a process keeps: a fifth of a kilobyte each.
-const keptTrials = 80_000
+// keptTrials bounds the trials that a process keeps, of bytesOfTrial each.
+const (
+	keptTrials   = 24_000_000
+	bytesOfTrial = 220
+)
 
-// trialCache keeps the trials of packages, each under the package's stamp: with
-// another stamp there are others. What was not asked for since half of
-// keptTrials came in is let go. It is safe for many goroutines; the lists are
-// not to be changed.
+// stamped is a package with the stamp of its trials: with another stamp there
+// are others.
+type stamped struct {
+	pkg   uuid.UUID
+	stamp int64
+}
+
+// trialCache keeps the trials of packages.
 type trialCache struct {
-	mu sync.Mutex
-	// fresh are those that were asked for lately, of size trials; then before
-	// takes their place.
-	fresh, before map[uuid.UUID]stampedTrials
-	size          int
-}
-
-type stampedTrials struct {
-	stamp  int64
-	trials []evidence.Trial
-}
-
-func (c *trialCache) get(pkg uuid.UUID, stamp int64) ([]evidence.Trial, bool) {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	kept, ok := c.fresh[pkg]
-	if !ok {
-		if kept, ok = c.before[pkg]; ok && kept.stamp == stamp {
-			c.put(pkg, kept)
-		}
-	}
-	return kept.trials, ok && kept.stamp == stamp
-}
-
-// put is called with the lock held.
-func (c *trialCache) put(pkg uuid.UUID, kept stampedTrials) {
-	if c.fresh == nil || c.size > keptTrials/2 {
-		c.fresh, c.before, c.size = map[uuid.UUID]stampedTrials{}, c.fresh, 0
-	}
-	c.fresh[pkg] = kept
-	c.size += len(kept.trials)
+	kept[stamped, []evidence.Trial]
 }
 
 // trials loads all trials of packages with these stamps as trialsOf does: those
@@ -64,7 +40,7 @@ func (c *trialCache) trials(ctx context.Context, q querier, stamps map[uuid.UUID
 	out := make(map[uuid.UUID][]evidence.Trial, len(stamps))
 	var missing []uuid.UUID
 	for pkg, stamp := range stamps {
-		if kept, ok := c.get(pkg, stamp); ok {
+		if kept, ok := c.get(stamped{pkg, stamp}); ok {
 			out[pkg] = kept
 		} else {
 			missing = append(missing, pkg)
@@ -74,11 +50,9 @@ func (c *trialCache) trials(ctx context.Context, q querier, stamps map[uuid.UUID
 	if err != nil {
 		return nil, err
 	}
-	c.mu.Lock()
-	defer c.mu.Unlock()
 	for pkg, trials := range read {
 		out[pkg] = trials
-		c.put(pkg, stampedTrials{stamps[pkg], trials})
+		c.put(stamped{pkg, stamps[pkg]}, trials, bytesOfTrial*len(trials))
 	}
 	return out, nil
 }

@@ -9,9 +9,9 @@ import (
 	"roster/core/profile"
 )
 
-// keptDocuments bounds the documents of releases that a process keeps: some
-// ten kilobytes each.
-const keptDocuments = 500
+// keptDocuments bounds the documents of releases that a process keeps. One
+// takes about three times what it takes as text.
+const keptDocuments = 12_000_000
 
 // readDocuments reads the documents of releases, by id. Nobody may change
 // them: they are kept for whoever asks next. One that this program can't read
@@ -20,7 +20,7 @@ func (s *Store) readDocuments(ctx context.Context, q querier, releases []uuid.UU
 	out := make(map[uuid.UUID]*profile.Document, len(releases))
 	var unread []uuid.UUID
 	for _, id := range releases {
-		if d, ok := s.documents.Get(id); ok {
+		if d, ok := s.documents.get(id); ok {
 			out[id] = d
 		} else {
 			unread = append(unread, id)
@@ -42,7 +42,7 @@ func (s *Store) readDocuments(ctx context.Context, q querier, releases []uuid.UU
 			return nil
 		}
 		out[id] = d
-		s.documents.Add(id, d)
+		s.documents.put(id, d, 3*len(raw))
 		return nil
 	})
 	return out, err

@@ -13,7 +13,6 @@ import (
 	"slices"
 
 	"github.com/google/uuid"
-	lru "github.com/hashicorp/golang-lru/v2"
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/pgxpool"
@@ -35,9 +34,9 @@ type Store struct {
 	aside *pgxpool.Pool
 	log   *slog.Logger
 	// What was worked out or read before, and can't have changed since.
-	kept      *lru.Cache[netKey, *impact.Net]
-	leaning   *lru.Cache[netKey, []android.PackageName]
-	documents *lru.Cache[uuid.UUID, *profile.Document]
+	readNets  kept[netKey, *impact.Net]
+	leaning   kept[netKey, []android.PackageName]
+	documents kept[uuid.UUID, *profile.Document]
 	tried     trialCache
 }
 
@@ -73,16 +72,9 @@ func NewWith(ctx context.Context, url string, o Options) (*Store, error) {
 	if err != nil {
 		return nil, err
 	}
-	nets, err := lru.New[netKey, *impact.Net](keptNets)
-	if err != nil {
-		return nil, err
-	}
-	leaning, err := lru.New[netKey, []android.PackageName](keptLeaning)
-	if err != nil {
-		return nil, err
-	}
-	documents, err := lru.New[uuid.UUID, *profile.Document](keptDocuments)
-	return &Store{pool: pool, aside: aside, log: cmp.Or(o.Log, DefaultOptions().Log), kept: nets, leaning: leaning, documents: documents}, err
+	s := &Store{pool: pool, aside: aside, log: cmp.Or(o.Log, DefaultOptions().Log)}
+	s.readNets.most, s.leaning.most, s.documents.most, s.tried.most = keptNets, keptLeaning, keptDocuments, keptTrials
+	return s, nil
 }
 
 // Close ends all connections.

@@ -2,6 +2,7 @@
 -- of a package without looking up labels and claims.
 create table package_words (
 	package_id uuid primary key references packages,
+	name text not null,
 	-- in lower case, each between line breaks: its name, labels and aliases
 	names text not null,
 	-- in lower case: what people say that it does
@@ -17,8 +18,8 @@ create index package_words_search on package_words using gin (names gin_trgm_ops
 create function write_words(packages_changed uuid[]) returns void language plpgsql as $$
 begin
 	perform from packages where id = any(packages_changed) order by id for no key update;
-	insert into package_words as w (package_id, names, said, label)
-	select p.id,
+	insert into package_words as w (package_id, name, names, said, label)
+	select p.id, p.name,
 		E'\n' || lower(p.name) || E'\n' || coalesce((select
 			string_agg(lower(replace(l.label, E'\n', ' ')) || E'\n', '' order by l.language, l.label)
 			from labels l
@@ -40,8 +41,8 @@ $$;
 
 create function words_of_packages() returns trigger language plpgsql as $$
 begin
-	insert into package_words (package_id, names, said, label)
-	select id, E'\n' || lower(name) || E'\n', '', '' from changed;
+	insert into package_words (package_id, name, names, said, label)
+	select id, name, E'\n' || lower(name) || E'\n', '', '' from changed;
 	return null;
 end
 $$;
