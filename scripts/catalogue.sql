@@ -112,5 +112,6 @@ insert into release_packages (release_id, package_id, method)
 	select pg_temp.id('release', n * 10 + number), package_id, 'remove-for-user' from taken;
 delete from settings where key = 'figures version';
 select write_words(array(select id from packages));
+update catalogue_size set packages = (select count(*) from packages);
 commit;
 analyze;

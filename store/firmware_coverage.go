@@ -175,8 +175,8 @@ func staleCoverOf(ctx context.Context, tx pgx.Tx, packages []uuid.UUID) error {
 const countedAtOnce = 20
 
 // CountCover counts anew what is known of some models where that has moved. It
-// returns how many it counted: 0 when all is counted.
-func (s *Store) CountCover(ctx context.Context) (n int, err error) {
+// returns those: none when all is counted.
+func (s *Store) CountCover(ctx context.Context) (models []uuid.UUID, err error) {
 	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		rows, err := tx.Query(ctx, `
 			select id
@@ -187,8 +187,8 @@ func (s *Store) CountCover(ctx context.Context) (n int, err error) {
 		if err != nil {
 			return err
 		}
-		models, err := pgx.CollectRows(rows, pgx.RowTo[uuid.UUID])
-		if n = len(models); err != nil || n == 0 {
+		models, err = pgx.CollectRows(rows, pgx.RowTo[uuid.UUID])
+		if err != nil || len(models) == 0 {
 			return err
 		}
 		_, err = tx.Exec(ctx, `
@@ -244,5 +244,5 @@ func (s *Store) CountCover(ctx context.Context) (n int, err error) {
 		}
 		return notify(ctx, tx, Event{Topic: CoverageCounted})
 	})
-	return n, err
+	return models, err
 }

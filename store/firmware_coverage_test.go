@@ -17,7 +17,8 @@ import (
 func (w *world) counted() (models int) {
 	w.t.Helper()
 	for {
-		n, err := w.CountCover(w.ctx)
+		models, err := w.CountCover(w.ctx)
+		n := len(models)
 		w.must(err)
 		if n == 0 {
 			return models

@@ -136,6 +136,43 @@ func makeFigures(ctx context.Context, q querier, kept *trialCache, wanted ...fig
 	})
 }
 
+// ReadyFigures makes what is lacking of the figures of models, as their Ledger
+// shows them, before somebody asks.
+func (s *Store) ReadyFigures(ctx context.Context, models []uuid.UUID) error {
+	targets, err := firmwares(ctx, s.pool, models)
+	if err != nil {
+		return err
+	}
+	for _, model := range models {
+		target, ok := targets[model.String()]
+		if !ok {
+			continue
+		}
+		place, release := placeOf(target)
+		rows, err := s.pool.Query(ctx, `
+			select p.id
+			from shipped_by y
+			join packages p on p.id = y.package_id
+			where y.model_id = $1 and p.trials_stamp > 0
+				and not exists (select from figures g
+					where g.place = $2 and g.release = $3 and g.package_id = p.id and g.stamp = p.trials_stamp)`,
+			model, place, release)
+		if err != nil {
+			return err
+		}
+		packages, err := pgx.CollectRows(rows, pgx.RowTo[uuid.UUID])
+		if err != nil {
+			return err
+		}
+		if len(packages) > 0 {
+			if err := makeFigures(ctx, s.pool, &s.tried, figuresFrom{target, packages}); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
 // stampsOf are the stamps of those of packages that have trials.
 func stampsOf(ctx context.Context, q querier, packages []uuid.UUID) (map[uuid.UUID]int64, error) {
 	rows, err := q.Query(ctx, `select id, trials_stamp from packages where id = any($1) and trials_stamp > 0`, packages)

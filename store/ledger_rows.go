@@ -263,9 +263,11 @@ func (q LedgerQuery) statement() (ledgerStatement, error) {
 	resting := `p.hard, p.soft`
 	switch {
 	case q.Scope.Maker == nil:
-		resting = `coalesce((select max(array[x.hard, x.soft])
+		resting = `coalesce((select array[x.hard, x.soft]
 				from shipped_by x
-				where x.package_id = p.id), '{0,0}') as most`
+				where x.package_id = p.id
+				order by x.hard desc, x.soft desc
+				limit 1), '{0,0}') as most`
 	default:
 		st.mode = planned
 		if sortName == "resting" {
@@ -297,11 +299,11 @@ func (q LedgerQuery) statement() (ledgerStatement, error) {
 				from page g
 				join (` + ledgerRows(q.Scope, st.args, false) + `
 					and p.id = any(array(select id from page))) r on r.id = g.id) p`
-		total = `(select count(*) from packages)::int`
+		total = `(select packages from catalogue_size)::int`
 	default:
 		if among := c.narrowing(q.Filter); among != "" {
 			seen += " and " + among
-			total = `(select count(*) from packages)::int`
+			total = `(select packages from catalogue_size)::int`
 		}
 	}
 	after := ""

@@ -9,6 +9,7 @@ import (
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
+	"golang.org/x/sync/errgroup"
 
 	"roster/core/android"
 	"roster/core/catalog"
@@ -71,11 +72,9 @@ type profileRow struct {
 // profile is composed anew as a whole: see change.KnockOn.
 func (s *Store) KnockOn(ctx context.Context, author uuid.UUID, edits []Edit) (KnockOn, error) {
 	out := KnockOn{Profiles: []ProfileEffect{}, Moves: []PlacedMove{}}
-	j, err := s.EvidenceSnapshot(ctx, edits)
-	if err != nil || len(edits) == 0 {
-		return out, err
+	if len(edits) == 0 {
+		return out, nil
 	}
-	then := j.With(author, edits)
 	touched := map[uuid.UUID]Edit{}
 	ids := map[uuid.UUID]bool{}
 	for _, e := range edits {
@@ -84,10 +83,16 @@ func (s *Store) KnockOn(ctx context.Context, author uuid.UUID, edits []Edit) (Kn
 		}
 	}
 	packages := sortedIDs(ids)
-	profiles, err := s.profilesShipping(ctx, packages)
+	var j *EvidenceSnapshot
+	var profiles []profileRow
+	reading, within := errgroup.WithContext(ctx)
+	reading.Go(func() (err error) { j, err = s.EvidenceSnapshot(within, edits); return err })
+	reading.Go(func() (err error) { profiles, err = s.profilesShipping(within, packages); return err })
+	err := reading.Wait()
 	if err != nil {
 		return out, err
 	}
+	then := j.With(author, edits)
 	if err := s.weighFor(ctx, j, then, packages, profiles); err != nil {
 		return out, err
 	}

@@ -13,15 +13,17 @@ const (
 )
 
 // countCoverage counts anew what is known of builds, some time after captures,
-// loads or trials have moved: coverage may lag.
+// loads or trials have moved: coverage may lag. The figures of their models are
+// made ready with it, so that whoever looks next need not wait for that.
 func (w *Worker) countCoverage(ctx context.Context) {
 	for wait := coverageLag; ; wait = coverageLag {
-		n, err := w.store.CountCover(ctx)
-		switch {
-		case err != nil:
-			w.log.Debug("coverage can't be counted", "err", err)
-		case n > 0:
+		models, err := w.store.CountCover(ctx)
+		if err == nil && len(models) > 0 {
 			wait = coverageBreath // there may be more
+			err = w.store.ReadyFigures(ctx, models)
+		}
+		if err != nil {
+			w.log.Debug("coverage can't be counted", "err", err)
 		}
 		select {
 		case <-time.After(wait):

@@ -13,6 +13,10 @@ create table package_words (
 );
 create index package_words_search on package_words using gin (names gin_trgm_ops, said gin_trgm_ops);
 
+-- How many packages there are: counting them takes longer than finding some.
+create table catalogue_size (packages bigint not null);
+insert into catalogue_size select count(*) from packages;
+
 -- write_words writes the words of packages anew. Whoever changes labels or claims
 -- of the same package at once waits, so that neither misses the other's.
 create function write_words(packages_changed uuid[]) returns void language plpgsql as $$
@@ -43,6 +47,7 @@ create function words_of_packages() returns trigger language plpgsql as $$
 begin
 	insert into package_words (package_id, name, names, said, label)
 	select id, name, E'\n' || lower(name) || E'\n', '', '' from changed;
+	update catalogue_size set packages = packages + (select count(*) from changed);
 	return null;
 end
 $$;
@@ -92,4 +97,4 @@ drop trigger words_of_new on claims;
 drop trigger words_of_changed on claims;
 drop trigger words_of_gone on claims;
 drop function words_of_packages, words_of_labels, words_of_claims, write_words;
-drop table package_words;
+drop table package_words, catalogue_size;
