@@ -1,4 +1,6 @@
 // How the benchmarks ask a server and say what it took.
+import { appendFileSync } from 'node:fs'
+
 let base = ''
 let cookie = ''
 const json = { 'content-type': 'application/json' }
@@ -25,10 +27,19 @@ export const send = (method, path, body, headers = {}) => timed(path, { method, 
 export const say = (what, value) => console.log(`${what.padEnd(62)} ${value}`)
 export const quantile = (list, q) => list.sort((a, b) => a - b)[Math.min(Math.floor(list.length * q), list.length - 1)]
 
-// p95 asks each path once to warm up, then three times.
-export async function p95(what, paths, ask = get) {
+// figure notes a measured figure for the table at the end, where one is made: see
+// promises.mjs.
+export function figure(id, value) {
+  const { BENCH_FIGURES: file, BENCH_SIZE: size } = process.env
+  if (file) appendFileSync(file, JSON.stringify({ id, size: Number(size ?? 0), value }) + '\n')
+}
+
+// p95 asks each path once to warm up, then three times; with an id it is a figure
+// of the table.
+export async function p95(what, paths, { ask = get, id = '' } = {}) {
   const times = []
   for (const path of paths) await ask(path)
   for (let i = 0; i < 3; i++) for (const path of paths) times.push((await ask(path)).took)
+  if (id) figure(id, quantile(times, 0.95))
   say(what, `p95 ${quantile(times, 0.95).toFixed(1)} ms, median ${quantile(times, 0.5).toFixed(1)} ms (${times.length} requests)`)
 }

@@ -1,6 +1,8 @@
 // Measures how soon the Ledger shows rows, and how much script that takes.
 import { chromium } from '@playwright/test'
 
+import { figure } from './asking.mjs'
+
 const base = process.argv[2]
 const browser = await chromium.launch({
   executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',
@@ -33,6 +35,7 @@ for (let i = 0; i < 7; i++) {
 }
 await browser.close()
 times.sort((a, b) => a - b)
+figure('first-rows', times[3])
 console.log(
   `first rows of the Ledger after ${times[0].toFixed(0)} ms at best, ${times[3].toFixed(0)} ms median, ${times[6].toFixed(0)} ms at worst, of 7 cold loads`,
 )

@@ -5,7 +5,7 @@
 //	node e2e/scale-firmware.mjs URL DATABASE
 import { execFileSync } from 'node:child_process'
 
-import { as, get, p95, say, timed } from './asking.mjs'
+import { as, figure, get, p95, quantile, say, timed } from './asking.mjs'
 
 const [base, database] = process.argv.slice(2)
 await as(base, 'keeper')
@@ -20,6 +20,7 @@ const compare = (from, to) => `/api/v1/comparison?from=build:${from.id}&to=build
 await p95(
   "comparing a model's builds with one another",
   timelines.flatMap(({ builds: b }) => [compare(b[0], b[1]), compare(b[0], b.at(-1)), compare(b.at(-1), b[0])]),
+  { id: 'comparing' },
 )
 await p95(
   'comparing builds of different makers',
@@ -37,9 +38,9 @@ await p95(
   'a release on a build, with a new draft and what would prove it',
   timelines.map(({ builds, releases }) => `/api/v1/releases/${releases[0].id}/builds/${builds.at(-1).id}`),
 )
-await p95('the Desk', ['/api/v1/desk'])
+await p95('the Desk', Array(6).fill('/api/v1/desk'), { id: 'desk' })
 await p95('the week', ['/api/v1/week'])
-await p95('coverage', ['/api/v1/coverage'])
+await p95('coverage', Array(6).fill('/api/v1/coverage'), { id: 'coverage' })
 
 // A phone of the newest model with a firmware that nobody has captured: a
 // tenth of what its model shipped is gone, a tenth is new.
@@ -59,6 +60,7 @@ async function captured(number, [maker, model], { builds }) {
   form.append('files', new Blob([JSON.stringify(capture)], { type: 'application/json' }), 'capture.json')
   return form
 }
+const first = []
 for (const [i, model] of models.slice(0, 4).entries()) {
   const form = await captured(`${process.pid}n${i}`, model, timelines[i])
   const stored = await timed('/api/v1/captures', { method: 'POST', body: form })
@@ -66,8 +68,10 @@ for (const [i, model] of models.slice(0, 4).entries()) {
   const { items } = JSON.parse(desk.body)
   const line = items.find((l) => l.text.startsWith(`Firmware 6.0 of ${timelines[i].builds[0].modelName} arrived`))
   if (!line) throw new Error('the firmware is not on the Desk')
+  first.push(stored.took + desk.took)
   say(`a firmware's first capture, until the Desk tells of it`, `${(stored.took + desk.took).toFixed(0)} ms (stored, compared and held against the release after ${stored.took.toFixed(0)} ms)`)
 }
+figure('first-capture', quantile(first, 0.5))
 
 // Ten times the builds: coverage is counted before it is asked for.
 sql(`begin; set local session_replication_role = replica;
@@ -78,4 +82,4 @@ sql(`begin; set local session_replication_role = replica;
 	insert into build_cover (build_id, packages, graded, tried, wanted, phones, people, captured_at) select b.id, 450, 20, b.sdk, 3, 2, 1, now() from builds b where not exists (select from build_cover v where v.build_id = b.id);
 	update models set cover_stale = false; commit`)
 for (const table of ['models', 'builds', 'build_cover']) sql(`vacuum analyze ${table}`)
-await p95('coverage at ten times as many builds', ['/api/v1/coverage'])
+await p95('coverage at ten times as many builds', Array(6).fill('/api/v1/coverage'), { id: 'coverage-ten' })

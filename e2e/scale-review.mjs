@@ -2,7 +2,7 @@
 // opening a large one and accepting it.
 //
 //	node e2e/scale-review.mjs URL
-import { as, get, p95, say, send } from './asking.mjs'
+import { as, figure, get, p95, say, send } from './asking.mjs'
 
 const [base] = process.argv.slice(2)
 
@@ -32,19 +32,21 @@ async function sent(edits) {
 }
 const fifty = await sent(platform.slice(0, 50).map((name, i) => (i % 2 ? load(name) : trial(name, 'a'))))
 const effect = JSON.parse((await send('POST', `/api/v1/changes/${fifty}/knock-on`, {})).body)
-await p95(`knock-on of 50 edits, ${effect.profiles.length + effect.untouched} profiles`, Array(10).fill(`/api/v1/changes/${fifty}/knock-on`), (path) =>
-  send('POST', path, {}),
-)
+await p95(`knock-on of 50 edits, ${effect.profiles.length + effect.untouched} profiles`, Array(10).fill(`/api/v1/changes/${fifty}/knock-on`), {
+  ask: (path) => send('POST', path, {}),
+  id: 'knock-on',
+})
 const large = await sent(Array.from({ length: 500 }, (_, i) => [trial, load, about][i % 3](packages[i % packages.length], `b${i}`)))
-await p95('opening a change of 500 edits', [`/api/v1/changes/${large}`])
-await p95('knock-on of 500 edits', [`/api/v1/changes/${large}/knock-on`], (path) => send('POST', path, {}))
+await p95('opening a change of 500 edits', [`/api/v1/changes/${large}`], { id: 'opening' })
+await p95('knock-on of 500 edits', [`/api/v1/changes/${large}/knock-on`], { ask: (path) => send('POST', path, {}) })
 await p95('the queue', ['/api/v1/changes?state=sent&limit=200'])
-async function accept(what, id) {
+async function accept(what, id, name) {
   const { etag, body } = await get(`/api/v1/changes/${id}`)
   const decisions = JSON.parse(body).review.map((e) => ({ edit: e.id, verdict: 'accepted' }))
   const { took } = await send('POST', `/api/v1/changes/${id}/decisions`, { decisions }, { 'if-match': etag })
+  figure(name, took)
   say(`accepting ${decisions.length} edits, ${what}`, `${took.toFixed(0)} ms`)
 }
-await accept('a tenth of them trials of what ships everywhere', large)
+await accept('a tenth of them trials of what ships everywhere', large, 'accepting-wide')
 const own = packages.filter((p) => !p.startsWith('com.android.'))
-await accept("of a model's own packages", await sent(Array.from({ length: 500 }, (_, i) => [trial, load, about][i % 3](own[i % own.length], `c${i}`))))
+await accept("of a model's own packages", await sent(Array.from({ length: 500 }, (_, i) => [trial, load, about][i % 3](own[i % own.length], `c${i}`))), 'accepting')

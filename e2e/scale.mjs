@@ -9,7 +9,7 @@ import { execFileSync } from 'node:child_process'
 import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 
-import { as, get, p95, quantile, say } from './asking.mjs'
+import { as, figure, get, p95, quantile, say } from './asking.mjs'
 
 const [base, database, folder] = process.argv.slice(2)
 const json = { 'content-type': 'application/json' }
@@ -25,32 +25,38 @@ const sorts = ['name', 'load', 'ceiling', 'standing', 'trials', 'builds', 'newes
 await p95(
   'Ledger of a model, each order',
   sorts.flatMap((sort) => models.slice(0, 6).map((m) => ledger(m, { sort }))),
+  { id: 'ledger-orders' },
 )
 const groups = ['origin', 'namespace', 'load', 'function', 'maker', 'none']
 await p95(
   'Ledger of a model, each grouping',
   groups.flatMap((group) => models.slice(0, 6).map((m) => ledger(m, { group }))),
+  { id: 'ledger-groups' },
 )
 const fields = ['name:camera', 'label:kamera', 'alias:x', 'maker:5', 'model:3', 'build:1.0', 'origin:partner', 'function:camera', 'role:browser', 'load:loose']
 fields.push('standing:thin', 'ceiling<50%', 'trials>3', 'method:disable', 'outcome:fault', 'back:restart', 'in:quiet', 'changed>2026-01-01')
 await p95(
   'Ledger of a model, each field of the filter',
   fields.flatMap((q) => models.slice(0, 4).map((m) => ledger(m, { q }))),
+  { id: 'ledger-filters' },
 )
 
 const typed = ['camera', 'kamera', 'wallet', 'printer', 'gesundheit'].flatMap((w) => [2, 3, 4, w.length].map((n) => w.slice(0, n))).concat('camra', 'walet')
 await p95(
   'search as you type, in a model',
   typed.map((q, i) => ledger(models[i % models.length], { q, limit: 100 })),
+  { id: 'search-model' },
 )
 await p95(
   'search as you type, everywhere',
   typed.map((q) => ledger('', { q, limit: 100 })),
+  { id: 'search-everywhere' },
 )
 const names = JSON.parse((await get(ledger(models[3]))).body).rows.map((r) => r.name)
 await p95(
   'Dossier',
   names.filter((_, i) => i % 8 === 0).map((n) => `/api/v1/packages/${n}?${models[3]}`),
+  { id: 'dossier' },
 )
 
 // The database by itself: the packages that a word is written of, by the index,
@@ -118,6 +124,7 @@ const frames = await page.evaluate(async () => {
   }
   return { seconds: (times.at(-1) - times[0]) / 1000, frames: times.length - 1, rows: Math.round(grid.scrollHeight / 26) }
 })
+figure('scrolling', frames.frames / frames.seconds)
 say(`scrolling ${frames.rows} rows, 130 pixels a frame (7,800 a second)`, `${(frames.frames / frames.seconds).toFixed(1)} frames a second`)
 await browser.close()
 
@@ -135,6 +142,7 @@ if (!held.ok) throw new Error(await held.text())
 const seconds = (performance.now() - start) / 1000
 const count = (what) => Number(execFileSync('psql', [database, '-qAtc', what], { encoding: 'utf8' }))
 const trials = count('select count(*) from trials')
+figure('all-figures', trials / seconds)
 say(
   'all figures made anew and stored',
   `${seconds.toFixed(1)} s for ${trials} trials, ${(trials / seconds).toFixed(0)} trials a second, ${count('select count(*) from figures')} figures`,

@@ -17,13 +17,12 @@ import (
 func (w *world) counted() (models int) {
 	w.t.Helper()
 	for {
-		models, err := w.CountCover(w.ctx)
-		n := len(models)
+		some, err := w.CountCover(w.ctx)
 		w.must(err)
-		if n == 0 {
+		if len(some) == 0 {
 			return models
 		}
-		models += n
+		models += len(some)
 	}
 }
 

@@ -143,6 +143,7 @@ func (s *Store) ReadyFigures(ctx context.Context, models []uuid.UUID) error {
 	if err != nil {
 		return err
 	}
+	var wanted []figuresFrom // what several lack is gathered once
 	for _, model := range models {
 		target, ok := targets[model.String()]
 		if !ok {
@@ -165,12 +166,13 @@ func (s *Store) ReadyFigures(ctx context.Context, models []uuid.UUID) error {
 			return err
 		}
 		if len(packages) > 0 {
-			if err := makeFigures(ctx, s.pool, &s.tried, figuresFrom{target, packages}); err != nil {
-				return err
-			}
+			wanted = append(wanted, figuresFrom{target, packages})
 		}
 	}
-	return nil
+	if len(wanted) == 0 {
+		return nil
+	}
+	return makeFigures(ctx, s.pool, &s.tried, wanted...)
 }
 
 // stampsOf are the stamps of those of packages that have trials.
