@@ -99,7 +99,8 @@ type dossier struct {
 	Trials      []store.Trial       `json:"trials" nullable:"false"`
 	Sources     []store.SourceRow   `json:"sources" nullable:"false"`
 	Attachments []store.Attachment  `json:"attachments" nullable:"false" doc:"The files that trials and sources name"`
-	Ships       []store.Shipping    `json:"ships" nullable:"false"`
+	Ships       []store.Shipping    `json:"ships" nullable:"false" doc:"The builds of models that ship it, at most 40 models, those in scope first"`
+	ShipsOn     int                 `json:"shipsOn" doc:"On how many models some build ships it"`
 	Claims      []store.Claim       `json:"claims" nullable:"false"`
 	History     []store.Past        `json:"history" nullable:"false"`
 	Releases    []store.ReleaseLine `json:"releases" nullable:"false"`
@@ -136,7 +137,7 @@ func (s *Server) dossier(ctx context.Context, in *dossierInput) (*dossierOutput,
 		func() (err error) { d.Claims, err = s.store.Claims(within, p.ID); return },
 		func() (err error) { d.Trials, err = s.store.Trials(within, p.ID, maxTrials); return },
 		func() (err error) { d.Sources, err = s.store.Sources(within, p.ID, maxTrials); return },
-		func() (err error) { d.Ships, err = s.store.Ships(within, p.ID); return },
+		func() (err error) { d.Ships, d.ShipsOn, err = s.store.Ships(within, p.ID, sc); return },
 		func() (err error) { d.History, err = s.store.History(within, p.ID, maxHistory); return },
 		func() (err error) { d.Releases, err = s.store.ReleasesWith(within, p.Name); return },
 		func() (err error) { trials, y, err = s.store.Evidence(within, p.ID); return },

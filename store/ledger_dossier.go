@@ -184,29 +184,46 @@ type Shipping struct {
 	LastSeen  *time.Time `db:"last_seen" json:"lastSeen,omitempty"`
 }
 
-// Ships lists, for every model of which a build ships the package, all of its
-// builds, oldest first.
-func (s *Store) Ships(ctx context.Context, pkg uuid.UUID) ([]Shipping, error) {
+// shippedModels bounds the models that Ships lists.
+const shippedModels = 40
+
+// Ships lists the builds of models of which a build ships the package, oldest
+// first: the model and the maker's models of the scope before others, and those
+// that got it last. It tells how many such models there are in all.
+func (s *Store) Ships(ctx context.Context, pkg uuid.UUID, sc Scope) (list []Shipping, models int, err error) {
+	args := scopeArgs(sc)
+	args["package"], args["most"] = pkg, shippedModels
 	rows, err := s.pool.Query(ctx, `
-		select b.id as build_id, m.name as maker, d.name as model, d.slug as model_slug, b.version, b.carrier,
-			b.region, b.release,
+		with nearest as materialized (
+			select d.id, d.name, d.slug, m.id as maker_id, m.name as maker
+			from shipped_by y
+			join models d on d.id = y.model_id
+			join makers m on m.id = d.maker_id
+			where y.package_id = @package
+			order by d.id = @model desc, m.id = @maker desc, y.newest desc, d.id
+			limit @most)
+		select b.id as build_id, d.maker, d.name as model, d.slug as model_slug, b.version, b.carrier, b.region, b.release,
 			x.package_id is not null as ships, coalesce(x.switched_off, false) as switched_off,
 			coalesce(f.version_name, '') as version_name, coalesce(f.path, '') as path,
 			coalesce(f.privileged, false) as privileged, coalesce(f.starts_at_boot, false) as boot,
-				coalesce(f.shared_user, '') as shared_user,
+			coalesce(f.shared_user, '') as shared_user,
 			coalesce(array(select jsonb_array_elements_text(f.details -> 'requests') order by 1), '{}') as requests,
 			(select count(distinct phone) from captures where build_id = b.id)::int as phones, seen.first_seen,
-				seen.last_seen
-		from builds b join models d on d.id = b.model_id join makers m on m.id = d.maker_id
-			left join presence x on x.build_id = b.id and x.package_id = $1 left join facts f on f.id = x.facts_id
-			left join (select c.build_id, min(c.taken_at) as first_seen, max(c.taken_at) as last_seen
-				from sightings s
-				join captures c on c.id = s.capture_id
-				where s.package_id = $1
-				group by c.build_id) seen on seen.build_id = b.id
-		where d.id in (select y.model_id from shipped_by y where y.package_id = $1)
-		order by m.name, d.name, `+oldestFirst+` limit 400`, pkg)
-	return collectRows[Shipping](rows, err)
+			seen.last_seen
+		from nearest d
+		join builds b on b.model_id = d.id
+		left join presence x on x.build_id = b.id and x.package_id = @package
+		left join facts f on f.id = x.facts_id
+		cross join lateral (select min(c.taken_at) as first_seen, max(c.taken_at) as last_seen
+			from captures c
+			where c.build_id = b.id
+				and exists (select from sightings s where s.capture_id = c.id and s.package_id = @package)) seen
+		order by d.id = @model desc, d.maker_id = @maker desc, d.maker, d.name, d.id, `+oldestFirst, args)
+	if list, err = collectRows[Shipping](rows, err); err != nil {
+		return nil, 0, err
+	}
+	err = s.pool.QueryRow(ctx, `select count(*)::int from shipped_by where package_id = $1`, pkg).Scan(&models)
+	return list, models, err
 }
 
 // SourceRow is a source as a page lists it.

@@ -25,6 +25,8 @@ type conditions struct {
 	n    int
 	// words is whether one of them looks into package_words.
 	words bool
+	// ofModel is whether the scope is a model or one of its builds.
+	ofModel bool
 }
 
 // where writes the condition of a node; "true" for no node.
@@ -202,13 +204,18 @@ var fieldConditions = map[string]func(c *conditions, t filter.Term) string{
 		name := func(v string) string { return strings.ToUpper(strings.ReplaceAll(v, "-", "_")) }
 		return fmt.Sprintf("seen.id in (select h.package_id from role_holders h where h.role = any(%s::text[]))", c.arg(each(t.Values, name)))
 	},
-	"maker": func(c *conditions, t filter.Term) string { return shippedBySome("m.name", c.likes(t.Values)) },
-	"model": func(c *conditions, t filter.Term) string { return shippedBySome("d.name", c.likes(t.Values)) },
+	"maker": func(c *conditions, t filter.Term) string { return c.shippedBySome("m.name", c.likes(t.Values)) },
+	"model": func(c *conditions, t filter.Term) string { return c.shippedBySome("d.name", c.likes(t.Values)) },
+	// In the scope of a model its own builds are meant.
 	"build": func(c *conditions, t filter.Term) string {
+		own := ""
+		if c.ofModel {
+			own = " and b.model_id = @model"
+		}
 		return `seen.id in (select x.package_id
 				from builds b
 				join presence x on x.build_id = b.id
-				where trim(b.carrier || ' ' || b.version) ilike any(` + c.likes(t.Values) + `))`
+				where trim(b.carrier || ' ' || b.version) ilike any(` + c.likes(t.Values) + `)` + own + `)`
 	},
 	"in": func(c *conditions, t filter.Term) string {
 		return fmt.Sprintf(`seen.id in (select x.package_id
@@ -239,12 +246,16 @@ func someTrial(column, values string) string {
 	return fmt.Sprintf("exists (select from trials t where t.package_id = seen.id and t.%s = any(%s::text[]))", column, values)
 }
 
-func shippedBySome(column, likes string) string {
-	return fmt.Sprintf(`seen.id in (select x.package_id
-			from shipped_by x
-			join models d on d.id = x.model_id
-			join makers m on m.id = d.maker_id
-			where %s ilike any(%s))`, column, likes)
+// shippedBySome is the condition that a model ships a package whose name, or its
+// maker's, holds something. Of a model's few packages each is looked up until one
+// is found; of all it is asked the other way round.
+func (c *conditions) shippedBySome(column, likes string) string {
+	found := fmt.Sprintf(`select d.id from models d join makers m on m.id = d.maker_id where %s ilike any(%s)`, column, likes)
+	if c.ofModel {
+		return `exists (select from shipped_by x
+			where x.package_id = seen.id and x.model_id = any(array(` + found + `)) offset 0)`
+	}
+	return `seen.id in (select x.package_id from shipped_by x where x.model_id in (` + found + `))`
 }
 
 // likes is the parameter that has a pattern for each value: whatever holds it.

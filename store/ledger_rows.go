@@ -259,7 +259,7 @@ func (q LedgerQuery) statement() (ledgerStatement, error) {
 	group, sort := Groups[groupName], Sorts[sortName]
 	st := ledgerStatement{args: scopeArgs(q.Scope), mode: pgx.QueryExecModeCacheStatement}
 	st.args["method"], st.args["limit"] = q.Method, q.Limit
-	c := &conditions{args: st.args}
+	c := &conditions{args: st.args, ofModel: q.Scope.Model != nil}
 	resting := `p.hard, p.soft`
 	switch {
 	case q.Scope.Maker == nil:

@@ -148,14 +148,6 @@ func (waits) TraceAcquireEnd(ctx context.Context, _ *pgxpool.Pool, _ pgxpool.Tra
 	}
 }
 
-// TraceQueryStart and TraceQueryEnd are what pgx asks of every tracer.
-func (waits) TraceQueryStart(ctx context.Context, _ *pgx.Conn, _ pgx.TraceQueryStartData) context.Context {
-	return ctx
-}
-
-// TraceQueryEnd does nothing.
-func (waits) TraceQueryEnd(context.Context, *pgx.Conn, pgx.TraceQueryEndData) {}
-
 // waitContext says why waiting has ended where that was not its user's doing.
 type waitContext struct {
 	context.Context

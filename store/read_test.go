@@ -200,9 +200,20 @@ func TestShips(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	ships, err := w.Ships(w.ctx, p.ID)
-	if err != nil || len(ships) != 2 || !ships[0].Ships || ships[1].Ships || ships[0].Path != "/product/app/P" || len(ships[0].Requests) != 1 || ships[0].Phones != 1 {
+	ships, on, err := w.Ships(w.ctx, p.ID, store.Scope{})
+	if err != nil || on != 1 || len(ships) != 2 || !ships[0].Ships || ships[1].Ships || ships[0].Path != "/product/app/P" || len(ships[0].Requests) != 1 || ships[0].Phones != 1 {
 		t.Errorf("%+v, %v", ships, err)
+	}
+	// What ships nearly everywhere is listed for the models of the scope, and for
+	// some others.
+	for n := range 44 {
+		c := capture("1.0.0", 5)
+		c.Identity = identity(n%3, n, 1, "14")
+		w.take(c, fmt.Sprint("elsewhere ", n))
+	}
+	ships, on, err = w.Ships(w.ctx, p.ID, w.scope(""))
+	if err != nil || on != 45 || len(ships) != 41 || ships[0].Model != "Lyra 5" || ships[2].Model == "Lyra 5" {
+		t.Errorf("%d models, %d builds, first of %+v, %v", on, len(ships), ships[0].Model, err)
 	}
 }
 

@@ -6,9 +6,8 @@ package evidence
 //
 // Most targets look alike: on a build that nobody tried a package on, its
 // trials stand exactly as they do on any such build of that model and release.
-// Figures are therefore kept for a package's Viewpoints alone, and those of
-// any target are found at the first of its Vantages that there are figures
-// for.
+// From how many places trials look different is therefore a matter of the
+// trials: see Viewpoints.
 type Vantage struct {
 	// Place is the identity of the build, model or maker.
 	Place string
@@ -16,8 +15,8 @@ type Vantage struct {
 	Release string
 }
 
-// Vantages lists where the figures of a target may be kept, narrowest first.
-// The last one, everywhere, always has them where there is a trial at all.
+// Vantages lists the places that a target lies in, narrowest first, everywhere
+// last. Its own figures are kept under the first.
 func Vantages(target Firmware) []Vantage {
 	var out []Vantage
 	if target.Build != "" {

@@ -116,7 +116,7 @@ var Fields = []Field{
 	{"role", Text, nil, "holds this role on some phone: home, dialler"},
 	{"maker", Text, nil, "shipped by this maker"},
 	{"model", Text, nil, "shipped on this model"},
-	{"build", Text, nil, "shipped by this firmware"},
+	{"build", Text, nil, "shipped by this firmware, of the model where one is chosen"},
 	{"builds", Number, nil, "shipped by so many firmwares: builds>=5"},
 	{"in", Text, nil, "taken off by the current release of this edition"},
 	{"changed", Time, nil, "changed since a date, or so long ago: changed:2w"},

@@ -3553,7 +3553,13 @@ export interface components {
             package: components["schemas"]["Package"];
             prose: string;
             releases: components["schemas"]["ReleaseLine"][];
+            /** @description The builds of models that ship it, at most 40 models, those in scope first */
             ships: components["schemas"]["Shipping"][];
+            /**
+             * Format: int64
+             * @description On how many models some build ships it
+             */
+            shipsOn: number;
             sources: components["schemas"]["SourceRow"][];
             substitutes: components["schemas"]["Substitute"][];
             trials: components["schemas"]["Trial"][];

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import { day } from '@/format/dates'
+import { count } from '@/format/numbers'
 import { originWord } from '@/format/vocabulary'
 import PresenceStrip from '@/marks/PresenceStrip.vue'
 import { byModel, type Dossier } from './dossier'
@@ -64,6 +65,9 @@ const opened = ref<string>()
         </template>
       </tbody>
     </table>
+    <p v-if="d.shipsOn > models.length" class="second">
+      and {{ count(d.shipsOn - models.length, 'more model', 'more models') }}.
+    </p>
     <p v-if="!models.length" class="second">No captured firmware ships it; a person put it on a phone.</p>
     <p v-else class="second">Put there by: {{ originWord[d.origin] }}. First seen {{ day(d.package.firstSeen) }}.</p>
   </div>

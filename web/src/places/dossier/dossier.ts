@@ -31,8 +31,9 @@ export function byModel(ships: Dossier['ships']) {
     }
   >()
   for (const s of ships) {
-    let m = models.get(s.model)
-    if (!m) models.set(s.model, (m = { model: s.model, cells: '', names: [], builds: [] }))
+    const key = `${s.maker}/${s.modelSlug}`
+    let m = models.get(key)
+    if (!m) models.set(key, (m = { model: s.model, cells: '', names: [], builds: [] }))
     const name = s.carrier ? `${s.carrier} ${s.version}` : s.version
     m.cells += s.ships ? (s.switchedOff ? 'H' : 'F') : s.phones ? 'E' : 'N'
     m.names.push(name)
