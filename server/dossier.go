@@ -99,7 +99,7 @@ type dossier struct {
 	Trials      []store.Trial       `json:"trials" nullable:"false"`
 	Sources     []store.SourceRow   `json:"sources" nullable:"false"`
 	Attachments []store.Attachment  `json:"attachments" nullable:"false" doc:"The files that trials and sources name"`
-	Ships       []store.Shipping    `json:"ships" nullable:"false" doc:"The builds of models that ship it, at most 40 models, those in scope first"`
+	Ships       []store.Shipping    `json:"ships" nullable:"false" doc:"The builds of models that ship it, at most 20 models, those in scope first"`
 	ShipsOn     int                 `json:"shipsOn" doc:"On how many models some build ships it"`
 	Claims      []store.Claim       `json:"claims" nullable:"false"`
 	History     []store.Past        `json:"history" nullable:"false"`

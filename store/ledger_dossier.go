@@ -185,7 +185,7 @@ type Shipping struct {
 }
 
 // shippedModels bounds the models that Ships lists.
-const shippedModels = 40
+const shippedModels = 20
 
 // Ships lists the builds of models of which a build ships the package, oldest
 // first: the model and the maker's models of the scope before others, and those
@@ -202,7 +202,8 @@ func (s *Store) Ships(ctx context.Context, pkg uuid.UUID, sc Scope) (list []Ship
 			where y.package_id = @package
 			order by d.id = @model desc, m.id = @maker desc, y.newest desc, d.id
 			limit @most)
-		select b.id as build_id, d.maker, d.name as model, d.slug as model_slug, b.version, b.carrier, b.region, b.release,
+		select b.id as build_id, d.maker, d.name as model, d.slug as model_slug, b.version, b.carrier, b.region,
+			b.release,
 			x.package_id is not null as ships, coalesce(x.switched_off, false) as switched_off,
 			coalesce(f.version_name, '') as version_name, coalesce(f.path, '') as path,
 			coalesce(f.privileged, false) as privileged, coalesce(f.starts_at_boot, false) as boot,

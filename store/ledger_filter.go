@@ -250,7 +250,10 @@ func someTrial(column, values string) string {
 // maker's, holds something. Of a model's few packages each is looked up until one
 // is found; of all it is asked the other way round.
 func (c *conditions) shippedBySome(column, likes string) string {
-	found := fmt.Sprintf(`select d.id from models d join makers m on m.id = d.maker_id where %s ilike any(%s)`, column, likes)
+	found := fmt.Sprintf(`select d.id
+			from models d
+			join makers m on m.id = d.maker_id
+			where %s ilike any(%s)`, column, likes)
 	if c.ofModel {
 		return `exists (select from shipped_by x
 			where x.package_id = seen.id and x.model_id = any(array(` + found + `)) offset 0)`

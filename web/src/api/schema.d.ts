@@ -3553,7 +3553,7 @@ export interface components {
             package: components["schemas"]["Package"];
             prose: string;
             releases: components["schemas"]["ReleaseLine"][];
-            /** @description The builds of models that ship it, at most 40 models, those in scope first */
+            /** @description The builds of models that ship it, at most 20 models, those in scope first */
             ships: components["schemas"]["Shipping"][];
             /**
              * Format: int64
