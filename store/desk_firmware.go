@@ -58,7 +58,18 @@ type heldLine struct {
 	Known     int               `db:"known"`
 }
 
-const heldColumns = `r.id as release, p.name as edition, r.number, b.id as build, b.version, b.carrier, b.region, m.slug as maker, d.slug as model, d.name as model_name, h.claimed, h.ships, h.findings, ` + ranIt + ` as ran, ` + known + ` as known`
+const heldColumns = `r.id as release, p.name as edition, r.number, b.id as build, b.version, b.carrier, b.region,
+			m.slug as maker, d.slug as model, d.name as model_name, h.claimed, h.ships, h.findings,
+			` + ranIt + ` as ran, ` + known + ` as known`
+
+// currentHolds are how current releases stand on builds, with all that
+// heldColumns names.
+const currentHolds = `from holds h
+		join releases r on r.id = h.release_id and r.state = 'current'
+		join profiles p on p.id = r.profile_id
+		join builds b on b.id = h.build_id
+		join models d on d.id = b.model_id
+		join makers m on m.id = d.maker_id`
 
 func (h heldLine) build() string { return buildName(h.Carrier, h.Region, h.Version) }
 
@@ -76,12 +87,7 @@ func stoppingReleases(ctx context.Context, q querier, d *deskOf) ([]desk.Line, e
 	}
 	rows, err := q.Query(ctx, `
 		select `+heldColumns+`, h.stopped_at as since
-		from holds h
-		join releases r on r.id = h.release_id and r.state = 'current'
-		join profiles p on p.id = r.profile_id
-		join builds b on b.id = h.build_id
-		join models d on d.id = b.model_id
-		join makers m on m.id = d.maker_id
+		`+currentHolds+`
 		where h.stops <> ''
 			and not exists (select from lifts l
 				where l.release_id = h.release_id and l.build_id = h.build_id and l.stops = h.stops)
@@ -117,13 +123,8 @@ func releasesBehind(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 	}
 	rows, err := q.Query(ctx, `
 		select `+heldColumns+`, a.at as since
-		from holds h
-		join releases r on r.id = h.release_id and r.state = 'current'
-		join profiles p on p.id = r.profile_id
-		join builds b on b.id = h.build_id
-		join models d on d.id = b.model_id
-		join makers m on m.id = d.maker_id
-			join arrivals a on a.build_id = b.id
+		`+currentHolds+`
+		join arrivals a on a.build_id = b.id
 		where not h.claimed and h.stops = '' and ($1 or r.id = any($2))
 			and not coalesce(p.rules -> 'notFor', '[]') ? b.fingerprint
 			and not exists (select from builds n

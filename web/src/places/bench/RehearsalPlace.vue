@@ -84,7 +84,7 @@ const sure = ref(false)
               {{ r.version }} · {{ fitWord[r.fit] }}: {{ r.fitWhy }}. Rehearsed: nothing was changed.
             </p>
           </div>
-          <p class="counts" data-testid="counts">
+          <p class="tally" data-testid="counts">
             <span
               ><b>{{ r.count.goes }}</b> would go</span
             >
@@ -205,19 +205,7 @@ header {
 h1 .second {
   font-weight: 400;
 }
-.counts {
-  display: flex;
-  flex-wrap: wrap;
-  justify-content: flex-end;
-  gap: 2px 14px;
-  white-space: nowrap;
-  color: var(--second);
-}
-.counts b {
-  font-size: 20px;
-  color: var(--ink);
-}
-.counts .ochre b {
+.tally .ochre b {
   color: inherit;
 }
 .line {

@@ -92,7 +92,7 @@ useKeys([
               <span :class="{ ochre: ['held', 'interrupted', 'stopped'].includes(run.state) }">{{ stateOf(run) }}</span>
             </p>
           </div>
-          <p class="counts" data-testid="counts">
+          <p class="tally" data-testid="counts">
             <span
               ><b>{{ n('done') }}</b> done</span
             >
@@ -201,20 +201,8 @@ header {
 h1 .second {
   font-weight: 400;
 }
-.counts {
-  display: flex;
-  flex-wrap: wrap;
-  justify-content: flex-end;
-  gap: 2px 14px;
-  white-space: nowrap;
-  color: var(--second);
-}
-.counts b {
-  font-size: 20px;
-  color: var(--ink);
-}
-.counts .harm b,
-.counts .ochre b {
+.tally .harm b,
+.tally .ochre b {
   color: inherit;
 }
 .bar {
@@ -239,7 +227,7 @@ h1 .second {
     align-items: stretch;
     gap: 6px;
   }
-  .counts {
+  .tally {
     justify-content: flex-start;
   }
 }

@@ -94,7 +94,7 @@ useKeys([
 </script>
 
 <template>
-  <div class="line">
+  <div class="listbar">
     <b>{{ named(since) }} → {{ named(build) }}</b>
     <label class="second"
       >first
@@ -165,15 +165,6 @@ useKeys([
 <style scoped>
 .wait {
   padding: 12px 18px;
-}
-.line {
-  height: 40px;
-  flex: none;
-  display: flex;
-  align-items: center;
-  gap: 18px;
-  padding: 0 18px;
-  border-bottom: 1px solid var(--ink);
 }
 .field {
   border: 0;

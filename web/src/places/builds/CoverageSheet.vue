@@ -49,7 +49,7 @@ useKeys([{ keys: ['Enter'], does: 'its builds', run: () => current.value && rout
 </script>
 
 <template>
-  <div class="line">
+  <div class="listbar">
     <b>Coverage</b>
     <label class="second"
       >by
@@ -137,15 +137,6 @@ useKeys([{ keys: ['Enter'], does: 'its builds', run: () => current.value && rout
 </template>
 
 <style scoped>
-.line {
-  height: 40px;
-  flex: none;
-  display: flex;
-  align-items: center;
-  gap: 18px;
-  padding: 0 18px;
-  border-bottom: 1px solid var(--ink);
-}
 .end {
   margin-left: auto;
 }

@@ -78,7 +78,7 @@ useKeys([
 </script>
 
 <template>
-  <div class="line">
+  <div class="listbar">
     <b>{{ behind ? 'Put off, or done with' : lines.length ? `${count(lines.length, 'thing')} for you` : 'Desk' }}</b>
     <span v-if="said" role="status" class="said"
       >{{ said.words }}
@@ -152,15 +152,6 @@ useKeys([
 </template>
 
 <style scoped>
-.line {
-  height: 40px;
-  flex: none;
-  display: flex;
-  align-items: center;
-  gap: 18px;
-  padding: 0 18px;
-  border-bottom: 1px solid var(--ink);
-}
 .end {
   margin-left: auto;
   display: flex;

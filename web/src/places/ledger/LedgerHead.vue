@@ -27,12 +27,6 @@ const { has } = useColumns()
 </template>
 
 <style scoped>
-.cols {
-  display: grid;
-  grid-template-columns: var(--columns);
-  gap: 0 8px;
-  padding: 0 14px;
-}
 .head {
   position: sticky;
   top: 0;

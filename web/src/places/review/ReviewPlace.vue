@@ -37,7 +37,7 @@ const nothing: Record<View, [string, string]> = {
 </script>
 
 <template>
-  <div class="line">
+  <div class="listbar">
     <button
       v-for="v in ['sent', 'mine', 'all'] as const"
       :key="v"
@@ -117,25 +117,16 @@ const nothing: Record<View, [string, string]> = {
 </template>
 
 <style scoped>
-.line {
-  height: 40px;
-  flex: none;
-  display: flex;
-  align-items: center;
-  gap: 18px;
-  padding: 0 18px;
-  border-bottom: 1px solid var(--ink);
-}
-.line button {
+.listbar button {
   padding: 2px 0;
   color: var(--second);
 }
-.line button.on {
+.listbar button.on {
   color: var(--ink);
   font-weight: 650;
   box-shadow: 0 2px var(--ink);
 }
-.line .second {
+.listbar .second {
   margin-left: auto;
 }
 .queue {
