@@ -30,7 +30,7 @@ test('the neighbourhood is read, walked by keys, and added to through review', a
   await page.goto(`${world.url}/packages/com.brannock.video${lyra}`)
   await page.getByRole('button', { name: 'state a link' }).click()
   const dialog = page.getByRole('dialog')
-  await dialog.getByLabel('Link 1: the package that it rests on').fill('com.brannock.radio')
+  await dialog.getByLabel('Link 1: the package').fill('com.brannock.radio')
   await dialog.getByLabel('Link 1: what shows it').fill('its first start opens a hint')
   await dialog.getByLabel('How you know').fill('Seen on two phones.')
   await dialog.getByRole('button', { name: 'Into the tray' }).click()

@@ -39,7 +39,7 @@ function more(i: number) {
       <v-text-field
         v-model="r.on"
         class="mono"
-        :label="`Link ${i + 1}: the package that it rests on`"
+        :label="`Link ${i + 1}: the package`"
         maxlength="255"
         @update:model-value="more(i)"
       />
