@@ -166,22 +166,6 @@ const shippedInScope = `(@maker = ` + everywhereID + `::uuid or x.model_id = @mo
 	or @model = ` + everywhereID + `::uuid
 		and x.model_id in (select id from models where maker_id = @maker))`
 
-// inScope is the condition that a build of the scope ships package p.
-func inScope(sc Scope) string {
-	switch {
-	case sc.Build != nil:
-		return `exists (select from presence x where x.package_id = p.id and x.build_id = @build)`
-	case sc.Model != nil:
-		return `p.id in (select x.package_id from shipped_by x where x.model_id = @model)`
-	case sc.Maker != nil:
-		return `p.id in (select x.package_id
-				from shipped_by x
-				join models d on d.id = x.model_id
-				where d.maker_id = @maker)`
-	}
-	return `true`
-}
-
 // held are the packages p of the scope, each with the load that structure calls
 // for there and, but for everywhere, with how many packages rest on it on the
 // newest build of the model in scope where most do.
