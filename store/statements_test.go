@@ -238,3 +238,38 @@ func TestNeverStale(t *testing.T) {
 		t.Fatal(err)
 	}
 }
+
+// TestYardstickInterrupted ends changes of the yardstick in the middle, each a
+// little later than the one before: all figures are those of the yardstick that
+// holds, old or new, and never some of each.
+func TestYardstickInterrupted(t *testing.T) {
+	t.Parallel()
+	w := grown(t, 1)
+	held := map[int]bool{}
+	for i := 0; len(held) < 4 || i < 12; i++ {
+		y, revision, err := w.Yardstick(w.ctx)
+		w.must(err)
+		y.Transfer.SameMaker = 0.1 + 0.01*float64(i%9)
+		ctx, cancel := context.WithTimeout(w.ctx, time.Duration(i)*2*time.Millisecond)
+		failed := w.SetYardstick(ctx, w.people["main"].ID, revision, y) != nil
+		cancel()
+		now, after, err := w.Yardstick(w.ctx)
+		w.must(err)
+		held[after] = true
+		if failed && after == revision && now == y {
+			t.Fatalf("attempt %d failed and holds", i)
+		}
+		for _, name := range []string{"com.brannock.p001", "com.brannock.p019"} {
+			p, err := w.Package(w.ctx, name)
+			w.must(err)
+			trials, _, err := w.Evidence(w.ctx, p.ID)
+			w.must(err)
+			sc := w.scope("")
+			for _, at := range []store.Scope{{}, sc} {
+				if got, want := w.row(at, name).Ceiling, evidence.Weigh(trials, evidence.RemoveForUser, at.Target, now).Ceiling; got != want {
+					t.Fatalf("attempt %d: %s has %v, by the yardstick that holds it is %v", i, name, got, want)
+				}
+			}
+		}
+	}
+}
