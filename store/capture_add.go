@@ -168,12 +168,12 @@ func (s *Store) workOut(ctx context.Context, build uuid.UUID) error {
 	if err := s.pool.QueryRow(ctx, `select model_id from builds where id = $1`, build).Scan(&model); err != nil {
 		return err
 	}
-	var arrived []uuid.UUID
-	err := s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) (err error) {
+	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		if err := s.freshenResting(ctx, tx, []uuid.UUID{model}); err != nil {
 			return err
 		}
-		if arrived, err = s.freshenFirmware(ctx, tx, []uuid.UUID{model}); err != nil {
+		arrived, err := s.freshenFirmware(ctx, tx, []uuid.UUID{model})
+		if err != nil {
 			return err
 		}
 		if err := tellArrived(ctx, tx, arrived); err != nil {
@@ -181,11 +181,6 @@ func (s *Store) workOut(ctx context.Context, build uuid.UUID) error {
 		}
 		return notify(ctx, tx, Event{Topic: CapturesChanged})
 	})
-	if err != nil || len(arrived) == 0 {
-		return err
-	}
-	// The model is looked at from its newest build.
-	return s.ReadyFigures(ctx, []uuid.UUID{model})
 }
 
 // prepare gives each package the identity of its facts and the capture its

@@ -23,8 +23,8 @@ const netsVersion = 1
 // keptNets bounds the nets that a process keeps, netsAtOnce how many are read
 // in one go.
 const (
-	keptNets   = 40_000_000
-	netsAtOnce = 40
+	keptNets   = 24_000_000
+	netsAtOnce = 24
 )
 
 // bytesOf is about how much a net takes.

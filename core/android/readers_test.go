@@ -314,3 +314,17 @@ func BenchmarkReadPackageDump(b *testing.B) {
 		}
 	}
 }
+
+// TestReadingADumpAllocatesLittle holds reading what a phone says of 420
+// packages to twenty allocations a package.
+func TestReadingADumpAllocatesLittle(t *testing.T) {
+	data := bigDump()
+	n := testing.AllocsPerRun(3, func() {
+		if _, _, err := ReadPackageDump(bytes.NewReader(data)); err != nil {
+			t.Fatal(err)
+		}
+	})
+	if n > 7700 {
+		t.Errorf("reading a dump of 420 packages allocates %v times", n)
+	}
+}

@@ -294,3 +294,12 @@ func BenchmarkWeigh(b *testing.B) {
 		Weigh(list, RemoveForUser, here, DefaultYardstick)
 	}
 }
+
+// TestWeighingAllocatesLittle holds the loop that runs for every package of every
+// page to what it takes now.
+func TestWeighingAllocatesLittle(t *testing.T) {
+	list := random(rand.New(rand.NewPCG(1, 1)), 30)
+	if n := testing.AllocsPerRun(50, func() { Weigh(list, RemoveForUser, here, DefaultYardstick) }); n > 40 {
+		t.Errorf("weighing 30 trials allocates %v times", n)
+	}
+}

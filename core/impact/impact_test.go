@@ -376,3 +376,17 @@ func BenchmarkConsequences(b *testing.B) {
 		n.Consequences(set, Known{})
 	}
 }
+
+// TestConsequencesAllocateLittle holds what every changed choice runs to what it
+// takes now.
+func TestConsequencesAllocateLittle(t *testing.T) {
+	p := random(rand.New(rand.NewPCG(1, 1)), 600, 5000)
+	set := Removal{}
+	for i := range 200 {
+		set[p.Packages[i*3].Name] = evidence.RemoveForUser
+	}
+	net := Read(p)
+	if n := testing.AllocsPerRun(10, func() { net.Consequences(set, Known{}) }); n > 2600 {
+		t.Errorf("the consequences of 200 packages of 600 allocate %v times", n)
+	}
+}

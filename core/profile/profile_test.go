@@ -395,3 +395,15 @@ func BenchmarkCompose(b *testing.B) {
 		}
 	}
 }
+
+// TestComposingAllocatesLittle holds what moving the cut line runs to two
+// allocations a package.
+func TestComposingAllocatesLittle(t *testing.T) {
+	list := make([]Candidate, 0, 420)
+	for i := range 420 {
+		list = append(list, candidate("a.p"+string(rune('a'+i%26))+strings.Repeat("x", i/26), evidence.Loads[i%5], float64(i%100)/100))
+	}
+	if n := testing.AllocsPerRun(10, func() { Compose(Basis{Candidates: list}, DefaultRules) }); n > 900 {
+		t.Errorf("composing 420 packages allocates %v times", n)
+	}
+}
