@@ -356,34 +356,33 @@ func (s *Store) Ledger(ctx context.Context, q LedgerQuery) (rows []LedgerRow, fo
 // FillPresence writes the presence letters of rows for the columns' builds.
 func (s *Store) FillPresence(ctx context.Context, rows []LedgerRow, columns []Build) error {
 	packages, builds := make([]uuid.UUID, len(rows)), make([]uuid.UUID, len(columns))
-	row, column := make(map[uuid.UUID]int, len(rows)), make(map[uuid.UUID]int, len(columns))
-	cells := make([][]byte, len(rows))
+	row := make(map[uuid.UUID]int, len(rows))
 	for i, r := range rows {
 		packages[i], row[r.ID] = r.ID, i
-		cells[i] = []byte(strings.Repeat("E", len(columns)))
+		rows[i].Presence = strings.Repeat("E", len(columns))
 	}
 	for i, b := range columns {
-		builds[i], column[b.ID] = b.ID, i
+		builds[i] = b.ID
 	}
 	r, err := s.pool.Query(ctx, `
-		select package_id, build_id, switched_off
+		select package_id, array_agg(array_position($2::uuid[], build_id)),
+			string_agg(case when switched_off then 'H' else 'F' end, '')
 		from presence
-		where package_id = any($1) and build_id = any($2)`, planned, packages, builds)
+		where package_id = any($1) and build_id = any($2)
+		group by 1`, planned, packages, builds)
 	if err != nil {
 		return err
 	}
-	var pkg, build uuid.UUID
-	var off bool
-	_, err = pgx.ForEachRow(r, []any{&pkg, &build, &off}, func() error {
-		cell := &cells[row[pkg]][column[build]]
-		*cell = 'F'
-		if off {
-			*cell = 'H'
+	var pkg uuid.UUID
+	var at []int
+	var letters string
+	_, err = pgx.ForEachRow(r, []any{&pkg, &at, &letters}, func() error {
+		cells := []byte(rows[row[pkg]].Presence)
+		for i, column := range at {
+			cells[column-1] = letters[i]
 		}
+		rows[row[pkg]].Presence = string(cells)
 		return nil
 	})
-	for i := range rows {
-		rows[i].Presence = string(cells[i])
-	}
 	return err
 }

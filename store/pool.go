@@ -11,7 +11,6 @@ import (
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
-	pgxuuid "github.com/vgarvardt/pgx-google-uuid/v5"
 )
 
 // Options are how a store works. What is zero is as in DefaultOptions.
@@ -61,7 +60,7 @@ func newPool(ctx context.Context, url string, o Options) (*pgxpool.Pool, error) 
 	ordinary := DefaultOptions()
 	config.MaxConns = int32(cmp.Or(o.Connections, ordinary.Connections))
 	config.AfterConnect = func(_ context.Context, conn *pgx.Conn) error {
-		pgxuuid.Register(conn.TypeMap())
+		registerUUIDs(conn.TypeMap())
 		return nil
 	}
 	settings := config.ConnConfig.RuntimeParams
