@@ -55,6 +55,7 @@ test('a menu that opens takes what is typed, and Escape closes the topmost alone
   await page.keyboard.press('f')
   await expect(trial.getByRole('radio', { name: /fault/ })).not.toBeChecked()
   await page.keyboard.press('Escape')
+  await expect(page.getByRole('listbox')).toBeHidden()
   await expect(trial).toBeVisible()
   await page.keyboard.press('Escape')
   await expect(trial).toBeHidden()
