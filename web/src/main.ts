@@ -21,7 +21,14 @@ const vuetify = createVuetify({
     global: { ripple: false, elevation: 0 },
     VTextField: { variant: 'outlined', density: 'compact', hideDetails: 'auto' },
     VTextarea: { variant: 'outlined', density: 'compact', hideDetails: 'auto', rows: 2, autoGrow: true },
-    VSelect: { variant: 'outlined', density: 'compact', hideDetails: 'auto', listProps: { density: 'compact' } },
+    // Its list is there and gone at once: a second Escape is the dialog's.
+    VSelect: {
+      variant: 'outlined',
+      density: 'compact',
+      hideDetails: 'auto',
+      listProps: { density: 'compact' },
+      menuProps: { transition: false },
+    },
     VAutocomplete: { variant: 'outlined', density: 'compact', hideDetails: 'auto' },
   },
 })
