@@ -89,7 +89,9 @@ type newTokenOutput struct{ Body madeToken }
 type told struct {
 	store.Notice
 	Text string `json:"text"`
-	To   string `json:"to"`
+	// Quote is what somebody said in their own words, "" where Text has them.
+	Quote string `json:"quote"`
+	To    string `json:"to"`
 }
 
 type news struct {
@@ -148,7 +150,11 @@ func (s *Server) accountRoutes() {
 			}
 			out := &newsOutput{news{Items: make([]told, len(list))}}
 			for i, n := range list {
-				out.Body.Items[i] = told{n, n.Sentence(), n.To()}
+				one := told{Notice: n, Text: n.Sentence(), Quote: n.Words, To: n.To()}
+				if strings.Contains(one.Text, n.Words) {
+					one.Quote = ""
+				}
+				out.Body.Items[i] = one
 			}
 			out.Body.Unread, err = s.store.UnreadNotices(ctx, personOf(ctx).ID)
 			return out, err

@@ -5763,6 +5763,7 @@ export interface components {
             package: string;
             /** Format: uuid */
             profileId?: string;
+            quote: string;
             read: boolean;
             /** Format: uuid */
             runId?: string;

@@ -18,9 +18,6 @@ watch(
   },
   { immediate: true },
 )
-// What was said in somebody's own words stands below; where the sentence has
-// them already, it does not.
-const quoted = (n: { kind: string; words: string; text: string }) => n.words && !n.text.includes(n.words)
 </script>
 
 <template>
@@ -33,7 +30,7 @@ const quoted = (n: { kind: string; words: string; text: string }) => n.words && 
           <router-link class="link" :to="n.to">{{ n.text }}</router-link>
           <span class="second when" :title="exactTime(n.at)">{{ ago(n.at) }}</span>
         </p>
-        <p v-if="quoted(n)" class="said" dir="auto">“{{ n.words }}”</p>
+        <p v-if="n.quote" class="said" dir="auto">“{{ n.quote }}”</p>
       </li>
     </ol>
     <div v-if="news.data.value && !news.data.value.items.length" class="empty">
