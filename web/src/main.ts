@@ -21,14 +21,7 @@ const vuetify = createVuetify({
     global: { ripple: false, elevation: 0 },
     VTextField: { variant: 'outlined', density: 'compact', hideDetails: 'auto' },
     VTextarea: { variant: 'outlined', density: 'compact', hideDetails: 'auto', rows: 2, autoGrow: true },
-    // Its list is there and gone at once: a second Escape is the dialog's.
-    VSelect: {
-      variant: 'outlined',
-      density: 'compact',
-      hideDetails: 'auto',
-      listProps: { density: 'compact' },
-      menuProps: { transition: false },
-    },
+    VSelect: { variant: 'outlined', density: 'compact', hideDetails: 'auto', listProps: { density: 'compact' } },
     VAutocomplete: { variant: 'outlined', density: 'compact', hideDetails: 'auto' },
   },
 })
