@@ -49,4 +49,5 @@ async function accept(what, id, name) {
 }
 await accept('a tenth of them trials of what ships everywhere', large, 'accepting-wide')
 const own = packages.filter((p) => !p.startsWith('com.android.'))
-await accept("of a model's own packages", await sent(Array.from({ length: 500 }, (_, i) => [trial, load, about][i % 3](own[i % own.length], `c${i}`))), 'accepting')
+const ours = await sent(Array.from({ length: 500 }, (_, i) => [trial, load, about][i % 3](own[i % own.length], `c${i}`)))
+await accept("of a model's own packages", ours, 'accepting')

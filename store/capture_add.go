@@ -131,10 +131,11 @@ func (s *Store) AddCapture(ctx context.Context, n NewCapture) (CaptureSummary, e
 
 // tellsNews reports whether a stored capture changes what is known of its
 // build, and if so marks how releases stand on it as to be made anew: it ships
-// something that was not known, something came back to the phone, or the
-// capture stands for the build from now on, see standingCapture.
+// something that was not known, something came back to the phone, the capture
+// stands for the build from now on, see standingCapture, or what an earlier one
+// told was never worked out.
 func tellsNews(ctx context.Context, tx pgx.Tx, sum CaptureSummary, ships bool) (bool, error) {
-	var stands, seenBefore bool
+	var stands, seenBefore, open bool
 	err := tx.QueryRow(ctx, `
 		select not exists (select from captures e
 				where e.build_id = c.build_id and (e.taken_at, e.id) < (c.taken_at, c.id)
@@ -142,9 +143,10 @@ func tellsNews(ctx context.Context, tx pgx.Tx, sum CaptureSummary, ships bool) (
 						>= (c.phone_facts ? 'roles' or c.phone_facts ? 'keyboards', c.complete)),
 			c.phone <> '' and (
 				exists (select from captures e where e.phone = c.phone and e.build_id <> c.build_id)
-				or exists (select from runs r where r.phone = c.phone))
+				or exists (select from runs r where r.phone = c.phone)),
+			not exists (select from arrivals a where a.build_id = c.build_id and a.made_from = $2)
 		from captures c
-		where c.id = $1`, sum.ID).Scan(&stands, &seenBefore)
+		where c.id = $1`, sum.ID, firmwareVersion).Scan(&stands, &seenBefore, &open)
 	if err != nil {
 		return false, err
 	}
@@ -154,7 +156,7 @@ func tellsNews(ctx context.Context, tx pgx.Tx, sum CaptureSummary, ships bool) (
 			return false, err
 		}
 	}
-	if !ships && back == 0 && !stands {
+	if !ships && back == 0 && !stands && !open {
 		return false, nil
 	}
 	_, err = tx.Exec(ctx, `update holds set made_from = '' where build_id = $1`, sum.BuildID)
@@ -276,8 +278,8 @@ func insertCapture(ctx context.Context, tx pgx.Tx, n NewCapture, rows []row, sum
 }
 
 // identify fills in the packages' ids from the facts that are in the store, and
-// whether the build is known to ship them with these. It reports whether some facts are not
-// there yet.
+// whether the build is known to ship them with these. It reports whether some
+// facts are not there yet.
 func identify(ctx context.Context, tx pgx.Tx, rows []row, build uuid.UUID) (missing bool, err error) {
 	facts := make([]uuid.UUID, len(rows))
 	for i, r := range rows {

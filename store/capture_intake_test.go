@@ -174,22 +174,30 @@ func TestNames(t *testing.T) {
 }
 
 // TestShippedCounts takes in firmware of several makers at once, in any order,
-// and holds the counts that packages carry to what is shipped.
+// then of each twice more at once with what the first had not, and holds the
+// counts that packages carry to what is shipped.
 func TestShippedCounts(t *testing.T) {
 	t.Parallel()
 	w := newWorld(t)
-	var work sync.WaitGroup
-	for n := range 12 {
-		c := capture("1.0.0", 9)
-		c.Identity = identity(n%3, n%2, 1+n/6, "14")
-		c.Packages = slices.Delete(c.Packages, n%5, n%5+1+n%3)
-		work.Go(func() {
-			if _, err := w.AddCapture(w.ctx, store.NewCapture{Capture: c, Phone: fmt.Sprint(n), Person: w.people["tech"].ID, Source: "file"}); err != nil {
-				t.Error(err)
+	for round, phones := range []int{1, 2} {
+		var work sync.WaitGroup
+		for n := range 12 {
+			for phone := range phones {
+				c := capture("1.0.0", 9)
+				c.Identity = identity(n%3, n%2, 1+n/6, "14")
+				if round == 0 {
+					c.Packages = slices.Delete(c.Packages, n%5, n%5+1+n%3)
+				}
+				add := store.NewCapture{Capture: c, Phone: fmt.Sprint(round, n, phone), Person: w.people["tech"].ID, Source: "file"}
+				work.Go(func() {
+					if _, err := w.AddCapture(w.ctx, add); err != nil {
+						t.Error(err)
+					}
+				})
 			}
-		})
+		}
+		work.Wait()
 	}
-	work.Wait()
 	const counted = `
 		select string_agg(concat_ws(' ', p.name, %s), E'\n' order by p.name)
 		from packages p

@@ -10,8 +10,8 @@ import (
 	"roster/core/android"
 )
 
-// bestLabel picks, for the package p of a query, the name to show: English
-// first, then the one without a language; people's before package files'.
+// bestLabel is, for the package p of a query, the name to show; which that is,
+// write_words says (migration 020).
 const bestLabel = `coalesce((select w.label from package_words w where w.package_id = p.id), '')`
 
 // withoutLanguage is BCP 47's tag for a text whose language is not known.

@@ -13,51 +13,28 @@ import (
 // addPresence notes what the build ships, where that was not known, and reports
 // whether there was any such thing.
 func addPresence(ctx context.Context, tx pgx.Tx, rows []row, sum *CaptureSummary) (bool, error) {
-	var others []uuid.UUID // known with other facts, or with facts that are new
-	for _, r := range rows {
-		if !r.alike {
-			others = append(others, r.pkg)
-		}
-	}
-	// What the build is known to ship of them; true where only a list told of it.
-	bare := map[uuid.UUID]bool{}
-	if !sum.NewBuild && len(others) > 0 {
-		r, err := tx.Query(ctx, `
-			select x.package_id, f.version_name = '' and f.details->>'signer' is null and f.details->'requests' is null
-			from presence x
-			join facts f on f.id = x.facts_id
-			where x.build_id = $1 and x.package_id = any($2)`, sum.BuildID, others)
-		if err != nil {
-			return false, err
-		}
-		var id uuid.UUID
-		var only bool
-		if _, err := pgx.ForEachRow(r, []any{&id, &only}, func() error { bare[id] = only; return nil }); err != nil {
-			return false, err
-		}
-	}
-	var fresh []row
-	var ids, added []uuid.UUID // of these; added without those that a list told of
-	for _, r := range rows {
-		only, known := bare[r.pkg]
-		tells := r.p.VersionName != "" || r.p.Signer != "" || len(r.p.Requests) > 0
-		if r.p.Preinstalled() && !r.alike && (!known || only && tells) {
-			fresh = append(fresh, r)
-			ids = append(ids, r.pkg)
-			if !known {
-				added = append(added, r.pkg)
-			}
-		}
-	}
-	if len(fresh) == 0 {
-		return false, nil
+	fresh, err := freshOn(ctx, tx, rows, sum)
+	if err != nil || len(fresh) == 0 {
+		return false, err
 	}
 	if !sum.NewBuild {
-		// Two first captures of a build that both bring the same package
-		// must not collide.
+		// Two captures of a build that both bring the same package must neither
+		// collide nor count it twice: whoever comes second looks again.
 		if err := lockCatalogue(ctx, tx); err != nil {
 			return false, err
 		}
+		if fresh, err = freshOn(ctx, tx, rows, sum); err != nil || len(fresh) == 0 {
+			return false, err
+		}
+	}
+	var ids, added []uuid.UUID // all, and those of which not even a list told
+	for _, r := range fresh {
+		ids = append(ids, r.pkg)
+		if !r.listed {
+			added = append(added, r.pkg)
+		}
+	}
+	if len(ids) > len(added) {
 		_, err := tx.Exec(ctx, `delete from presence where build_id = $1 and package_id = any($2)`, sum.BuildID, ids)
 		if err != nil {
 			return false, err
@@ -70,7 +47,7 @@ func addPresence(ctx context.Context, tx pgx.Tx, rows []row, sum *CaptureSummary
 		where id = (select model_id from builds where id = $1) for no key update`, sum.BuildID); err != nil {
 		return false, err
 	}
-	_, err := tx.CopyFrom(ctx, pgx.Identifier{"presence"}, []string{"build_id", "package_id", "switched_off", "facts_id"},
+	_, err = tx.CopyFrom(ctx, pgx.Identifier{"presence"}, []string{"build_id", "package_id", "switched_off", "facts_id"},
 		pgx.CopyFromSlice(len(fresh), func(i int) ([]any, error) {
 			r := fresh[i]
 			return []any{sum.BuildID, r.pkg, r.p.Enabled == android.EnabledOff, r.facts}, nil
@@ -92,6 +69,48 @@ func addPresence(ctx context.Context, tx pgx.Tx, rows []row, sum *CaptureSummary
 		return false, err
 	}
 	return true, guessAgain(ctx, tx, ids)
+}
+
+// freshRow is a package that a build was not known to ship, or of which only a
+// list told.
+type freshRow struct {
+	row
+	listed bool
+}
+
+// freshOn are those packages of a capture that its build is found to ship.
+func freshOn(ctx context.Context, tx pgx.Tx, rows []row, sum *CaptureSummary) (fresh []freshRow, err error) {
+	var others []uuid.UUID // known with other facts, or with facts that are new
+	for _, r := range rows {
+		if !r.alike {
+			others = append(others, r.pkg)
+		}
+	}
+	// What the build is known to ship of them; true where only a list told of it.
+	bare := map[uuid.UUID]bool{}
+	if !sum.NewBuild && len(others) > 0 {
+		r, err := tx.Query(ctx, `
+			select x.package_id, f.version_name = '' and f.details->>'signer' is null and f.details->'requests' is null
+			from presence x
+			join facts f on f.id = x.facts_id
+			where x.build_id = $1 and x.package_id = any($2)`, sum.BuildID, others)
+		if err != nil {
+			return nil, err
+		}
+		var id uuid.UUID
+		var only bool
+		if _, err := pgx.ForEachRow(r, []any{&id, &only}, func() error { bare[id] = only; return nil }); err != nil {
+			return nil, err
+		}
+	}
+	for _, r := range rows {
+		only, known := bare[r.pkg]
+		tells := r.p.VersionName != "" || r.p.Signer != "" || len(r.p.Requests) > 0
+		if r.p.Preinstalled() && !r.alike && (!known || only && tells) {
+			fresh = append(fresh, freshRow{r, known})
+		}
+	}
+	return fresh, nil
 }
 
 // countShipped counts packages that a build is found to ship, once for each

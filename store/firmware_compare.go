@@ -319,7 +319,9 @@ func (s *Store) judgedOn(ctx context.Context, sc Scope, net *impact.Net, names [
 		var name string
 		var j catalog.Judged
 		var without bool
-		_, err = pgx.ForEachRow(rows, []any{&id, &name, &j.Load, &j.Scope, &j.Suggested, &j.Ceiling, &j.Floor, &j.Standing, &j.Phones, &j.People, &without}, func() error {
+		_, err = pgx.ForEachRow(rows, []any{
+			&id, &name, &j.Load, &j.Scope, &j.Suggested, &j.Ceiling, &j.Floor, &j.Standing, &j.Phones, &j.People, &without,
+		}, func() error {
 			if without {
 				missing = append(missing, id)
 			}

@@ -214,8 +214,9 @@ func (s *Store) candidates(ctx context.Context, q querier, sc Scope, method stri
 			var id uuid.UUID
 			var back, refused *int
 			var without bool
-			err = r.Scan(&id, &c.Package, &c.Label, &c.Origin, &c.Load, &c.BySuggestion, &c.Conditions, &c.Lost, &c.Functions, &c.Substitutes, &c.Strip, &c.Ceiling, &c.Floor, &c.Standing,
-				&c.Phones, &c.People, &c.Harmed, &back, &refused, &c.StartsAtBoot, &without)
+			err = r.Scan(&id, &c.Package, &c.Label, &c.Origin, &c.Load, &c.BySuggestion, &c.Conditions, &c.Lost,
+				&c.Functions, &c.Substitutes, &c.Strip, &c.Ceiling, &c.Floor, &c.Standing, &c.Phones, &c.People,
+				&c.Harmed, &back, &refused, &c.StartsAtBoot, &without)
 			if back != nil {
 				c.ComesBack, c.Refused = *back, *refused
 			}

@@ -201,7 +201,8 @@ func TestShips(t *testing.T) {
 		t.Fatal(err)
 	}
 	ships, on, err := w.Ships(w.ctx, p.ID, store.Scope{})
-	if err != nil || on != 1 || len(ships) != 2 || !ships[0].Ships || ships[1].Ships || ships[0].Path != "/product/app/P" || len(ships[0].Requests) != 1 || ships[0].Phones != 1 {
+	if err != nil || on != 1 || len(ships) != 2 || !ships[0].Ships || ships[1].Ships ||
+		ships[0].Path != "/product/app/P" || len(ships[0].Requests) != 1 || ships[0].Phones != 1 {
 		t.Errorf("%+v, %v", ships, err)
 	}
 	// What ships nearly everywhere is listed for the models of the scope, and for

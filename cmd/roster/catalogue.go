@@ -143,7 +143,8 @@ func auditCommand() *cobra.Command {
 				return fmt.Errorf("the record does NOT hold together: %s", proof.Wrong)
 			}
 			entries := wording.Count(int(proof.Entries), "entry", "entries")
-			fmt.Fprintf(c.OutOrStdout(), "%s, unbroken; the newest has the hash\n%s\nKeep it elsewhere: --head tells later whether anything was cut off.\n", entries, proof.Head)
+			fmt.Fprintf(c.OutOrStdout(), "%s, unbroken; the newest has the hash\n%s\n"+
+				"Keep it elsewhere: --head tells later whether anything was cut off.\n", entries, proof.Head)
 			return nil
 		},
 	}

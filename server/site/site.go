@@ -268,7 +268,10 @@ func (s *Site) feed(list []store.ReleaseLine, marks map[uuid.UUID][]store.NotFor
 	for _, r := range list[:min(len(list), 200)] {
 		name := fmt.Sprintf("%s %s: %s, no. %d", r.MakerName, r.ModelName, r.EditionName, r.Number)
 		goes := wording.Count(r.Steps, "package goes", "packages go") + "."
-		e := atom.Entry{ID: "urn:uuid:" + r.ID.String(), Title: name, Updated: atom.Time(r.PublishedAt), Link: atom.Link{Rel: "alternate", Href: s.Base + Path(r)}, Content: goes}
+		e := atom.Entry{
+			ID: "urn:uuid:" + r.ID.String(), Title: name, Updated: atom.Time(r.PublishedAt),
+			Link: atom.Link{Rel: "alternate", Href: s.Base + Path(r)}, Content: goes,
+		}
 		if r.WithdrawnAt != nil {
 			e.ID, e.Title, e.Updated, e.Content = e.ID+":withdrawn", "Withdrawn: "+name, atom.Time(*r.WithdrawnAt), r.Reason
 		}
