@@ -18,6 +18,7 @@ import (
 	"roster/bench"
 	"roster/bench/adb"
 	"roster/bench/adb/adbtest"
+	"roster/bench/services"
 	"roster/core/android"
 	"roster/demo"
 	"roster/phone"
@@ -285,7 +286,7 @@ func TestSession(t *testing.T) {
 	c := adbtest.Start(t)
 	_, serial := attach(t, c, scenario(t))
 	until(t, c, serial, "device")
-	s, err := c.Open(t.Context(), serial)
+	s, err := services.Shell(t.Context(), c, serial)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -310,7 +311,7 @@ func TestSession(t *testing.T) {
 			t.Errorf("%q: %q, %q, %d", x.command, got.Out, got.Errs, got.Code)
 		}
 	}
-	if _, err := s.Run("dumpsys package", 60*time.Second, 1000); !errors.Is(err, adb.ErrTooMuch) {
+	if _, err := s.Run("dumpsys package", 60*time.Second, 1000); !errors.Is(err, services.ErrTooMuch) {
 		t.Errorf("an answer over its limit: %v", err)
 	}
 }
@@ -322,7 +323,7 @@ func TestTrack(t *testing.T) {
 	ctx, cancel := context.WithCancel(t.Context())
 	done := make(chan error, 1)
 	go func() {
-		done <- c.Track(ctx, func(list []adb.Device) error {
+		done <- c.Track(ctx, func(list []services.Device) error {
 			var b bytes.Buffer
 			for _, d := range list {
 				fmt.Fprint(&b, d.State, " ")
@@ -353,7 +354,7 @@ func TestTrouble(t *testing.T) {
 	t.Parallel()
 	nobody := &adb.Client{Address: "127.0.0.1:1"}
 	_, err := nobody.Devices(t.Context())
-	if wrong, next := bench.Trouble(err); !errors.Is(err, adb.ErrNoServer) || wrong == "" || !strings.Contains(next, "start-server") {
+	if wrong, next := bench.Trouble(err); !errors.Is(err, services.ErrNoHost) || wrong == "" || !strings.Contains(next, "start-server") {
 		t.Errorf("%v: %q, %q", err, wrong, next)
 	}
 	ln, err := net.Listen("tcp", "127.0.0.1:0")
@@ -379,7 +380,7 @@ func TestTrouble(t *testing.T) {
 		t.Errorf("a hostile address: %v", err)
 	}
 	for _, state := range []string{"unauthorized", "offline", "no permissions", "recovery", "bootloader", "sideload", "something new"} {
-		if s := bench.See(adb.Device{Serial: "x", State: state}); s.Ready || s.Wrong == "" || s.Next == "" {
+		if s := bench.See(services.Device{Serial: "x", State: state}); s.Ready || s.Wrong == "" || s.Next == "" {
 			t.Errorf("%s: %+v", state, s)
 		}
 	}

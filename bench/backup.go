@@ -9,15 +9,15 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"os"
-	"path/filepath"
+	"io/fs"
+	"path"
 	"regexp"
 	"slices"
 	"strings"
 	"syscall"
 	"time"
 
-	"roster/bench/adb"
+	"roster/bench/services"
 	"roster/core/android"
 )
 
@@ -74,17 +74,27 @@ type Faulty struct {
 	Why     string              `json:"why"`
 }
 
-// StoreIn sets the folder of this computer in which backups lie.
-func (s *Station) StoreIn(folder string) { s.folder = folder }
-
 // errNoFolder says that nobody set a folder.
 var errNoFolder = errors.New("this bench has no folder for backups: start it with --backups FOLDER")
 
-func (s *Station) backupFolder(r Request) (string, error) {
-	if s.folder == "" {
-		return "", errNoFolder
+// below are the files of one backup.
+type below struct {
+	Files
+	folder string
+}
+
+func (b below) Open(name string) (io.ReadCloser, error) {
+	return b.Files.Open(path.Join(b.folder, name))
+}
+func (b below) Append(name string) (Lines, error) { return b.Files.Append(path.Join(b.folder, name)) }
+func (b below) Create(name string) (Fresh, error) { return b.Files.Create(path.Join(b.folder, name)) }
+func (b below) Where(name string) string          { return b.Files.Where(path.Join(b.folder, name)) }
+
+func (s *Station) backupFolder(r Request) (Files, error) {
+	if s.Saves == nil {
+		return nil, errNoFolder
 	}
-	return filepath.Join(s.folder, r.Backup.String()), nil
+	return below{s.Saves, r.Backup.String()}, nil
 }
 
 // backup saves the files of packages, and what was saved by an earlier attempt
@@ -94,18 +104,15 @@ func (s *Station) backup(ctx context.Context, serial string, r Request, out Resu
 	if err != nil {
 		return nil, err
 	}
-	if err := os.MkdirAll(folder, 0o700); err != nil {
-		return nil, diskWords(err)
-	}
 	before, err := readManifest(folder)
 	if err != nil {
 		return nil, err
 	}
-	b := &backer{folder: folder, station: s, serial: serial, have: map[string]Saved{}, end: BackupEnd{Folder: folder, Wrong: []Faulty{}}}
+	b := &backer{folder: folder, station: s, serial: serial, have: map[string]Saved{}, end: BackupEnd{Folder: folder.Where(""), Wrong: []Faulty{}}}
 	for _, one := range before {
 		b.have[string(one.Package)+" "+one.Path] = one
 	}
-	if b.list, err = openLines(filepath.Join(folder, manifest)); err != nil {
+	if b.list, err = folder.Append(manifest); err != nil {
 		return nil, diskWords(err)
 	}
 	defer b.list.Close()
@@ -124,16 +131,16 @@ func (s *Station) backup(ctx context.Context, serial string, r Request, out Resu
 // backer makes one backup.
 type backer struct {
 	station *Station
-	folder  string
+	folder  Files
 	serial  string
-	list    *os.File
+	list    Lines
 	have    map[string]Saved
-	sync    *adb.Sync
+	sync    *services.Sync
 	end     BackupEnd
 }
 
 func (b *backer) saveAll(ctx context.Context, r Request, out Results) error {
-	paths, err := allPaths(ctx, b.station.client, b.serial, r.Wanted)
+	paths, err := allPaths(ctx, b.station.Host, b.serial, r.Wanted)
 	if err != nil {
 		return err
 	}
@@ -151,7 +158,7 @@ func (b *backer) saveAll(ctx context.Context, r Request, out Results) error {
 			continue
 		}
 		err := b.save(ctx, w, paths[w.Name])
-		if errors.Is(err, adb.ErrGone) || ctx.Err() != nil || errors.Is(err, errDisk) {
+		if errors.Is(err, services.ErrGone) || ctx.Err() != nil || errors.Is(err, errDisk) {
 			return errors.Join(err, ctx.Err())
 		}
 		if err != nil {
@@ -168,20 +175,16 @@ var fileName = regexp.MustCompile(`^[A-Za-z0-9_][A-Za-z0-9_.\-]{0,200}\.apk$`)
 
 // save copies a package's files, all of its splits.
 func (b *backer) save(ctx context.Context, w Wanted, paths []string) error {
-	folder := filepath.Join(b.folder, string(w.Name))
-	if err := os.MkdirAll(folder, 0o700); err != nil {
-		return diskWords(err)
-	}
-	for _, path := range paths {
-		if known, ok := b.have[string(w.Name)+" "+path]; ok && known.check(b.folder) == nil {
+	for _, from := range paths {
+		if known, ok := b.have[string(w.Name)+" "+from]; ok && known.check(b.folder) == nil {
 			b.end.Files, b.end.Bytes = b.end.Files+1, b.end.Bytes+known.Size
 			continue
 		}
-		name := path[strings.LastIndexByte(path, '/')+1:]
+		name := from[strings.LastIndexByte(from, '/')+1:]
 		if !fileName.MatchString(name) {
 			return fmt.Errorf("its file is called %q", android.Printable(name, 60))
 		}
-		one, err := b.pull(ctx, path, filepath.Join(string(w.Name), name))
+		one, err := b.pull(ctx, from, path.Join(string(w.Name), name))
 		if err != nil {
 			return err
 		}
@@ -196,40 +199,35 @@ func (b *backer) save(ctx context.Context, w Wanted, paths []string) error {
 
 // pull copies one file; it has its name only when it is whole, as large as the
 // phone says, and on the disk.
-func (b *backer) pull(ctx context.Context, path, name string) (one Saved, err error) {
+func (b *backer) pull(ctx context.Context, from, name string) (one Saved, err error) {
 	if b.sync == nil {
-		if b.sync, err = b.station.client.Sync(ctx, b.serial); err != nil {
+		if b.sync, err = services.Files(ctx, b.station.Host, b.serial); err != nil {
 			return one, err
 		}
 	}
-	size, err := b.sync.Size(path)
+	size, err := b.sync.Size(from)
 	if err != nil {
 		return one, err
 	}
-	target := filepath.Join(b.folder, name)
-	f, err := os.OpenFile(target+".part", os.O_CREATE|os.O_TRUNC|os.O_WRONLY, 0o600)
+	f, err := b.folder.Create(name)
 	if err != nil {
 		return one, diskWords(err)
 	}
-	defer os.Remove(target + ".part")
+	defer f.Drop()
 	sum := sha256.New()
-	n, err := b.sync.Pull(path, io.MultiWriter(f, sum), maxPackageFile)
+	n, err := b.sync.Pull(from, io.MultiWriter(f, sum), maxPackageFile)
 	if err != nil {
-		f.Close()
 		b.sync.Close()
 		b.sync = nil
-		return one, diskWords(err)
-	}
-	if err := errors.Join(f.Sync(), f.Close()); err != nil {
 		return one, diskWords(err)
 	}
 	if n != size {
 		return one, fmt.Errorf("%d bytes arrived of %d", n, size)
 	}
-	if err := os.Rename(target+".part", target); err != nil {
+	if err := f.Keep(); err != nil {
 		return one, diskWords(err)
 	}
-	return Saved{Path: path, File: name, Size: n, SHA256: hex.EncodeToString(sum.Sum(nil))}, nil
+	return Saved{Path: from, File: name, Size: n, SHA256: hex.EncodeToString(sum.Sum(nil))}, nil
 }
 
 func (b *backer) note(line any) error {
@@ -245,7 +243,7 @@ func (b *backer) note(line any) error {
 
 // settings saves what the phone's settings are, as it lists them.
 func (b *backer) settings(ctx context.Context) error {
-	session, err := b.station.client.Open(ctx, b.serial)
+	session, err := services.Shell(ctx, b.station.Host, b.serial)
 	if err != nil {
 		return err
 	}
@@ -255,12 +253,24 @@ func (b *backer) settings(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		if err := os.WriteFile(filepath.Join(b.folder, "settings-"+namespace+".txt"), answer.Out, 0o600); err != nil {
+		if err := b.keep("settings-"+namespace+".txt", answer.Out); err != nil {
 			return diskWords(err)
 		}
 	}
 	b.end.Settings = true
 	return nil
+}
+
+func (b *backer) keep(name string, content []byte) error {
+	f, err := b.folder.Create(name)
+	if err != nil {
+		return err
+	}
+	defer f.Drop()
+	if _, err := f.Write(content); err != nil {
+		return err
+	}
+	return f.Keep()
 }
 
 // errDisk is wrapped by errors of this computer's disk.
@@ -273,7 +283,7 @@ func diskWords(err error) error {
 		return nil
 	case errors.Is(err, syscall.ENOSPC), errors.Is(err, syscall.EDQUOT):
 		return fmt.Errorf("%w is full: free some room, then go on; what was saved stays", errDisk)
-	case errors.Is(err, os.ErrPermission), errors.Is(err, syscall.EROFS):
+	case errors.Is(err, fs.ErrPermission), errors.Is(err, syscall.EROFS):
 		return fmt.Errorf("%w can not be written: %w", errDisk, err)
 	}
 	return err
@@ -281,9 +291,9 @@ func diskWords(err error) error {
 
 // readManifest reads what a backup holds; a last line that was cut off is left
 // out.
-func readManifest(folder string) ([]Saved, error) {
-	f, err := os.Open(filepath.Join(folder, manifest))
-	if errors.Is(err, os.ErrNotExist) {
+func readManifest(folder Files) ([]Saved, error) {
+	f, err := folder.Open(manifest)
+	if errors.Is(err, fs.ErrNotExist) {
 		return nil, nil
 	}
 	if err != nil {
@@ -298,7 +308,7 @@ func readManifest(folder string) ([]Saved, error) {
 		if n == 1 || json.Unmarshal(lines.Bytes(), &one) != nil {
 			continue
 		}
-		if !one.Package.Valid() || !filepath.IsLocal(one.File) {
+		if !one.Package.Valid() || !localFile(one.File) {
 			return nil, fmt.Errorf("line %d of the backup's list names what can't be in it", n)
 		}
 		// What was saved again stands as it was saved last.
@@ -307,11 +317,16 @@ func readManifest(folder string) ([]Saved, error) {
 	return list, lines.Err()
 }
 
+// localFile accepts a path that stays below the folder that it is in.
+func localFile(name string) bool {
+	return fs.ValidPath(name) && name != "." && !strings.ContainsAny(name, `\:`)
+}
+
 // check reports what is wrong with a saved file; nil where it is as it was
 // saved.
-func (one Saved) check(folder string) error {
-	f, err := os.Open(filepath.Join(folder, one.File))
-	if errors.Is(err, os.ErrNotExist) {
+func (one Saved) check(folder Files) error {
+	f, err := folder.Open(one.File)
+	if errors.Is(err, fs.ErrNotExist) {
 		return errors.New("its file is gone")
 	}
 	if err != nil {
@@ -337,7 +352,7 @@ func (s *Station) verify(ctx context.Context, r Request, out Results) (any, erro
 	if err != nil {
 		return nil, err
 	}
-	end := BackupEnd{Folder: folder, Wrong: []Faulty{}}
+	end := BackupEnd{Folder: folder.Where(""), Wrong: []Faulty{}}
 	packages := map[android.PackageName]bool{}
 	for i, one := range list {
 		if ctx.Err() != nil {
@@ -359,10 +374,10 @@ func (s *Station) verify(ctx context.Context, r Request, out Results) (any, erro
 	return end, nil
 }
 
-func (s *Station) saved(r Request) (string, []Saved, error) {
+func (s *Station) saved(r Request) (Files, []Saved, error) {
 	folder, err := s.backupFolder(r)
 	if err != nil {
-		return "", nil, err
+		return nil, nil, err
 	}
 	list, err := readManifest(folder)
 	if err == nil && len(list) == 0 {
@@ -381,13 +396,13 @@ func (s *Station) restore(ctx context.Context, serial string, r Request, out Res
 	for _, one := range list {
 		files[one.Package] = append(files[one.Package], one)
 	}
-	end := BackupEnd{Folder: folder, Wrong: []Faulty{}}
+	end := BackupEnd{Folder: folder.Where(""), Wrong: []Faulty{}}
 	for i, w := range r.Wanted {
 		if err := out.Tell(ctx, BackupProgress{i, len(r.Wanted), w.Name, end.Bytes}); err != nil {
 			return nil, err
 		}
 		n, err := s.install(ctx, serial, folder, files[w.Name])
-		if errors.Is(err, adb.ErrGone) || ctx.Err() != nil {
+		if errors.Is(err, services.ErrGone) || ctx.Err() != nil {
 			return end, errors.Join(err, ctx.Err())
 		}
 		if err != nil {
@@ -403,7 +418,7 @@ func (s *Station) restore(ctx context.Context, serial string, r Request, out Res
 var sessionOf = regexp.MustCompile(`^Success: created install session \[(\d{1,12})\]$`)
 
 // install puts one package's files on the phone, checked before.
-func (s *Station) install(ctx context.Context, serial, folder string, files []Saved) (bytes int64, err error) {
+func (s *Station) install(ctx context.Context, serial string, folder Files, files []Saved) (bytes int64, err error) {
 	if len(files) == 0 {
 		return 0, errors.New("the backup does not hold it")
 	}
@@ -413,7 +428,7 @@ func (s *Station) install(ctx context.Context, serial, folder string, files []Sa
 		}
 		bytes += one.Size
 	}
-	session, err := s.client.Open(ctx, serial)
+	session, err := services.Shell(ctx, s.Host, serial)
 	if err != nil {
 		return 0, err
 	}
@@ -439,17 +454,17 @@ func (s *Station) install(ctx context.Context, serial, folder string, files []Sa
 	return bytes, err
 }
 
-func (s *Station) feed(ctx context.Context, serial, folder, session string, one Saved) error {
-	f, err := os.Open(filepath.Join(folder, one.File))
+func (s *Station) feed(ctx context.Context, serial string, folder Files, session string, one Saved) error {
+	f, err := folder.Open(one.File)
 	if err != nil {
 		return err
 	}
 	defer f.Close()
-	name := filepath.Base(one.File)
+	name := path.Base(one.File)
 	if !fileName.MatchString(name) {
 		return fmt.Errorf("a file is called %q", android.Printable(name, 60))
 	}
-	words, err := s.client.Feed(ctx, serial, fmt.Sprintf("cmd package install-write -S %d %s %s -", one.Size, session, name), f, one.Size)
+	words, err := services.Feed(ctx, s.Host, serial, fmt.Sprintf("cmd package install-write -S %d %s %s -", one.Size, session, name), f, one.Size)
 	if err == nil && !strings.HasPrefix(words, "Success") {
 		err = errors.New("the phone said: " + android.Printable(words, 200))
 	}

@@ -10,7 +10,7 @@ import (
 	"strings"
 	"time"
 
-	"roster/bench/adb"
+	"roster/bench/services"
 	"roster/core/android"
 )
 
@@ -74,10 +74,10 @@ func (q Question) Line() string {
 
 // Capture asks a phone what it has. When the phone vanishes in the middle the
 // capture is returned with what had arrived, marked incomplete, together with
-// an error that wraps adb.ErrGone. Without its properties nobody can tell
+// an error that wraps services.ErrGone. Without its properties nobody can tell
 // whose capture it would be: then the capture is nil.
-func Capture(ctx context.Context, client *adb.Client, serial string, tell func(Progress)) (*android.Capture, error) {
-	session, err := client.Open(ctx, serial)
+func Capture(ctx context.Context, host services.Host, serial string, tell func(Progress)) (*android.Capture, error) {
+	session, err := services.Shell(ctx, host, serial)
 	if err != nil {
 		return nil, err
 	}
@@ -116,7 +116,7 @@ func Capture(ctx context.Context, client *adb.Client, serial string, tell func(P
 }
 
 // ask puts one question and reads its answer as it comes.
-func ask(session *adb.Session, reading *android.Reading, q Question) (int64, error) {
+func ask(session *services.Session, reading *android.Reading, q Question) (int64, error) {
 	text := reading.Text("")
 	w := &bounded{w: text, left: q.limit}
 	_, err := session.Stream(q.Line(), q.timeout, w)
@@ -133,7 +133,7 @@ type bounded struct {
 
 func (w *bounded) Write(p []byte) (int, error) {
 	if int64(len(p)) > w.left {
-		return 0, adb.ErrTooMuch
+		return 0, services.ErrTooMuch
 	}
 	w.left -= int64(len(p))
 	return w.w.Write(p)

@@ -10,8 +10,8 @@ import (
 	"time"
 
 	"roster/bench"
-	"roster/bench/adb"
 	"roster/bench/adb/adbtest"
+	"roster/bench/services"
 	"roster/demo"
 	"roster/phone"
 )
@@ -30,7 +30,7 @@ func TestVanish(t *testing.T) {
 		_, serial := attach(t, c, s)
 		until(t, c, serial, "device")
 		got, err := bench.Capture(t.Context(), c, serial, func(bench.Progress) {})
-		if !errors.Is(err, adb.ErrGone) {
+		if !errors.Is(err, services.ErrGone) {
 			t.Errorf("%+v: %v", fault, err)
 		}
 		switch {
@@ -53,7 +53,7 @@ func TestHang(t *testing.T) {
 	s.Faults = []phone.Fault{{Command: "getprop", AfterBytes: 50, Do: "hang"}}
 	_, serial := attach(t, c, s)
 	until(t, c, serial, "device")
-	session, err := c.Open(t.Context(), serial)
+	session, err := services.Shell(t.Context(), c, serial)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -4,7 +4,7 @@ import (
 	"context"
 	"errors"
 
-	"roster/bench/adb"
+	"roster/bench/services"
 	"roster/core/android"
 	"roster/core/run"
 )
@@ -20,15 +20,15 @@ func Explain(err error) string {
 		return "It could not go on: " + android.Printable(err.Error(), 400) + "."
 	case errors.Is(err, context.Canceled):
 		return "It was stopped before it was done."
-	case errors.Is(err, adb.ErrGone):
+	case errors.Is(err, services.ErrGone):
 		return "The phone went away in the middle. Usually the cable: plug it in again and try once more."
 	case errors.Is(err, android.ErrFingerprint):
 		return "The phone does not say which firmware it has: " + err.Error() + "."
-	case errors.Is(err, adb.ErrNoServer), errors.Is(err, adb.ErrNotADB):
+	case errors.Is(err, services.ErrNoHost), errors.Is(err, services.ErrNotADB):
 		wrong, next := Trouble(err)
 		return wrong + " " + next
 	}
-	var refused *adb.ServerError
+	var refused *services.RefusedError
 	if errors.As(err, &refused) {
 		return "The adb server refused: " + android.Printable(refused.Words, 200) + "."
 	}

@@ -5,9 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
-	"os"
-	"path/filepath"
+	"io/fs"
 	"time"
 
 	"github.com/google/uuid"
@@ -19,8 +17,8 @@ import (
 // that is about to be sent and for each answer, never changed. It is for a
 // bench elsewhere, whose server may be away when an answer comes.
 type journal struct {
-	folder string
-	run    uuid.UUID
+	files Files // nil where nothing is written down
+	run   uuid.UUID
 }
 
 // entry is a line of the journal.
@@ -40,7 +38,7 @@ type entry struct {
 // sent.
 var errJournal = errors.New("the journal of the run on this computer")
 
-func (j journal) file() string { return filepath.Join(j.folder, j.run.String()+".jsonl") }
+func (j journal) file() string { return j.run.String() + ".jsonl" }
 
 func (j journal) sent(attempt int, steps []run.Step) error {
 	list := make([]entry, len(steps))
@@ -60,13 +58,10 @@ func (j journal) answered(r run.Report) error {
 
 // append writes lines so that they are on the disk when it returns.
 func (j journal) append(list []entry) error {
-	if j.folder == "" || len(list) == 0 {
+	if j.files == nil || len(list) == 0 {
 		return nil
 	}
-	if err := os.MkdirAll(j.folder, 0o700); err != nil {
-		return fmt.Errorf("%w: %w", errJournal, diskWords(err))
-	}
-	f, err := openLines(j.file())
+	f, err := j.files.Append(j.file())
 	if err != nil {
 		return fmt.Errorf("%w: %w", errJournal, diskWords(err))
 	}
@@ -86,31 +81,14 @@ func (j journal) append(list []entry) error {
 	return nil
 }
 
-// openLines opens a file to add lines to. One that was cut off when the computer
-// went down is ended first, so that it takes no other with it.
-func openLines(name string) (*os.File, error) {
-	f, err := os.OpenFile(name, os.O_APPEND|os.O_CREATE|os.O_RDWR, 0o600)
-	if err != nil {
-		return nil, err
-	}
-	var last [1]byte
-	if at, err := f.Seek(0, io.SeekEnd); err != nil || at == 0 {
-		return f, nil // new, or nothing that can be gone back in
-	} else if _, err := f.ReadAt(last[:], at-1); err != nil || last[0] == '\n' {
-		return f, nil
-	}
-	if _, err := f.Write([]byte("\n")); err != nil {
-		f.Close()
-		return nil, err
-	}
-	return f, nil
-}
-
 // late are answers that are written down here, to steps that were not sent
 // again afterwards: the server may never have heard of them.
 func (j journal) late() ([]run.StepAnswer, error) {
-	f, err := os.Open(j.file())
-	if errors.Is(err, os.ErrNotExist) || j.folder == "" {
+	if j.files == nil {
+		return nil, nil
+	}
+	f, err := j.files.Open(j.file())
+	if errors.Is(err, fs.ErrNotExist) {
 		return nil, nil
 	}
 	if err != nil {

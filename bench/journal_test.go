@@ -26,7 +26,7 @@ func answers(attempt int, list ...run.StepAnswer) run.Report {
 // that: a step that was sent once more waits for its newer answer.
 func TestJournal(t *testing.T) {
 	t.Parallel()
-	j := journal{t.TempDir(), uuid.New()}
+	j := journal{Folder(t.TempDir()), uuid.New()}
 	if list, err := j.late(); err != nil || len(list) != 0 {
 		t.Errorf("of nothing: %v, %v", list, err)
 	}
@@ -46,7 +46,7 @@ func TestJournal(t *testing.T) {
 		t.Errorf("%+v, %v", list, err)
 	}
 	// The last line was cut off when the computer went down.
-	f, err := os.OpenFile(j.file(), os.O_APPEND|os.O_WRONLY, 0)
+	f, err := os.OpenFile(j.files.Where(j.file()), os.O_APPEND|os.O_WRONLY, 0)
 	must(err)
 	f.WriteString(`{"at":"2026-05-01T10:00:00Z","what":"answ`)
 	must(f.Close())
@@ -59,7 +59,7 @@ func TestJournal(t *testing.T) {
 		t.Errorf("%+v, %v", list, err)
 	}
 	// Without a folder nothing is written, and nothing is wrong.
-	must(journal{"", uuid.New()}.sent(1, steps(1)))
+	must(journal{Folder(""), uuid.New()}.sent(1, steps(1)))
 }
 
 // TestJournalFull: a disk that is full is an error before anything is sent.
@@ -68,8 +68,8 @@ func TestJournalFull(t *testing.T) {
 	if _, err := os.Stat("/dev/full"); err != nil {
 		t.Skip("this system has no full disk to show")
 	}
-	j := journal{t.TempDir(), uuid.New()}
-	if err := os.Symlink("/dev/full", j.file()); err != nil {
+	j := journal{Folder(t.TempDir()), uuid.New()}
+	if err := os.Symlink("/dev/full", j.files.Where(j.file())); err != nil {
 		t.Fatal(err)
 	}
 	err := j.sent(1, steps(1))
@@ -81,7 +81,7 @@ func TestJournalFull(t *testing.T) {
 	if err := os.WriteFile(file, nil, 0o600); err != nil {
 		t.Fatal(err)
 	}
-	if err := (journal{file, uuid.New()}).sent(1, steps(1)); err == nil {
+	if err := (journal{Folder(file), uuid.New()}).sent(1, steps(1)); err == nil {
 		t.Error("a journal in no folder")
 	}
 }

@@ -6,7 +6,7 @@ import (
 	"time"
 	"unicode/utf8"
 
-	"roster/bench/adb"
+	"roster/bench/services"
 	"roster/core/android"
 )
 
@@ -52,8 +52,8 @@ func CheckLabel(text string) error {
 }
 
 // sameSerial finds what adb calls the same.
-func sameSerial(d adb.Device) func(adb.Device) bool {
-	return func(other adb.Device) bool { return other.Serial == d.Serial }
+func sameSerial(d services.Device) func(services.Device) bool {
+	return func(other services.Device) bool { return other.Serial == d.Serial }
 }
 
 // alike is a phone that hangs there along with another of the same serial

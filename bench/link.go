@@ -1,22 +1,17 @@
 package bench
 
 import (
-	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"log/slog"
 	"maps"
-	"net/http"
 	"slices"
-	"strings"
 	"sync"
 	"time"
 
 	"github.com/google/uuid"
-	"github.com/tmaxmax/go-sse"
 
 	"roster/core/android"
 	"roster/core/run"
@@ -87,16 +82,27 @@ func (n LinkNames) Check() error {
 	return nil
 }
 
+// Wire carries the messages of a link to its server and back.
+type Wire interface {
+	// Where is the server's address.
+	Where() string
+	// Post sends JSON to a path below the link's own and returns the answer. One
+	// that says no is what Refusal makes of it.
+	Post(ctx context.Context, path string, message []byte) (answer []byte, err error)
+	// Requests hands on the server's events, each of at most maxRequest bytes,
+	// until the connection ends.
+	Requests(ctx context.Context, each func(event string, data []byte)) error
+}
+
 // Link offers a station's phones to a server elsewhere.
 type Link struct {
-	// Server is its address, such as https://roster.example.
-	Server  string
-	Token   string
+	// Wire leads to the server.
+	Wire    Wire
 	Station *Station
 	Log     *slog.Logger
-	// Journals is the folder in which runs are written down on this computer,
-	// beside what the server keeps.
-	Journals string
+	// Journals is where runs are written down here, beside what the server
+	// keeps; nil for nowhere.
+	Journals Files
 
 	working sync.WaitGroup // jobs, and what else Run has begun
 
@@ -120,7 +126,7 @@ func (l *Link) Run(ctx context.Context) error {
 		}
 		return err
 	}, func(err error, wait time.Duration) {
-		l.Log.Warn("the server is away", "server", l.Server, "err", err, "again in", wait.Round(time.Second/10))
+		l.Log.Warn("the server is away", "server", l.Wire.Where(), "err", err, "again in", wait.Round(time.Second/10))
 	})
 	if ctx.Err() != nil {
 		return nil
@@ -164,35 +170,21 @@ const maxRequest = 64 << 20
 func (l *Link) follow(ctx context.Context, lasting func()) error {
 	reading, cancel := context.WithCancel(ctx)
 	defer cancel()
-	r, err := http.NewRequestWithContext(reading, http.MethodGet, l.url("requests"), nil)
-	if err != nil {
-		return err
-	}
-	r.Header.Set("Authorization", "Bearer "+l.Token)
-	a, err := http.DefaultClient.Do(r)
-	if err != nil {
-		return err
-	}
-	defer a.Body.Close()
-	if err := refused(a); err != nil {
-		return err
-	}
-	l.Log.Info("linked", "server", l.Server)
 	// A server that says nothing for three beats has gone.
 	silence := time.AfterFunc(3*Beat, cancel)
 	defer silence.Stop()
-	began := time.Now()
-	for e, err := range sse.Read(a.Body, &sse.ReadConfig{MaxEventSize: maxRequest}) {
-		if err != nil {
-			return fmt.Errorf("the connection ended: %w", err)
-		}
+	began := time.Time{}
+	return l.Wire.Requests(reading, func(event string, data []byte) {
 		silence.Reset(3 * Beat)
+		if began.IsZero() {
+			began = time.Now()
+			l.Log.Info("linked", "server", l.Wire.Where())
+		}
 		if time.Since(began) > time.Minute {
 			lasting()
 		}
-		l.take(ctx, e.Type, []byte(e.Data))
-	}
-	return fmt.Errorf("the connection ended: %w", io.EOF)
+		l.take(ctx, event, data)
+	})
 }
 
 // take begins or cancels a request. One that can't be read is left alone: the
@@ -306,10 +298,6 @@ func (r linkResults) Run(ctx context.Context, id uuid.UUID, report run.Report) (
 	return orders, nil
 }
 
-func (l *Link) url(path string) string {
-	return strings.TrimSuffix(l.Server, "/") + "/api/v1/link/" + path
-}
-
 // postPatiently tries again while the server is away: storing something twice
 // changes nothing.
 func (l *Link) postPatiently(ctx context.Context, path string, body any) error {
@@ -339,21 +327,11 @@ func (l *Link) send(ctx context.Context, path string, body, into any) error {
 	}
 	ctx, cancel := context.WithTimeout(ctx, 2*time.Minute)
 	defer cancel()
-	r, err := http.NewRequestWithContext(ctx, http.MethodPost, l.url(path), bytes.NewReader(raw))
-	if err != nil {
+	answer, err := l.Wire.Post(ctx, path, raw)
+	if err != nil || into == nil {
 		return err
 	}
-	r.Header.Set("Authorization", "Bearer "+l.Token)
-	r.Header.Set("Content-Type", "application/json")
-	a, err := http.DefaultClient.Do(r)
-	if err != nil {
-		return err
-	}
-	defer a.Body.Close()
-	if err := refused(a); err != nil || into == nil {
-		return err
-	}
-	return json.NewDecoder(io.LimitReader(a.Body, 16<<20)).Decode(into)
+	return json.Unmarshal(answer, into)
 }
 
 // answerError is a server's refusal.
@@ -366,21 +344,22 @@ func (e *answerError) Error() string {
 	return fmt.Sprintf("the server answered %d: %s", e.status, e.words)
 }
 
-func refused(a *http.Response) error {
+// Refusal is what an answer of a server's means: nil where it is one that says
+// yes.
+func Refusal(status int, answer []byte) error {
 	switch {
-	case a.StatusCode < 300:
+	case status < 300:
 		return nil
-	case a.StatusCode == http.StatusUnauthorized:
+	case status == 401:
 		return ErrRevoked
-	case a.StatusCode == http.StatusGone:
+	case status == 410:
 		return run.ErrSuperseded
 	}
-	raw, _ := io.ReadAll(io.LimitReader(a.Body, 4096))
 	var problem struct {
 		Detail string `json:"detail"`
 	}
-	if json.Unmarshal(raw, &problem) != nil || problem.Detail == "" {
-		problem.Detail = android.Printable(string(raw), 200)
+	if json.Unmarshal(answer, &problem) != nil || problem.Detail == "" {
+		problem.Detail = android.Printable(string(answer), 200)
 	}
-	return &answerError{a.StatusCode, problem.Detail}
+	return &answerError{status, problem.Detail}
 }

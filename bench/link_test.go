@@ -93,7 +93,7 @@ func TestLink(t *testing.T) {
 	server := httptest.NewServer(h)
 	defer server.Close()
 	s, at := station(t, scenario(t))
-	link := &bench.Link{Server: server.URL + "/", Token: "secret", Station: s, Log: slog.New(slog.DiscardHandler)}
+	link := &bench.Link{Wire: bench.HTTP{Server: server.URL + "/", Token: "secret"}, Station: s, Log: slog.New(slog.DiscardHandler)}
 	ended := make(chan error, 1)
 	go func() { ended <- link.Run(context.Background()) }()
 

@@ -9,7 +9,7 @@ import (
 	"strings"
 	"time"
 
-	"roster/bench/adb"
+	"roster/bench/services"
 	"roster/core/android"
 	"roster/core/run"
 )
@@ -33,7 +33,7 @@ func lookQuestions() []Question {
 
 // look asks a phone what it has now, with some settings, over an open session.
 // Who it is comes with it.
-func look(session *adb.Session, keys []run.Key) (*run.Seen, android.Identity, error) {
+func look(session *services.Session, keys []run.Key) (*run.Seen, android.Identity, error) {
 	var who android.Identity
 	var reading android.Reading
 	for _, q := range lookQuestions() {
@@ -81,7 +81,7 @@ type Looked struct {
 }
 
 func (s *Station) lookFor(ctx context.Context, serial string, r Request) (any, error) {
-	session, err := s.client.Open(ctx, serial)
+	session, err := services.Shell(ctx, s.Host, serial)
 	if err != nil {
 		return nil, err
 	}
@@ -97,7 +97,7 @@ func (s *Station) lookFor(ctx context.Context, serial string, r Request) (any, e
 const between = "--roster-next--"
 
 // settings reads settings in one question.
-func settings(session *adb.Session, keys []run.Key) (map[string]string, error) {
+func settings(session *services.Session, keys []run.Key) (map[string]string, error) {
 	out := map[string]string{}
 	var line strings.Builder
 	for _, k := range keys {
@@ -147,7 +147,7 @@ const restartTakes = 5 * time.Minute
 func (s *Station) lookAfterStart(ctx context.Context, serial string, keys []run.Key) (*run.Seen, error) {
 	ctx, cancel := context.WithTimeout(ctx, 30*time.Second)
 	defer cancel()
-	session, err := s.client.Open(ctx, serial)
+	session, err := services.Shell(ctx, s.Host, serial)
 	if err != nil {
 		return nil, err
 	}
@@ -162,15 +162,19 @@ func (s *Station) lookAfterStart(ctx context.Context, serial string, keys []run.
 
 // reachAgain connects to a phone on the network that adb has lost.
 func (s *Station) reachAgain(ctx context.Context, address string) {
-	if list, err := s.client.Devices(ctx); err == nil {
+	server, err := s.server()
+	if err != nil {
+		return
+	}
+	if list, err := server.Devices(ctx); err == nil {
 		for _, d := range list {
 			if d.Serial == address && d.State == "device" {
 				return
 			}
 			if d.Serial == address {
-				s.client.Disconnect(ctx, address) // else it answers that it is connected
+				server.Disconnect(ctx, address) // else it answers that it is connected
 			}
 		}
 	}
-	s.client.Connect(ctx, address)
+	server.Connect(ctx, address)
 }

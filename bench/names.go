@@ -4,13 +4,12 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"os"
 	"strings"
 	"time"
 
-	"roster/bench/adb"
+	"roster/bench/services"
 	"roster/core/android"
-	"roster/core/render"
+	"roster/core/posix"
 )
 
 // Wanted is a package whose file is to be read for what it is called.
@@ -36,21 +35,21 @@ const maxPackageFile = 1 << 30
 const maxSplits = 200
 
 // ReadNames pulls package files one after another and reads what they are
-// called. Each result is handed to each as it is there, so that whatever was
+// called, by way of files that scratch makes. Each result is handed to each as it is there, so that whatever was
 // read before an interruption is kept. The error is that the phone went away,
 // ctx's, or each's own.
-func ReadNames(ctx context.Context, client *adb.Client, serial string, wanted []Wanted, each func(i int, n Named) error) error {
-	paths, err := allPaths(ctx, client, serial, wanted)
+func ReadNames(ctx context.Context, host services.Host, serial string, scratch func() (Temporary, error), wanted []Wanted, each func(i int, n Named) error) error {
+	paths, err := allPaths(ctx, host, serial, wanted)
 	if err != nil {
 		return err
 	}
-	p := &puller{client: client, serial: serial}
+	p := &puller{host: host, scratch: scratch, serial: serial}
 	defer p.close()
 	for i, w := range wanted {
 		n := Named{Wanted: w, Labels: map[string]string{}}
 		if path := paths[w.Name]; len(path) == 0 {
 			n.Problem = "the phone names no file of it"
-		} else if f, err := p.read(ctx, path[0]); errors.Is(err, adb.ErrGone) || ctx.Err() != nil {
+		} else if f, err := p.read(ctx, path[0]); errors.Is(err, services.ErrGone) || ctx.Err() != nil {
 			return errors.Join(err, ctx.Err())
 		} else if err != nil {
 			n.Problem = android.Printable(err.Error(), 200)
@@ -68,8 +67,8 @@ func ReadNames(ctx context.Context, client *adb.Client, serial string, wanted []
 
 // allPaths asks where the files of packages lie, all in one go: each package's
 // own file first, its splits after it.
-func allPaths(ctx context.Context, client *adb.Client, serial string, wanted []Wanted) (map[android.PackageName][]string, error) {
-	session, err := client.Open(ctx, serial)
+func allPaths(ctx context.Context, host services.Host, serial string, wanted []Wanted) (map[android.PackageName][]string, error) {
+	session, err := services.Shell(ctx, host, serial)
 	if err != nil {
 		return nil, err
 	}
@@ -84,7 +83,7 @@ func allPaths(ctx context.Context, client *adb.Client, serial string, wanted []W
 			if _, err := android.ParsePackageName(string(w.Name)); err != nil {
 				return nil, err
 			}
-			quoted := render.Quote(string(w.Name))
+			quoted := posix.Quote(string(w.Name))
 			fmt.Fprintf(&line, "echo '= '%s; pm path %s; ", quoted, quoted)
 		}
 		answer, err := session.Run(line.String(), time.Minute, 1<<20)
@@ -107,9 +106,10 @@ func allPaths(ctx context.Context, client *adb.Client, serial string, wanted []W
 // puller reads package files over one connection, and opens another where
 // that one is of no more use.
 type puller struct {
-	client *adb.Client
-	serial string
-	files  *adb.Sync
+	host    services.Host
+	serial  string
+	scratch func() (Temporary, error)
+	files   *services.Sync
 }
 
 func (p *puller) close() {
@@ -123,23 +123,20 @@ func (p *puller) close() {
 // open.
 func (p *puller) read(ctx context.Context, path string) (*android.PackageFile, error) {
 	if p.files == nil {
-		files, err := p.client.Sync(ctx, p.serial)
+		files, err := services.Files(ctx, p.host, p.serial)
 		if err != nil {
 			return nil, err
 		}
 		p.files = files
 	}
-	file, err := os.CreateTemp("", "roster-package-")
+	file, err := p.scratch()
 	if err != nil {
 		return nil, err
 	}
 	defer file.Close()
-	if err := os.Remove(file.Name()); err != nil {
-		return nil, err
-	}
 	n, err := p.files.Pull(path, file, maxPackageFile)
 	if err != nil {
-		if !errors.Is(err, adb.ErrRefused) {
+		if !errors.Is(err, services.ErrRefused) {
 			p.close()
 		}
 		return nil, err

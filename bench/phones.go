@@ -4,7 +4,7 @@ import (
 	"errors"
 	"strings"
 
-	"roster/bench/adb"
+	"roster/bench/services"
 )
 
 // Phone is a phone as the adb server lists it, with what to do about it.
@@ -65,7 +65,7 @@ var advice = map[string]struct{ wrong, next string }{
 }
 
 // See explains one entry of the adb server's list.
-func See(d adb.Device) Phone {
+func See(d services.Device) Phone {
 	p := Phone{State: d.State, Name: "a phone", Ready: d.State == "device"}
 	if strings.Contains(d.Serial, ":") {
 		p.Address = d.Serial // a network address, not a serial number
@@ -107,16 +107,16 @@ var (
 // nil.
 func Trouble(err error) (wrong, next string) {
 	const again = "Restart it with: adb kill-server, then adb start-server"
-	var refused *adb.ServerError
+	var refused *services.RefusedError
 	switch {
 	case err == nil:
 		return "", ""
-	case errors.Is(err, adb.ErrNoServer):
+	case errors.Is(err, services.ErrNoHost):
 		return "No adb server answers on this computer.", "Start one with: adb start-server"
-	case errors.Is(err, adb.ErrNotADB):
+	case errors.Is(err, services.ErrNotADB):
 		return "Another program answers where the adb server should: its port is taken.",
 			"Find it with: ss -ltnp 'sport = :5037', and end it; or let Roster use another port with --adb 127.0.0.1:5038"
-	case errors.Is(err, adb.ErrGone):
+	case errors.Is(err, services.ErrGone):
 		return "What listens where the adb server should hangs up.",
 			"Either the server was just ended (adb start-server), or another program has its port: find it with ss -ltnp 'sport = :5037'"
 	case errors.Is(err, errTooOld):
@@ -132,7 +132,7 @@ func Trouble(err error) (wrong, next string) {
 
 // pairRefused explains a server that can't pair by code; "" for anything else.
 func pairRefused(err error) string {
-	var refused *adb.ServerError
+	var refused *services.RefusedError
 	if errors.As(err, &refused) && strings.Contains(refused.Words, "unknown host service") {
 		return "This adb server can't pair by code: that needs adb 30 or newer, and Debian's is 29. Pair with a newer adb elsewhere, or attach the phone by cable once and run: adb tcpip 5555"
 	}

@@ -11,7 +11,7 @@ import (
 
 	"github.com/google/uuid"
 
-	"roster/bench/adb"
+	"roster/bench/services"
 	"roster/core/android"
 	"roster/core/run"
 	"roster/core/wording"
@@ -43,7 +43,7 @@ type runner struct {
 	attempt int
 	out     Results
 
-	session *adb.Session
+	session *services.Session
 	guard   *run.Guard
 	first   *run.Guard // as it was at the beginning
 	seen    *run.Seen
@@ -92,7 +92,7 @@ func (s *Station) run(ctx context.Context, serial string, r Request, out Results
 	defer cancel()
 	why := Explain(err)
 	if _, told := out.Run(end, r.Run, run.Report{Attempt: r.Attempt, Answers: w.taken(), Flying: w.numbers(), End: "interrupted", Why: why}); told != nil {
-		s.log.Warn("that a run was interrupted could not be told", "run", r.Run, "err", told)
+		s.Log.Warn("that a run was interrupted could not be told", "run", r.Run, "err", told)
 	}
 	return Ended{r.Run, "interrupted"}, err
 }
@@ -151,7 +151,7 @@ func (w *runner) report(ctx context.Context, want int, seen bool, serial string)
 }
 
 func (w *runner) doSteps(ctx context.Context) (how string, err error) {
-	if w.session, err = w.station.client.Open(ctx, w.serial); err != nil {
+	if w.session, err = services.Shell(ctx, w.station.Host, w.serial); err != nil {
 		return "", err
 	}
 	identity, err := w.look()
@@ -396,7 +396,7 @@ func (w *runner) restart(ctx context.Context, step run.Step, begun time.Time) er
 	before := w.seen.Boots
 	w.session.Close()
 	w.station.restarts(w.serial)
-	if err := w.station.client.Reboot(ctx, w.serial); err != nil {
+	if err := services.Reboot(ctx, w.station.Host, w.serial); err != nil {
 		return err
 	}
 	seen, err := w.station.backAgain(ctx, w.serial, before, w.keys)
@@ -406,7 +406,7 @@ func (w *runner) restart(ctx context.Context, step run.Step, begun time.Time) er
 		}
 		return err
 	}
-	if w.session, err = w.station.client.Open(ctx, w.serial); err != nil {
+	if w.session, err = services.Shell(ctx, w.station.Host, w.serial); err != nil {
 		return err
 	}
 	was := w.seen.Fingerprint

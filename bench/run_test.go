@@ -255,7 +255,7 @@ func TestBackup(t *testing.T) {
 		t.Errorf("without a folder: %v", err)
 	}
 	folder := t.TempDir()
-	s.StoreIn(folder)
+	s.Saves = bench.Folder(folder)
 	end, err := do(bench.KindBackup, wanted)
 	if err != nil || end.Packages != 2 || end.Files != 4 || !end.Settings || len(end.Wrong) != 1 || end.Wrong[0].Package != "com.nobody.has.it" {
 		t.Fatalf("%+v, %v", end, err)

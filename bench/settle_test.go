@@ -22,7 +22,7 @@ type listing struct {
 func listed(t *testing.T, states ...string) (*listing, *Station) {
 	t.Helper()
 	l := &listing{states: states}
-	return l, NewStation(adbtest.Fake(t, l.answer), "", []byte("key"), nil, slog.New(slog.DiscardHandler))
+	return l, NewStation(Setup{Host: adbtest.Fake(t, l.answer), Key: []byte("key"), Scratch: Scratch, Log: slog.New(slog.DiscardHandler)})
 }
 
 func (l *listing) answer(request string) (text string, ok bool) {

@@ -14,7 +14,7 @@ import (
 	"sync"
 	"time"
 
-	"roster/bench/adb"
+	"roster/bench/services"
 	"roster/core/android"
 	"roster/retry"
 )
@@ -31,15 +31,47 @@ type View struct {
 	StandIns []StandIn `json:"standIns" nullable:"false"`
 }
 
-// Station is a computer with an adb server. Its methods may be called from
-// any goroutine.
+// Setup is what a station is made of.
+type Setup struct {
+	// Host is what its phones hang on, nil where there is nothing. One that is a
+	// Server is started where it does not answer.
+	Host services.Host
+	// Key makes the handles by which phones are called.
+	Key []byte
+	// Hands hold the stand-ins that hang there.
+	Hands []Hand
+	// Saves is where backups lie, nil where nothing can be saved.
+	Saves Files
+	// Scratch makes temporary files.
+	Scratch func() (Temporary, error)
+	// NoneSeen is what to try where no phone is seen; the package's NoneSeen where
+	// it is nil.
+	NoneSeen []string
+	Log      *slog.Logger
+}
+
+// Server is a host that is an adb server: a program of its own, which reaches
+// phones over the network as well.
+type Server interface {
+	services.Host
+	// Where is its address.
+	Where() string
+	// Version is its version number, such as 41.
+	Version(ctx context.Context) (int, error)
+	// Serve starts it where it does not answer; end ends it. Both are nil where
+	// it is left to others to start it.
+	Serve(ctx context.Context) (end func(), err error)
+	// CheckAddress refuses what is no network address of a phone.
+	CheckAddress(address string) error
+	Connect(ctx context.Context, address string) (words string, err error)
+	Disconnect(ctx context.Context, address string) error
+	Pair(ctx context.Context, address, code string) (words string, err error)
+}
+
+// Station is a computer, or a browser, with phones. Its methods may be called
+// from any goroutine.
 type Station struct {
-	client  *adb.Client
-	program string
-	hands   []Hand
-	log     *slog.Logger
-	key     []byte // makes handles
-	folder  string // for backups; "" where there is none
+	Setup
 
 	asked sync.WaitGroup // phones that are being asked who they are
 
@@ -52,27 +84,38 @@ type Station struct {
 	changed chan struct{}                 // closed at each change
 }
 
-// NewStation makes a station for an adb server; program starts one where none
-// answers, "" leaves that to others. Key makes the handles by which phones are
-// called; hands are the stand-ins on this computer.
-func NewStation(client *adb.Client, program string, key []byte, hands []Hand, log *slog.Logger) *Station {
+// NewStation makes a station.
+func NewStation(setup Setup) *Station {
 	s := &Station{
-		client:  client,
-		program: program,
-		hands:   hands,
-		log:     log,
-		key:     key,
+		Setup:   setup,
 		serials: map[string]string{},
 		known:   map[string]Phone{},
 		asking:  map[string]context.CancelFunc{},
 		labels:  map[string]label{},
 		changed: make(chan struct{}),
 	}
-	s.view = View{Address: client.Address, Phones: []Phone{}, StandIns: []StandIn{}, Try: []string{}}
-	if client.Address == "" {
+	s.view = View{Phones: []Phone{}, StandIns: []StandIn{}, Try: []string{}}
+	if s.NoneSeen == nil {
+		s.NoneSeen = NoneSeen
+	}
+	if server, err := s.server(); err == nil {
+		s.view.Address = server.Where()
+	} else if s.Host == nil {
 		s.view.Wrong, s.view.Next = "This computer has no adb server.", "Start Roster with --adb 127.0.0.1:5037 to use phones attached to it, or offer phones of another computer with: roster bench."
 	}
 	return s
+}
+
+// errNoServer says that what is asked for needs an adb server.
+var errNoServer = errors.New("this bench reaches phones on its cables only: phones on the network are reached by a bench with an adb server")
+
+// server is the host as an adb server.
+func (s *Station) server() (Server, error) {
+	server, ok := s.Host.(Server)
+	if !ok {
+		return nil, errNoServer
+	}
+	return server, nil
 }
 
 // View returns how things are now, and what is closed when that changes.
@@ -94,7 +137,7 @@ func (s *Station) change(f func(*View)) {
 
 // handle is the bench's own name for a phone.
 func (s *Station) handle(serial string) string {
-	mac := hmac.New(sha256.New, s.key)
+	mac := hmac.New(sha256.New, s.Key)
 	mac.Write([]byte(serial))
 	return hex.EncodeToString(mac.Sum(nil)[:6])
 }
@@ -110,10 +153,10 @@ func (s *Station) serial(handle string) (string, error) {
 	return serial, nil
 }
 
-// Watch follows the adb server until ctx ends, starting one where none
+// Watch follows the host until ctx ends, starting an adb server where none
 // answers. It returns when what it has started is gone.
 func (s *Station) Watch(ctx context.Context) {
-	if s.client.Address == "" {
+	if s.Host == nil {
 		<-ctx.Done()
 		return
 	}
@@ -121,50 +164,73 @@ func (s *Station) Watch(ctx context.Context) {
 	hands.Go(func() { s.watchHands(ctx) })
 	defer hands.Wait()
 	defer s.asked.Wait()
-	var own *adb.Server // what this station has started, and ends
-	defer func() { own.Close() }()
-	var ended []time.Time // when a server that worked went away
-	_ = retry.Keep(ctx, retry.Patient, func(connected func()) error {
-		version, err := s.client.Version(ctx)
-		if errors.Is(err, adb.ErrNoServer) && s.program != "" {
-			own.Close()
-			var startErr error
-			if own, startErr = s.client.Serve(ctx, s.program); startErr != nil {
-				s.log.Warn("no adb server", "err", startErr)
-			} else {
-				version, err = s.client.Version(ctx)
-			}
-		}
-		switch {
-		case err == nil && version < oldestServer:
-			err = fmt.Errorf("%w: version 1.0.%d, and 1.0.%d is needed", errTooOld, version, oldestServer)
-		case err == nil:
-			s.change(func(v *View) { v.Version, v.Wrong, v.Next = version, "", "" })
-			connected()
-			err = s.follow(ctx)
-			ended = append(ended, time.Now())
-			if ended = ended[max(0, len(ended)-3):]; len(ended) == 3 && ended[2].Sub(ended[0]) < 30*time.Second {
-				err = errFought
-			}
-		}
-		return err
-	}, func(err error, _ time.Duration) {
+	keep := func(connected func()) error {
+		connected()
+		return s.follow(ctx)
+	}
+	if server, err := s.server(); err == nil {
+		k := keeper{Station: s, server: server}
+		defer k.end()
+		keep = func(connected func()) error { return k.keep(ctx, connected) }
+	}
+	_ = retry.Keep(ctx, retry.Patient, keep, func(err error, _ time.Duration) {
 		wrong, next := Trouble(err)
 		s.change(func(v *View) { v.Version, v.Wrong, v.Next, v.Phones, v.Try = 0, wrong, next, []Phone{}, []string{} })
 	})
 }
 
-// follow takes over every list of the adb server until it goes. The server
+// keeper follows an adb server, and starts one where none answers.
+type keeper struct {
+	*Station
+	server Server
+	own    func()      // ends what it has started
+	ended  []time.Time // when a server that worked went away
+}
+
+func (k *keeper) end() {
+	if k.own != nil {
+		k.own()
+	}
+	k.own = nil
+}
+
+func (k *keeper) keep(ctx context.Context, connected func()) error {
+	version, err := k.server.Version(ctx)
+	if errors.Is(err, services.ErrNoHost) {
+		k.end()
+		var startErr error
+		if k.own, startErr = k.server.Serve(ctx); startErr != nil && !errors.Is(startErr, services.ErrNoHost) {
+			k.Log.Warn("no adb server", "err", startErr)
+		} else if startErr == nil {
+			version, err = k.server.Version(ctx)
+		}
+	}
+	switch {
+	case err == nil && version < oldestServer:
+		err = fmt.Errorf("%w: version 1.0.%d, and 1.0.%d is needed", errTooOld, version, oldestServer)
+	case err == nil:
+		k.change(func(v *View) { v.Version, v.Wrong, v.Next = version, "", "" })
+		connected()
+		err = k.follow(ctx)
+		k.ended = append(k.ended, time.Now())
+		if k.ended = k.ended[max(0, len(k.ended)-3):]; len(k.ended) == 3 && k.ended[2].Sub(k.ended[0]) < 30*time.Second {
+			err = errFought
+		}
+	}
+	return err
+}
+
+// follow takes over every list of the host until it goes. An adb server
 // does not tell of each change of state (a phone that begins to wait for its
 // owner is one), so it is asked from time to time as well.
 func (s *Station) follow(ctx context.Context) error {
 	ctx, cancel := context.WithCancel(ctx)
 	defer s.forget()
 	defer cancel()
-	lists := make(chan []adb.Device)
+	lists := make(chan []services.Device)
 	tracked := make(chan error, 1)
 	go func() {
-		tracked <- s.client.Track(ctx, func(list []adb.Device) error {
+		tracked <- s.Host.Track(ctx, func(list []services.Device) error {
 			select {
 			case lists <- list:
 			case <-ctx.Done():
@@ -174,7 +240,7 @@ func (s *Station) follow(ctx context.Context) error {
 	}()
 	again := time.NewTicker(2 * time.Second)
 	defer again.Stop()
-	var last []adb.Device
+	var last []services.Device
 	for {
 		select {
 		case err := <-tracked:
@@ -182,7 +248,7 @@ func (s *Station) follow(ctx context.Context) error {
 		case last = <-lists:
 			s.listed(ctx, last)
 		case <-again.C:
-			list, err := s.client.Devices(ctx)
+			list, err := s.Host.Devices(ctx)
 			if err != nil {
 				return err
 			}
@@ -209,7 +275,7 @@ func (s *Station) forget() {
 
 // listed takes over a new list of the adb server. Phones that have become
 // ready are asked who they are, until ctx ends or they are no longer ready.
-func (s *Station) listed(ctx context.Context, list []adb.Device) {
+func (s *Station) listed(ctx context.Context, list []services.Device) {
 	phones := make([]Phone, len(list))
 	s.change(func(v *View) {
 		ready := map[string]bool{}
@@ -240,7 +306,7 @@ func (s *Station) listed(ctx context.Context, list []adb.Device) {
 		}
 		v.Phones, v.Try = phones, []string{}
 		if len(phones) == 0 {
-			v.Try = NoneSeen
+			v.Try = s.NoneSeen
 		}
 	})
 }
@@ -266,7 +332,7 @@ func (s *Station) identify(ctx context.Context, serial string) {
 			break
 		}
 		if try == 5 {
-			s.log.Info("a phone does not say who it is", "err", err)
+			s.Log.Info("a phone does not say who it is", "err", err)
 			break
 		}
 		select {
@@ -302,7 +368,7 @@ func (s *Station) identify(ctx context.Context, serial string) {
 func (s *Station) whoIs(ctx context.Context, serial string) (android.Identity, error) {
 	ctx, cancel := context.WithTimeout(ctx, 20*time.Second)
 	defer cancel()
-	session, err := s.client.Open(ctx, serial)
+	session, err := services.Shell(ctx, s.Host, serial)
 	if err != nil {
 		return android.Identity{}, err
 	}

@@ -16,6 +16,7 @@ import (
 	"roster/bench"
 	"roster/bench/adb"
 	"roster/bench/adb/adbtest"
+	"roster/bench/services"
 	"roster/core/android"
 	core "roster/core/run"
 	"roster/demo"
@@ -65,6 +66,11 @@ func (r *recorder) last() any {
 	return r.progress[len(r.progress)-1]
 }
 
+// setup is of a station with a key, and nothing that is kept.
+func setup(host services.Host, hands ...bench.Hand) bench.Setup {
+	return bench.Setup{Host: host, Key: []byte("key"), Hands: hands, Scratch: bench.Scratch, Log: slog.New(slog.DiscardHandler)}
+}
+
 // station is a station whose stand-ins can be held in the hand.
 func station(t *testing.T, scenarios ...*phone.Scenario) (*bench.Station, []string) {
 	t.Helper()
@@ -80,10 +86,10 @@ func station(t *testing.T, scenarios ...*phone.Scenario) (*bench.Station, []stri
 		}
 		h := httptest.NewServer(p.Hand())
 		t.Cleanup(h.Close)
-		hands = append(hands, bench.Hand{Address: address, Control: h.Listener.Addr().String()})
+		hands = append(hands, bench.HandAt{Address: address, Control: h.Listener.Addr().String()})
 		addresses = append(addresses, address)
 	}
-	s := bench.NewStation(c, "adb", []byte("key"), hands, slog.New(slog.DiscardHandler))
+	s := bench.NewStation(setup(c, hands...))
 	watched := make(chan bool)
 	go func() {
 		s.Watch(ctx)
@@ -179,7 +185,7 @@ func TestStation(t *testing.T) {
 	}()
 	eventually(t, "it watches again", func() bool { return watch.last() != nil })
 	hand("unplug", "")
-	if err := <-lost; !errors.Is(err, adb.ErrGone) {
+	if err := <-lost; !errors.Is(err, services.ErrGone) {
 		t.Errorf("a watch whose phone went away: %v", err)
 	}
 	eventually(t, "it is gone", func() bool { p := seen(s, at[0]); return !p.Ready })
@@ -202,7 +208,7 @@ func TestEndedLog(t *testing.T) {
 	eventually(t, "it is there", func() bool { return seen(s, at[0]).Ready })
 	var r recorder
 	_, err := s.Do(t.Context(), bench.Request{Kind: bench.KindWatch, Phone: seen(s, at[0]).Handle}, &r)
-	if err == nil || errors.Is(err, adb.ErrGone) || !strings.Contains(err.Error(), "log") {
+	if err == nil || errors.Is(err, services.ErrGone) || !strings.Contains(err.Error(), "log") {
 		t.Errorf("%v", err)
 	}
 }
@@ -318,20 +324,20 @@ func ofVersion(t *testing.T, version string) *adb.Client {
 // TestServerTroubles explains what may be wrong with the adb server.
 func TestServerTroubles(t *testing.T) {
 	t.Parallel()
-	for err, want := range map[error]string{adb.ErrNoServer: "No adb server", adb.ErrNotADB: "port is taken", adb.ErrGone: "hangs up"} {
+	for err, want := range map[error]string{services.ErrNoHost: "No adb server", services.ErrNotADB: "port is taken", services.ErrGone: "hangs up"} {
 		if wrong, next := bench.Trouble(err); !strings.Contains(wrong, want) || next == "" {
 			t.Errorf("%v: %s %s", err, wrong, next)
 		}
 	}
 	for _, answer := range []struct{ version, want string }{{"0012", "too old"}, {"zzzz", "can't be used"}} {
-		s := bench.NewStation(ofVersion(t, answer.version), "", []byte("key"), nil, slog.New(slog.DiscardHandler))
+		s := bench.NewStation(setup(ofVersion(t, answer.version)))
 		ctx, cancel := context.WithCancel(t.Context())
 		go s.Watch(ctx)
 		eventually(t, answer.want, func() bool { v, _ := s.View(); return strings.Contains(v.Wrong, answer.want) && v.Next != "" })
 		cancel()
 	}
 	// A server that is ended again and again.
-	s := bench.NewStation(ofVersion(t, "0029"), "", []byte("key"), nil, slog.New(slog.DiscardHandler))
+	s := bench.NewStation(setup(ofVersion(t, "0029")))
 	ctx, cancel := context.WithCancel(t.Context())
 	defer cancel()
 	go s.Watch(ctx)
@@ -399,7 +405,7 @@ func TestAlikePhones(t *testing.T) {
 	c := adbtest.Fake(t, func(request string) (string, bool) {
 		return map[string]string{"host:version": "0029", "host:devices-l": list, "host:track-devices-l": list}[request], request == "host:version" || strings.HasSuffix(request, "devices-l")
 	})
-	s := bench.NewStation(c, "", []byte("key"), nil, slog.New(slog.DiscardHandler))
+	s := bench.NewStation(setup(c))
 	ctx, cancel := context.WithCancel(t.Context())
 	defer cancel()
 	go s.Watch(ctx)

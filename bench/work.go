@@ -12,7 +12,7 @@ import (
 
 	"github.com/google/uuid"
 
-	"roster/bench/adb"
+	"roster/bench/services"
 	"roster/core/android"
 	"roster/core/run"
 )
@@ -139,7 +139,11 @@ func (s *Station) Do(ctx context.Context, r Request, out Results) (any, error) {
 	case KindConnect:
 		return s.connect(ctx, r.Address)
 	case KindDisconnect:
-		return Words{"forgotten"}, s.client.Disconnect(ctx, r.Address)
+		server, err := s.server()
+		if err != nil {
+			return nil, err
+		}
+		return Words{"forgotten"}, server.Disconnect(ctx, r.Address)
 	case KindPair:
 		return s.pair(ctx, r)
 	case KindHand:
@@ -147,7 +151,7 @@ func (s *Station) Do(ctx context.Context, r Request, out Results) (any, error) {
 		if h == nil {
 			return nil, errors.New("only stand-ins have hands")
 		}
-		return h.call(ctx, "POST", r.Action, r.With)
+		return h.Do(ctx, r.Action, r.With)
 	}
 	return nil, fmt.Errorf("this bench does not know the request %q; it may be older than the server", android.Printable(r.Kind, 40))
 }
@@ -172,9 +176,9 @@ func (s *Station) settle(ctx context.Context, serial string) {
 }
 
 func (s *Station) capture(ctx context.Context, serial string, out Results) (any, error) {
-	c, asking := Capture(ctx, s.client, serial, func(p Progress) {
+	c, asking := Capture(ctx, s.Host, serial, func(p Progress) {
 		if err := out.Tell(ctx, p); err != nil && ctx.Err() == nil {
-			s.log.Warn("the progress of a capture could not be told", "err", err)
+			s.Log.Warn("the progress of a capture could not be told", "err", err)
 		}
 	})
 	if ctx.Err() != nil {
@@ -207,11 +211,11 @@ func (s *Station) names(ctx context.Context, serial string, wanted []Wanted, out
 		sent = time.Now()
 		return out.Tell(ctx, p)
 	}
-	err := ReadNames(ctx, s.client, serial, wanted, func(i int, n Named) error {
+	err := ReadNames(ctx, s.Host, serial, s.Scratch, wanted, func(i int, n Named) error {
 		p.Done, p.At = i+1, n.Name
 		if n.Problem != "" {
 			p.Failed++
-			s.log.Info("a package file could not be read", "package", n.Name, "why", n.Problem)
+			s.Log.Info("a package file could not be read", "package", n.Name, "why", n.Problem)
 		}
 		batch = append(batch, n)
 		if len(batch) >= namesAtOnce || time.Since(sent) > namesEvery {
@@ -235,7 +239,7 @@ func (s *Station) watchLog(ctx context.Context, serial string, out Results) (any
 	defer time.AfterFunc(logBegins, func() { watching() }).Stop()
 	var reader android.OpenedReader
 	// -T 1 leaves out what happened before.
-	err := s.client.Follow(ctx, serial, "logcat -v brief -T 1 -s ActivityTaskManager ActivityManager", &lineWriter{each: func(line []byte) error {
+	err := services.Follow(ctx, s.Host, serial, "logcat -v brief -T 1 -s ActivityTaskManager ActivityManager", &lineWriter{each: func(line []byte) error {
 		if err := watching(); err != nil {
 			return err
 		}
@@ -253,8 +257,8 @@ func (s *Station) watchLog(ctx context.Context, serial string, out Results) (any
 			err = errors.New("the phone ended its log by itself")
 		}
 	}
-	if errors.Is(context.Cause(ctx), adb.ErrGone) {
-		err = adb.ErrGone
+	if errors.Is(context.Cause(ctx), services.ErrGone) {
+		err = services.ErrGone
 	}
 	return WatchProgress{reader.Opened()}, err
 }
@@ -266,7 +270,7 @@ func (s *Station) whilePresent(ctx context.Context, serial string, lose context.
 	for {
 		view, changed := s.View()
 		if !slices.ContainsFunc(view.Phones, func(p Phone) bool { return p.Handle == handle && p.Ready }) {
-			lose(adb.ErrGone)
+			lose(services.ErrGone)
 			return
 		}
 		select {
@@ -308,26 +312,34 @@ const connectTakes = time.Minute
 // of that is seen in the list, and nothing else is told: neither the words nor
 // the time that it takes say what is at an address.
 func (s *Station) connect(ctx context.Context, address string) (any, error) {
-	if err := adb.CheckAddress(address); err != nil {
-		return nil, err
+	server, err := s.server()
+	if err == nil {
+		err = server.CheckAddress(address)
 	}
-	if _, err := s.client.Version(ctx); err != nil {
+	if err == nil {
+		_, err = server.Version(ctx)
+	}
+	if err != nil {
 		return nil, err
 	}
 	s.asked.Go(func() {
 		ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), connectTakes)
 		defer cancel()
-		if words, err := s.client.Connect(ctx, address); err != nil {
-			s.log.Info("a phone can't be connected to", "address", address, "err", err)
+		if words, err := server.Connect(ctx, address); err != nil {
+			s.Log.Info("a phone can't be connected to", "address", address, "err", err)
 		} else {
-			s.log.Debug("a phone was connected to", "address", address, "adb", words)
+			s.Log.Debug("a phone was connected to", "address", address, "adb", words)
 		}
 	})
 	return Words{"A phone that is there stands in the list within some seconds. If none does, compare the address and the port with its screen."}, nil
 }
 
 func (s *Station) pair(ctx context.Context, r Request) (any, error) {
-	words, err := s.client.Pair(ctx, r.Address, r.Code)
+	server, err := s.server()
+	if err != nil {
+		return nil, err
+	}
+	words, err := server.Pair(ctx, r.Address, r.Code)
 	if wrong := pairRefused(err); wrong != "" {
 		return nil, errors.New(wrong)
 	}

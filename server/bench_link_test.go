@@ -15,7 +15,6 @@ import (
 	"github.com/google/uuid"
 
 	"roster/bench"
-	"roster/bench/adb"
 	"roster/bench/adb/adbtest"
 	"roster/phone"
 	"roster/store"
@@ -31,8 +30,11 @@ func elsewhere(t *testing.T, s *site, change func(*phone.Scenario)) (p *phone.Ph
 	hand := httptest.NewServer(p.Hand())
 	t.Cleanup(hand.Close)
 	log := slog.New(slog.DiscardHandler)
-	station := bench.NewStation(adbtest.Start(t), "", []byte("key"), []bench.Hand{{Address: address, Control: hand.Listener.Addr().String()}}, log)
-	link := &bench.Link{Server: s.http.URL, Token: made.Token, Station: station, Log: log}
+	station := bench.NewStation(bench.Setup{
+		Host: adbtest.Start(t), Key: []byte("key"), Scratch: bench.Scratch, Log: log,
+		Hands: []bench.Hand{bench.HandAt{Address: address, Control: hand.Listener.Addr().String()}},
+	})
+	link := &bench.Link{Wire: bench.HTTP{Server: s.http.URL, Token: made.Token}, Station: station, Log: log}
 	ctx, cancel := context.WithCancel(context.Background())
 	ended = make(chan error, 1)
 	go func() { ended <- link.Run(ctx) }()
@@ -160,7 +162,10 @@ func TestBenchesThatStop(t *testing.T) {
 		t.Fatal(err)
 	}
 	log := slog.New(slog.DiscardHandler)
-	link := &bench.Link{Server: s.http.URL, Token: "roster-bench-" + base64.RawURLEncoding.EncodeToString(token), Station: bench.NewStation(&adb.Client{}, "", []byte("key"), nil, log), Log: log}
+	link := &bench.Link{
+		Wire:    bench.HTTP{Server: s.http.URL, Token: "roster-bench-" + base64.RawURLEncoding.EncodeToString(token)},
+		Station: bench.NewStation(bench.Setup{Key: []byte("key"), Log: log}), Log: log,
+	}
 	ctx, stop := context.WithCancel(t.Context())
 	ended := make(chan error, 1)
 	go func() { ended <- link.Run(ctx) }()

@@ -112,7 +112,7 @@ func TestTwoServers(t *testing.T) {
 	p, phoneAt := (&site{t: t}).standIn(func(*phone.Scenario) {})
 	hand := httptest.NewServer(p.Hand())
 	t.Cleanup(hand.Close)
-	start := func(adb string, hands []bench.Hand) *site {
+	start := func(adb string, hands []bench.HandAt) *site {
 		st, err := store.NewWith(t.Context(), address, store.Options{Connections: connections})
 		if err != nil {
 			t.Fatal(err)
@@ -125,7 +125,7 @@ func TestTwoServers(t *testing.T) {
 		s.http = serve(t, s.server)
 		return s
 	}
-	with := start(client.Address, []bench.Hand{{Address: phoneAt, Control: hand.Listener.Addr().String()}})
+	with := start(client.Address, []bench.HandAt{{Address: phoneAt, Control: hand.Listener.Addr().String()}})
 	without := start("", nil)
 	hash, err := cheapPasswords.Hash(password)
 	if err != nil {

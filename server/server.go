@@ -38,7 +38,7 @@ type Config struct {
 	// ADBProgram starts an adb server where none answers.
 	ADBProgram string
 	// StandIns are simulated phones whose hands this server may lead.
-	StandIns []bench.Hand
+	StandIns []bench.HandAt
 	// Backups is the folder of this computer in which its bench keeps what it
 	// saves of phones.
 	Backups string
@@ -101,9 +101,11 @@ func New(c Config) *Server {
 func build(c Config) *Server {
 	gin.SetMode(gin.ReleaseMode)
 	s := &Server{store: c.Store, secret: c.Secret, log: c.Log, config: c, engine: gin.New()}
-	station := bench.NewStation(&adb.Client{Address: c.ADB}, c.ADBProgram, c.Secret.derive("handles"), c.StandIns, c.Log)
-	station.StoreIn(c.Backups)
-	s.work = worker.New(worker.Config{Store: c.Store, Log: c.Log, Station: station, ADB: c.ADB, Mark: c.Secret.PhoneHash})
+	setup := bench.Setup{Key: c.Secret.derive("handles"), Hands: bench.Hands(c.StandIns), Saves: bench.Folder(c.Backups), Scratch: bench.Scratch, Log: c.Log}
+	if c.ADB != "" {
+		setup.Host = &adb.Client{Address: c.ADB, Program: c.ADBProgram}
+	}
+	s.work = worker.New(worker.Config{Store: c.Store, Log: c.Log, Station: bench.NewStation(setup), ADB: c.ADB, Mark: c.Secret.PhoneHash})
 	s.press = &press{site: &site.Site{Store: c.Store, Base: c.PublicURL}, files: map[string]*pressed{}}
 	s.bases = expirable.NewLRU[basisKey, profile.Basis](keptBases, nil, basisKept)
 	s.passwords = newPasswords(c.Passwords)

@@ -11,6 +11,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"roster/bench/services"
 )
 
 // DefaultAddress is where adb servers listen.
@@ -26,12 +28,18 @@ type Client struct {
 	// the file system, as adb's own ADB_SERVER_SOCKET names it. DefaultAddress
 	// when empty.
 	Address string
+	// Program starts a server where none answers: its path or name. Where it is
+	// empty that is left to others.
+	Program string
 }
 
 // inFileSystem begins the address of a server that listens on a file.
 const inFileSystem = "localfilesystem:"
 
 func (c *Client) address() string { return cmp.Or(c.Address, DefaultAddress) }
+
+// Where is the server's address.
+func (c *Client) Where() string { return c.address() }
 
 // place is the address as a dialler takes it.
 func (c *Client) place() (network, address string) {
@@ -41,30 +49,18 @@ func (c *Client) place() (network, address string) {
 	return "tcp", c.address()
 }
 
-// ServerError is a FAIL answer, in the server's words.
-type ServerError struct {
-	Request string
-	Words   string
-}
-
-func (e *ServerError) Error() string {
-	return fmt.Sprintf("the adb server refused %q: %s", e.Request, e.Words)
-}
-
-// ErrNoServer says that nothing answers where an adb server should listen.
-var ErrNoServer = errors.New("no adb server answers")
-
-// ErrGone says that the phone, or the server, went away in the middle.
-var ErrGone = errors.New("the phone is no longer there")
-
-// ErrNotADB says that something answers where an adb server should listen,
-// and is none.
-var ErrNotADB = errors.New("what answers is not an adb server")
-
 // conn is one connection to the server; most requests use one up.
 type conn struct {
 	net.Conn
 	r *bufio.Reader
+}
+
+// Read hands out first what has arrived along with something else.
+func (c *conn) Read(p []byte) (int, error) {
+	if c.r.Buffered() == 0 {
+		quickAck(c.Conn) // it lasts for a few packets only
+	}
+	return c.r.Read(p)
 }
 
 // dial connects; cancelling ctx ends every later read and write.
@@ -73,7 +69,7 @@ func (c *Client) dial(ctx context.Context) (*conn, error) {
 	d := net.Dialer{Timeout: 3 * time.Second}
 	nc, err := d.DialContext(ctx, network, address)
 	if err != nil {
-		return nil, fmt.Errorf("%w at %s: %w", ErrNoServer, address, err)
+		return nil, fmt.Errorf("%w at %s: %w", services.ErrNoHost, address, err)
 	}
 	stop := context.AfterFunc(ctx, func() { nc.Close() })
 	return &conn{stopConn{nc, stop}, bufio.NewReaderSize(nc, 64*1024)}, nil
@@ -96,11 +92,11 @@ func (c *conn) request(text string) error {
 		return fmt.Errorf("adb request of %d bytes, at most 65535", len(text))
 	}
 	if _, err := fmt.Fprintf(c, "%04x%s", len(text), text); err != nil {
-		return fmt.Errorf("%w: %w", ErrGone, err)
+		return fmt.Errorf("%w: %w", services.ErrGone, err)
 	}
 	var status [4]byte
 	if _, err := io.ReadFull(c.r, status[:]); err != nil {
-		return fmt.Errorf("%w: %w", ErrGone, err)
+		return fmt.Errorf("%w: %w", services.ErrGone, err)
 	}
 	switch string(status[:]) {
 	case "OKAY":
@@ -110,15 +106,15 @@ func (c *conn) request(text string) error {
 		if err != nil {
 			return err
 		}
-		return &ServerError{text, words}
+		return &services.RefusedError{By: "the adb server", Request: text, Words: words}
 	}
-	return fmt.Errorf("%w: it said %q", ErrNotADB, status)
+	return fmt.Errorf("%w: it said %q", services.ErrNotADB, status)
 }
 
 func (c *conn) lengthPrefixed() (string, error) {
 	var hex [4]byte
 	if _, err := io.ReadFull(c.r, hex[:]); err != nil {
-		return "", fmt.Errorf("%w: %w", ErrGone, err)
+		return "", fmt.Errorf("%w: %w", services.ErrGone, err)
 	}
 	n, err := strconv.ParseUint(string(hex[:]), 16, 16)
 	if err != nil {
@@ -126,7 +122,7 @@ func (c *conn) lengthPrefixed() (string, error) {
 	}
 	text := make([]byte, n)
 	if _, err := io.ReadFull(c.r, text); err != nil {
-		return "", fmt.Errorf("%w: %w", ErrGone, err)
+		return "", fmt.Errorf("%w: %w", services.ErrGone, err)
 	}
 	return string(text), nil
 }
@@ -161,7 +157,7 @@ func (c *Client) Version(ctx context.Context) (int, error) {
 }
 
 // CheckAddress refuses what is no network address with a port.
-func CheckAddress(address string) error {
+func (c *Client) CheckAddress(address string) error {
 	if _, _, err := net.SplitHostPort(address); err != nil || strings.ContainsAny(address, " \n\x00") {
 		return fmt.Errorf("%q is not an address like 192.0.2.7:5555", address)
 	}
@@ -171,7 +167,7 @@ func CheckAddress(address string) error {
 // Connect asks the server to reach a phone by its network address. The words
 // are the server's: it says OKAY even where it failed.
 func (c *Client) Connect(ctx context.Context, address string) (words string, err error) {
-	if err := CheckAddress(address); err != nil {
+	if err := c.CheckAddress(address); err != nil {
 		return "", err
 	}
 	return c.ask(ctx, "host:connect:"+address)
@@ -180,7 +176,7 @@ func (c *Client) Connect(ctx context.Context, address string) (words string, err
 // Pair pairs this computer with a phone by the code on its screen. Servers
 // before version 30 do not know how, and refuse.
 func (c *Client) Pair(ctx context.Context, address, code string) (words string, err error) {
-	if err := CheckAddress(address); err != nil {
+	if err := c.CheckAddress(address); err != nil {
 		return "", err
 	}
 	if len(code) != 6 || strings.Trim(code, "0123456789") != "" {
@@ -191,36 +187,15 @@ func (c *Client) Pair(ctx context.Context, address, code string) (words string, 
 
 // Disconnect makes the server forget a phone at a network address.
 func (c *Client) Disconnect(ctx context.Context, address string) error {
-	if err := CheckAddress(address); err != nil {
+	if err := c.CheckAddress(address); err != nil {
 		return err
 	}
 	_, err := c.ask(ctx, "host:disconnect:"+address)
 	return err
 }
 
-// Reboot restarts a phone; it is gone for a while then.
-func (c *Client) Reboot(ctx context.Context, serial string) error {
-	conn, err := c.transport(ctx, serial)
-	if err != nil {
-		return err
-	}
-	defer conn.Close()
-	return conn.request("reboot:")
-}
-
-// Device is one line of the server's list.
-type Device struct {
-	// Serial is how the server calls it: a serial number or an address.
-	Serial string
-	// State is device, unauthorized, offline, … as the server says.
-	State   string
-	Product string
-	Model   string
-	Device  string
-}
-
 // Devices lists what the server sees, in its order.
-func (c *Client) Devices(ctx context.Context) ([]Device, error) {
+func (c *Client) Devices(ctx context.Context) ([]services.Device, error) {
 	text, err := c.ask(ctx, "host:devices-l")
 	if err != nil {
 		return nil, err
@@ -230,7 +205,7 @@ func (c *Client) Devices(ctx context.Context) ([]Device, error) {
 
 // Track calls each with the list of devices now and after every change, until
 // ctx ends, the server goes or each fails.
-func (c *Client) Track(ctx context.Context, each func([]Device) error) error {
+func (c *Client) Track(ctx context.Context, each func([]services.Device) error) error {
 	conn, err := c.dial(ctx)
 	if err != nil {
 		return err
@@ -253,15 +228,15 @@ func (c *Client) Track(ctx context.Context, each func([]Device) error) error {
 	}
 }
 
-func parseDevices(text string) []Device {
-	var list []Device
+func parseDevices(text string) []services.Device {
+	var list []services.Device
 	for line := range strings.Lines(text) {
 		serial, rest, ok := strings.Cut(strings.TrimSpace(line), " ")
 		rest = strings.TrimSpace(rest)
 		if !ok || rest == "" {
 			continue
 		}
-		d := Device{Serial: serial}
+		d := services.Device{Serial: serial}
 		// "no permissions (…; see …)" is the one state of several words.
 		if strings.HasPrefix(rest, "no permissions") {
 			d.State, rest = "no permissions", ""
@@ -284,8 +259,9 @@ func parseDevices(text string) []Device {
 	return list
 }
 
-// transport connects to a phone: what is requested next goes to it.
-func (c *Client) transport(ctx context.Context, serial string) (*conn, error) {
+// Dial opens a service of a phone by its name; one that does not open within
+// requestTimeout has failed.
+func (c *Client) Dial(ctx context.Context, serial, service string) (services.Stream, error) {
 	if serial == "" || strings.ContainsAny(serial, " \t\n\x00") {
 		return nil, fmt.Errorf("%q is not a serial", serial)
 	}
@@ -294,7 +270,11 @@ func (c *Client) transport(ctx context.Context, serial string) (*conn, error) {
 		return nil, err
 	}
 	conn.SetDeadline(time.Now().Add(requestTimeout))
-	if err := conn.request("host:transport:" + serial); err != nil {
+	err = conn.request("host:transport:" + serial)
+	if err == nil {
+		err = conn.request(service)
+	}
+	if err != nil {
 		conn.Close()
 		return nil, err
 	}

@@ -9,6 +9,8 @@ import (
 	"net"
 	"strings"
 	"testing"
+
+	"roster/bench/services"
 )
 
 // packet is one message of the sync protocol.
@@ -39,11 +41,11 @@ func TestPull(t *testing.T) {
 	}{
 		"two pieces":      {whole, "hello phone", nil},
 		"an empty file":   {"DONE\x00\x00\x00\x00", "", nil},
-		"a refusal":       {packet("FAIL", "No such file"), "", ErrRefused},
-		"cut in a piece":  {packet("DATA", "hello ")[:10], "he", ErrGone},
-		"cut between":     {packet("DATA", "hello "), "hello ", ErrGone},
-		"nothing at all":  {"", "", ErrGone},
-		"over the limit":  {packet("DATA", strings.Repeat("x", 200)), "", ErrTooMuch},
+		"a refusal":       {packet("FAIL", "No such file"), "", services.ErrRefused},
+		"cut in a piece":  {packet("DATA", "hello ")[:10], "he", services.ErrGone},
+		"cut between":     {packet("DATA", "hello "), "hello ", services.ErrGone},
+		"nothing at all":  {"", "", services.ErrGone},
+		"over the limit":  {packet("DATA", strings.Repeat("x", 200)), "", services.ErrTooMuch},
 		"another message": {packet("DENT", "x"), "", errors.New("any")},
 		"a huge piece":    {"DATA\xff\xff\xff\x7f", "", errors.New("any")},
 	} {
@@ -52,7 +54,7 @@ func TestPull(t *testing.T) {
 			io.ReadFull(conn, request)
 			io.WriteString(conn, c.answer)
 		})
-		s, err := client.Sync(t.Context(), "S1")
+		s, err := services.Files(t.Context(), client, "S1")
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -65,12 +67,12 @@ func TestPull(t *testing.T) {
 		if got.String() != c.want || n != int64(len(c.want)) {
 			t.Errorf("%s: %q, %d bytes", what, got.String(), n)
 		}
-		if c.fails == ErrRefused && !strings.Contains(err.Error(), "No such file") {
+		if c.fails == services.ErrRefused && !strings.Contains(err.Error(), "No such file") {
 			t.Errorf("the phone's words are lost: %v", err)
 		}
 	}
 	client := onPhone(t, "", "sync:", func(net.Conn) {})
-	s, err := client.Sync(t.Context(), "S1")
+	s, err := services.Files(t.Context(), client, "S1")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -80,7 +82,7 @@ func TestPull(t *testing.T) {
 			t.Errorf("%.20q was asked for", path)
 		}
 	}
-	if _, err := client.Sync(t.Context(), "S2"); err == nil {
+	if _, err := services.Files(t.Context(), client, "S2"); err == nil {
 		t.Error("a phone that is not there")
 	}
 }
@@ -101,7 +103,7 @@ func TestFollow(t *testing.T) {
 	} {
 		client := onPhone(t, c.features, c.service, say(c.answer))
 		var got bytes.Buffer
-		err := client.Follow(t.Context(), "S1", "logcat", &got)
+		err := services.Follow(t.Context(), client, "S1", "logcat", &got)
 		if (err != nil) != c.fails || got.String() != c.want {
 			t.Errorf("%s: %q, %v", what, got.String(), err)
 		}
@@ -116,12 +118,12 @@ func TestFollow(t *testing.T) {
 		cancel()
 		return len(b), nil
 	})
-	if err := client.Follow(ctx, "S1", "logcat", enough); err != nil {
+	if err := services.Follow(ctx, client, "S1", "logcat", enough); err != nil {
 		t.Errorf("%v", err)
 	}
 	full := errors.New("full")
 	client = onPhone(t, "shell_v2", "shell,v2,raw:logcat", say(out(1, "one\n")))
-	if err := client.Follow(t.Context(), "S1", "logcat", writerFunc(func([]byte) (int, error) { return 0, full })); !errors.Is(err, full) {
+	if err := services.Follow(t.Context(), client, "S1", "logcat", writerFunc(func([]byte) (int, error) { return 0, full })); !errors.Is(err, full) {
 		t.Errorf("%v", err)
 	}
 }
@@ -135,7 +137,7 @@ func TestPair(t *testing.T) {
 	if words, err := client.Pair(t.Context(), "192.0.2.7:37123", "123456"); err != nil || !strings.Contains(words, "paired") {
 		t.Errorf("%q, %v", words, err)
 	}
-	var refused *ServerError
+	var refused *services.RefusedError
 	if _, err := client.Pair(t.Context(), "192.0.2.8:37123", "123456"); !errors.As(err, &refused) || refused.Words != "unknown host service" {
 		t.Errorf("%v", err)
 	}
@@ -149,10 +151,10 @@ func TestPair(t *testing.T) {
 // TestNotADB listens where an adb server should.
 func TestNotADB(t *testing.T) {
 	client := newFake(t, map[string]func(net.Conn){"host:version": say("HTTP/1.1 400 Bad Request\r\n\r\n")})
-	if _, err := client.Version(t.Context()); !errors.Is(err, ErrNotADB) {
+	if _, err := client.Version(t.Context()); !errors.Is(err, services.ErrNotADB) {
 		t.Errorf("%v", err)
 	}
-	if _, err := client.Devices(t.Context()); err == nil || errors.Is(err, ErrNotADB) {
+	if _, err := client.Devices(t.Context()); err == nil || errors.Is(err, services.ErrNotADB) {
 		t.Errorf("a refusal: %v", err)
 	}
 }

@@ -1,7 +1,6 @@
 package adb
 
 import (
-	"bytes"
 	"context"
 	"encoding/binary"
 	"errors"
@@ -12,6 +11,8 @@ import (
 	"strings"
 	"testing"
 	"time"
+
+	"roster/bench/services"
 )
 
 // fake is an adb server that answers each request as a table says: what a
@@ -86,15 +87,18 @@ func TestAnswers(t *testing.T) {
 		answer func(net.Conn)
 		want   func(int, error) bool
 	}{
-		"a version":         {okay("0029"), func(v int, err error) bool { return v == 41 && err == nil }},
-		"no number":         {okay("zzzz"), func(_ int, err error) bool { return err != nil }},
-		"a refusal":         {say("FAIL0005words"), func(_ int, err error) bool { var s *ServerError; return errors.As(err, &s) && s.Words == "words" }},
-		"a cut-off refusal": {say("FAIL00ffshort"), func(_ int, err error) bool { return errors.Is(err, ErrGone) }},
-		"nothing":           {say(""), func(_ int, err error) bool { return errors.Is(err, ErrGone) }},
-		"half a status":     {say("OK"), func(_ int, err error) bool { return errors.Is(err, ErrGone) }},
+		"a version": {okay("0029"), func(v int, err error) bool { return v == 41 && err == nil }},
+		"no number": {okay("zzzz"), func(_ int, err error) bool { return err != nil }},
+		"a refusal": {say("FAIL0005words"), func(_ int, err error) bool {
+			var s *services.RefusedError
+			return errors.As(err, &s) && s.Words == "words"
+		}},
+		"a cut-off refusal": {say("FAIL00ffshort"), func(_ int, err error) bool { return errors.Is(err, services.ErrGone) }},
+		"nothing":           {say(""), func(_ int, err error) bool { return errors.Is(err, services.ErrGone) }},
+		"half a status":     {say("OK"), func(_ int, err error) bool { return errors.Is(err, services.ErrGone) }},
 		"a bad length":      {say("OKAYxxxx"), func(_ int, err error) bool { return err != nil && strings.Contains(err.Error(), "length") }},
 		"another protocol":  {say("HTTP/1.1 200 OK"), func(_ int, err error) bool { return err != nil && strings.Contains(err.Error(), "not an adb server") }},
-		"a cut-off answer":  {say("OKAY0010short"), func(_ int, err error) bool { return errors.Is(err, ErrGone) }},
+		"a cut-off answer":  {say("OKAY0010short"), func(_ int, err error) bool { return errors.Is(err, services.ErrGone) }},
 		"an older server":   {okay("001f"), func(v int, err error) bool { return v == 31 && err == nil }},
 	} {
 		client := newFake(t, map[string]func(net.Conn){"host:version": c.answer})
@@ -116,7 +120,7 @@ func TestParseDevices(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	want := []Device{
+	want := []services.Device{
 		{Serial: "0123456789ABCDEF", State: "device", Product: "lyra5", Model: "Lyra_5", Device: "lyra5"},
 		{Serial: "192.0.2.7:5555", State: "unauthorized"},
 		{Serial: "????????????", State: "no permissions"},
@@ -130,7 +134,7 @@ func TestParseDevices(t *testing.T) {
 func TestHostileSerials(t *testing.T) {
 	client := newFake(t, map[string]func(net.Conn){"host:transport:x": say("OKAY")})
 	for _, serial := range []string{"", "a b", "a\nb", "a\x00b", "\t"} {
-		if conn, err := client.transport(t.Context(), serial); err == nil {
+		if conn, err := client.Dial(t.Context(), serial, "sync:"); err == nil {
 			conn.Close()
 			t.Errorf("%q was taken", serial)
 		}
@@ -186,9 +190,9 @@ func shellOn(v2 bool, piece int, run func(line string) (out, errs string, code i
 			mark, _, _ = strings.Cut(mark, "$")
 			out, errs, code := run(command)
 			if v2 {
-				packet(packetStderr, errs)
+				packet(2, errs) // standard error
 			}
-			packet(packetStdout, fmt.Sprintf("%s\n--%s%d\n", out, mark, code))
+			packet(1, fmt.Sprintf("%s\n--%s%d\n", out, mark, code))
 		}
 	}
 }
@@ -208,7 +212,7 @@ func TestSessionOnEitherProtocol(t *testing.T) {
 					return strings.Repeat(line, 50), "oops", 42
 				}),
 			})
-			s, err := client.Open(t.Context(), "x")
+			s, err := services.Shell(t.Context(), client, "x")
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -223,28 +227,20 @@ func TestSessionOnEitherProtocol(t *testing.T) {
 	}
 }
 
-func TestWords(t *testing.T) {
-	for want, r := range map[string]Result{"Success": {Out: []byte("  Success\r\n")}, "went wrong here": {Errs: []byte("went wrong\nhere\n")}, "out": {Out: []byte("out"), Errs: []byte("err")}, "": {}} {
-		if got := r.Words(); got != want {
-			t.Errorf("%q, want %q", got, want)
-		}
-	}
-}
-
 // TestSilentPhone has a phone that says nothing more, while the server either
 // still lists it or does not.
 func TestSilentPhone(t *testing.T) {
-	for listed, want := range map[string]error{"x device\n": nil, "x offline\n": ErrGone, "": ErrGone} {
+	for listed, want := range map[string]error{"x device\n": nil, "x offline\n": services.ErrGone, "": services.ErrGone} {
 		client := newFake(t, map[string]func(net.Conn){
 			"host-serial:x:features": okay("shell_v2"), "host:transport:x": say("OKAY"), "host:devices-l": okay(listed),
 			"shell,v2,raw:": func(c net.Conn) { io.WriteString(c, "OKAY"); io.Copy(io.Discard, c) },
 		})
-		s, err := client.Open(t.Context(), "x")
+		s, err := services.Shell(t.Context(), client, "x")
 		if err != nil {
 			t.Fatal(err)
 		}
 		_, err = s.Run("anything", 2500*time.Millisecond, 100)
-		if err == nil || (want != nil) != errors.Is(err, ErrGone) {
+		if err == nil || (want != nil) != errors.Is(err, services.ErrGone) {
 			t.Errorf("listed as %q: %v", listed, err)
 		}
 		s.Close()
@@ -259,37 +255,4 @@ func TestCancelled(t *testing.T) {
 	if _, err := client.Version(ctx); err == nil || time.Since(start) > 9*time.Second {
 		t.Errorf("%v after %v", err, time.Since(start))
 	}
-}
-
-// FuzzTail cuts a stream anywhere: what comes out is always what went in, up
-// to the mark.
-func FuzzTail(f *testing.F) {
-	f.Add([]byte("some output\n--m"), "--mark", uint8(3))
-	f.Fuzz(func(t *testing.T, body []byte, mark string, piece uint8) {
-		if strings.ContainsAny(mark, "\n\r") || mark == "" || piece == 0 {
-			t.Skip()
-		}
-		body = bytes.TrimSuffix(bytes.ReplaceAll(body, []byte("\n"+mark), []byte("?")), []byte("\r"))
-		if bytes.Contains(append(body, "\n"+mark...)[:len(body)+len(mark)], []byte("\n"+mark)) {
-			t.Skip() // the mark begins in the body: a random one never does
-		}
-		stream := append(append([]byte{}, body...), "\n"+mark+"17\nrest"...)
-		var out bytes.Buffer
-		tail := newTail(&out, mark)
-		for len(stream) > 0 {
-			n := min(int(piece), len(stream))
-			done, err := tail.write(stream[:n])
-			if err != nil {
-				t.Fatal(err)
-			}
-			stream = stream[n:]
-			if done {
-				if tail.code != "17" || !bytes.Equal(out.Bytes(), body) {
-					t.Fatalf("%q with %q came out as %q, code %q", body, mark, out.Bytes(), tail.code)
-				}
-				return
-			}
-		}
-		t.Fatal("the mark was not seen")
-	})
 }

@@ -12,6 +12,7 @@ import (
 
 	"roster/bench"
 	"roster/bench/adb"
+	"roster/bench/services"
 )
 
 func benchCommand() *cobra.Command {
@@ -35,9 +36,15 @@ The token is made on the Bench page, and can be revoked there.`,
 				return usageError{err}
 			}
 			key := sha256.Sum256([]byte("handles " + token))
-			link := &bench.Link{Server: server, Token: token, Log: logger(), Journals: journals,
-				Station: bench.NewStation(&adb.Client{Address: address}, program, key[:], list, logger())}
-			link.Station.StoreIn(backups)
+			link := &bench.Link{
+				Wire:     bench.HTTP{Server: server, Token: token},
+				Log:      logger(),
+				Journals: bench.Folder(journals),
+				Station: bench.NewStation(bench.Setup{
+					Host: &adb.Client{Address: address, Program: program}, Key: key[:], Hands: bench.Hands(list),
+					Saves: bench.Folder(backups), Scratch: bench.Scratch, Log: logger(),
+				}),
+			}
 			return link.Run(c.Context())
 		},
 	}
@@ -53,14 +60,14 @@ The token is made on the Bench page, and can be revoked there.`,
 	return c
 }
 
-func parseHands(list []string) ([]bench.Hand, error) {
-	var hands []bench.Hand
+func parseHands(list []string) ([]bench.HandAt, error) {
+	var hands []bench.HandAt
 	for _, h := range list {
 		phone, control, ok := strings.Cut(h, "=")
 		if !ok {
 			return nil, fmt.Errorf("--stand-in %q: want ADB-ADDRESS=HAND-ADDRESS", h)
 		}
-		hands = append(hands, bench.Hand{Address: phone, Control: control})
+		hands = append(hands, bench.HandAt{Address: phone, Control: control})
 	}
 	return hands, nil
 }
@@ -79,9 +86,9 @@ func phonesCommand(address, program *string) *cobra.Command {
 		Example: "  roster bench phones\n  roster bench phones --json",
 		Args:    noArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
-			client := &adb.Client{Address: *address}
+			client := &adb.Client{Address: *address, Program: *program}
 			devices, err := client.Devices(c.Context())
-			if errors.Is(err, adb.ErrNoServer) && client.Start(c.Context(), *program) == nil {
+			if errors.Is(err, services.ErrNoHost) && client.Start(c.Context()) == nil {
 				devices, err = client.Devices(c.Context())
 			}
 			if err != nil {

@@ -71,7 +71,7 @@ func addNames(c *cobra.Command, client *adb.Client, serial string, capture *andr
 			wanted = append(wanted, bench.Wanted{Name: p.Name, VersionCode: p.VersionCode, Signer: p.Signer})
 		}
 	}
-	return bench.ReadNames(c.Context(), client, serial, wanted, func(i int, n bench.Named) error {
+	return bench.ReadNames(c.Context(), client, serial, bench.Scratch, wanted, func(i int, n bench.Named) error {
 		if n.Problem != "" {
 			fmt.Fprintf(c.ErrOrStderr(), "%s: %s\n", n.Name, n.Problem)
 		} else if len(n.Labels) > 0 {

@@ -80,7 +80,7 @@ func (s *settings) attach(ctx context.Context, listen string) error {
 		if err != nil {
 			return err
 		}
-		s.hands = append(s.hands, bench.Hand{Address: ln.Addr().String(), Control: control})
+		s.hands = append(s.hands, bench.HandAt{Address: ln.Addr().String(), Control: control})
 	}
 	return nil
 }

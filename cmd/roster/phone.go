@@ -85,7 +85,7 @@ func handCommand(hand *string) *cobra.Command {
 			if !phone.Known(args[0]) {
 				return usageError{fmt.Errorf("%q is no action; see roster phone do --help", args[0])}
 			}
-			condition, err := bench.Act(c.Context(), *hand, args[0], strings.Join(args[1:], ""))
+			condition, err := bench.HandAt{Control: *hand}.Do(c.Context(), args[0], strings.Join(args[1:], ""))
 			if err != nil {
 				return err
 			}

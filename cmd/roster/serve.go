@@ -27,7 +27,7 @@ type settings struct {
 
 	connections int
 	standIns    []string
-	hands       []bench.Hand
+	hands       []bench.HandAt
 }
 
 func (s *settings) flags(c *cobra.Command) {
@@ -249,7 +249,7 @@ func (s *settings) address(ln net.Listener) string {
 type ready struct {
 	URL string `json:"url"`
 	// StandIns are the sample's phones: where adb reaches each, and its hand.
-	StandIns []bench.Hand `json:"standIns"`
+	StandIns []bench.HandAt `json:"standIns"`
 }
 
 // tellReady writes the ready file, whole or not at all.

@@ -60,8 +60,8 @@ var (
 // typed it. A nil value or JSON null clears a field, which one that adds can't
 // be, and comes back as nil.
 func Canonical(field Field, scope catalog.Scope, value json.RawMessage) (catalog.Scope, json.RawMessage, error) {
-	read, ok := readers[field]
-	if !ok {
+	read := readerOf(field)
+	if read == nil {
 		return scope, nil, fmt.Errorf("there is no field %q", field)
 	}
 	if err := scope.Check(); err != nil {
@@ -94,19 +94,35 @@ func Check(field Field, scope catalog.Scope, value json.RawMessage) error {
 	return err
 }
 
-// readers read and check the value of each field, and return it in its type.
-var readers = map[Field]func(json.RawMessage) (any, error){
-	Load:        readAs(LoadValue.check),
-	Trial:       readAs((*TrialValue).check),
-	Source:      readAs((*SourceValue).check),
-	Substitutes: readAs(checkSubstitutes),
-	Links:       readAs(checkLinks),
-	Labels:      readAs(checkLabels),
-	Description: readAs(func(text string) error { return checkText("the description", text) }),
-	Origin:      readAs(checkOrigin),
-	Functions:   readAs(func(list []string) error { return checkList(list, "function", goodSlug) }),
-	Aliases:     readAs(func(list []string) error { return checkList(list, "alias", goodName) }),
-	Countries:   readAs(func(list []string) error { return checkList(list, "country code such as NO", country.MatchString) }),
+// readerOf reads and checks the value of a field, and returns it in its type;
+// nil for a field that is none. It is a function, and no table, so that programs
+// that read no changes go without all that this takes.
+func readerOf(f Field) func(json.RawMessage) (any, error) {
+	switch f {
+	case Load:
+		return readAs(LoadValue.check)
+	case Trial:
+		return readAs((*TrialValue).check)
+	case Source:
+		return readAs((*SourceValue).check)
+	case Substitutes:
+		return readAs(checkSubstitutes)
+	case Links:
+		return readAs(checkLinks)
+	case Labels:
+		return readAs(checkLabels)
+	case Description:
+		return readAs(func(text string) error { return checkText("the description", text) })
+	case Origin:
+		return readAs(checkOrigin)
+	case Functions:
+		return readAs(func(list []string) error { return checkList(list, "function", goodSlug) })
+	case Aliases:
+		return readAs(func(list []string) error { return checkList(list, "alias", goodName) })
+	case Countries:
+		return readAs(func(list []string) error { return checkList(list, "country code such as NO", country.MatchString) })
+	}
+	return nil
 }
 
 // readAs reads a value into the type that check takes.

@@ -14,6 +14,7 @@ import (
 
 	"roster/core/android"
 	"roster/core/evidence"
+	"roster/core/posix"
 	"roster/core/profile"
 )
 
@@ -68,7 +69,7 @@ var hostile = []string{
 func TestQuote(t *testing.T) {
 	for _, shell := range shells(t) {
 		for _, word := range hostile {
-			out, err := exec.Command(shell, with(shell, "-c", "printf %s "+Quote(word))...).Output()
+			out, err := exec.Command(shell, with(shell, "-c", "printf %s "+posix.Quote(word))...).Output()
 			if err != nil || string(out) != word {
 				t.Errorf("%s: %.40q came back as %.40q (%v)", shell, word, out, err)
 			}
@@ -85,7 +86,7 @@ func FuzzQuote(f *testing.F) {
 		if strings.ContainsRune(word, 0) || len(word) > 20_000 {
 			t.Skip() // no shell can carry it
 		}
-		out, err := exec.Command(shell, with(shell, "-c", "printf %s "+Quote(word))...).Output()
+		out, err := exec.Command(shell, with(shell, "-c", "printf %s "+posix.Quote(word))...).Output()
 		if err != nil || string(out) != word {
 			t.Fatalf("%q came back as %q (%v)", word, out, err)
 		}

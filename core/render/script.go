@@ -11,6 +11,7 @@ import (
 	"roster/core/android"
 	"roster/core/evidence"
 	"roster/core/impact"
+	"roster/core/posix"
 	"roster/core/profile"
 	"roster/core/wording"
 )
@@ -19,7 +20,7 @@ import (
 var templateFiles embed.FS
 
 var scripts = template.Must(template.New("").Funcs(template.FuncMap{
-	"quote": Quote, "comment": comment, "ps": QuotePowerShell, "bat": batchText,
+	"quote": posix.Quote, "comment": comment, "ps": QuotePowerShell, "bat": batchText,
 }).ParseFS(templateFiles, "*.tmpl"))
 
 // About is what a form says of a release beside the document itself.
@@ -160,7 +161,7 @@ func newPlan(d *profile.Document, a About) (*plan, error) {
 
 // call is the removal of a step as a shell function's call.
 func (p *plan) call(s profile.Step) call {
-	c := call{Step: s, Name: Quote(string(s.Package)), Call: "remove " + Quote(string(s.Package))}
+	c := call{Step: s, Name: posix.Quote(string(s.Package)), Call: "remove " + posix.Quote(string(s.Package))}
 	if s.Method == evidence.Disable {
 		c.Call, p.Disables = "switch_off "+c.Name, true
 	}
@@ -171,7 +172,7 @@ func (p *plan) call(s profile.Step) call {
 		}
 		c.Holds = condition.Kind
 		if condition.Of != "" {
-			c.Holds += " " + Quote(condition.Of)
+			c.Holds += " " + posix.Quote(condition.Of)
 		}
 		if condition.Not {
 			c.Holds = "not " + c.Holds
@@ -225,3 +226,7 @@ func script(name string, d *profile.Document, a About, undo string, onPhone bool
 	err = scripts.ExecuteTemplate(&out, name, p)
 	return out.Bytes(), err
 }
+
+// comment makes text safe to stand behind # in a script: one line of
+// printable characters.
+func comment(s string) string { return android.Printable(s, 300) }

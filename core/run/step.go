@@ -9,8 +9,8 @@ import (
 	"roster/core/android"
 	"roster/core/evidence"
 	"roster/core/impact"
+	"roster/core/posix"
 	"roster/core/profile"
-	"roster/core/render"
 )
 
 // Kind is what a step of a run does.
@@ -120,7 +120,7 @@ func (s Step) Command(sdk int) (string, error) {
 		if s.Kind == SetBack && s.Value == NotSet {
 			return "settings delete " + s.Namespace + " " + s.Key, nil
 		}
-		return "settings put " + s.Namespace + " " + s.Key + " " + render.Quote(s.Value), nil
+		return "settings put " + s.Namespace + " " + s.Key + " " + posix.Quote(s.Value), nil
 	}
 	return "", nil
 }

@@ -44,8 +44,8 @@ func End(address string) {
 // Start starts a real adb server, which is ended with the test.
 func Start(t testing.TB) *adb.Client {
 	t.Helper()
-	c := &adb.Client{Address: Address(t)}
-	if err := c.Start(context.Background(), "adb"); err != nil {
+	c := &adb.Client{Address: Address(t), Program: "adb"}
+	if err := c.Start(context.Background()); err != nil {
 		t.Fatalf("%v; these tests need Debian's package adb", err)
 	}
 	return c

@@ -1,4 +1,4 @@
-package adb
+package services
 
 import (
 	"bytes"
@@ -31,9 +31,9 @@ const maxPacket = 16 << 20
 // connection. A Session is for one goroutine at a time; after an error it is
 // of no more use.
 type Session struct {
-	client *Client
+	host   Host
 	serial string
-	conn   *conn
+	conn   Stream
 	mark   string // ends each command's output; random, so that none can fake it
 	v2     bool
 	errs   bytes.Buffer
@@ -42,9 +42,9 @@ type Session struct {
 	ahead  int       // commands whose answers have not been read
 }
 
-// patience is how long a phone may say nothing before the server is asked
-// whether it is still there: a server does not always close the connection
-// when the cable falls out.
+// patience is how long a phone may say nothing before its host is asked whether
+// it is still there: an adb server does not always close the connection when
+// the cable falls out.
 const patience = time.Second
 
 // Result is what one command answered.
@@ -63,28 +63,23 @@ func (r Result) Words() string {
 	return strings.Join(strings.Fields(string(out)), " ")
 }
 
-// Open starts a shell on the phone. Cancelling ctx ends it at once.
-func (c *Client) Open(ctx context.Context, serial string) (*Session, error) {
-	features, err := c.Features(ctx, serial)
-	if err != nil {
-		return nil, err
-	}
-	conn, err := c.transport(ctx, serial)
+// Shell starts a shell on the phone. Cancelling ctx ends it at once.
+func Shell(ctx context.Context, host Host, serial string) (*Session, error) {
+	features, err := host.Features(ctx, serial)
 	if err != nil {
 		return nil, err
 	}
 	var token [12]byte
 	if _, err := rand.Read(token[:]); err != nil {
-		conn.Close()
 		return nil, err
 	}
-	s := &Session{client: c, serial: serial, conn: conn, mark: "--" + hex.EncodeToString(token[:]), v2: slices.Contains(features, "shell_v2")}
+	s := &Session{host: host, serial: serial, mark: "--" + hex.EncodeToString(token[:]), v2: slices.Contains(features, "shell_v2")}
 	service := "exec:sh" // without shell v2 only exec: is free of a terminal
 	if s.v2 {
 		service = "shell,v2,raw:"
 	}
-	if err := conn.request(service); err != nil {
-		conn.Close()
+	s.conn, err = host.Dial(ctx, serial, service)
+	if err != nil {
 		return nil, err
 	}
 	return s, nil
@@ -98,7 +93,7 @@ func (s *Session) Close() error { return s.conn.Close() }
 // away, or says more than that.
 //
 // The command line is Roster's own: anything from outside in it must have
-// gone through render.Quote or be a valid android.PackageName.
+// gone through posix.Quote or be a valid android.PackageName.
 func (s *Session) Run(command string, timeout time.Duration, limit int) (Result, error) {
 	var out bytes.Buffer
 	code, err := s.Stream(command, timeout, &limitedWriter{w: &out, left: limit})
@@ -198,10 +193,7 @@ func (s *Session) read(p []byte) (int, error) {
 			limit = s.until
 		}
 		s.conn.SetReadDeadline(limit)
-		if s.conn.r.Buffered() == 0 {
-			quickAck(s.conn.Conn) // it lasts for a few packets only
-		}
-		n, err := s.conn.r.Read(p)
+		n, err := s.conn.Read(p)
 		if n > 0 || !timedOut(err) || !time.Now().Before(s.until) {
 			return n, err
 		}
@@ -211,11 +203,11 @@ func (s *Session) read(p []byte) (int, error) {
 	}
 }
 
-// present fails where the server no longer has the phone ready.
+// present fails where the host no longer has the phone ready.
 func (s *Session) present() error {
-	ctx, cancel := context.WithTimeout(context.Background(), requestTimeout)
+	ctx, cancel := context.WithTimeout(context.Background(), opens)
 	defer cancel()
-	list, err := s.client.Devices(ctx)
+	list, err := s.host.Devices(ctx)
 	if err != nil {
 		return fmt.Errorf("%w: %w", ErrGone, err)
 	}

@@ -1,4 +1,4 @@
-package adb
+package services
 
 import (
 	"context"
@@ -14,17 +14,13 @@ import (
 // After an error it is of no more use.
 type Sync struct {
 	ctx  context.Context
-	conn *conn
+	conn Stream
 }
 
-// Sync begins copying files. Cancelling ctx ends it at once.
-func (c *Client) Sync(ctx context.Context, serial string) (*Sync, error) {
-	conn, err := c.transport(ctx, serial)
+// Files begins copying files. Cancelling ctx ends it at once.
+func Files(ctx context.Context, host Host, serial string) (*Sync, error) {
+	conn, err := host.Dial(ctx, serial, "sync:")
 	if err != nil {
-		return nil, err
-	}
-	if err := conn.request("sync:"); err != nil {
-		conn.Close()
 		return nil, err
 	}
 	return &Sync{ctx, conn}, nil
@@ -53,7 +49,7 @@ func (s *Sync) Pull(path string, w io.Writer, limit int64) (int64, error) {
 		// A phone that says nothing for this long has gone.
 		conn.SetDeadline(time.Now().Add(30 * time.Second))
 		var h [8]byte
-		if _, err := io.ReadFull(conn.r, h[:]); err != nil {
+		if _, err := io.ReadFull(conn, h[:]); err != nil {
 			return n, gone(ctx, err)
 		}
 		size := int64(binary.LittleEndian.Uint32(h[4:]))
@@ -62,7 +58,7 @@ func (s *Sync) Pull(path string, w io.Writer, limit int64) (int64, error) {
 			return n, nil
 		case id == "FAIL" && size <= 4096:
 			words := make([]byte, size)
-			if _, err := io.ReadFull(conn.r, words); err != nil {
+			if _, err := io.ReadFull(conn, words); err != nil {
 				return n, gone(ctx, err)
 			}
 			return n, fmt.Errorf("%w: %s", ErrRefused, words)
@@ -71,7 +67,7 @@ func (s *Sync) Pull(path string, w io.Writer, limit int64) (int64, error) {
 		case n+size > limit:
 			return n, fmt.Errorf("%s: %w", path, ErrTooMuch)
 		}
-		m, err := io.CopyN(w, conn.r, size)
+		m, err := io.CopyN(w, conn, size)
 		n += m
 		if err != nil {
 			return n, gone(ctx, err)
@@ -90,7 +86,7 @@ func (s *Sync) Size(path string) (int64, error) {
 		return 0, gone(s.ctx, err)
 	}
 	var h [16]byte // the id, then mode, size and time
-	if _, err := io.ReadFull(s.conn.r, h[:]); err != nil {
+	if _, err := io.ReadFull(s.conn, h[:]); err != nil {
 		return 0, gone(s.ctx, err)
 	}
 	switch {
@@ -104,20 +100,17 @@ func (s *Sync) Size(path string) (int64, error) {
 
 // Feed runs a service that reads size bytes, such as an install, and returns
 // what the phone says to them.
-func (c *Client) Feed(ctx context.Context, serial, service string, data io.Reader, size int64) (string, error) {
-	conn, err := c.transport(ctx, serial)
+func Feed(ctx context.Context, host Host, serial, service string, data io.Reader, size int64) (string, error) {
+	conn, err := host.Dial(ctx, serial, "exec:"+service)
 	if err != nil {
 		return "", err
 	}
 	defer conn.Close()
-	if err := conn.request("exec:" + service); err != nil {
-		return "", err
-	}
 	conn.SetDeadline(time.Now().Add(time.Minute + time.Duration(size>>20)*time.Second))
 	if _, err := io.CopyN(conn, data, size); err != nil {
 		return "", gone(ctx, err)
 	}
-	words, err := io.ReadAll(io.LimitReader(conn.r, 64<<10))
+	words, err := io.ReadAll(io.LimitReader(conn, 64<<10))
 	if err != nil {
 		return "", gone(ctx, err)
 	}

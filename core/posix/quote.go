@@ -1,10 +1,6 @@
-package render
+package posix
 
-import (
-	"strings"
-
-	"roster/core/android"
-)
+import "strings"
 
 // Quote makes one word of a POSIX shell of any text without NUL bytes: what
 // the shell hands on is the text itself. Words of plain letters, digits and
@@ -27,7 +23,3 @@ func Quote(s string) string {
 	}
 	return "'" + strings.ReplaceAll(s, "'", `'\''`) + "'"
 }
-
-// comment makes text safe to stand behind # in a script: one line of
-// printable characters.
-func comment(s string) string { return android.Printable(s, 300) }

@@ -1,4 +1,4 @@
-package adb
+package services
 
 import (
 	"context"
@@ -12,24 +12,21 @@ import (
 // Follow runs one command that goes on by itself, such as a log, and hands
 // its output to w as it comes, until the command ends, w fails or ctx ends,
 // which is no error. The command line is Roster's own: see Session.Run.
-func (c *Client) Follow(ctx context.Context, serial, command string, w io.Writer) error {
-	features, err := c.Features(ctx, serial)
+func Follow(ctx context.Context, host Host, serial, command string, w io.Writer) error {
+	features, err := host.Features(ctx, serial)
 	if err != nil {
 		return err
 	}
-	conn, err := c.transport(ctx, serial)
-	if err != nil {
-		return err
-	}
-	defer conn.Close()
 	v2 := slices.Contains(features, "shell_v2")
 	service := "shell:"
 	if v2 {
 		service = "shell,v2,raw:"
 	}
-	if err := conn.request(service + command); err != nil {
+	conn, err := host.Dial(ctx, serial, service+command)
+	if err != nil {
 		return err
 	}
+	defer conn.Close()
 	conn.SetDeadline(time.Time{}) // it may say nothing for long
 	ended := func(err error) error {
 		if ctx.Err() != nil || err == nil {
@@ -38,12 +35,12 @@ func (c *Client) Follow(ctx context.Context, serial, command string, w io.Writer
 		return fmt.Errorf("%w: %w", ErrGone, err)
 	}
 	if !v2 {
-		_, err := io.Copy(w, conn.r)
+		_, err := io.Copy(w, conn)
 		return ended(err)
 	}
 	for {
 		var h [5]byte
-		if _, err := io.ReadFull(conn.r, h[:]); err != nil {
+		if _, err := io.ReadFull(conn, h[:]); err != nil {
 			return ended(err)
 		}
 		size := binary.LittleEndian.Uint32(h[1:])
@@ -51,7 +48,7 @@ func (c *Client) Follow(ctx context.Context, serial, command string, w io.Writer
 			return fmt.Errorf("the phone sent a packet of %d bytes", size)
 		}
 		data := make([]byte, size)
-		if _, err := io.ReadFull(conn.r, data); err != nil {
+		if _, err := io.ReadFull(conn, data); err != nil {
 			return ended(err)
 		}
 		switch h[0] {
