@@ -20,3 +20,7 @@ var World = func() fs.FS {
 // Phones are the scenarios of the stand-ins that the demo has, in the order
 // in which they are attached.
 var Phones = []string{"phones/lyra-5-desk.yaml", "phones/nib-2-shelf.yaml", "phones/lyra-5-drawer.yaml", "phones/view-43-ward.yaml", "phones/fen-box.yaml"}
+
+// LoosePhones are the scenarios of the stand-ins that hang on no computer, for
+// browsers to attach.
+var LoosePhones = []string{"phones/lyra-5-bag.yaml"}

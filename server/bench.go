@@ -2,8 +2,6 @@ package server
 
 import (
 	"context"
-	"crypto/rand"
-	"encoding/base64"
 	"net/http"
 	"slices"
 	"strings"
@@ -66,6 +64,7 @@ func (s *Server) benchRoutes() {
 		func(ctx context.Context, in *idInput) (*struct{}, error) {
 			return nil, s.store.RevokeBench(ctx, in.ID, personOf(ctx).ID)
 		})
+	route(s, Technician, huma.Operation{OperationID: "openBrowser", Method: http.MethodPost, Path: "/api/v1/benches/browser", Summary: "Make the browser that you are signed in with a bench, until its tab is closed or you sign out", DefaultStatus: http.StatusCreated}, s.openBrowser)
 	route(s, Technician, huma.Operation{OperationID: "askBench", Method: http.MethodPost, Path: "/api/v1/benches/{id}/requests", Summary: "Ask a bench for something that it knows to do", DefaultStatus: http.StatusAccepted}, s.askBench)
 	route(s, Technician, huma.Operation{OperationID: "getJob", Method: http.MethodGet, Path: "/api/v1/jobs/{id}", Summary: "How far long work is"},
 		func(ctx context.Context, in *idInput) (*jobOutput, error) {
@@ -129,14 +128,35 @@ func (s *Server) watchBenches(ctx context.Context, _ *struct{}, send sse.Sender)
 }
 
 func (s *Server) addBench(ctx context.Context, in *newBenchInput) (*newBenchOutput, error) {
-	token := make([]byte, 32)
-	if _, err := rand.Read(token); err != nil {
+	token, text, err := newToken(benchTokenPrefix)
+	if err != nil {
 		return nil, err
 	}
 	out := &newBenchOutput{}
-	out.Body.Token = benchTokenPrefix + base64.RawURLEncoding.EncodeToString(token)
-	var err error
+	out.Body.Token = text
 	out.Body.ID, err = s.store.AddBench(ctx, android.Printable(strings.TrimSpace(in.Body.Name), 60), token, personOf(ctx).ID)
+	return out, err
+}
+
+type openBrowserInput struct {
+	Body struct {
+		Browser uuid.UUID `json:"browser" doc:"A random number by which it is known again"`
+	}
+}
+
+// openBrowser makes a browser a bench of whoever is signed in there.
+func (s *Server) openBrowser(ctx context.Context, in *openBrowserInput) (*newBenchOutput, error) {
+	session := connectionOf(ctx).token
+	if session == nil {
+		return nil, problem(http.StatusForbidden, "refused", "A browser is a bench for as long as its person is signed in there; a program with a token is none.")
+	}
+	token, text, err := newToken(benchTokenPrefix)
+	if err != nil {
+		return nil, err
+	}
+	out := &newBenchOutput{}
+	out.Body.Token = text
+	out.Body.ID, err = s.store.OpenBrowser(ctx, personOf(ctx), in.Body.Browser, token, session)
 	return out, err
 }
 
@@ -224,6 +244,9 @@ func (s *Server) canDo(ctx context.Context, id uuid.UUID, r bench.Request) error
 	b, err := s.store.BenchByID(ctx, id)
 	if err != nil {
 		return err
+	}
+	if b.PersonID != nil && *b.PersonID != personOf(ctx).ID {
+		return problem(http.StatusForbidden, "not-yours", "This is "+b.Name+": what is done with the phones there they do themselves.")
 	}
 	if b.Away {
 		return problem(http.StatusConflict, "bench-away", "The bench "+b.Name+" is away. Start it, then try again.")

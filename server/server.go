@@ -39,6 +39,8 @@ type Config struct {
 	ADBProgram string
 	// StandIns are simulated phones whose hands this server may lead.
 	StandIns []bench.HandAt
+	// Loose are stand-ins that hang on no computer, for browsers to attach.
+	Loose []bench.HandAt
 	// Backups is the folder of this computer in which its bench keeps what it
 	// saves of phones.
 	Backups string
@@ -145,7 +147,7 @@ func (s *Server) middleware() {
 	e.Use(s.recover, s.logRequests, refuseOddText)
 	// What is public is pressed already, and the same for everybody.
 	s.publicRoutes()
-	e.Use(gzip.Gzip(gzip.BestSpeed, gzip.WithExcludedPathsRegexs([]string{`/events$`, `/link/requests$`, `\.woff2$`, `^/assets/.*\.js$`, `^/assets/.*\.css$`})))
+	e.Use(gzip.Gzip(gzip.BestSpeed, gzip.WithExcludedPathsRegexs([]string{`/events$`, `/link/requests$`, `\.woff2$`, `^/assets/.*\.js$`, `^/assets/.*\.css$`, `^/assets/.*\.wasm$`})))
 	e.Use(s.crossOrigin, s.whoIsIt)
 }
 
@@ -192,6 +194,7 @@ func (s *Server) routes() {
 	s.catalogueRoutes()
 	s.profileRoutes()
 	s.benchRoutes()
+	s.standInRoutes()
 	s.eventRoutes()
 	s.linkRoutes()
 	s.runRoutes()
@@ -240,7 +243,8 @@ var securityHeaderValues = map[string]string{
 	"X-Content-Type-Options":  "nosniff",
 	"Referrer-Policy":         "same-origin",
 	"X-Frame-Options":         "DENY",
-	"Content-Security-Policy": "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'",
+	"Permissions-Policy":      "usb=(self)",
+	"Content-Security-Policy": "default-src 'self'; script-src 'self' 'wasm-unsafe-eval'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'",
 }
 
 // secureHeaders writes the headers that stand in every answer, whoever gives

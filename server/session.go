@@ -293,7 +293,14 @@ func (s *Server) byBench(ctx context.Context, token []byte) (context.Context, er
 	if err != nil {
 		return ctx, err
 	}
-	return withAccess(context.WithValue(ctx, benchKey{}, b), b.ID, people.Role(OfBench), func(ctx context.Context) (people.Role, error) {
+	id := b.ID
+	if b.PersonID != nil { // a browser does what its person may, and ends with them
+		if !Technician.Allows(b.Role) {
+			return ctx, store.ErrNotFound
+		}
+		id = *b.PersonID
+	}
+	return withAccess(context.WithValue(ctx, benchKey{}, b), id, people.Role(OfBench), func(ctx context.Context) (people.Role, error) {
 		_, err := s.store.BenchByToken(ctx, token)
 		return people.Role(OfBench), err
 	}), nil

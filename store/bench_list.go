@@ -8,6 +8,8 @@ import (
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
+
+	"roster/core/people"
 )
 
 // Bench is a computer with phones that the installation can ask.
@@ -16,9 +18,13 @@ type Bench struct {
 	Name string    `db:"name" json:"name"`
 	// Elsewhere is true for a bench that comes in with a token, false for
 	// that of a server itself.
-	Elsewhere bool            `db:"elsewhere" json:"elsewhere"`
-	View      json.RawMessage `db:"view" json:"view"`
-	SeenAt    *time.Time      `db:"seen_at" json:"seenAt,omitempty"`
+	Elsewhere bool `db:"elsewhere" json:"elsewhere"`
+	// PersonID is whose browser it is, nil for a computer, and Role what that
+	// person may do.
+	PersonID *uuid.UUID      `db:"person_id" json:"personId,omitempty"`
+	Role     people.Role     `db:"role" json:"-"`
+	View     json.RawMessage `db:"view" json:"view"`
+	SeenAt   *time.Time      `db:"seen_at" json:"seenAt,omitempty"`
 	// Away is true where nothing was heard of it for BenchSilence.
 	Away      bool      `db:"away" json:"away"`
 	CreatedBy string    `db:"created_by" json:"createdBy"`
@@ -33,15 +39,23 @@ const BenchSilence = 45 * time.Second
 const maxBenches = 200
 
 const benchColumns = `b.id, b.name, b.token_hash is not null as elsewhere, b.view, b.seen_at,
-	coalesce(b.seen_at < now() - $1::interval, true) as away, coalesce(p.name, '') as created_by, b.created_at
+	coalesce(b.seen_at < now() - $1::interval, true) as away, coalesce(p.name, '') as created_by, b.created_at,
+	b.person_id, case when b.person_id is null then '' else p.role end as role
 	from benches b left join people p on p.id = b.created_by`
 
-// Benches lists the benches that are in use, those of servers first.
+// browserStays is for how long a browser whose tab was closed is still listed.
+const browserStays = 10 * time.Minute
+
+// Benches lists the benches that are in use, those of servers first. A browser
+// is one while its tab is open, a little longer, and for as long as a run on it
+// is not at its end.
 func (s *Store) Benches(ctx context.Context) ([]Bench, error) {
 	rows, err := s.pool.Query(ctx, `
 		select `+benchColumns+`
 		where b.revoked_at is null and (b.token_hash is not null or b.seen_at > now() - interval '7 days')
-		order by elsewhere, away, b.name, b.id limit $2`, BenchSilence, maxBenches)
+			and (b.person_id is null or b.seen_at > now() - $3::interval
+				or exists (select from runs r where r.bench_id = b.id and r.state in ('going', 'stopped', 'held', 'interrupted')))
+		order by elsewhere, away, b.name, b.id limit $2`, BenchSilence, maxBenches, browserStays)
 	return collectRows[Bench](rows, err)
 }
 
@@ -71,11 +85,14 @@ func (s *Store) EnsureBench(ctx context.Context, id uuid.UUID, name string) erro
 	return err
 }
 
-// BenchByToken finds the bench that a token belongs to, unless it was revoked.
+// BenchByToken finds the bench that a token belongs to, unless it was revoked,
+// or is a browser whose person has signed out there or was removed.
 func (s *Store) BenchByToken(ctx context.Context, token []byte) (Bench, error) {
 	hash := sha256.Sum256(token)
 	rows, err := s.pool.Query(ctx, `
-		select `+benchColumns+` where b.token_hash = $2 and b.revoked_at is null`, BenchSilence, hash[:])
+		select `+benchColumns+` 
+		where b.token_hash = $2 and b.revoked_at is null and (b.person_id is null or p.removed_at is null
+			and exists (select from sessions s where s.token_hash = b.session_hash and `+aliveFor+`$3))))`, BenchSilence, hash[:], DefaultInstallationRules.IdleHours)
 	return one[Bench](rows, err)
 }
 
@@ -83,18 +100,25 @@ func (s *Store) BenchByToken(ctx context.Context, token []byte) (Bench, error) {
 // for it ends.
 func (s *Store) RevokeBench(ctx context.Context, id, person uuid.UUID) error {
 	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `
+		var browserOf *uuid.UUID
+		err := tx.QueryRow(ctx, `
 			update benches
-			set revoked_at = now()
-			where id = $1 and token_hash is not null and revoked_at is null`, id)
+			set revoked_at = now(), session_hash = null
+			where id = $1 and token_hash is not null and revoked_at is null
+			returning person_id`, id).Scan(&browserOf)
+		if isNone(err) {
+			return ErrNotFound
+		}
 		if err != nil {
 			return err
 		}
-		if tag.RowsAffected() == 0 {
-			return ErrNotFound
-		}
 		if _, err := failJobs(ctx, tx, `bench_id = $2 and state in ('waiting', 'running')`, "the bench was revoked", id); err != nil {
 			return err
+		}
+		if browserOf != nil { // what is open for a browser is open for its person
+			if err := notifyAccess(ctx, tx, *browserOf); err != nil {
+				return err
+			}
 		}
 		if err := notifyAccess(ctx, tx, id); err != nil {
 			return err
@@ -144,11 +168,12 @@ func (s *Store) SeeBench(ctx context.Context, id uuid.UUID, view any, running []
 
 // LeaveBench says that a bench has been stopped: it is away from now on,
 // without anybody having to wait for its silence. That of a server is listed
-// again when the server is back.
+// again when the server is back; a browser's token has ended with its tab.
 func (s *Store) LeaveBench(ctx context.Context, id uuid.UUID) error {
 	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, `
-			update benches set seen_at = case when token_hash is not null then now() - $2::interval end
+			update benches
+			set seen_at = case when token_hash is not null then now() - $2::interval end, session_hash = null
 			where id = $1 and seen_at > now() - $2::interval`, id, BenchSilence+time.Second)
 		if err != nil || tag.RowsAffected() == 0 {
 			return err

@@ -22,10 +22,12 @@ type SignedIn struct {
 
 // aliveSession is the condition that a session s has neither expired nor idled
 // for longer than the keeper allows; $1 is the hours of the default.
-const aliveSession = `s.expires_at > now()
+const aliveSession = aliveFor + `$1))`
+
+const aliveFor = `s.expires_at > now()
 	and s.seen_at > now() - make_interval(hours => coalesce((select (value ->> 'idleHours')::int
 		from settings
-		where key = '` + installationRulesKey + `'), $1))`
+		where key = '` + installationRulesKey + `'), `
 
 // seenEvery is how exactly it is noted when a session was used last.
 const seenEvery = 5 * time.Minute

@@ -52,7 +52,7 @@ func demoCommand() *cobra.Command {
 
 // attach starts the sample phones: the first on the given address, the others
 // on the ports after it, each on the next that is free. The server reaches
-// them by itself.
+// them by itself, but those that are for browsers.
 func (s *settings) attach(ctx context.Context, listen string) error {
 	if err := s.canServeADB(ctx); err != nil {
 		return err
@@ -62,14 +62,14 @@ func (s *settings) attach(ctx context.Context, listen string) error {
 	if err != nil || portErr != nil {
 		return usageError{fmt.Errorf("--phone %q: want an address with a port", listen)}
 	}
-	for _, file := range demo.Phones {
+	start := func(file string) (bench.HandAt, error) {
 		scenario, err := phone.Load(demo.World, file)
 		if err != nil {
-			return err
+			return bench.HandAt{}, err
 		}
 		ln, _, err := listenFrom(net.JoinHostPort(host, strconv.Itoa(port)))
 		if err != nil {
-			return fmt.Errorf("stand-in phone: %w; choose other ports with --phone", err)
+			return bench.HandAt{}, fmt.Errorf("stand-in phone: %w; choose other ports with --phone", err)
 		}
 		if port != 0 {
 			port = ln.Addr().(*net.TCPAddr).Port + 1
@@ -77,10 +77,21 @@ func (s *settings) attach(ctx context.Context, listen string) error {
 		p := phone.New(scenario, logger())
 		go p.Serve(ctx, ln)
 		control, err := serveHand(ctx, p, net.JoinHostPort(host, "0"))
+		return bench.HandAt{Address: ln.Addr().String(), Control: control}, err
+	}
+	for _, file := range demo.Phones {
+		one, err := start(file)
 		if err != nil {
 			return err
 		}
-		s.hands = append(s.hands, bench.HandAt{Address: ln.Addr().String(), Control: control})
+		s.hands = append(s.hands, one)
+	}
+	for _, file := range demo.LoosePhones {
+		one, err := start(file)
+		if err != nil {
+			return err
+		}
+		s.loose = append(s.loose, one)
 	}
 	return nil
 }

@@ -28,6 +28,7 @@ type settings struct {
 	connections int
 	standIns    []string
 	hands       []bench.HandAt
+	loose       []bench.HandAt
 }
 
 func (s *settings) flags(c *cobra.Command) {
@@ -169,6 +170,7 @@ func (s *settings) serve(ctx context.Context, world *sample) error {
 		ADB:            s.adb,
 		ADBProgram:     s.adbProgram,
 		StandIns:       append(hands, s.hands...),
+		Loose:          s.loose,
 		Version:        version,
 		Backups:        s.backups,
 		PublicURL:      s.publicURL(address),
@@ -250,6 +252,8 @@ type ready struct {
 	URL string `json:"url"`
 	// StandIns are the sample's phones: where adb reaches each, and its hand.
 	StandIns []bench.HandAt `json:"standIns"`
+	// Loose are those that hang on no computer, for browsers.
+	Loose []bench.HandAt `json:"loose"`
 }
 
 // tellReady writes the ready file, whole or not at all.
@@ -257,7 +261,7 @@ func (s *settings) tellReady(address string) error {
 	if s.readyFile == "" {
 		return nil
 	}
-	raw, err := json.Marshal(ready{URL: "http://" + address, StandIns: s.hands})
+	raw, err := json.Marshal(ready{URL: "http://" + address, StandIns: s.hands, Loose: s.loose})
 	if err != nil {
 		return err
 	}

@@ -148,6 +148,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/benches/browser": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make the browser that you are signed in with a bench, until its tab is closed or you sign out
+         * @description For: technician.
+         */
+        post: operations["openBrowser"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/benches/events": {
         parameters: {
             query?: never;
@@ -2348,6 +2368,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/stand-ins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Stand-ins that a browser can attach; none outside the sample world
+         * @description For: technician.
+         */
+        get: operations["listLooseStandIns"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stand-ins/{number}/hand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Do to such a stand-in what a hand would do
+         * @description For: technician.
+         */
+        post: operations["handLooseStandIn"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/tokens": {
         parameters: {
             query?: never;
@@ -2847,6 +2907,8 @@ export interface components {
             /** Format: uuid */
             id: string;
             name: string;
+            /** Format: uuid */
+            personId?: string;
             /** Format: date-time */
             seenAt?: string;
             view: components["schemas"]["View"];
@@ -4282,6 +4344,32 @@ export interface components {
              */
             at: string;
         };
+        LooseHandInputBody: {
+            /** @description What a hand would do; empty to look at it */
+            action: string;
+            with?: string;
+        };
+        LooseStandIn: {
+            address: string;
+            /**
+             * Format: int64
+             * @description Computers that wait for the owner
+             */
+            asking: number;
+            build: string;
+            lockCode: boolean;
+            name: string;
+            /** Format: int64 */
+            number: number;
+            plugged: boolean;
+            /** @description Why it does not start */
+            stuck: string;
+            /** @description The build that waits to be installed */
+            update: string;
+        };
+        LooseStandInsOutputBody: {
+            items: components["schemas"]["LooseStandIn"][];
+        };
         Loss: {
             function: string;
             packages: string[];
@@ -4570,6 +4658,13 @@ export interface components {
             version: string;
             /** Format: int64 */
             wanted: number;
+        };
+        OpenBrowserInputBody: {
+            /**
+             * Format: uuid
+             * @description A random number by which it is known again
+             */
+            browser: string;
         };
         Opened: {
             component: string;
@@ -6331,6 +6426,39 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["NewBenchInputBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewBenchOutputBody"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    openBrowser: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OpenBrowserInputBody"];
             };
         };
         responses: {
@@ -10509,6 +10637,70 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listLooseStandIns: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LooseStandInsOutputBody"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    handLooseStandIn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LooseHandInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandIn"];
+                };
             };
             /** @description Error */
             default: {
