@@ -61,7 +61,11 @@ var advice = map[string]struct{ wrong, next string }{
 	"bootloader": {"is in its bootloader", "Restart it into its system: hold the power button."},
 	"rescue":     {"is in rescue mode", "Restart it into its system: hold the power button."},
 	"host":       {"is attached the wrong way round: it acts as the computer", "In the phone's USB settings choose that the other device is the host, or swap the cable's ends."},
-	"detached":   {"is held by another program on this computer", "Another tool has taken it: end that tool, or wait until it lets go."},
+	// Of these adb knows nothing: a browser finds them out.
+	"claimed":   {"is held by another program on this computer", "Usually an adb server: end it with adb kill-server, and close development tools and the maker's suite. A browser can't share a phone with them. Then try again."},
+	"no driver": {"can't be opened: Windows has no driver for it that a browser could use", "Install the maker's USB driver, or Windows' own WinUSB for it in the Device Manager. If adb reaches it, end the adb server: adb kill-server. Then try again."},
+	"refused":   {"was told not to trust this browser, or nobody answered", "Pull the cable, plug it in again, and tap Allow on its screen."},
+	"detached":  {"is held by another program on this computer", "Another tool has taken it: end that tool, or wait until it lets go."},
 }
 
 // See explains one entry of the adb server's list.

@@ -66,17 +66,34 @@ go_modules() {
 	go build -race "${racing[@]}" || die "compiling what is built upon"
 }
 
-# build: the browser application and the program, where sources are newer.
+# build: the browser application with the bench for browsers, and the program,
+# where sources are newer.
 build() {
 	local program=$run/roster
-	if [ ! -f web/dist/index.html ] || [ -n "$(find web/src web/index.html web/package-lock.json web/vite.config.ts web/public -newer web/dist/index.html -print -quit)" ]; then
-		node_modules web
+	node_modules web
+	build_browser_bench
+	if [ ! -f web/dist/index.html ] || [ -n "$(find web/src web/index.html web/package-lock.json web/vite.config.ts web/public web/generated -newer web/dist/index.html -print -quit)" ]; then
 		say "building the browser application"
 		(cd web && npx vite build --logLevel warn) >&2 || die "building the browser application"
 		touch web/dist/.keep
 	fi
 	say "building the program"
 	go build -o "$program" ./cmd/roster || die "building the program"
+}
+
+# build_browser_bench: what runs in the worker of a browser, with what Go's own
+# distribution needs there. Its files change only with what is in them.
+build_browser_bench() {
+	local made=$run/browser-bench
+	mkdir -p "$made" web/generated
+	GOOS=js GOARCH=wasm go build -trimpath -buildvcs=false -ldflags='-s -w' -o "$made/bench.wasm" ./cmd/roster-browser || die "building the bench for browsers"
+	cp "$(go env GOROOT)/lib/wasm/wasm_exec.js" "$made/"
+	if ! cmp -s "$made/bench.wasm" web/generated/bench.wasm || [ ! -f web/generated/bench.wasm.br ]; then
+		say "compressing the bench for browsers"
+		node scripts/compress.mjs "$made/bench.wasm" web/generated/bench.wasm.br || die "compressing the bench for browsers"
+		cp "$made/bench.wasm" web/generated/
+	fi
+	cmp -s "$made/wasm_exec.js" web/generated/wasm_exec.js || cp "$made/wasm_exec.js" web/generated/
 }
 
 # as_postgres: PostgreSQL refuses to run as root, and from a folder that its

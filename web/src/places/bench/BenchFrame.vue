@@ -4,10 +4,12 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { api, ask } from '@/api/client'
 import { useSession } from '@/composables/session'
-import { placesOf, useBenches, type Place } from './bench'
+import { placesOf, useBenches, type Bench } from './bench'
 import NewBench from './NewBench.vue'
 import PhoneLine from './PhoneLine.vue'
 import ReachForm from './ReachForm.vue'
+import ThisBrowser from './ThisBrowser.vue'
+import { useThisBrowser } from './thisBrowser'
 
 const at = defineModel<string>('at')
 const { benches } = useBenches()
@@ -17,24 +19,29 @@ const runs = useQuery({
   queryKey: ['runs', 'open'],
   queryFn: () => ask(api.GET('/api/v1/runs', { params: { query: { open: true, limit: 100 } } })).then((r) => r.items),
 })
-const runOn = (p: Place) => runs.data.value?.find((r) => p.phone?.mark && r.phone === p.phone.mark)
+const runOn = (mark: string | undefined) => (mark ? runs.data.value?.find((r) => r.phone === mark) : undefined)
+// This browser stands at the head, and others by themselves.
+const browser = useThisBrowser()
+const others = computed(() =>
+  benches.value?.filter((b) => b.personId !== person.value?.id || b.id !== browser.id.value),
+)
+const kindOf = (b: Bench) =>
+  b.personId ? 'browser' : `${b.elsewhere ? 'elsewhere' : 'server'}${b.view.version ? ` · adb ${b.view.version}` : ''}`
 </script>
 
 <template>
   <div class="bench">
     <section class="phones" aria-label="Phones">
-      <div v-for="b in benches" :key="b.id" class="computer">
+      <ThisBrowser v-if="benches" v-model:at="at" :benches="benches" :run-on="runOn" />
+      <div v-for="b in others" :key="b.id" class="computer">
         <header>
           <b>{{ b.name }}</b>
-          <span class="second">{{
-            b.away
-              ? 'away'
-              : `${b.elsewhere ? 'elsewhere' : 'server'}${b.view.version ? ` · adb ${b.view.version}` : ''}`
-          }}</span>
+          <span class="second">{{ b.away ? 'away' : kindOf(b) }}</span>
         </header>
         <p v-if="b.away" class="notice">
           <b>This bench is away.</b>{{ ' ' }}
-          <template v-if="b.elsewhere"
+          <template v-if="b.personId">Its tab is closed. Its phones can go on at any bench.</template>
+          <template v-else-if="b.elsewhere"
             >Start <span class="mono">roster bench</span> on that computer; it comes back by itself.</template
           >
           <template v-else>The server that it belongs to is not running.</template>
@@ -44,16 +51,17 @@ const runOn = (p: Place) => runs.data.value?.find((r) => p.phone?.mark && r.phon
         </p>
         <ul>
           <li v-for="p in placesOf(b)" :key="p.key">
-            <PhoneLine :place="p" :run="runOn(p)" :picked="p.key === at" @pick="at = p.key" />
+            <PhoneLine :place="p" :run="runOn(p.phone?.mark)" :picked="p.key === at" @pick="at = p.key" />
           </li>
         </ul>
-        <div v-if="b.view.try.length" class="none">
+        <p v-if="b.personId && !b.away" class="none second">What is done with these phones their person does.</p>
+        <div v-else-if="b.view.try.length" class="none">
           <b>No phone is listed</b>
           <ol>
             <li v-for="t in b.view.try" :key="t">{{ t }}</li>
           </ol>
         </div>
-        <ReachForm v-if="!b.away && !b.view.wrong" :bench="b" />
+        <ReachForm v-if="!b.away && !b.view.wrong && !b.personId" :bench="b" />
       </div>
       <p v-if="benches && !benches.length" class="none second">
         This server has no adb of its own, and no bench elsewhere is linked to it.

@@ -1,0 +1,69 @@
+//go:build js && wasm
+
+// Command roster-browser is the bench that runs in a browser's worker; see
+// package bench/browser.
+package main
+
+import (
+	"context"
+	"errors"
+	"log/slog"
+	"syscall/js"
+
+	"roster/bench"
+	"roster/bench/browser"
+)
+
+// noneSeen is what to try where a browser sees no phone.
+var noneSeen = []string{
+	"Attach a phone, and pick it in the list that the browser shows.",
+	"It is not in that list? Use a cable that carries data: many only charge.",
+	"On the phone: Settings, About phone, tap the build number seven times; then Developer options, USB debugging.",
+	"On the phone's USB notification choose to transfer files, not only to charge.",
+}
+
+func main() {
+	worker := js.Global().Get("roster")
+	log := slog.New(slog.NewTextHandler(console{}, nil))
+	link := worker.Get("link")
+	files := browser.Files{Root: worker.Get("files")}
+	var hands []bench.Hand
+	standIns := worker.Get("standIns")
+	for i := range standIns.Length() {
+		hands = append(hands, browser.Hand{Link: link, Address: standIns.Index(i).String()})
+	}
+	key := worker.Get("key").String()
+	l := &bench.Link{
+		Wire:     browser.Wire{Link: link},
+		Log:      log,
+		Journals: browser.Files{Root: worker.Get("files"), Folder: "journals"},
+		Station: bench.NewStation(bench.Setup{
+			Host:     browser.Host{Phones: worker.Get("phones")},
+			Key:      []byte(key),
+			Hands:    hands,
+			Saves:    browser.Files{Root: worker.Get("files"), Folder: "backups"},
+			Scratch:  files.Temporary,
+			NoneSeen: noneSeen,
+			Log:      log,
+		}),
+	}
+	ctx, stop := context.WithCancel(context.Background())
+	worker.Set("stop", js.FuncOf(func(js.Value, []js.Value) any { stop(); return nil }))
+	worker.Call("ready")
+	err := l.Run(ctx)
+	why := ""
+	if errors.Is(err, bench.ErrRevoked) {
+		why = "revoked"
+	} else if err != nil {
+		why = err.Error()
+	}
+	worker.Call("ended", why)
+}
+
+// console writes lines of the log to the browser's.
+type console struct{}
+
+func (console) Write(line []byte) (int, error) {
+	js.Global().Get("console").Call("info", string(line))
+	return len(line), nil
+}

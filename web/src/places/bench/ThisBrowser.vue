@@ -1,0 +1,108 @@
+<script setup lang="ts">
+// This browser as a bench, at the head of the others: what can be attached to
+// it, and what is.
+import { computed, onMounted, ref } from 'vue'
+import { placesOf, type Bench } from './bench'
+import PhoneLine from './PhoneLine.vue'
+import type { RunLine } from './run'
+import { lack, useThisBrowser } from './thisBrowser'
+
+const props = defineProps<{ benches: Bench[]; runOn: (phone: string | undefined) => RunLine | undefined }>()
+const at = defineModel<string>('at')
+const { state, id, wrong, standIns, attached, start, attach, attachStandIn, detachStandIn, resume, again } =
+  useThisBrowser()
+const bench = computed(() => (state.value === 'on' ? props.benches.find((b) => b.id === id.value) : undefined))
+const places = computed(() => (bench.value ? placesOf(bench.value) : []))
+const free = computed(() => standIns.value.filter((s) => state.value !== 'on' || !attached.value.includes(s.number)))
+const troubled = computed(() => places.value.some((p) => ['claimed', 'refused'].includes(p.phone?.state ?? '')))
+const missing = lack()
+const said = ref('')
+
+async function pick() {
+  said.value = await attach()
+}
+onMounted(() => void resume().catch(() => undefined)) // what is wrong stands where it is attached
+</script>
+
+<template>
+  <div class="computer" role="group" aria-label="This browser">
+    <header>
+      <b>This browser</b>
+      <span class="second">{{ state === 'on' ? 'USB' : state === 'starting' ? 'starting' : 'nothing attached' }}</span>
+    </header>
+    <p v-if="missing === 'secure'" class="notice">
+      <b>This page is not reached safely.</b> Browsers hand phones only to pages on https, or on localhost. Open Roster
+      under such an address, or start <span class="mono">roster bench</span> on the computer with the phone.
+    </p>
+    <p v-else-if="missing === 'usb'" class="notice">
+      <b>This browser has no USB.</b> Browsers built on Chromium have it, on computers and on Android. Otherwise start
+      <span class="mono">roster bench</span> on this computer.
+    </p>
+    <p v-if="wrong" class="notice bad" role="alert">
+      {{ wrong }} <button class="link" @click="start()">Begin anew</button>
+    </p>
+    <p v-else-if="bench?.view.wrong" class="notice" role="status">
+      <b>{{ bench.view.wrong }}</b> {{ bench.view.next }}
+    </p>
+    <ul>
+      <li v-for="p in places" :key="p.key">
+        <PhoneLine :place="p" :run="runOn(p.phone?.mark)" :picked="p.key === at" @pick="at = p.key" />
+      </li>
+    </ul>
+    <div class="attach">
+      <button v-if="!missing" class="act" :disabled="state === 'starting'" @click="pick">Attach a phone</button>
+      <button v-if="troubled" class="act" @click="again()">Try again</button>
+      <button
+        v-for="s in free"
+        :key="s.number"
+        class="act"
+        :disabled="state === 'starting'"
+        :title="s.name"
+        @click="attachStandIn(s)"
+      >
+        Attach a stand-in
+      </button>
+      <button v-for="n in state === 'on' ? attached : []" :key="n" class="link second" @click="detachStandIn(n)">
+        detach the stand-in
+      </button>
+    </div>
+    <p v-if="said" class="ochre said" role="status">{{ said }}</p>
+    <p v-if="!places.length && !missing" class="second said">
+      Plug it in, switch USB debugging on, attach, and accept on its screen. Nothing is installed.
+    </p>
+    <p v-if="!missing" class="faint said">
+      By cable only. A television, or a phone on the network, needs a bench with adb.
+    </p>
+  </div>
+</template>
+
+<style scoped>
+header {
+  display: flex;
+  justify-content: space-between;
+  gap: 8px;
+  padding: 8px 14px;
+  border-bottom: 1px solid var(--hair);
+  background: var(--soft);
+}
+b {
+  font-weight: 650;
+}
+.attach {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+  padding: 10px 14px 4px;
+}
+.said {
+  padding: 2px 14px;
+}
+.computer {
+  border-bottom: 1px solid var(--hair);
+  padding-bottom: 8px;
+}
+header + ul,
+ul {
+  margin: 0;
+}
+</style>

@@ -1,0 +1,71 @@
+// The link of this browser's bench to the server, as bench/browser/wire.go asks
+// for it: plain requests with the bench's own token, and never with a cookie.
+import { createParser } from 'eventsource-parser'
+
+export interface Answer {
+  status: number
+  body: Uint8Array
+}
+
+const answerOf = async (a: Response): Promise<Answer> => ({
+  status: a.status,
+  body: new Uint8Array(await a.arrayBuffer()),
+})
+
+export class Link {
+  readonly server = location.origin
+  constructor(
+    private readonly token: string,
+    // attached says which stand-ins hang on this browser, by their addresses.
+    private readonly attached: () => string[],
+  ) {}
+
+  private ask(signal: AbortSignal, path: string, more: RequestInit) {
+    return fetch(`/api/v1/link/${path}`, {
+      ...more,
+      signal,
+      credentials: 'omit',
+      headers: { ...more.headers, Authorization: `Bearer ${this.token}` },
+    })
+  }
+
+  async post(signal: AbortSignal, path: string, body: Uint8Array<ArrayBuffer>): Promise<Answer> {
+    const headers = { 'Content-Type': 'application/json' }
+    return answerOf(await this.ask(signal, path, { method: 'POST', body, headers }))
+  }
+
+  // requests hands on the server's events until the connection ends, or take
+  // says that it has fallen behind.
+  async requests(signal: AbortSignal, take: (event: string, data: string) => boolean): Promise<Answer> {
+    const a = await this.ask(signal, 'requests', {})
+    if (!a.ok || !a.body) return answerOf(a)
+    let behind = false
+    const parser = createParser({ onEvent: (e) => (behind ||= !take(e.event ?? '', e.data)) })
+    const reader = a.body.pipeThrough(new TextDecoderStream()).getReader()
+    for (;;) {
+      const { done, value } = await reader.read()
+      if (!done) parser.feed(value)
+      if (!done && !behind) continue
+      await reader.cancel()
+      return { status: 200, body: new Uint8Array() }
+    }
+  }
+
+  // hand does to a stand-in what a hand would do. It is the person who does it,
+  // not the bench.
+  async hand(signal: AbortSignal, address: string, action: string, more: string): Promise<Answer> {
+    if (!this.attached().includes(address)) throw new Error('this stand-in does not hang on this browser')
+    return answerOf(
+      await fetch(`/api/v1/stand-ins/${numberOf(address)}/hand`, {
+        method: 'POST',
+        signal,
+        headers: { 'Content-Type': 'application/json' },
+        body: JSON.stringify({ action, with: more || undefined }),
+      }),
+    )
+  }
+}
+
+// addressOf is what a stand-in is called by the bench; see server/bench_stand_ins.go.
+export const addressOf = (number: number) => `stand-in:${number}`
+export const numberOf = (address: string) => Number(address.replace('stand-in:', ''))

@@ -1,0 +1,23 @@
+// What a page and the worker of its bench say to each other.
+
+export interface Start {
+  kind: 'start'
+  token: string
+  // key makes the names by which phones are called.
+  key: string
+  // standIns are those that could be attached, attached those that are.
+  standIns: { number: number; name: string }[]
+  attached: number[]
+}
+
+export type ToWorker =
+  | Start
+  // look: the person has picked a phone, or wants one tried again.
+  | { kind: 'look' }
+  | { kind: 'attach'; number: number; name: string }
+  | { kind: 'detach'; number: number }
+
+export type FromWorker =
+  | { kind: 'ready' }
+  // why is "revoked" where the server does not take the token any more.
+  | { kind: 'ended'; why: string }
