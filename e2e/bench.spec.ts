@@ -1,7 +1,7 @@
 // Reading any phone, from anywhere: the demo's stand-ins in their states, a
 // bench elsewhere, names, watching, an update, and a bug report from a phone.
 import { execFileSync } from 'node:child_process'
-import { as, expect, test, type World } from './world'
+import { as, attach, expect, phoneLine, test, type World } from './world'
 import type { Page } from '@playwright/test'
 
 test.use({ of: 'bench' })
@@ -73,9 +73,10 @@ test('a phone with a number that many have gets a label, and is asked about afte
   await expect(sheet(page)).toContainText('Told apart by its label BOX-7')
 })
 
-test('what is this app: watched, and from pasted lines', async ({ page, world }) => {
+test('what is this app: watched, and from pasted lines', { tag: '@either' }, async ({ page, world }) => {
   await open(page, world)
-  await line(page, world.phone).click()
+  await attach(page, world)
+  await phoneLine(page, world).click()
   const watch = page.getByRole('region', { name: 'What is this app?' })
   await watch.getByRole('button', { name: /^Watch/ }).click()
   await expect(watch).toContainText('Open the app on the phone now')
@@ -113,11 +114,12 @@ test('a bench elsewhere offers its phone, takes a capture and is revoked', async
   await expect.poll(() => process.exitCode, { timeout: 90_000 }).not.toBeNull()
 })
 
-test('a firmware update is taken in, and its intake says what it brings', async ({ page, world }) => {
+test('a firmware update is taken in, and its intake says what it brings', { tag: '@either' }, async ({ page, world }) => {
   await open(page, world)
-  await line(page, world.phone).click()
+  await attach(page, world)
+  await phoneLine(page, world).click()
   await hand(page).getByRole('button', { name: 'Take the update to 15.0.1' }).click()
-  await expect(line(page, world.phone)).toContainText('15.0.1, Android 15')
+  await expect(phoneLine(page, world)).toContainText('15.0.1, Android 15')
   await page.getByRole('button', { name: /^Capture/ }).click()
   await expect(page.getByTestId('stored')).toContainText('A firmware that nobody had captured')
   await page.getByTestId('stored').getByRole('link', { name: 'What it means' }).click()

@@ -1,10 +1,14 @@
 import { defineConfig } from '@playwright/test'
+import type { Kinds } from './world'
 
-export default defineConfig({
+export default defineConfig<object, Kinds>({
   testDir: '.',
   testIgnore: 'units/**', // see units.config.ts
   globalSetup: './seed.ts',
   workers: 2,
+  // What is done with a phone is done twice: on the server's bench, and on the
+  // browser's own.
+  projects: [{ name: 'server' }, { name: 'browser', grep: /@either/, use: { kind: 'browser' } }],
   timeout: 420_000,
   expect: { timeout: 40_000 },
   reporter: process.env.CI ? 'line' : 'list',

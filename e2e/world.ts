@@ -43,6 +43,13 @@ export interface StandIn {
   control: string
 }
 
+// Kind is where the phone of the tests hangs: on the server's bench, or on the
+// browser that the tests use.
+export type Kind = 'server' | 'browser'
+export interface Kinds {
+  kind: Kind
+}
+
 export class World {
   readonly folder = mkdtempSync(join(tmpdir(), 'roster-e2e-'))
   private running: ChildProcess[] = []
@@ -51,10 +58,18 @@ export class World {
   database = ''
   // The adb server's address, as ADB_SERVER_SOCKET has it.
   readonly adbServer = `localfilesystem:${join(this.folder, 'adb')}`
+  // The phone of the tests, as the Bench calls it, its serial number, and where
+  // adb reaches it.
   phone = ''
+  serial = ''
+  private address = ''
+  private control = ''
+  private looked = '' // the adb server that only looks
   // The demo's other stand-ins: one that asks, one that is unplugged, and a
   // television.
   others: string[] = []
+
+  constructor(readonly kind: Kind = 'server') {}
 
   // seeded is a world that was started before: its database and its secret.
   async start(seeded?: Seeded) {
@@ -73,12 +88,16 @@ export class World {
       ROSTER_SECRET_FILE: join(this.folder, 'secret'),
       ROSTER_BACKUPS: join(this.folder, 'backups'),
     })
-    const ready: { url: string; standIns: StandIn[] } = await until('the server listens', () => {
+    const ready: { url: string; standIns: StandIn[]; loose: StandIn[] } = await until('the server listens', () => {
       if (server.exitCode !== null) throw new Error(`the server ended with ${server.exitCode}`)
       return existsSync(file) ? JSON.parse(readFileSync(file, 'utf8')) : undefined
     })
     this.url = ready.url
-    this.phone = ready.standIns[0]!.address
+    const own = this.kind === 'browser'
+    this.address = (own ? ready.loose : ready.standIns)[0]!.address
+    this.control = (own ? ready.loose : ready.standIns)[0]!.control
+    this.phone = own ? 'stand-in:1' : this.address
+    this.serial = own ? 'BRNLY5B0932' : 'BRNLY5A0417'
     this.others = ready.standIns.slice(1).map((s) => s.address)
     await until('the server is ready', async () => ((await fetch(`${this.url}/readyz`)).ok ? true : undefined))
   }
@@ -128,9 +147,23 @@ export class World {
     })
   }
 
-  // adb runs the real adb program on the phone of the demo.
+  // adb runs the real adb program on the phone of the tests. One that hangs on a
+  // browser is looked at by an adb server of its own, which has to be accepted.
   adb(...args: string[]): string {
-    return execFileSync('adb', ['-L', this.adbServer, '-s', this.phone, ...args], { encoding: 'utf8' }).trim()
+    const server = this.kind === 'browser' ? `${this.adbServer}-look` : this.adbServer
+    const adb = (...list: string[]) => execFileSync('adb', ['-L', server, ...list], { encoding: 'utf8', stdio: ['ignore', 'pipe', 'ignore'] }).trim()
+    if (this.kind === 'browser') {
+      this.looked = server
+      for (let i = 0; i < 100 && !adb('devices').includes(`${this.address}\tdevice`); i++) {
+        adb('connect', this.address)
+        try {
+          this.roster('phone', 'do', 'accept', '--hand', this.control)
+        } catch {
+          // it does not ask, or not yet
+        }
+      }
+    }
+    return adb('-s', this.address, ...args)
   }
 
   installed(): string[] {
@@ -154,6 +187,7 @@ export class World {
     const late = setTimeout(() => this.running.forEach((child) => child.kill('SIGKILL')), 60_000)
     await Promise.all(ended)
     clearTimeout(late)
+    if (this.looked) execFileSync('adb', ['-L', this.looked, 'kill-server'], { stdio: 'ignore' })
   }
 
   remove() {
@@ -163,12 +197,13 @@ export class World {
 
 // Each file names itself with test.use({ of: … }) and so gets a world of its
 // own: what one file's tests leave behind is nothing to another's.
-export const test = base.extend<object, { of: string; world: World }>({
+export const test = base.extend<object, Kinds & { of: string; world: World }>({
   of: ['', { option: true, scope: 'worker' }],
+  kind: ['server', { option: true, scope: 'worker' }],
   world: [
-    async ({ of }, use) => {
+    async ({ of, kind }, use) => {
       if (!of) throw new Error('a file of tests must name itself: test.use({ of: … })')
-      const world = new World()
+      const world = new World(kind)
       await world.start(JSON.parse(process.env.E2E_SEEDED ?? 'null') ?? undefined)
       await use(world)
       await world.end()
@@ -204,8 +239,32 @@ export async function api(page: Page, world: World, method: string, path: string
   return answer
 }
 
-// hand does to the phone on the desk what a hand would.
+// phoneLine is the phone of the tests in the list of the Bench.
+export const phoneLine = (page: Page, world: World) =>
+  (world.kind === 'browser' ? page.getByRole('group', { name: 'This browser' }) : page).getByRole('button', { name: new RegExp(world.phone) })
+
+// attach has the phone of the tests on a bench: one that hangs on the browser is
+// attached in its page, and stays attached for as long as that page is the
+// Bench's.
+export async function attach(page: Page, world: World) {
+  if (world.kind !== 'browser') return
+  await page.goto(`${world.url}/bench`)
+  const attach = page.getByRole('button', { name: 'Attach a stand-in' })
+  const phone = phoneLine(page, world)
+  await expect(attach.or(phone)).toBeVisible()
+  if (await attach.isVisible()) await attach.click()
+  await expect(phone).toContainText(/waits for you|Android/)
+  // The phone asks a moment after the browser has said that it would.
+  if (await phone.getByText('waits for you').isVisible()) await expect(() => hand(page, world, 'accept')).toPass({ timeout: patience })
+  await expect(phone).toContainText('Android')
+}
+
+// hand does to the phone of the tests what a hand would.
 export async function hand(page: Page, world: World, action: string, more?: string) {
+  if (world.kind === 'browser') {
+    await api(page, world, 'POST', '/stand-ins/1/hand', { action, with: more })
+    return
+  }
   const { items } = (await (await api(page, world, 'GET', '/benches')).json()) as { items: { id: string }[] }
   await api(page, world, 'POST', `/benches/${items[0]!.id}/requests`, { kind: 'hand', address: world.phone, action, with: more })
 }

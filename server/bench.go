@@ -239,14 +239,23 @@ func (s *Server) mayLabel(ctx context.Context, id uuid.UUID, r bench.Request) er
 		"A "+other+" was captured under this label, and this is another model. Take a label that no other phone has, and write it on its back.")
 }
 
+// theirs refuses to ask another person's browser for something: what is done with
+// the phones there they do themselves.
+func theirs(ctx context.Context, b store.Bench) error {
+	if b.PersonID == nil || *b.PersonID == personOf(ctx).ID {
+		return nil
+	}
+	return problem(http.StatusForbidden, "not-yours", "This phone hangs on "+b.Name+": what is done with it there they do themselves.")
+}
+
 // canDo refuses at once what a bench could not do now.
 func (s *Server) canDo(ctx context.Context, id uuid.UUID, r bench.Request) error {
 	b, err := s.store.BenchByID(ctx, id)
 	if err != nil {
 		return err
 	}
-	if b.PersonID != nil && *b.PersonID != personOf(ctx).ID {
-		return problem(http.StatusForbidden, "not-yours", "This is "+b.Name+": what is done with the phones there they do themselves.")
+	if err := theirs(ctx, b); err != nil {
+		return err
 	}
 	if b.Away {
 		return problem(http.StatusConflict, "bench-away", "The bench "+b.Name+" is away. Start it, then try again.")

@@ -400,7 +400,11 @@ func (s *Server) whereIs(ctx context.Context, mark string) (worker.PhoneAt, erro
 		return worker.PhoneAt{}, err
 	}
 	if here, ok := attached[mark]; ok {
-		return here, nil
+		b, err := s.store.BenchByID(ctx, here.Bench)
+		if err == nil {
+			err = theirs(ctx, b)
+		}
+		return here, err
 	}
 	return worker.PhoneAt{}, problem(http.StatusConflict, "phone-gone", "The phone is not attached to any bench. Plug it in; then try again.")
 }

@@ -43,19 +43,16 @@ const benchColumns = `b.id, b.name, b.token_hash is not null as elsewhere, b.vie
 	b.person_id, case when b.person_id is null then '' else p.role end as role
 	from benches b left join people p on p.id = b.created_by`
 
-// browserStays is for how long a browser whose tab was closed is still listed.
-const browserStays = 10 * time.Minute
-
 // Benches lists the benches that are in use, those of servers first. A browser
-// is one while its tab is open, a little longer, and for as long as a run on it
-// is not at its end.
+// is one while its tab is open, and for as long as a run on it is not at its
+// end.
 func (s *Store) Benches(ctx context.Context) ([]Bench, error) {
 	rows, err := s.pool.Query(ctx, `
 		select `+benchColumns+`
 		where b.revoked_at is null and (b.token_hash is not null or b.seen_at > now() - interval '7 days')
-			and (b.person_id is null or b.seen_at > now() - $3::interval
+			and (b.person_id is null or b.seen_at > now() - $1::interval
 				or exists (select from runs r where r.bench_id = b.id and r.state in ('going', 'stopped', 'held', 'interrupted')))
-		order by elsewhere, away, b.name, b.id limit $2`, BenchSilence, maxBenches, browserStays)
+		order by elsewhere, away, b.name, b.id limit $2`, BenchSilence, maxBenches)
 	return collectRows[Bench](rows, err)
 }
 
@@ -173,8 +170,9 @@ func (s *Store) LeaveBench(ctx context.Context, id uuid.UUID) error {
 	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, `
 			update benches
-			set seen_at = case when token_hash is not null then now() - $2::interval end, session_hash = null
-			where id = $1 and seen_at > now() - $2::interval`, id, BenchSilence+time.Second)
+			set seen_at = case when token_hash is not null then now() - $2::interval end, session_hash = null,
+				view = case when person_id is null then view else '{}' end
+			where id = $1 and (seen_at > now() - $2::interval or session_hash is not null)`, id, BenchSilence+time.Second)
 		if err != nil || tag.RowsAffected() == 0 {
 			return err
 		}

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
+	"time"
 
 	"github.com/google/uuid"
 
@@ -20,12 +21,14 @@ type PhoneAt struct {
 }
 
 // Attached are the phones that are ready on some bench, by their marks. Where
-// one is said to be on two, it is on the first.
+// one is said to be on two, it is on the one that was heard of last: a tab may
+// have ended without a word.
 func (w *Worker) Attached(ctx context.Context) (map[string]PhoneAt, error) {
 	benches, err := w.store.Benches(ctx)
 	if err != nil {
 		return nil, err
 	}
+	slices.SortStableFunc(benches, func(a, b store.Bench) int { return heard(b).Compare(heard(a)) })
 	at := map[string]PhoneAt{}
 	for _, b := range benches {
 		view, err := ViewOf(b)
@@ -39,6 +42,13 @@ func (w *Worker) Attached(ctx context.Context) (map[string]PhoneAt, error) {
 		}
 	}
 	return at, nil
+}
+
+func heard(b store.Bench) time.Time {
+	if b.SeenAt == nil {
+		return time.Time{}
+	}
+	return *b.SeenAt
 }
 
 // ViewOf is what a bench said last that it sees: nothing while it is away.

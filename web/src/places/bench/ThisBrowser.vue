@@ -1,11 +1,11 @@
 <script setup lang="ts">
 // This browser as a bench, at the head of the others: what can be attached to
 // it, and what is.
-import { computed, onMounted, ref } from 'vue'
+import { computed, onMounted, ref, watch } from 'vue'
 import { placesOf, type Bench } from './bench'
 import PhoneLine from './PhoneLine.vue'
 import type { RunLine } from './run'
-import { lack, useThisBrowser } from './thisBrowser'
+import { lack, useThisBrowser, type LooseStandIn } from './thisBrowser'
 
 const props = defineProps<{ benches: Bench[]; runOn: (phone: string | undefined) => RunLine | undefined }>()
 const at = defineModel<string>('at')
@@ -18,8 +18,24 @@ const troubled = computed(() => places.value.some((p) => ['claimed', 'refused'].
 const missing = lack()
 const said = ref('')
 
+// What somebody has just attached is what they want to look at.
+let before: Set<string> | undefined
+function expectNew() {
+  before = new Set(places.value.map((p) => p.key))
+}
+watch(places, (list) => {
+  const fresh = before && list.find((p) => !before!.has(p.key))
+  if (!fresh) return
+  at.value = fresh.key
+  before = undefined
+})
 async function pick() {
+  expectNew()
   said.value = await attach()
+}
+function pickStandIn(s: LooseStandIn) {
+  expectNew()
+  void attachStandIn(s)
 }
 onMounted(() => void resume().catch(() => undefined)) // what is wrong stands where it is attached
 </script>
@@ -58,7 +74,7 @@ onMounted(() => void resume().catch(() => undefined)) // what is wrong stands wh
         class="act"
         :disabled="state === 'starting'"
         :title="s.name"
-        @click="attachStandIn(s)"
+        @click="pickStandIn(s)"
       >
         Attach a stand-in
       </button>

@@ -11,6 +11,10 @@ export type LooseStandIn = Schemas['LooseStandIn']
 // looked at.
 export type Lack = 'usb' | 'secure' | ''
 
+// Which stand-ins hang on this browser is remembered, as the browser itself does
+// for phones.
+const keptIn = 'roster-stand-ins'
+
 const state = ref<'off' | 'starting' | 'on'>('off')
 const id = ref('') // of the bench
 const wrong = ref('') // why it is not on
@@ -25,9 +29,6 @@ export const lack = (): Lack => (!window.isSecureContext ? 'secure' : !('usb' in
 // adb's interface, as Android's own documents have it.
 const filters: USBDeviceFilter[] = [{ classCode: 0xff, subclassCode: 0x42, protocolCode: 1 }]
 
-// Which stand-ins hang on this browser, as the browser itself remembers for
-// phones.
-const keptIn = 'roster-stand-ins'
 function kept(): number[] {
   const list: unknown = JSON.parse(localStorage.getItem(keptIn) ?? '[]')
   return Array.isArray(list) ? list.filter((n): n is number => typeof n === 'number') : []
