@@ -200,6 +200,11 @@ export class World {
 export const test = base.extend<object, Kinds & { of: string; world: World }>({
   of: ['', { option: true, scope: 'worker' }],
   kind: ['server', { option: true, scope: 'worker' }],
+  // A tab that is closed tells so; one whose browser is ended does not.
+  page: async ({ page, kind }, use) => {
+    await use(page)
+    if (kind === 'browser') await page.goto('about:blank')
+  },
   world: [
     async ({ of, kind }, use) => {
       if (!of) throw new Error('a file of tests must name itself: test.use({ of: … })')
@@ -257,6 +262,13 @@ export async function attach(page: Page, world: World) {
   // The phone asks a moment after the browser has said that it would.
   if (await phone.getByText('waits for you').isVisible()) await expect(() => hand(page, world, 'accept')).toPass({ timeout: patience })
   await expect(phone).toContainText('Android')
+  // That of a test before is over, or will be: its page was closed.
+  await expect
+    .poll(async () => {
+      const { items } = (await (await api(page, world, 'GET', '/benches')).json()) as { items: { view: { phones: { address: string }[] } }[] }
+      return items.filter((b) => b.view.phones.some((p) => p.address === world.phone)).length
+    })
+    .toBe(1)
 }
 
 // hand does to the phone of the tests what a hand would.

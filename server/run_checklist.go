@@ -135,8 +135,11 @@ func (s *Server) answerHalving(ctx context.Context, in *halvingInput) (*huntOutp
 	if err != nil {
 		return nil, err
 	}
-	if r.State == run.Going || !r.Settled {
+	switch {
+	case r.State == run.Going || !r.Settled:
 		return nil, problem(http.StatusConflict, "running", "What is to be tried is still being put back. Wait until it is.")
+	case r.State != run.Finished: // it would be answered for what the phone has not got
+		return nil, problem(http.StatusConflict, "not-ended", "What is to be tried is not all back on the phone: continue the run first.")
 	}
 	for _, h := range r.Hunts {
 		if h.Check != check.Number || h.Over {

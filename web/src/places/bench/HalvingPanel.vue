@@ -25,7 +25,8 @@ const passed = computed(() => answered.value > (props.hunt?.rounds.length ?? 0))
 const left = computed(() =>
   (props.hunt?.suspects ?? []).filter((s) => props.hunt!.rounds.every((r) => r.on.includes(s.package) === r.works)),
 )
-const moving = computed(() => props.run.state === 'going' || passed.value)
+const moving = computed(() => props.run.state !== 'finished' || passed.value)
+const broken = computed(() => props.run.state !== 'finished' && props.run.state !== 'going')
 const rounds = computed(() => Math.ceil(Math.log2(Math.max(2, left.value.length))) + 1)
 </script>
 
@@ -54,7 +55,10 @@ const rounds = computed(() => Math.ceil(Math.log2(Math.max(2, left.value.length)
       </p>
       <template v-else>
         <p role="status">
-          <template v-if="moving">Putting back what is to be tried.</template>
+          <template v-if="broken"
+            >Not all of what is to be tried is back on the phone: continue the run first.</template
+          >
+          <template v-else-if="moving">Putting back what is to be tried.</template>
           <template v-else
             ><b>Try it now: {{ check.text.toLowerCase() }}.</b> {{ count(hunt.asking.length, 'package') }}
             {{ hunt.asking.length === 1 ? 'is' : 'are' }} back on the phone, {{ left.length }} suspected, at most
