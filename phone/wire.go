@@ -6,7 +6,9 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"net"
+	"slices"
 	"sync"
 	"time"
 )
@@ -24,7 +26,8 @@ const (
 const (
 	wireVersion   = 0x01000001
 	noSumsVersion = 0x01000001 // from here on data sums are not checked
-	maxPayload    = 256 * 1024
+	maxPayload    = 1 << 20
+	oldPayload    = 256 << 10 // before Android 9
 	headerSize    = 24
 )
 
@@ -153,21 +156,40 @@ func (l *link) serve() error {
 	if first.command != cmdConnect {
 		return errors.New("the computer did not begin with CNXN")
 	}
-	l.sums = first.arg0 < noSumsVersion
-	l.payload = int(min(first.arg1, maxPayload))
-	if err := l.phone.authorise(l); err != nil {
-		return err
-	}
-	if err := l.send(message{cmdConnect, wireVersion, maxPayload, []byte(l.phone.banner())}); err != nil {
+	if err := l.begin(first); err != nil {
 		return err
 	}
 	for {
 		m, err := readMessage(l.in)
+		if err == nil && m.command == cmdConnect { // it has lost its way, and begins anew
+			err = l.begin(m)
+		} else if err == nil {
+			l.handle(m)
+		}
 		if err != nil {
 			return err
 		}
-		l.handle(m)
 	}
+}
+
+// begin is a computer's first message, and all that was open before is over.
+func (l *link) begin(first message) error {
+	l.mu.Lock()
+	open := slices.Collect(maps.Values(l.streams))
+	l.mu.Unlock()
+	for _, s := range open {
+		s.end()
+	}
+	most := uint32(maxPayload)
+	if l.phone.scenario.sdk < 28 {
+		most = oldPayload
+	}
+	l.sums = first.arg0 < noSumsVersion
+	l.payload = int(min(first.arg1, most))
+	if err := l.phone.authorise(l); err != nil {
+		return err
+	}
+	return l.send(message{cmdConnect, wireVersion, most, []byte(l.phone.banner())})
 }
 
 func (l *link) handle(m message) {

@@ -66,23 +66,33 @@ export class Phones {
   }
 
   features(serial: string): readonly string[] | null {
-    return this.ready(serial)?.banner.features ?? null
+    return this.ready(serial)?.adb.banner.features ?? null
   }
 
   // open opens a service of a phone; null where the phone is not there, words
   // where it refuses.
   async open(serial: string, service: string): Promise<Socket | string | null> {
-    const adb = this.ready(serial)
-    if (!adb) return null
+    const phone = this.ready(serial)
+    if (!phone) return null
     try {
-      return new Socket(await adb.createSocket(service))
+      return new Socket(await phone.adb.createSocket(service), () => this.lose(phone))
     } catch (err) {
-      return this.ready(serial) ? wordsOf(err) : null
+      if (nameOf(err) === 'Error') return this.ready(serial) ? wordsOf(err) : null
+      this.lose(phone)
+      return null
     }
   }
 
-  private ready(serial: string): Adb | undefined {
-    return [...this.phones.values()].find((p) => p.serial === serial && p.state === 'device')?.adb
+  private ready(serial: string): (Phone & { adb: Adb }) | undefined {
+    return [...this.phones.values()].find(
+      (p): p is Phone & { adb: Adb } => p.serial === serial && p.state === 'device' && !!p.adb,
+    )
+  }
+
+  // lose ends a connection on which something could not be sent: what is read of
+  // it does not tell. The phone is taken up anew.
+  private lose(phone: Phone) {
+    void phone.raw.close().catch(() => undefined)
   }
 
   private gone(raw: USBDevice) {
@@ -128,7 +138,7 @@ export class Phones {
       const { state, product, model, device: name } = phone.adb.banner
       Object.assign(phone, { product: product ?? '', model: model ?? '', device: name ?? '' })
       become(state ?? 'device')
-      await phone.adb.disconnected
+      await phone.adb.disconnected.catch((err: unknown) => console.info('a phone was lost:', wordsOf(err)))
     } catch (err) {
       console.info('a phone can not be used:', wordsOf(err))
       become(this.stateOf(err))
@@ -170,7 +180,10 @@ export class Socket {
   private readonly writer: WritableStreamDefaultWriter<MaybeConsumable<Uint8Array>>
   private readonly socket: AdbSocket
 
-  constructor(socket: AdbSocket) {
+  constructor(
+    socket: AdbSocket,
+    private readonly lost: () => void,
+  ) {
     this.socket = socket
     this.reader = socket.readable.getReader()
     this.writer = socket.writable.getWriter()
@@ -184,8 +197,13 @@ export class Socket {
   }
 
   // write returns when the phone has taken it.
-  write(data: Uint8Array): Promise<void> {
-    return this.writer.write(data)
+  async write(data: Uint8Array): Promise<void> {
+    try {
+      await this.writer.write(data)
+    } catch (err) {
+      if (nameOf(err) === 'NetworkError') this.lost()
+      throw err
+    }
   }
 
   close() {

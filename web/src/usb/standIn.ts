@@ -21,8 +21,11 @@ const packetSize = 512
 export interface Trouble {
   // busy: another program holds it; denied: the system does not let anybody open it.
   opening?: 'busy' | 'denied'
-  // stall makes the so-manieth transfer to the phone fail.
+  // stall makes the so-manieth message to the phone fail.
   stall?: number
+  // stray has something short come that is no message, as what a program before
+  // has not read.
+  stray?: boolean
   // outAfter pulls the cable once so many bytes have come from the phone.
   outAfter?: number
 }
@@ -106,12 +109,12 @@ class StandInDevice {
       ? new Uint8Array(data.buffer, data.byteOffset, data.byteLength).slice()
       : new Uint8Array(data).slice()
     if (this.out || !this.opened) throw failed('NetworkError', 'The device was disconnected.')
-    if (++this.sent === this.trouble.stall) throw failed('NetworkError', 'A transfer error has occurred.')
     if (this.owed !== (bytes.length === 0)) throw failed('NetworkError', 'The empty packet is missing, or not wanted.')
     this.owed = bytes.length > 0 && bytes.length % packetSize === 0
     if (bytes.length === 0) return { bytesWritten: 0, status: 'ok' }
     if (this.expected === 0) {
       if (bytes.length !== headerSize) throw failed('NetworkError', 'A message begins with a header of its own.')
+      if (++this.sent === this.trouble.stall) throw failed('NetworkError', 'A transfer error has occurred.')
       this.expected = new DataView(bytes.buffer).getUint32(12, true)
     } else {
       this.expected -= bytes.length
@@ -128,12 +131,17 @@ class StandInDevice {
     })
   }
 
+  // stray is what was left over.
+  private strayed = false
+
   // received cuts what the phone says into transfers.
   received(data: Uint8Array) {
     this.came += data.length
     const joined = new Uint8Array(this.held.length + data.length)
     joined.set(this.held)
     joined.set(data, this.held.length)
+    if (this.trouble.stray && !this.strayed) this.transfers.push(new Uint8Array(5))
+    this.strayed = true
     let at = 0
     while (joined.length - at >= headerSize) {
       const size = new DataView(joined.buffer, at).getUint32(12, true)
