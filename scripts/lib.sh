@@ -64,6 +64,8 @@ go_modules() {
 	say "compiling what is built upon: ${#modules[@]} packages"
 	go build "${modules[@]}" || die "compiling what is built upon"
 	go build -race "${racing[@]}" || die "compiling what is built upon"
+	mapfile -t modules < <(for_browsers go list -deps ./cmd/roster-browser | grep -v '^roster')
+	for_browsers go build -trimpath -ldflags='-s -w' "${modules[@]}" || die "compiling what is built upon"
 }
 
 # build: the browser application with the bench for browsers, and the program,
@@ -81,12 +83,15 @@ build() {
 	go build -o "$program" ./cmd/roster || die "building the program"
 }
 
+# for_browsers COMMAND...: as for the bench in a browser's worker.
+for_browsers() { GOOS=js GOARCH=wasm "$@"; }
+
 # build_browser_bench: what runs in the worker of a browser, with what Go's own
 # distribution needs there. Its files change only with what is in them.
 build_browser_bench() {
 	local made=$run/browser-bench
 	mkdir -p "$made" web/generated
-	GOOS=js GOARCH=wasm go build -trimpath -buildvcs=false -ldflags='-s -w' -o "$made/bench.wasm" ./cmd/roster-browser || die "building the bench for browsers"
+	for_browsers go build -trimpath -buildvcs=false -ldflags='-s -w' -o "$made/bench.wasm" ./cmd/roster-browser || die "building the bench for browsers"
 	cp "$(go env GOROOT)/lib/wasm/wasm_exec.js" "$made/"
 	if ! cmp -s "$made/bench.wasm" web/generated/bench.wasm || [ ! -f web/generated/bench.wasm.br ]; then
 		say "compressing the bench for browsers"
