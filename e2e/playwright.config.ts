@@ -8,7 +8,7 @@ export default defineConfig<object, Kinds>({
   workers: 2,
   // What is done with a phone is done twice: on the server's bench, and on the
   // browser's own.
-  projects: [{ name: 'server' }, { name: 'browser', grep: /@either/, use: { kind: 'browser' } }],
+  projects: [{ name: 'server', grepInvert: /@browser/ }, { name: 'browser', grep: /@either|@browser/, use: { kind: 'browser' } }],
   timeout: 420_000,
   expect: { timeout: 40_000 },
   reporter: process.env.CI ? 'line' : 'list',

@@ -203,7 +203,7 @@ export const test = base.extend<object, Kinds & { of: string; world: World }>({
   // A tab that is closed tells so; one whose browser is ended does not.
   page: async ({ page, kind }, use) => {
     await use(page)
-    if (kind === 'browser') await page.goto('about:blank')
+    if (kind === 'browser' && !page.isClosed()) await page.goto('about:blank')
   },
   world: [
     async ({ of, kind }, use) => {
