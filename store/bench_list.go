@@ -88,8 +88,10 @@ func (s *Store) BenchByToken(ctx context.Context, token []byte) (Bench, error) {
 	hash := sha256.Sum256(token)
 	rows, err := s.pool.Query(ctx, `
 		select `+benchColumns+` 
-		where b.token_hash = $2 and b.revoked_at is null and (b.person_id is null or p.removed_at is null
-			and exists (select from sessions s where s.token_hash = b.session_hash and `+aliveFor+`$3))))`, BenchSilence, hash[:], DefaultInstallationRules.IdleHours)
+		where b.token_hash = $2 and b.revoked_at is null
+			and (b.person_id is null
+				or p.removed_at is null and exists (select from sessions s where s.token_hash = b.session_hash and `+aliveFor+`$3))))`,
+		BenchSilence, hash[:], DefaultInstallationRules.IdleHours)
 	return one[Bench](rows, err)
 }
 
@@ -172,7 +174,8 @@ func (s *Store) LeaveBench(ctx context.Context, id uuid.UUID) error {
 			update benches
 			set seen_at = case when token_hash is not null then now() - $2::interval end, session_hash = null,
 				view = case when person_id is null then view else '{}' end
-			where id = $1 and (seen_at > now() - $2::interval or session_hash is not null)`, id, BenchSilence+time.Second)
+			where id = $1 and (seen_at > now() - $2::interval or session_hash is not null)`,
+			id, BenchSilence+time.Second)
 		if err != nil || tag.RowsAffected() == 0 {
 			return err
 		}
