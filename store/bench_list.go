@@ -51,7 +51,8 @@ func (s *Store) Benches(ctx context.Context) ([]Bench, error) {
 		select `+benchColumns+`
 		where b.revoked_at is null and (b.token_hash is not null or b.seen_at > now() - interval '7 days')
 			and (b.person_id is null or b.seen_at > now() - $1::interval
-				or exists (select from runs r where r.bench_id = b.id and r.state in ('going', 'stopped', 'held', 'interrupted')))
+				or exists (select from runs r
+					where r.bench_id = b.id and r.state in ('going', 'stopped', 'held', 'interrupted')))
 		order by elsewhere, away, b.name, b.id limit $2`, BenchSilence, maxBenches)
 	return collectRows[Bench](rows, err)
 }
@@ -90,7 +91,8 @@ func (s *Store) BenchByToken(ctx context.Context, token []byte) (Bench, error) {
 		select `+benchColumns+` 
 		where b.token_hash = $2 and b.revoked_at is null
 			and (b.person_id is null
-				or p.removed_at is null and exists (select from sessions s where s.token_hash = b.session_hash and `+aliveFor+`$3))))`,
+				or p.removed_at is null and exists (select from sessions s
+					where s.token_hash = b.session_hash and `+aliveFor+`$3))))`,
 		BenchSilence, hash[:], DefaultInstallationRules.IdleHours)
 	return one[Bench](rows, err)
 }
