@@ -18,7 +18,8 @@ func (s *Store) OpenBrowser(ctx context.Context, person Person, browser uuid.UUI
 			insert into benches (id, name, token_hash, created_by, person_id, browser, session_hash)
 			values ($1, $2, $3, $4, $4, $5, $6)
 			on conflict (person_id, browser) where revoked_at is null do update
-			set name = excluded.name, token_hash = excluded.token_hash, session_hash = excluded.session_hash, view = '{}', seen_at = null
+			set name = excluded.name, token_hash = excluded.token_hash, session_hash = excluded.session_hash,
+				view = '{}', seen_at = null
 			returning id`, NewID(), person.Name+"’s browser", hash[:], person.ID, browser, of[:]).Scan(&id)
 		if err != nil {
 			return err
