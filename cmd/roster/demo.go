@@ -46,6 +46,7 @@ func demoCommand() *cobra.Command {
 		},
 	}
 	s.flags(c)
+	c.Flags().StringArrayVar(&s.loosePhones, "loose-phone", demo.LoosePhones, "scenario file of a stand-in for browsers to attach")
 	c.Flags().StringVar(&listen, "phone", env("ROSTER_DEMO_PHONE", "127.0.0.1:5701"), "address on which the first stand-in phone listens; the others take the ports after it")
 	return c
 }
@@ -63,7 +64,7 @@ func (s *settings) attach(ctx context.Context, listen string) error {
 		return usageError{fmt.Errorf("--phone %q: want an address with a port", listen)}
 	}
 	start := func(file string) (bench.HandAt, error) {
-		scenario, err := phone.Load(demo.World, file)
+		scenario, err := loadScenario(file)
 		if err != nil {
 			return bench.HandAt{}, err
 		}
@@ -86,7 +87,7 @@ func (s *settings) attach(ctx context.Context, listen string) error {
 		}
 		s.hands = append(s.hands, one)
 	}
-	for _, file := range demo.LoosePhones {
+	for _, file := range s.loosePhones {
 		one, err := start(file)
 		if err != nil {
 			return err

@@ -30,11 +30,7 @@ see roster phone do --help.`,
 		Example: "  roster phone --listen 127.0.0.1:5701 --hand 127.0.0.1:5801 --scenario phones/lyra-5-desk.yaml\n  adb connect 127.0.0.1:5701\n  roster phone do unplug",
 		Args:    noArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
-			fsys, file := demo.World, scenario
-			if _, err := os.Stat(scenario); err == nil {
-				fsys, file = os.DirFS(filepath.Dir(scenario)), filepath.Base(scenario)
-			}
-			s, err := phone.Load(fsys, file)
+			s, err := loadScenario(scenario)
 			if err != nil {
 				return err
 			}
@@ -68,6 +64,15 @@ func serveHand(ctx context.Context, p *phone.Phone, address string) (string, err
 	go h.Serve(ln)
 	context.AfterFunc(ctx, func() { h.Close() })
 	return ln.Addr().String(), nil
+}
+
+// loadScenario reads a scenario file, or one of the sample world's by its name
+// there.
+func loadScenario(name string) (*phone.Scenario, error) {
+	if _, err := os.Stat(name); err == nil {
+		return phone.Load(os.DirFS(filepath.Dir(name)), filepath.Base(name))
+	}
+	return phone.Load(demo.World, name)
 }
 
 func handCommand(hand *string) *cobra.Command {

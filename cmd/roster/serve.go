@@ -27,6 +27,7 @@ type settings struct {
 
 	connections int
 	standIns    []string
+	loosePhones []string
 	hands       []bench.HandAt
 	loose       []bench.HandAt
 }

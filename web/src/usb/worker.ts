@@ -34,6 +34,7 @@ async function start(m: Start) {
     key: m.key,
     standIns: m.standIns.map((s) => addressOf(s.number)),
     stop: () => undefined as unknown,
+    memory: () => 0, // bytes that the bench has, for who measures
     ready: () => say({ kind: 'ready' }),
     ended: (why: string) => say({ kind: 'ended', why }),
   }
@@ -42,6 +43,7 @@ async function start(m: Start) {
   for (const s of m.standIns) if (m.attached.includes(s.number)) await attach(s.number, s.name)
   const go = new Go()
   const { instance } = await WebAssembly.instantiateStreaming(fetch(bench), go.importObject)
+  worker.memory = () => (instance.exports.mem as WebAssembly.Memory).buffer.byteLength
   void go.run(instance)
 }
 
