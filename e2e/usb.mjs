@@ -83,6 +83,7 @@ figure('browser-ready', median(soon))
 console.log(`the bench in a browser is ready ${median(soon)} ms after the click, of ${soon.join(', ')}`)
 
 const page = await context.newPage()
+page.on('console', (m) => process.env.USB_LOG && console.log(m.text()))
 await page.goto(`${url}/bench`)
 await page.getByRole('button', { name: 'Attach a stand-in' }).click()
 const at = (wanted) =>

@@ -50,7 +50,9 @@ class StandInDevice {
   opened = false
   private readonly transfers: Uint8Array<ArrayBuffer>[] = []
   private waiting: { length: number; done: (r: USBInTransferResult) => void; fail: (e: Error) => void } | undefined
-  private held = new Uint8Array()
+  private coming = new Uint8Array(headerSize) // a header or payload that is not whole
+  private filled = 0
+  private inPayload = false
   private expected = 0 // bytes of a payload that are still to come from the host
   private owed = false // an empty packet has to follow what the host has sent
   private sent = 0
@@ -137,22 +139,28 @@ class StandInDevice {
   // received cuts what the phone says into transfers.
   received(data: Uint8Array) {
     this.came += data.length
-    const joined = new Uint8Array(this.held.length + data.length)
-    joined.set(this.held)
-    joined.set(data, this.held.length)
     if (this.trouble.stray && !this.strayed) this.transfers.push(new Uint8Array(5))
     this.strayed = true
-    let at = 0
-    while (joined.length - at >= headerSize) {
-      const size = new DataView(joined.buffer, at).getUint32(12, true)
-      if (joined.length - at < headerSize + size) break
-      this.transfers.push(joined.slice(at, at + headerSize))
-      if (size > 0) this.transfers.push(joined.slice(at + headerSize, at + headerSize + size))
-      at += headerSize + size
+    for (let at = 0; at < data.length;) {
+      const taken = Math.min(data.length - at, this.coming.length - this.filled)
+      this.coming.set(data.subarray(at, at + taken), this.filled)
+      this.filled += taken
+      at += taken
+      if (this.filled === this.coming.length) this.filledUp()
     }
-    this.held = joined.slice(at)
     if (this.trouble.outAfter && this.came >= this.trouble.outAfter) this.pull()
     else this.serve()
+  }
+
+  // filledUp takes a header that is whole, and waits for its payload next; or a
+  // payload, and waits for a header.
+  private filledUp() {
+    const whole = this.coming
+    this.transfers.push(whole)
+    const size = this.inPayload ? 0 : new DataView(whole.buffer).getUint32(12, true)
+    this.inPayload = size > 0
+    this.coming = new Uint8Array(size || headerSize)
+    this.filled = 0
   }
 
   // serve ends a transfer that the host waits for.
