@@ -254,11 +254,12 @@ func (r linkResults) Tell(ctx context.Context, progress any) error {
 }
 
 func (r linkResults) Captured(ctx context.Context, serial string, c *android.Capture) error {
-	raw, err := json.Marshal(c)
-	if err != nil {
-		return err
-	}
-	return r.link.postPatiently(ctx, "jobs/"+r.job.String()+"/capture", LinkCapture{serial, raw})
+	// As LinkCapture, but written once: a capture has megabytes.
+	message := struct {
+		Serial  string           `json:"serial"`
+		Capture *android.Capture `json:"capture"`
+	}{serial, c}
+	return r.link.postPatiently(ctx, "jobs/"+r.job.String()+"/capture", message)
 }
 
 func (r linkResults) Named(ctx context.Context, list []Named) error {

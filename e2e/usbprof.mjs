@@ -1,0 +1,148 @@
+// Measures the bench in a browser against the server's, on one phone of 420
+// packages whose dump has 6 MB: how soon it is ready, a capture, a run, and the
+// worker's memory meanwhile.
+//
+//	node e2e/usb.mjs PROGRAM FOLDER
+//
+// The database is ROSTER_DATABASE_URL's; the demo is started in it.
+import { execFileSync, spawn } from 'node:child_process'
+import { cpSync, existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { chromium } from '@playwright/test'
+import { figure } from './asking.mjs'
+
+const [program, folder] = process.argv.slice(2)
+const median = (list) => list.sort((a, b) => a - b)[Math.floor(list.length / 2)]
+const children = []
+const ended = () => children.forEach((c) => c.kill('SIGTERM'))
+process.on('exit', ended)
+
+// One scenario for both phones, but for their serial numbers.
+rmSync(folder, { recursive: true, force: true })
+mkdirSync(folder, { recursive: true })
+cpSync(new URL('../demo/world', import.meta.url), folder, { recursive: true })
+const asks = Array.from({ length: 90 }, (_, i) => `MEASURED_PERMISSION_OF_SOME_LENGTH_${i}`).join(', ')
+const packages = Array.from({ length: 290 }, (_, i) => `  - {name: app.measured.n${i}, dir: /system/app, version: "1.0.0", asks: [${asks}]}`)
+for (const serial of ['BRNLY5M0001', 'BRNLY5M0002'])
+  writeFileSync(
+    `${folder}/${serial}.yaml`,
+    `name: ${serial}\nserial: ${serial}\nmodel: models/lyra-5.yaml\nbuild: "15.0.0"\nprompt: accept\nrestartTakes: 2s\nremovalTakes: 120ms\nlatency: 20ms\npackages:\n${packages.join('\n')}\n`,
+  )
+
+const until = async (what, found) => {
+  for (const end = Date.now() + 120_000; Date.now() < end; ) {
+    const value = await found()
+    if (value) return value
+    await new Promise((r) => setTimeout(r, 10))
+  }
+  throw new Error(`never: ${what}`)
+}
+const phone = spawn(program, ['phone', '--listen', '127.0.0.1:0', '--hand', '127.0.0.1:0', '--scenario', `${folder}/BRNLY5M0001.yaml`], { stdio: ['ignore', 'pipe', 'ignore'] })
+children.push(phone)
+let said = ''
+phone.stdout.on('data', (d) => (said += d))
+const [, address] = await until('the phone listens', () => /listens on (\S+),/.exec(said))
+const ready = `${folder}/ready`
+const server = spawn(program, ['demo', '--phone', '127.0.0.1:0', '--loose-phone', `${folder}/BRNLY5M0002.yaml`], {
+  stdio: 'ignore',
+  env: { ...process.env, ROSTER_LISTEN: '127.0.0.1:0', ROSTER_READY_FILE: ready, ROSTER_ADB: `localfilesystem:${folder}/adb`, ROSTER_SECRET_FILE: `${folder}/secret`, ROSTER_BACKUPS: `${folder}/backups` },
+})
+children.push(server)
+const { url } = await until('the server listens', () => existsSync(ready) && JSON.parse(readFileSync(ready, 'utf8')))
+await until('the server is ready', async () => (await fetch(`${url}/readyz`)).ok)
+
+const browser = await chromium.launch({
+  executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium-headless-shell',
+  args: ['--remote-debugging-port=9333', '--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
+})
+const context = await browser.newContext({ viewport: { width: 1280, height: 800 } })
+const api = async (method, path, data) => {
+  const a = await context.request.fetch(`${url}/api/v1${path}`, { method, data })
+  if (!a.ok()) throw new Error(`${method} ${path}: ${a.status()} ${await a.text()}`)
+  return a.status() === 204 ? undefined : a.json()
+}
+await api('POST', '/session', { login: 'technician', password: 'lend-a-phone' })
+const own = (await api('GET', '/benches')).items[0].id
+await api('POST', `/benches/${own}/requests`, { kind: 'connect', address })
+
+// Ready: from the click to the phone in the list, cold.
+const soon = []
+for (let i = 0; i < 3; i++) {
+  const fresh = await browser.newContext({ storageState: await context.storageState() })
+  const page = await fresh.newPage()
+  await page.goto(`${url}/bench`)
+  const button = page.getByRole('button', { name: 'Attach a stand-in' })
+  await button.waitFor()
+  const begun = Date.now()
+  await button.click()
+  await page.getByRole('group', { name: 'This browser' }).getByText('stand-in:1').waitFor()
+  soon.push(Date.now() - begun)
+  await page.goto('about:blank')
+  await fresh.close()
+}
+figure('browser-ready', median(soon))
+console.log(`the bench in a browser is ready ${median(soon)} ms after the click, of ${soon.join(', ')}`)
+
+const page = await context.newPage()
+page.on('console', (m) => process.env.USB_LOG && console.log(m.text()))
+await page.goto(`${url}/bench`)
+await page.getByRole('button', { name: 'Attach a stand-in' }).click()
+const at = (wanted) =>
+  until(`${wanted} is there`, async () => {
+    for (const b of (await api('GET', '/benches')).items) for (const p of b.view.phones) if (!b.away && p.address === wanted && p.ready && p.mark) return { bench: b.id, phone: p.handle }
+  })
+const places = { server: await at(address), browser: await at('stand-in:1') }
+let most = 0
+let watching = true
+async function watch() {
+  while (watching) {
+    const [worker] = page.workers()
+    if (worker) most = Math.max(most, await worker.evaluate(() => globalThis.roster.memory()))
+    await new Promise((r) => setTimeout(r, 20))
+  }
+}
+const watched = watch()
+
+async function capture(place) {
+  const begun = Date.now()
+  const { id } = await api('POST', `/benches/${place.bench}/requests`, { kind: 'capture', phone: place.phone })
+  const job = await until('it is captured', async () => {
+    const j = await api('GET', `/jobs/${id}`)
+    if (j.state === 'failed') throw new Error(j.problem)
+    return j.state === 'done' && j
+  })
+  return { took: Date.now() - begun, id: job.result.id, packages: job.result.packages }
+}
+const { items } = await api('GET', '/profiles?maker=brannock&model=lyra-5')
+const profile = items.find((p) => p.name === 'Short loan').id
+async function run(place, captured) {
+  const choices = { leave: [], off: [], keep: [], without: [], seen: [], noRestart: true, anyway: false, ownersData: '' }
+  const begun = Date.now()
+  const { id } = await api('POST', '/runs', { profile, capture: captured, choices, ...place })
+  const state = async (want) => until(want, async () => (await api('GET', `/runs/${id}`)).run.state === want)
+  await state('finished')
+  const took = Date.now() - begun
+  await api('POST', `/runs/${id}/put-back`, {})
+  await state('put-back')
+  return took
+}
+const took = { server: { capture: [], run: [] }, browser: { capture: [], run: [] } }
+for (let i = 0; i < 25; i++)
+  for (const [kind, place] of Object.entries({ browser: places.browser })) {
+    const c = await capture(place)
+    took[kind].capture.push(c.took)
+    if (i < 0) took[kind].run.push(await run(place, c.id))
+    else if (i === 2) console.log(`${kind}: ${c.packages} packages`)
+  }
+watching = false
+await watched
+for (const what of ['capture', 'run']) {
+  const [s, b] = [median(took.server[what]), median(took.browser[what])]
+  figure(`browser-${what}`, b / s)
+  console.log(`a ${what} through an adb server ${s} ms, through the browser ${b} ms: ${(b / s).toFixed(2)} ×`)
+}
+figure('browser-memory', most / 2 ** 20)
+console.log(`the worker has ${(most / 2 ** 20).toFixed(0)} MB at most`)
+await browser.close()
+ended()
+execFileSync('adb', ['-L', `localfilesystem:${folder}/adb`, 'kill-server'], { stdio: 'ignore' })
+process.exit(0)
