@@ -132,7 +132,7 @@ test(`${runs} runs through a browser, each broken in the middle`, { tag: '@brows
     }).toPass({ timeout: 60_000 })
     const choices = { leave: [], off: [], keep: [], without: [], seen: [], noRestart: true, anyway: false, ownersData: '' }
     const { id } = (await (await api(tab, world, 'POST', '/runs', { profile, capture, choices, bench: bench.id, phone })).json()) as { id: string }
-    await new Promise((r) => setTimeout(r, next() * 2500)) // at any moment: that is the point
+    await new Promise((r) => setTimeout(r, next() * 1300)) // at any moment: that is the point
     tab = await breaks(way, tab, context, world)
     await there(tab, world)
     let r = await settled(tab, world, id)

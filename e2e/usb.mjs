@@ -130,8 +130,8 @@ for (let i = 0; i < 5; i++)
   for (const [kind, place] of Object.entries(places)) {
     const c = await capture(place)
     took[kind].capture.push(c.took)
-    if (i < 2) took[kind].run.push(await run(place, c.id))
-    else if (i === 2) console.log(`${kind}: ${c.packages} packages`)
+    if (i < 3) took[kind].run.push(await run(place, c.id))
+    else if (i === 3) console.log(`${kind}: ${c.packages} packages`)
   }
 watching = false
 await watched

@@ -111,6 +111,7 @@ func (s *Server) cable(c *gin.Context) {
 		io.Copy(phone, browser)
 		phone.Close()
 	}()
-	io.Copy(browser, phone)
+	// Few and large messages: each costs the browser more than what is in it.
+	io.CopyBuffer(struct{ io.Writer }{browser}, struct{ io.Reader }{phone}, make([]byte, 256<<10))
 	ws.Close(websocket.StatusGoingAway, "the cable is out")
 }

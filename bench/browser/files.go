@@ -5,16 +5,33 @@ package browser
 import (
 	"context"
 	"io"
+	"sync"
 	"syscall/js"
 
 	"roster/bench"
 )
 
 // Files is what a browser keeps for this page and no other, below a folder.
-// Root is an object of web/src/usb/files.ts.
 type Files struct {
-	Root   js.Value
-	Folder string
+	root   js.Value
+	folder string
+	// held are files that lines are added to, by their paths. Opening one takes a
+	// browser longer than writing to it, and nobody else could open it meanwhile:
+	// they stay open for as long as the bench is there.
+	held map[string]*file
+	mu   *sync.Mutex
+}
+
+// NewFiles is all that the browser keeps; root is an object of
+// web/src/usb/files.ts.
+func NewFiles(root js.Value) Files {
+	return Files{root: root, held: map[string]*file{}, mu: &sync.Mutex{}}
+}
+
+// Below is what lies in a folder of it.
+func (f Files) Below(folder string) Files {
+	f.folder = folder
+	return f
 }
 
 // Where says to people where it lies.
@@ -23,15 +40,15 @@ func (f Files) Where(name string) string {
 }
 
 func (f Files) path(name string) string {
-	if f.Folder == "" {
+	if f.folder == "" {
 		return name
 	}
-	return f.Folder + "/" + name
+	return f.folder + "/" + name
 }
 
 // handle opens a file: "read" one that is there, "append", or "fresh".
 func (f Files) handle(name, how string) (*file, error) {
-	promise, err := call(f.Root, "open", f.path(name), how)
+	promise, err := call(f.root, "open", f.path(name), how)
 	if err != nil {
 		return nil, err
 	}
@@ -43,10 +60,28 @@ func (f Files) handle(name, how string) (*file, error) {
 }
 
 // Open opens a file to read it.
-func (f Files) Open(name string) (io.ReadCloser, error) { return f.handle(name, "read") }
+func (f Files) Open(name string) (io.ReadCloser, error) {
+	f.mu.Lock()
+	held := f.held[f.path(name)]
+	f.mu.Unlock()
+	if held != nil {
+		return io.NopCloser(io.NewSectionReader(held, 0, held.size())), nil
+	}
+	return f.handle(name, "read")
+}
+
+// lines is a file that stays open.
+type lines struct{ *file }
+
+func (lines) Close() error { return nil }
 
 // Append opens a file to add lines to.
 func (f Files) Append(name string) (bench.Lines, error) {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	if held := f.held[f.path(name)]; held != nil {
+		return lines{held}, nil
+	}
 	h, err := f.handle(name, "append")
 	if err != nil {
 		return nil, err
@@ -60,7 +95,8 @@ func (f Files) Append(name string) (bench.Lines, error) {
 			}
 		}
 	}
-	return h, nil
+	f.held[f.path(name)] = h
+	return lines{h}, nil
 }
 
 // Create begins a file under a name of its own.
@@ -84,7 +120,7 @@ func (f Files) Temporary() (bench.Temporary, error) {
 
 // remove takes a file away; one that is not there is no matter.
 func (f Files) remove(name string) {
-	if promise, err := call(f.Root, "remove", f.path(name)); err == nil {
+	if promise, err := call(f.root, "remove", f.path(name)); err == nil {
 		_, _ = wait(context.Background(), promise)
 	}
 }
@@ -168,7 +204,7 @@ func (f *fresh) Keep() error {
 	if err := f.Close(); err != nil {
 		return err
 	}
-	promise, err := call(f.files.Root, "rename", f.files.path(f.name+".part"), f.files.path(f.name))
+	promise, err := call(f.files.root, "rename", f.files.path(f.name+".part"), f.files.path(f.name))
 	if err == nil {
 		_, err = wait(context.Background(), promise)
 	}

@@ -26,7 +26,7 @@ func main() {
 	worker := js.Global().Get("roster")
 	log := slog.New(slog.NewTextHandler(console{}, nil))
 	link := worker.Get("link")
-	files := browser.Files{Root: worker.Get("files")}
+	files := browser.NewFiles(worker.Get("files"))
 	var hands []bench.Hand
 	standIns := worker.Get("standIns")
 	for i := range standIns.Length() {
@@ -36,12 +36,12 @@ func main() {
 	l := &bench.Link{
 		Wire:     browser.Wire{Link: link},
 		Log:      log,
-		Journals: browser.Files{Root: worker.Get("files"), Folder: "journals"},
+		Journals: files.Below("journals"),
 		Station: bench.NewStation(bench.Setup{
 			Host:     browser.Host{Phones: worker.Get("phones")},
 			Key:      []byte(key),
 			Hands:    hands,
-			Saves:    browser.Files{Root: worker.Get("files"), Folder: "backups"},
+			Saves:    files.Below("backups"),
 			Scratch:  files.Temporary,
 			NoneSeen: noneSeen,
 			Log:      log,

@@ -59,6 +59,9 @@ func (r *Report) note(line int, text []byte, why string) {
 // characters, broken UTF-8 and marks that change the direction of writing, so
 // that it can be shown in a terminal, a log or a page.
 func Printable(text string, limit int) string {
+	if len(text) <= limit && plain(text) {
+		return text // as nearly all of what phones say
+	}
 	var b strings.Builder
 	n := 0
 	for _, r := range text {
@@ -76,6 +79,16 @@ func Printable(text string, limit int) string {
 		}
 	}
 	return b.String()
+}
+
+// plain reports whether a text has nothing but printable ASCII.
+func plain(text string) bool {
+	for i := range len(text) {
+		if text[i] < ' ' || text[i] > '~' {
+			return false
+		}
+	}
+	return true
 }
 
 // output takes one output of a phone line by line.

@@ -25,13 +25,27 @@ async function place(path: string, make: boolean): Promise<[FileSystemDirectoryH
   return [folder, name]
 }
 
+// alone opens a file for this worker. One of a tab that is just being closed may
+// have it a moment longer.
+async function alone(file: Openable): Promise<Handle> {
+  for (let tries = 0; ; tries++) {
+    try {
+      return await file.createSyncAccessHandle()
+    } catch (err) {
+      const held = err instanceof DOMException && err.name === 'NoModificationAllowedError'
+      if (!held || tries === 50) throw err
+      await new Promise((r) => setTimeout(r, 100))
+    }
+  }
+}
+
 export const files = {
   // open opens a file: one that is there to be read, one to add to, or a fresh
   // one in place of any that is there.
   async open(path: string, how: 'read' | 'append' | 'fresh'): Promise<Handle> {
     const [folder, name] = await place(path, how !== 'read')
     const file = (await folder.getFileHandle(name, { create: how !== 'read' })) as Openable
-    const handle = await file.createSyncAccessHandle()
+    const handle = await alone(file)
     if (how === 'fresh') handle.truncate(0)
     return handle
   },
