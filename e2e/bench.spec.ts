@@ -1,7 +1,7 @@
 // Reading any phone, from anywhere: the demo's stand-ins in their states, a
 // bench elsewhere, names, watching, an update, and a bug report from a phone.
 import { execFileSync } from 'node:child_process'
-import { as, attach, expect, phoneLine, test, type World } from './world'
+import { api, as, attach, expect, phoneLine, test, type World } from './world'
 import type { Page } from '@playwright/test'
 
 test.use({ of: 'bench' })
@@ -91,6 +91,60 @@ test('what is this app: watched, and from pasted lines', { tag: '@either' }, asy
     .fill('I/ActivityTaskManager( 14): START u0 {cat=[android.intent.category.LAUNCHER] cmp=com.brannock.clock/.Main} from uid 10053')
   await watch.getByRole('button', { name: 'Read' }).click()
   await expect(watch.getByRole('link', { name: 'com.brannock.clock' })).toBeVisible()
+})
+
+test('a capture, and what its packages are called', { tag: '@either' }, async ({ page, world }) => {
+  await open(page, world)
+  await attach(page, world)
+  await phoneLine(page, world).click()
+  await page.getByRole('button', { name: /^Capture/ }).click()
+  await page.getByTestId('stored').getByRole('link', { name: 'What it means' }).click()
+  const intake = page.getByRole('region', { name: 'Intake' })
+  await expect(intake).toContainText('Brannock Lyra 5')
+  await page.getByRole('button', { name: 'Read the names from the phone' }).click()
+  await expect(intake).toContainText('The files of all its packages have been read', { timeout: 120_000 })
+})
+
+test('nothing of a browser’s bench is loaded before it is asked for, and one tab has it', { tag: '@browser' }, async ({ page, context, world }) => {
+  const loaded: string[] = []
+  page.on('request', (r) => /\.wasm|worker-/.test(r.url()) && loaded.push(r.url()))
+  await open(page, world)
+  await expect(page.getByRole('button', { name: 'Attach a stand-in' })).toBeVisible()
+  await expect(page.getByRole('group', { name: 'This browser' })).toContainText('Nothing is installed')
+  expect(loaded).toEqual([])
+  await attach(page, world)
+  const second = await context.newPage()
+  await second.goto(`${world.url}/bench`)
+  await expect(second.getByRole('alert')).toContainText('Another tab of this browser is the bench already')
+  // A maintainer ends it: the page says so, and can begin anew.
+  await second.close()
+  const maintainer = await context.browser()!.newPage()
+  await as(maintainer, world, 'maintainer')
+  const { items } = (await (await api(maintainer, world, 'GET', '/benches')).json()) as { items: { id: string; personId?: string; name: string }[] }
+  const bench = items.find((b) => b.personId)!
+  expect(bench.name).toBe('Tove Lindqvist’s browser')
+  await maintainer.goto(`${world.url}/bench`)
+  await expect(maintainer.getByText('What is done with these phones their person does')).toBeVisible()
+  await api(maintainer, world, 'DELETE', `/benches/${bench.id}`)
+  await maintainer.close()
+  await expect(page.getByRole('alert')).toContainText('This browser was turned away')
+  await page.getByRole('button', { name: 'Begin anew' }).click()
+  await expect(phoneLine(page, world)).toContainText('Android')
+})
+
+test('a browser says what keeps it from phones', async ({ page, world }) => {
+  await as(page, world, 'technician')
+  const browser = page.getByRole('group', { name: 'This browser' })
+  await page.goto(`${world.url}/bench`)
+  await browser.getByRole('button', { name: 'Attach a phone' }).click()
+  await expect(browser).toContainText('No phone was picked') // there is none to pick
+  await page.addInitScript(() => delete (Navigator.prototype as { usb?: unknown }).usb)
+  await page.reload()
+  await expect(browser).toContainText('This browser has no USB')
+  await expect(browser.getByRole('button', { name: 'Attach a phone' })).toHaveCount(0)
+  await page.addInitScript(() => Object.defineProperty(window, 'isSecureContext', { value: false }))
+  await page.reload()
+  await expect(browser).toContainText('This page is not reached safely')
 })
 
 test('a bench elsewhere offers its phone, takes a capture and is revoked', async ({ page, world }) => {

@@ -38,7 +38,7 @@ func TestEveryAnswerIsGuarded(t *testing.T) {
 			t.Fatal(err)
 		}
 		resp.Body.Close()
-		if h := resp.Header; resp.StatusCode != want || h.Get("X-Content-Type-Options") != "nosniff" || h.Get("Content-Security-Policy") == "" || h.Get("Referrer-Policy") == "" {
+		if h := resp.Header; resp.StatusCode != want || h.Get("X-Content-Type-Options") != "nosniff" || !strings.Contains(h.Get("Content-Security-Policy"), "script-src 'self' 'wasm-unsafe-eval';") || h.Get("Referrer-Policy") == "" {
 			t.Errorf("%s: %d %v", path, resp.StatusCode, h)
 		}
 	}
