@@ -55,8 +55,11 @@ const browser = await chromium.launch({
   args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
 })
 const context = await browser.newContext({ viewport: { width: 1280, height: 800 } })
-const api = async (method, path, data) => {
-  const a = await context.request.fetch(`${url}/api/v1${path}`, { method, data })
+let tag = '' // of what was read last
+const api = async (method, path, data, who = context) => {
+  const headers = method === 'PUT' ? { 'If-Match': tag } : {}
+  const a = await who.request.fetch(`${url}/api/v1${path}`, { method, data, headers })
+  tag = a.headers()['etag'] ?? tag
   if (!a.ok()) throw new Error(`${method} ${path}: ${a.status()} ${await a.text()}`)
   return a.status() === 204 ? undefined : a.json()
 }
@@ -112,14 +115,24 @@ async function capture(place) {
   })
   return { took: Date.now() - begun, id: job.result.id, packages: job.result.packages }
 }
-const { items } = await api('GET', '/profiles?maker=brannock&model=lyra-5')
-const profile = items.find((p) => p.name === 'Short loan').id
+// A profile of 60 packages, as a maintainer makes it once their firmware was
+// captured.
+await capture(places.server)
+const maintainer = await browser.newContext()
+await api('POST', '/session', { login: 'maintainer', password: 'lend-a-phone' }, maintainer)
+const { id: profile } = await api('POST', '/profiles', { maker: 'brannock', model: 'lyra-5', name: 'Measured', purpose: 'To be measured.' }, maintainer)
+const { rules } = await api('GET', `/profiles/${profile}`, undefined, maintainer)
+const pins = Array.from({ length: 60 }, (_, i) => ({ package: `app.measured.n${i}`, goes: true, reason: 'It is measured.' }))
+await api('PUT', `/profiles/${profile}/rules`, { purpose: 'To be measured.', rules: { ...rules, pins } }, maintainer)
+let removals = 0
 async function run(place, captured) {
   const choices = { leave: [], off: [], keep: [], without: [], seen: [], noRestart: true, anyway: false, ownersData: '' }
   const begun = Date.now()
   const { id } = await api('POST', '/runs', { profile, capture: captured, choices, ...place })
   const state = async (want) => until(want, async () => (await api('GET', `/runs/${id}`)).run.state === want)
   await state('finished')
+  const { steps } = await api('GET', `/runs/${id}`)
+  removals = steps.filter((s) => s.kind === 'remove' && s.state === 'done').length
   const took = Date.now() - begun
   await api('POST', `/runs/${id}/put-back`, {})
   await state('put-back')
@@ -141,6 +154,7 @@ for (const what of ['capture', 'run']) {
   console.log(`a ${what} through an adb server ${s} ms, through the browser ${b} ms: ${(b / s).toFixed(2)} ×`)
 }
 figure('browser-memory', most / 2 ** 20)
+console.log(`${removals} removals a run`)
 console.log(`the worker has ${(most / 2 ** 20).toFixed(0)} MB at most`)
 await browser.close()
 ended()
