@@ -47,10 +47,8 @@ func main() {
 			Log:      log,
 		}),
 	}
-	ctx, stop := context.WithCancel(context.Background())
-	worker.Set("stop", js.FuncOf(func(js.Value, []js.Value) any { stop(); return nil }))
 	worker.Call("ready")
-	err := l.Run(ctx)
+	err := l.Run(context.Background()) // until the page ends the worker
 	why := ""
 	if errors.Is(err, bench.ErrRevoked) {
 		why = "revoked"

@@ -21,3 +21,6 @@ export type FromWorker =
   | { kind: 'ready' }
   // why is "revoked" where the server does not take the token any more.
   | { kind: 'ended'; why: string }
+
+// unusable are the states of a phone that may be over when it is tried again.
+export const unusable = ['claimed', 'refused', 'offline', 'no driver', 'no permissions']

@@ -9,7 +9,8 @@ import {
   type AdbCredentialStore,
   type AdbSocket,
 } from '@yume-chan/adb'
-import { AdbDaemonWebUsbDeviceManager, type AdbDaemonWebUsbDevice } from '@yume-chan/adb-daemon-webusb'
+import { AdbDaemonWebUsbDevice, AdbDaemonWebUsbDeviceManager } from '@yume-chan/adb-daemon-webusb'
+import { unusable } from './messages'
 import type { MaybeConsumable, ReadableStreamDefaultReader, WritableStreamDefaultWriter } from '@yume-chan/stream-extra'
 
 // A phone as the bench lists it; its states are adb's, and those of which
@@ -57,7 +58,7 @@ export class Phones {
     for (const { manager } of this.sources)
       for (const device of await manager.getDevices()) {
         const known = this.phones.get(device.raw)
-        if (!known || ['claimed', 'refused', 'offline'].includes(known.state)) void this.connect(device)
+        if (!known || unusable.includes(known.state)) void this.connect(device)
       }
   }
 
@@ -157,9 +158,8 @@ export class Phones {
   // stateOf says in which state a phone is that can't be used.
   private stateOf(err: unknown): string {
     if (err instanceof Refused) return 'refused'
+    if (err instanceof AdbDaemonWebUsbDevice.DeviceBusyError) return 'claimed'
     switch (nameOf(err)) {
-      case 'DeviceBusyError':
-        return 'claimed'
       case 'SecurityError':
         return this.windows ? 'no driver' : 'no permissions'
       case 'NetworkError': // no system tells which of the two it is
@@ -171,7 +171,9 @@ export class Phones {
 
 class Refused extends Error {}
 
-const nameOf = (err: unknown) => (err instanceof Error ? (err.name === 'Error' ? err.constructor.name : err.name) : '')
+// nameOf is what a browser calls an error; classes have lost theirs once they are
+// packed.
+const nameOf = (err: unknown) => (err instanceof Error ? err.name : '')
 const wordsOf = (err: unknown) => (err instanceof Error ? err.message || err.name : String(err))
 
 // turn lets everything run that waits, which a timer does not do at once.

@@ -33,7 +33,6 @@ async function start(m: Start) {
     link: new Link(m.token, () => [...standIns.keys()].map(addressOf)),
     key: m.key,
     standIns: m.standIns.map((s) => addressOf(s.number)),
-    stop: () => undefined as unknown,
     memory: () => 0, // bytes that the bench has, for who measures
     ready: () => say({ kind: 'ready' }),
     ended: (why: string) => say({ kind: 'ended', why }),

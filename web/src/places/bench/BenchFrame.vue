@@ -5,6 +5,7 @@ import { computed } from 'vue'
 import { api, ask } from '@/api/client'
 import { useSession } from '@/composables/session'
 import { placesOf, useBenches, type Bench } from './bench'
+import ComputerHead from './ComputerHead.vue'
 import NewBench from './NewBench.vue'
 import PhoneLine from './PhoneLine.vue'
 import ReachForm from './ReachForm.vue'
@@ -34,10 +35,7 @@ const kindOf = (b: Bench) =>
     <section class="phones" aria-label="Phones">
       <ThisBrowser v-if="benches" v-model:at="at" :benches="benches" :run-on="runOn" />
       <div v-for="b in others" :key="b.id" class="computer">
-        <header>
-          <b>{{ b.name }}</b>
-          <span class="second">{{ b.away ? 'away' : kindOf(b) }}</span>
-        </header>
+        <ComputerHead :name="b.name" :kind="b.away ? 'away' : kindOf(b)" />
         <p v-if="b.away" class="notice">
           <b>This bench is away.</b>{{ ' ' }}
           <template v-if="b.personId">Its tab is closed. Its phones can go on at any bench.</template>
@@ -90,14 +88,6 @@ const kindOf = (b: Bench) =>
 .phones {
   border-right: 1px solid var(--hair);
   overflow: auto;
-}
-.computer header {
-  display: flex;
-  justify-content: space-between;
-  gap: 8px;
-  padding: 8px 14px;
-  border-bottom: 1px solid var(--hair);
-  background: var(--soft);
 }
 .none,
 .files {

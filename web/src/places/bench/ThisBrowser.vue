@@ -2,7 +2,9 @@
 // This browser as a bench, at the head of the others: what can be attached to
 // it, and what is.
 import { computed, onMounted, ref, watch } from 'vue'
+import { unusable } from '@/usb/messages'
 import { placesOf, type Bench } from './bench'
+import ComputerHead from './ComputerHead.vue'
 import PhoneLine from './PhoneLine.vue'
 import type { RunLine } from './run'
 import { lack, useThisBrowser, type LooseStandIn } from './thisBrowser'
@@ -11,11 +13,14 @@ const props = defineProps<{ benches: Bench[]; runOn: (phone: string | undefined)
 const at = defineModel<string>('at')
 const { state, id, wrong, standIns, attached, start, attach, attachStandIn, detachStandIn, resume, again } =
   useThisBrowser()
+const missing = lack()
 const bench = computed(() => (state.value === 'on' ? props.benches.find((b) => b.id === id.value) : undefined))
 const places = computed(() => (bench.value ? placesOf(bench.value) : []))
-const free = computed(() => standIns.value.filter((s) => state.value !== 'on' || !attached.value.includes(s.number)))
-const troubled = computed(() => places.value.some((p) => ['claimed', 'refused'].includes(p.phone?.state ?? '')))
-const missing = lack()
+const free = computed(() =>
+  // No bench runs in a page that is not safe: not with a stand-in either.
+  missing === 'secure' ? [] : standIns.value.filter((s) => state.value !== 'on' || !attached.value.includes(s.number)),
+)
+const troubled = computed(() => places.value.some((p) => unusable.includes(p.phone?.state ?? '')))
 const said = ref('')
 
 // What somebody has just attached is what they want to look at.
@@ -42,10 +47,10 @@ onMounted(() => void resume().catch(() => undefined)) // what is wrong stands wh
 
 <template>
   <div class="computer" role="group" aria-label="This browser">
-    <header>
-      <b>This browser</b>
-      <span class="second">{{ state === 'on' ? 'USB' : state === 'starting' ? 'starting' : 'nothing attached' }}</span>
-    </header>
+    <ComputerHead
+      name="This browser"
+      :kind="state === 'on' ? 'USB' : state === 'starting' ? 'starting' : 'nothing attached'"
+    />
     <p v-if="missing === 'secure'" class="notice">
       <b>This page is not reached safely.</b> Browsers hand phones only to pages on https, or on localhost. Open Roster
       under such an address, or start <span class="mono">roster bench</span> on the computer with the phone.
@@ -83,7 +88,10 @@ onMounted(() => void resume().catch(() => undefined)) // what is wrong stands wh
       </button>
     </div>
     <p v-if="said" class="ochre said" role="status">{{ said }}</p>
-    <p v-if="!places.length && !missing" class="second said">
+    <ol v-if="bench?.view.try.length" class="second said" aria-label="What to try">
+      <li v-for="t in bench.view.try" :key="t">{{ t }}</li>
+    </ol>
+    <p v-else-if="!places.length && !missing" class="second said">
       Plug it in, switch USB debugging on, attach, and accept on its screen. Nothing is installed.
     </p>
     <p v-if="!missing" class="faint said">
@@ -93,14 +101,6 @@ onMounted(() => void resume().catch(() => undefined)) // what is wrong stands wh
 </template>
 
 <style scoped>
-header {
-  display: flex;
-  justify-content: space-between;
-  gap: 8px;
-  padding: 8px 14px;
-  border-bottom: 1px solid var(--hair);
-  background: var(--soft);
-}
 b {
   font-weight: 650;
 }
@@ -116,9 +116,5 @@ b {
 .computer {
   border-bottom: 1px solid var(--hair);
   padding-bottom: 8px;
-}
-header + ul,
-ul {
-  margin: 0;
 }
 </style>

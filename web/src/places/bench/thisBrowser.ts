@@ -7,10 +7,6 @@ import type { FromWorker, ToWorker } from '@/usb/messages'
 
 export type LooseStandIn = Schemas['LooseStandIn']
 
-// lacks says what keeps this page from phones, in the order in which it is to be
-// looked at.
-export type Lack = 'usb' | 'secure' | ''
-
 // Which stand-ins hang on this browser is remembered, as the browser itself does
 // for phones.
 const keptIn = 'roster-stand-ins'
@@ -24,7 +20,10 @@ let worker: Worker | undefined
 let token = ''
 let release: (() => void) | undefined
 
-export const lack = (): Lack => (!window.isSecureContext ? 'secure' : !('usb' in navigator) ? 'usb' : '')
+// lack says what keeps this page from phones, in the order in which it is to be
+// looked at.
+export const lack = (): 'secure' | 'usb' | '' =>
+  !window.isSecureContext ? 'secure' : !('usb' in navigator) ? 'usb' : ''
 
 // adb's interface, as Android's own documents have it.
 const filters: USBDeviceFilter[] = [{ classCode: 0xff, subclassCode: 0x42, protocolCode: 1 }]
@@ -160,7 +159,7 @@ function detachStandIn(number: number) {
 // resume begins by itself where a phone is there that was allowed before.
 let looked = false
 async function resume() {
-  if (looked) return
+  if (looked || lack() === 'secure') return
   looked = true
   await known()
   const phones = lack() ? [] : await navigator.usb.getDevices()
