@@ -379,7 +379,12 @@ func TestTrouble(t *testing.T) {
 	if _, err := stranger.Connect(t.Context(), "no address\nhost:kill"); err == nil || !strings.Contains(err.Error(), "not an address") {
 		t.Errorf("a hostile address: %v", err)
 	}
-	for _, state := range []string{"unauthorized", "offline", "no permissions", "recovery", "bootloader", "sideload", "claimed", "no driver", "refused", "something new"} {
+	if got := bench.Explain(&services.RefusedError{By: "the phone", Request: "sync:", Words: "closed"}); got != "The phone refused: closed." {
+		t.Errorf("%q", got)
+	}
+	for _, state := range []string{
+		"unauthorized", "offline", "no permissions", "recovery", "bootloader", "sideload", "claimed", "no driver", "refused", "something new",
+	} {
 		if s := bench.See(services.Device{Serial: "x", State: state}); s.Ready || s.Wrong == "" || s.Next == "" {
 			t.Errorf("%s: %+v", state, s)
 		}

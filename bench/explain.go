@@ -3,6 +3,7 @@ package bench
 import (
 	"context"
 	"errors"
+	"strings"
 
 	"roster/bench/services"
 	"roster/core/android"
@@ -30,7 +31,7 @@ func Explain(err error) string {
 	}
 	var refused *services.RefusedError
 	if errors.As(err, &refused) {
-		return "The adb server refused: " + android.Printable(refused.Words, 200) + "."
+		return strings.ToUpper(refused.By[:1]) + refused.By[1:] + " refused: " + android.Printable(refused.Words, 200) + "."
 	}
 	return "It could not be done: " + android.Printable(err.Error(), 400) + "."
 }

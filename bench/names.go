@@ -35,10 +35,12 @@ const maxPackageFile = 1 << 30
 const maxSplits = 200
 
 // ReadNames pulls package files one after another and reads what they are
-// called, by way of files that scratch makes. Each result is handed to each as it is there, so that whatever was
-// read before an interruption is kept. The error is that the phone went away,
-// ctx's, or each's own.
-func ReadNames(ctx context.Context, host services.Host, serial string, scratch func() (Temporary, error), wanted []Wanted, each func(i int, n Named) error) error {
+// called, by way of files that scratch makes. Each result is handed to each as
+// it is there, so that whatever was read before an interruption is kept. The
+// error is that the phone went away, ctx's, or each's own.
+func ReadNames(
+	ctx context.Context, host services.Host, serial string, scratch func() (Temporary, error), wanted []Wanted, each func(i int, n Named) error,
+) error {
 	paths, err := allPaths(ctx, host, serial, wanted)
 	if err != nil {
 		return err
