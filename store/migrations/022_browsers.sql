@@ -6,9 +6,12 @@ alter table benches add browser uuid;
 alter table benches add session_hash bytea references sessions on delete set null;
 alter table benches add check ((person_id is null) = (browser is null));
 create unique index benches_of_browsers on benches (person_id, browser) where revoked_at is null;
+-- Which bench has a run that is not at its end.
+create index runs_open_on_bench on runs (bench_id) where state in ('going', 'stopped', 'held', 'interrupted');
 create index benches_of_sessions on benches (session_hash) where session_hash is not null;
 
 ---- create above / drop below ----
 
+drop index runs_open_on_bench;
 delete from benches where person_id is not null;
 alter table benches drop person_id, drop browser, drop session_hash;
