@@ -1,5 +1,6 @@
 // How the benchmarks ask a server and say what it took.
 import { appendFileSync } from 'node:fs'
+import { chromium } from '@playwright/test'
 
 let base = ''
 let cookie = ''
@@ -26,6 +27,21 @@ export const send = (method, path, body, headers = {}) => timed(path, { method, 
 
 export const say = (what, value) => console.log(`${what.padEnd(62)} ${value}`)
 export const quantile = (list, q) => list.sort((a, b) => a - b)[Math.min(Math.floor(list.length * q), list.length - 1)]
+
+// browser starts the browser that measurements are made with.
+export const browser = () =>
+  chromium.launch({
+    executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',
+    args: [
+      '--no-sandbox',
+      '--disable-gpu',
+      '--disable-quic',
+      '--no-first-run',
+      '--disable-background-networking',
+      '--disable-component-update',
+      '--disable-sync',
+    ],
+  })
 
 // figure notes a measured figure for the table at the end, where one is made: see
 // promises.mjs.

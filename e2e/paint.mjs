@@ -1,21 +1,9 @@
 // Measures how soon the Ledger shows rows, and how much script that takes.
-import { chromium } from '@playwright/test'
 
-import { figure } from './asking.mjs'
+import { browser as launch, figure } from './asking.mjs'
 
 const base = process.argv[2]
-const browser = await chromium.launch({
-  executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',
-  args: [
-    '--no-sandbox',
-    '--disable-gpu',
-    '--disable-quic',
-    '--no-first-run',
-    '--disable-background-networking',
-    '--disable-component-update',
-    '--disable-sync',
-  ],
-})
+const browser = await launch()
 const times = []
 let script = 0
 for (let i = 0; i < 7; i++) {

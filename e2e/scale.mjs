@@ -4,12 +4,11 @@
 // how many frames a second scrolling keeps, and how fast figures are made anew.
 //
 //	node e2e/scale.mjs URL DATABASE FOLDER
-import { chromium } from '@playwright/test'
 import { execFileSync } from 'node:child_process'
 import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 
-import { as, figure, get, p95, quantile, say } from './asking.mjs'
+import { browser as launch, as, figure, get, p95, quantile, say } from './asking.mjs'
 
 const [base, database, folder] = process.argv.slice(2)
 const json = { 'content-type': 'application/json' }
@@ -89,18 +88,7 @@ for (const [name, command, args] of [
 }
 
 // Scrolling 5,000 rows: how far apart frames are while the wheel turns.
-const browser = await chromium.launch({
-  executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',
-  args: [
-    '--no-sandbox',
-    '--disable-gpu',
-    '--disable-quic',
-    '--no-first-run',
-    '--disable-background-networking',
-    '--disable-component-update',
-    '--disable-sync',
-  ],
-})
+const browser = await launch()
 const page = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage()
 await page.context().request.post(`${base}/api/v1/session`, { data: { login: 'keeper', password: 'lend-a-phone' } })
 await page.goto(`${base}/ledger?q=origin:partner,carrier`)

@@ -7,8 +7,7 @@
 // The database is ROSTER_DATABASE_URL's; the demo is started in it.
 import { execFileSync, spawn } from 'node:child_process'
 import { cpSync, existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
-import { chromium } from '@playwright/test'
-import { figure } from './asking.mjs'
+import { browser as launch, figure } from './asking.mjs'
 
 const [program, folder] = process.argv.slice(2)
 const median = (list) => list.sort((a, b) => a - b)[Math.floor(list.length / 2)]
@@ -25,7 +24,18 @@ const packages = Array.from({ length: 290 }, (_, i) => `  - {name: app.measured.
 for (const serial of ['BRNLY5M0001', 'BRNLY5M0002'])
   writeFileSync(
     `${folder}/${serial}.yaml`,
-    `name: ${serial}\nserial: ${serial}\nmodel: models/lyra-5.yaml\nbuild: "15.0.0"\nprompt: accept\nrestartTakes: 2s\nremovalTakes: 120ms\nlatency: 20ms\npackages:\n${packages.join('\n')}\n`,
+    [
+      `name: ${serial}`,
+      `serial: ${serial}`,
+      'model: models/lyra-5.yaml',
+      'build: "15.0.0"',
+      'prompt: accept',
+      'restartTakes: 2s',
+      'removalTakes: 120ms',
+      'latency: 20ms',
+      'packages:',
+      ...packages,
+    ].join('\n'),
   )
 
 const until = async (what, found) => {
@@ -36,7 +46,8 @@ const until = async (what, found) => {
   }
   throw new Error(`never: ${what}`)
 }
-const phone = spawn(program, ['phone', '--listen', '127.0.0.1:0', '--hand', '127.0.0.1:0', '--scenario', `${folder}/BRNLY5M0001.yaml`], { stdio: ['ignore', 'pipe', 'ignore'] })
+const anywhere = ['--listen', '127.0.0.1:0', '--hand', '127.0.0.1:0']
+const phone = spawn(program, ['phone', ...anywhere, '--scenario', `${folder}/BRNLY5M0001.yaml`], { stdio: ['ignore', 'pipe', 'ignore'] })
 children.push(phone)
 let said = ''
 phone.stdout.on('data', (d) => (said += d))
@@ -44,16 +55,20 @@ const [, address] = await until('the phone listens', () => /listens on (\S+),/.e
 const ready = `${folder}/ready`
 const server = spawn(program, ['demo', '--phone', '127.0.0.1:0', '--loose-phone', `${folder}/BRNLY5M0002.yaml`], {
   stdio: 'ignore',
-  env: { ...process.env, ROSTER_LISTEN: '127.0.0.1:0', ROSTER_READY_FILE: ready, ROSTER_ADB: `localfilesystem:${folder}/adb`, ROSTER_SECRET_FILE: `${folder}/secret`, ROSTER_BACKUPS: `${folder}/backups` },
+  env: {
+    ...process.env,
+    ROSTER_LISTEN: '127.0.0.1:0',
+    ROSTER_READY_FILE: ready,
+    ROSTER_ADB: `localfilesystem:${folder}/adb`,
+    ROSTER_SECRET_FILE: `${folder}/secret`,
+    ROSTER_BACKUPS: `${folder}/backups`,
+  },
 })
 children.push(server)
 const { url } = await until('the server listens', () => existsSync(ready) && JSON.parse(readFileSync(ready, 'utf8')))
 await until('the server is ready', async () => (await fetch(`${url}/readyz`)).ok)
 
-const browser = await chromium.launch({
-  executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium-headless-shell',
-  args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
-})
+const browser = await launch()
 const context = await browser.newContext({ viewport: { width: 1280, height: 800 } })
 let tag = '' // of what was read last
 const api = async (method, path, data, who = context) => {
@@ -91,7 +106,10 @@ await page.goto(`${url}/bench`)
 await page.getByRole('button', { name: 'Attach a stand-in' }).click()
 const at = (wanted) =>
   until(`${wanted} is there`, async () => {
-    for (const b of (await api('GET', '/benches')).items) for (const p of b.view.phones) if (!b.away && p.address === wanted && p.ready && p.mark) return { bench: b.id, phone: p.handle }
+    for (const b of (await api('GET', '/benches')).items.filter((b) => !b.away)) {
+      const p = b.view.phones.find((p) => p.address === wanted && p.ready && p.mark)
+      if (p) return { bench: b.id, phone: p.handle }
+    }
   })
 const places = { server: await at(address), browser: await at('stand-in:1') }
 let most = 0
