@@ -46,8 +46,7 @@ async function breaks(way: (typeof ways)[number], page: Page, context: BrowserCo
       await page.reload()
       return page
     case 'the network goes':
-      await context.setOffline(true)
-      await page.waitForTimeout(1000)
+      await Promise.all([page.waitForEvent('requestfailed'), context.setOffline(true)])
       await context.setOffline(false)
       return page
     case 'the cable falls out':

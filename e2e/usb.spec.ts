@@ -34,20 +34,22 @@ class StandIn {
     execFileSync(program, ['phone', 'do', ...words, '--hand', this.control], { stdio: 'ignore' })
   }
 
-  readonly plug: Plug = (received, ended) =>
-    new Promise((laid, fail) => {
+  readonly plug: Plug = async (received, ended) => {
+    // One that is not plugged in hangs up at once.
+    const how = (await (await fetch(`http://${this.control}/`)).json()) as { plugged: boolean }
+    if (!how.plugged) throw new Error('no cable')
+    return new Promise((laid, fail) => {
       const [host, port] = this.address.split(':') as [string, string]
       const wire = dial(Number(port), host)
-      let up = false
       wire.on('data', received)
       wire.on('error', () => undefined)
       wire.on('close', () => {
         fail(new Error('no cable'))
-        if (up) ended()
+        ended()
       })
-      // One that is not plugged in hangs up at once.
-      wire.on('connect', () => setTimeout(() => wire.destroyed || ((up = true), laid({ send: (d) => wire.write(d), close: () => wire.destroy() })), 30))
+      wire.on('connect', () => laid({ send: (d) => wire.write(d), close: () => wire.destroy() }))
     })
+  }
 
   end() {
     this.child.kill()
@@ -125,7 +127,7 @@ test('a phone asks once, is known again by its key, and may be refused', async (
 test('answers of many megabytes, and messages that fill their last packet', async () => {
   const phones = await attach()
   await accepted(phones)
-  const dump = await all(await phones.open('S1', 'exec:dumpsys package; dumpsys package; dumpsys package; dumpsys package; dumpsys package; dumpsys package; dumpsys package'))
+  const dump = await all(await phones.open('S1', `exec:${Array(7).fill('dumpsys package').join('; ')}`))
   expect(dump.length).toBeGreaterThan(1_200_000)
   expect(dump).toContain('com.brannock.wallet.core')
   // A message of exactly one, two and a thousand packets of 512 bytes: what comes

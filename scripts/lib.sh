@@ -74,7 +74,8 @@ build() {
 	local program=$run/roster
 	node_modules web
 	build_browser_bench
-	if [ ! -f web/dist/index.html ] || [ -n "$(find web/src web/index.html web/package-lock.json web/vite.config.ts web/public web/generated -newer web/dist/index.html -print -quit)" ]; then
+	local -a sources=(web/{src,index.html,package-lock.json,vite.config.ts,public,generated})
+	if [ ! -f web/dist/index.html ] || [ -n "$(find "${sources[@]}" -newer web/dist/index.html -print -quit)" ]; then
 		say "building the browser application"
 		(cd web && npx vite build --logLevel warn) >&2 || die "building the browser application"
 		touch web/dist/.keep

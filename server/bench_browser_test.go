@@ -77,7 +77,8 @@ func TestBrowserBench(t *testing.T) {
 	if last, _ := s.follow(mine, s.startCapture(mine, at)); last.State != "done" || last.Result.Packages != wantPackages {
 		t.Fatalf("%+v", last)
 	}
-	if a := s.do(theirs, "POST", "/api/v1/benches/"+at.bench+"/requests", map[string]string{"kind": "capture", "phone": at.phone}); a.status != 403 || !strings.Contains(string(a.body), "not-yours") {
+	asked := map[string]string{"kind": "capture", "phone": at.phone}
+	if a := s.do(theirs, "POST", "/api/v1/benches/"+at.bench+"/requests", asked); a.status != 403 || !strings.Contains(string(a.body), "not-yours") {
 		t.Errorf("somebody else asks it: %d %s", a.status, a.body)
 	}
 
@@ -124,7 +125,8 @@ func TestBrowserBench(t *testing.T) {
 		t.Errorf("a closed tab's token: %d", a.status)
 	}
 	// A program with a token of a person's is no browser.
-	token := decode[madeToken](s, s.do(mine, "POST", "/api/v1/tokens", map[string]any{"name": "a script", "days": 1, "scopes": []string{"read", "send"}}), 201).Secret
+	made := s.do(mine, "POST", "/api/v1/tokens", map[string]any{"name": "a script", "days": 1, "scopes": []string{"read", "send"}})
+	token := decode[madeToken](s, made, 201).Secret
 	if a := s.byToken(token, "POST", "/api/v1/benches/browser", map[string]any{"browser": browser}); a.status != 403 {
 		t.Errorf("%d %s", a.status, a.body)
 	}

@@ -78,9 +78,6 @@ func looseAddress(number int) string { return "stand-in:" + strconv.Itoa(number)
 // carried as it is, until either goes. While the stand-in is not plugged in
 // there is none.
 func (s *Server) cable(c *gin.Context) {
-	if c.IsAborted() {
-		return
-	}
 	number, err := strconv.Atoi(c.Param("number"))
 	if err != nil || number < 1 || number > len(s.config.Loose) {
 		writeProblem(c, problem(http.StatusNotFound, "not-found", "There is no such stand-in."))
