@@ -25,6 +25,7 @@ interface Result {
 
 const props = defineProps<{ place: Place }>()
 const phone = computed(() => props.place.phone)
+const host = computed(() => (props.place.bench.personId ? 'the browser' : 'adb'))
 const job = useJob<Progress, Result>(() => {
   void touch('captures')
 })
@@ -45,7 +46,7 @@ defineExpose({ capture, watch })
         <h1>{{ phone?.name ?? place.standIn?.name }}</h1>
         <p class="second">
           <template v-if="phone?.ready">{{ phone.version ? firmware(phone) : 'asking who it is' }}</template>
-          <template v-else>{{ phone?.wrong ?? 'adb does not see it' }}</template>
+          <template v-else>{{ phone?.wrong ?? `${host} does not see it` }}</template>
         </p>
       </div>
       <button v-if="busy" class="act" @click="job.cancel()">Cancel</button>
@@ -85,7 +86,7 @@ defineExpose({ capture, watch })
       <PhoneDrawing :state="place.standIn?.stuck ? 'recovery' : 'none'" />
       <div>
         <h2>{{ place.standIn?.stuck ? 'It does not start' : 'Its cable is out' }}</h2>
-        <p>{{ place.standIn?.stuck || 'Plug it in: adb sees it by itself then.' }}</p>
+        <p>{{ place.standIn?.stuck || `Plug it in: ${host} sees it by itself then.` }}</p>
       </div>
     </div>
     <LabelForm v-if="phone?.ready && phone.unnumbered" :bench="place.bench.id" :phone="phone" />

@@ -88,7 +88,7 @@ onMounted(() => void resume().catch(() => undefined)) // what is wrong stands wh
       </button>
     </div>
     <p v-if="said" class="ochre said" role="status">{{ said }}</p>
-    <ol v-if="bench?.view.try.length" class="second said" aria-label="What to try">
+    <ol v-if="bench?.view.try.length && !places.length" class="second said" aria-label="What to try">
       <li v-for="t in bench.view.try" :key="t">{{ t }}</li>
     </ol>
     <p v-else-if="!places.length && !missing" class="second said">
@@ -112,6 +112,10 @@ b {
 }
 .said {
   padding: 2px 14px;
+}
+ol {
+  margin-left: 16px;
+  list-style: decimal;
 }
 .computer {
   border-bottom: 1px solid var(--hair);
