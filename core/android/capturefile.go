@@ -2,11 +2,13 @@ package android
 
 import (
 	_ "embed"
-	"encoding/json"
 	"fmt"
 	"io"
 	"slices"
 	"strings"
+
+	"github.com/go-json-experiment/json"
+	"github.com/go-json-experiment/json/jsontext"
 
 	"roster/core/strictjson"
 )
@@ -44,63 +46,63 @@ func (r *Reading) captureFile(name string, src io.Reader) error {
 var captureBounds = strictjson.Bounds{Values: 500_000, Depth: 20, Text: 1 << 20}
 
 // decodeCapture reads a capture piece by piece, so that it is never held twice
-// and no more of it than there may be.
+// and no more of it than there may be. Keys count as they are written and once.
 func decodeCapture(src io.Reader) (c Capture, err error) {
-	d := json.NewDecoder(src)
-	if err := expect(d, '{'); err != nil {
+	d := jsontext.NewDecoder(src)
+	if err := expect(d, jsontext.KindBeginObject); err != nil {
 		return c, err
 	}
 	parts := map[string]any{"format": &c.Format, "identity": &c.Identity, "phone": &c.Phone, "complete": &c.Complete, "missing": &c.Missing}
-	for d.More() {
-		key, err := d.Token()
+	for d.PeekKind() == jsontext.KindString {
+		key, err := d.ReadToken()
 		if err != nil {
-			return c, err
+			return c, strictjson.Explain(err)
 		}
-		switch name, _ := key.(string); {
+		switch name := key.String(); {
 		case name == "packages":
 			c.Packages, err = decodeList[Package](d, maxPackages, "packages")
 		case name == "reports":
 			c.Reports, err = decodeList[Report](d, maxReports, "reports")
 		case parts[name] != nil:
-			err = d.Decode(parts[name])
+			err = json.UnmarshalDecode(d, parts[name])
 		default:
-			err = d.Decode(new(json.RawMessage)) // of a newer program
+			err = d.SkipValue() // of a newer program
 		}
 		if err != nil {
-			return c, err
+			return c, strictjson.Explain(err)
 		}
 	}
-	return c, expect(d, '}')
+	return c, expect(d, jsontext.KindEndObject)
 }
 
 // decodeList reads a list of at most so many, or null.
-func decodeList[T any](d *json.Decoder, most int, what string) (list []T, err error) {
-	open, err := d.Token()
-	if err != nil || open == nil {
+func decodeList[T any](d *jsontext.Decoder, most int, what string) (list []T, err error) {
+	open, err := d.ReadToken()
+	if err != nil || open.Kind() == jsontext.KindNull {
 		return nil, err
 	}
-	if open != json.Delim('[') {
+	if open.Kind() != jsontext.KindBeginArray {
 		return nil, fmt.Errorf("%s: want a list", what)
 	}
-	for d.More() {
+	for d.PeekKind() != jsontext.KindEndArray {
 		if len(list) == most {
 			return nil, fmt.Errorf("over %d %s are more than any phone has", most, what)
 		}
 		var one T
-		if err := d.Decode(&one); err != nil {
-			return nil, fmt.Errorf("%s[%d]: %w", what, len(list), err)
+		if err := json.UnmarshalDecode(d, &one); err != nil {
+			return nil, err
 		}
 		list = append(list, one)
 	}
-	return list, expect(d, ']')
+	return list, expect(d, jsontext.KindEndArray)
 }
 
-func expect(d *json.Decoder, want json.Delim) error {
-	token, err := d.Token()
-	if err == nil && token != want {
+func expect(d *jsontext.Decoder, want jsontext.Kind) error {
+	token, err := d.ReadToken()
+	if err == nil && token.Kind() != want {
 		err = fmt.Errorf("at byte %d stands %v where %v was expected", d.InputOffset(), token, want)
 	}
-	return err
+	return strictjson.Explain(err)
 }
 
 // check makes sure that a capture from outside holds what a reader could have

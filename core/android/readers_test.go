@@ -2,6 +2,7 @@ package android
 
 import (
 	"bytes"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"os"
@@ -326,5 +327,31 @@ func TestReadingADumpAllocatesLittle(t *testing.T) {
 	})
 	if n > 7700 {
 		t.Errorf("reading a dump of 420 packages allocates %v times", n)
+	}
+}
+
+// captureFileOf is a capture file of the phone whose dump is big.
+func captureFileOf(t testing.TB) []byte {
+	d, _, err := ReadPackageDump(bytes.NewReader(bigDump()))
+	if err != nil {
+		t.Fatal(err)
+	}
+	c := Capture{Format: CaptureFormat, Identity: Identity{Fingerprint: "brannock/lyra5/lyra5:15/1/1:user/release-keys", Manufacturer: "brannock", Device: "lyra5"}, Packages: d.Packages, Complete: true}
+	raw, err := json.Marshal(c)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return raw
+}
+
+func BenchmarkReadCaptureFile(b *testing.B) {
+	data := captureFileOf(b)
+	b.SetBytes(int64(len(data)))
+	b.ReportAllocs()
+	for b.Loop() {
+		c, err := ReadSources([]Source{TextSource("capture", data)})
+		if err != nil || len(c.Packages) != 420 {
+			b.Fatal(err)
+		}
 	}
 }

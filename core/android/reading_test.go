@@ -442,6 +442,7 @@ func TestHostileCaptureFile(t *testing.T) {
 		"depth":       {head + `"more":` + strings.Repeat("[", 100_000), "inside one another"},
 		"a text":      {head + `"missing":"` + strings.Repeat("x", 2<<20) + `"}`, "bytes long"},
 		"reports":     {head + `"reports":[` + strings.Repeat(`{},`, maxReports) + `{}]}`, "reports"},
+		"a key twice": {head + `"complete":true,"complete":false}`, "duplicate"},
 		"no list":     {head + `"packages":{"a":1}}`, "want a list"},
 		"no end":      {head + `"packages":[`, "can't be read"},
 		"too long":    {head + strings.Repeat(" ", maxCapture) + `"missing":""}`, "over 32 MB"},

@@ -21,7 +21,7 @@ import (
 // wrote the value.
 func Unmarshal(data []byte, into any) error {
 	if err := json.Unmarshal(data, into, json.RejectUnknownMembers(true)); err != nil {
-		return explain(err)
+		return Explain(err)
 	}
 	return noNUL(data)
 }
@@ -30,7 +30,7 @@ func Unmarshal(data []byte, into any) error {
 // no other keys: it leaves out those that it does not know.
 func UnmarshalKnown(data []byte, into any) error {
 	if err := json.Unmarshal(data, into); err != nil {
-		return explain(err)
+		return Explain(err)
 	}
 	return noNUL(data)
 }
@@ -55,8 +55,9 @@ func noNUL(data []byte) error {
 	}
 }
 
-// explain puts a reader's error into words for whoever wrote the JSON.
-func explain(err error) error {
+// explain puts an error of the JSON library into words for whoever wrote the
+// JSON; others, and nil, stay as they are.
+func Explain(err error) error {
 	var syntax *jsontext.SyntacticError
 	if errors.As(err, &syntax) {
 		what := strings.TrimPrefix(syntax.Err.Error(), "jsontext: ")
@@ -125,16 +126,26 @@ type guard struct {
 
 func (g *guard) Read(p []byte) (int, error) {
 	n, err := g.src.Read(p)
-	for _, c := range p[:n] {
-		if over := g.pass(c); over != nil {
+	for rest := p[:n]; len(rest) > 0; {
+		var over error
+		if g.inside {
+			rest, over = g.within(rest)
+		} else {
+			rest, over = g.between(rest)
+		}
+		if over != nil {
 			return 0, over
 		}
 	}
 	return n, err
 }
 
-func (g *guard) pass(c byte) error {
-	if g.inside {
+// within passes what belongs to a text, and returns what comes after it.
+func (g *guard) within(p []byte) ([]byte, error) {
+	n := 0
+	for n < len(p) && g.inside {
+		c := p[n]
+		n++
 		switch {
 		case g.escaped:
 			g.escaped = false
@@ -143,26 +154,35 @@ func (g *guard) pass(c byte) error {
 		case c == '"':
 			g.inside = false
 		}
-		if g.text++; g.text > g.bounds.Text {
-			return fmt.Errorf("a text is over %d bytes long", g.bounds.Text)
+	}
+	if g.text += n; g.text > g.bounds.Text {
+		return nil, fmt.Errorf("a text is over %d bytes long", g.bounds.Text)
+	}
+	return p[n:], nil
+}
+
+// between passes what stands between texts, up to the next one.
+func (g *guard) between(p []byte) ([]byte, error) {
+	for i, c := range p {
+		switch c {
+		case '"':
+			g.inside, g.text = true, 0
+			return p[i+1:], nil
+		case '{', '[':
+			if g.depth++; g.depth > g.bounds.Depth {
+				return nil, fmt.Errorf("more than %d lists are inside one another", g.bounds.Depth)
+			}
+			g.values++
+		case '}', ']':
+			g.depth--
+		case ',':
+			g.values++
+		default:
+			continue
 		}
-		return nil
-	}
-	switch c {
-	case '"':
-		g.inside, g.text = true, 0
-	case '{', '[':
-		if g.depth++; g.depth > g.bounds.Depth {
-			return fmt.Errorf("more than %d lists are inside one another", g.bounds.Depth)
+		if g.values > g.bounds.Values {
+			return nil, fmt.Errorf("there are more than %d values", g.bounds.Values)
 		}
-		g.values++
-	case '}', ']':
-		g.depth--
-	case ',':
-		g.values++
 	}
-	if g.values > g.bounds.Values {
-		return fmt.Errorf("there are more than %d values", g.bounds.Values)
-	}
-	return nil
+	return nil, nil
 }
