@@ -87,18 +87,20 @@ build() {
 # for_browsers COMMAND...: as for the bench in a browser's worker.
 for_browsers() { GOOS=js GOARCH=wasm "$@"; }
 
-# build_browser_bench: what runs in the worker of a browser, with what Go's own
+# build_browser_bench: what runs in the workers of a browser, with what Go's own
 # distribution needs there. Its files change only with what is in them.
 build_browser_bench() {
-	local made=$run/browser-bench
+	local made=$run/browser-bench program
 	mkdir -p "$made" web/generated
-	for_browsers go build -trimpath -buildvcs=false -ldflags='-s -w' -o "$made/bench.wasm" ./cmd/roster-browser || die "building the bench for browsers"
+	for program in bench=roster-browser here=roster-here; do
+		for_browsers go build -trimpath -buildvcs=false -ldflags='-s -w' -o "$made/${program%=*}.wasm" "./cmd/${program#*=}" || die "building the bench for browsers"
+		if ! cmp -s "$made/${program%=*}.wasm" "web/generated/${program%=*}.wasm" || [ ! -f "web/generated/${program%=*}.wasm.br" ]; then
+			say "compressing the bench for browsers"
+			node scripts/compress.mjs "$made/${program%=*}.wasm" "web/generated/${program%=*}.wasm.br" || die "compressing the bench for browsers"
+			cp "$made/${program%=*}.wasm" web/generated/
+		fi
+	done
 	cp "$(go env GOROOT)/lib/wasm/wasm_exec.js" "$made/"
-	if ! cmp -s "$made/bench.wasm" web/generated/bench.wasm || [ ! -f web/generated/bench.wasm.br ]; then
-		say "compressing the bench for browsers"
-		node scripts/compress.mjs "$made/bench.wasm" web/generated/bench.wasm.br || die "compressing the bench for browsers"
-		cp "$made/bench.wasm" web/generated/
-	fi
 	cmp -s "$made/wasm_exec.js" web/generated/wasm_exec.js || cp "$made/wasm_exec.js" web/generated/
 }
 

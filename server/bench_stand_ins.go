@@ -40,7 +40,7 @@ type looseHandInput struct {
 type standInOutput struct{ Body bench.StandIn }
 
 func (s *Server) standInRoutes() {
-	route(s, Technician, huma.Operation{OperationID: "listLooseStandIns", Method: http.MethodGet, Path: "/api/v1/stand-ins", Summary: "Stand-ins that a browser can attach; none outside the sample world"},
+	route(s, Public, huma.Operation{OperationID: "listLooseStandIns", Method: http.MethodGet, Path: "/api/v1/stand-ins", Summary: "Stand-ins that a browser can attach; none outside the sample world"},
 		func(ctx context.Context, _ *struct{}) (*looseStandInsOutput, error) {
 			out := &looseStandInsOutput{}
 			out.Body.Items = []looseStandIn{}
@@ -54,7 +54,7 @@ func (s *Server) standInRoutes() {
 			}
 			return out, nil
 		})
-	route(s, Technician, huma.Operation{OperationID: "handLooseStandIn", Method: http.MethodPost, Path: "/api/v1/stand-ins/{number}/hand", Summary: "Do to such a stand-in what a hand would do"},
+	route(s, Public, huma.Operation{OperationID: "handLooseStandIn", Method: http.MethodPost, Path: "/api/v1/stand-ins/{number}/hand", Summary: "Do to such a stand-in what a hand would do"},
 		func(ctx context.Context, in *looseHandInput) (*standInOutput, error) {
 			if in.Number > len(s.config.Loose) {
 				return nil, problem(http.StatusNotFound, "not-found", "There is no such stand-in.")
@@ -67,7 +67,7 @@ func (s *Server) standInRoutes() {
 			return &standInOutput{one}, nil
 		})
 	if len(s.config.Loose) > 0 {
-		s.plain(http.MethodGet, "/api/v1/stand-ins/:number/cable", Technician, s.cable)
+		s.plain(http.MethodGet, "/api/v1/stand-ins/:number/cable", Public, s.cable)
 	}
 }
 

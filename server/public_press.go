@@ -116,7 +116,7 @@ var (
 
 func (s *Server) publicRoutes() {
 	for _, method := range []string{http.MethodGet, http.MethodHead} {
-		for _, path := range []string{"/r", "/r.json", "/r/*address", "/run/:number", "/feed.atom", "/coverage", "/coverage.json", "/coverage/:maker", "/minisign.pub", "/keys", "/keys.json", "/keys/*key", "/schema/release.json", "/schema/capture.json"} {
+		for _, path := range []string{"/r", "/r.json", "/r/*address", "/run/:number", "/feed.atom", "/offline.js", "/coverage", "/coverage.json", "/coverage/:maker", "/minisign.pub", "/keys", "/keys.json", "/keys/*key", "/schema/release.json", "/schema/capture.json"} {
 			s.plain(method, path, Public, s.public)
 		}
 	}

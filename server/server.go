@@ -108,7 +108,7 @@ func build(c Config) *Server {
 		setup.Host = &adb.Client{Address: c.ADB, Program: c.ADBProgram}
 	}
 	s.work = worker.New(worker.Config{Store: c.Store, Log: c.Log, Station: bench.NewStation(setup), ADB: c.ADB, Mark: c.Secret.PhoneHash})
-	s.press = &press{site: &site.Site{Store: c.Store, Base: c.PublicURL}, files: map[string]*pressed{}}
+	s.press = &press{site: &site.Site{Store: c.Store, Base: c.PublicURL, Assets: &site.Assets{FS: Assets()}}, files: map[string]*pressed{}}
 	s.bases = expirable.NewLRU[basisKey, profile.Basis](keptBases, nil, basisKept)
 	s.passwords = newPasswords(c.Passwords)
 	s.pace = c.Pace

@@ -8,8 +8,8 @@ import vuetify from 'vite-plugin-vuetify'
 const fonts = 'node_modules/@fontsource-variable'
 
 // The public pages, which the server writes without this build, use the same
-// fonts under fixed names; and scripts are handed out compressed. The bench for
-// browsers takes long to compress, and is compressed when it is compiled.
+// fonts under fixed names; and scripts are handed out compressed. What
+// is Go takes long to compress, and is compressed when it is compiled.
 function finish(): Plugin {
   return {
     name: 'roster-finish',
@@ -25,7 +25,8 @@ function finish(): Plugin {
         'dist/assets/fonts/mono.woff2',
       )
       for (const file of readdirSync('dist/assets')) {
-        if (file.endsWith('.wasm')) copyFileSync('generated/bench.wasm.br', `dist/assets/${file}.br`)
+        const program = /^(\w+)-.*\.wasm$/.exec(file)
+        if (program) copyFileSync(`generated/${program[1]}.wasm.br`, `dist/assets/${file}.br`)
         if (!/\.(js|css|svg)$/.test(file)) continue
         writeFileSync(`dist/assets/${file}.br`, brotliCompressSync(readFileSync(`dist/assets/${file}`)))
       }
@@ -37,6 +38,12 @@ export default defineConfig({
   plugins: [vue(), vuetify(), finish()],
   resolve: { alias: { '@': fileURLToPath(new URL('./src', import.meta.url)) } },
   worker: { format: 'es' },
-  build: { target: 'es2023', chunkSizeWarningLimit: 900 },
+  build: {
+    target: 'es2023',
+    chunkSizeWarningLimit: 900,
+    // The second is what a release's own page loads; see server/site/assets.go.
+    rolldownOptions: { input: { index: 'index.html', here: 'src/here/main.ts' } },
+    manifest: 'manifest.json',
+  },
   server: { proxy: { '/api': 'http://127.0.0.1:8420', '/r': 'http://127.0.0.1:8420' } },
 })

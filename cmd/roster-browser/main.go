@@ -24,7 +24,7 @@ var noneSeen = []string{
 
 func main() {
 	worker := js.Global().Get("roster")
-	log := slog.New(slog.NewTextHandler(console{}, nil))
+	log := slog.New(slog.NewTextHandler(browser.Console{}, nil))
 	link := worker.Get("link")
 	files := browser.NewFiles(worker.Get("files"))
 	var hands []bench.Hand
@@ -56,12 +56,4 @@ func main() {
 		why = err.Error()
 	}
 	worker.Call("ended", why)
-}
-
-// console writes lines of the log to the browser's.
-type console struct{}
-
-func (console) Write(line []byte) (int, error) {
-	js.Global().Get("console").Call("info", string(line))
-	return len(line), nil
 }

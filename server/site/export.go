@@ -12,10 +12,10 @@ import (
 
 // Export writes every public file into a folder, as a static host hands them
 // out: a page at an address lies in index.html of a folder of that name. The
-// fonts come from assets, the files of the browser application. It returns how
-// many files were written. Nothing is written outside the folder, whatever a
+// fonts and what does a release on a phone come from Assets. It returns how many
+// files were written. Nothing is written outside the folder, whatever a
 // release's address says.
-func (s *Site) Export(ctx context.Context, folder string, assets fs.FS) (n int, err error) {
+func (s *Site) Export(ctx context.Context, folder string) (n int, err error) {
 	if err := os.MkdirAll(folder, 0o755); err != nil {
 		return 0, err
 	}
@@ -42,15 +42,24 @@ func (s *Site) Export(ctx context.Context, folder string, assets fs.FS) (n int, 
 		}
 		n++
 	}
-	for _, font := range []string{"assets/fonts/next.woff2", "assets/fonts/mono.woff2"} {
-		raw, err := fs.ReadFile(assets, font)
+	if s.Assets == nil {
+		return n, nil
+	}
+	files := []string{"assets/fonts/next.woff2", "assets/fonts/mono.woff2"}
+	if here, err := s.Assets.Here(); err != nil {
+		return n, err
+	} else if here != nil {
+		files = append(files, here.All...)
+	}
+	for _, name := range files {
+		raw, err := fs.ReadFile(s.Assets.FS, name)
 		if errors.Is(err, fs.ErrNotExist) {
 			continue // a program without its browser application: pages do with the reader's own fonts
 		}
 		if err != nil {
 			return n, err
 		}
-		if err := write(root, filepath.FromSlash(font), raw); err != nil {
+		if err := write(root, filepath.FromSlash(name), raw); err != nil {
 			return n, err
 		}
 		n++

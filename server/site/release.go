@@ -31,6 +31,9 @@ const (
 	plainText   = "text/plain; charset=utf-8"
 )
 
+// hereEnding is that of the page that does a release on a phone.
+const hereEnding = ".here.html"
+
 // script is a form that core/render writes.
 func script(ending, contentType string, f func(*profile.Document, render.About) ([]byte, error)) form {
 	return form{ending, contentType, false, func(_ store.Release, d *profile.Document, a render.About) ([]byte, error) { return f(d, a) }}
@@ -56,6 +59,7 @@ var forms = []form{
 	script(".csv", "text/csv; charset=utf-8", func(d *profile.Document, _ render.About) ([]byte, error) { return render.CSV(d) }),
 	script(".md", "text/markdown; charset=utf-8", func(d *profile.Document, a render.About) ([]byte, error) { return render.Markdown(d, a), nil }),
 	{".sheet.html", "text/html; charset=utf-8", true, runSheet},
+	{hereEnding, "text/html; charset=utf-8", true, nil}, // it needs the browser application: see release
 	{".qr.svg", "image/svg+xml", true, func(_ store.Release, _ *profile.Document, a render.About) ([]byte, error) { return QR(a.Where) }},
 }
 
@@ -124,7 +128,15 @@ func (s *Site) release(ctx context.Context, path string) (File, error) {
 		}
 		p := pageOf(r, d, a)
 		p.Own, p.Runs, p.NotFor = own, runs, notFor
+		here, err := s.Assets.Here()
+		if err != nil {
+			return File{}, err
+		}
+		p.CanHere = here != nil && r.State != profile.Withdrawn
 		return s.page("release.html", p)
+	}
+	if f.ending == hereEnding {
+		return s.here(r, d, a)
 	}
 	body, err := f.render(r, d, a)
 	if err != nil {
@@ -135,6 +147,24 @@ func (s *Site) release(ctx context.Context, path string) (File, error) {
 		file.Name = a.File + f.ending
 	}
 	return file, nil
+}
+
+// here is the page that does a release on a phone. There is none where the program
+// was built without the browser application.
+func (s *Site) here(r store.Release, d *profile.Document, a render.About) (File, error) {
+	here, err := s.Assets.Here()
+	if err != nil {
+		return File{}, err
+	}
+	if here == nil {
+		return File{}, store.ErrNotFound
+	}
+	p := struct {
+		releasePage
+		Here *Here
+		Keep string // what is kept for when there is no connection, with spaces between
+	}{pageOf(r, d, a), here, "/" + strings.Join(here.All, " /")}
+	return s.page("here.html", p)
 }
 
 // releasePage is what the page and the run sheet of a release show.
@@ -153,7 +183,9 @@ type releasePage struct {
 	// Own is what its own runs come to, Runs the latest of them.
 	Own  run.Own
 	Runs []store.RunLine
-	// Groups are the steps that go, each with its commands.
+	// CanHere is true where it can be done from a page of its own.
+	CanHere bool
+	// Goes are the steps that go, each with its commands.
 	Goes []goes
 }
 

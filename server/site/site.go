@@ -22,6 +22,9 @@ import (
 	"roster/store"
 )
 
+//go:embed pages/offline.js
+var offline []byte
+
 //go:embed pages
 var pageFiles embed.FS
 
@@ -79,6 +82,8 @@ type Site struct {
 	// Base is where the installation is reached from outside, such as
 	// https://roster.example, without a slash at its end.
 	Base string
+	// Assets are the browser application's, nil for none.
+	Assets *Assets
 }
 
 // File is what one address holds.
@@ -101,6 +106,8 @@ func (s *Site) File(ctx context.Context, path string) (File, error) {
 		return File{Type: "application/schema+json", Body: schema}, nil
 	}
 	switch {
+	case path == "/offline.js":
+		return File{Type: "text/javascript; charset=utf-8", Body: offline}, nil
 	case path == "/r" || path == "/r.json" || path == "/feed.atom":
 		return s.list(ctx, path)
 	case path == "/coverage" || path == "/coverage.json" || strings.HasPrefix(path, "/coverage/"):
@@ -131,7 +138,11 @@ func (s *Site) Paths(ctx context.Context) ([]string, error) {
 	if err != nil {
 		return nil, err
 	}
-	paths := []string{"/r", "/r.json", "/feed.atom", "/keys", "/keys.json", "/coverage", "/coverage.json"}
+	here, err := s.Assets.Here()
+	if err != nil {
+		return nil, err
+	}
+	paths := []string{"/offline.js", "/r", "/r.json", "/feed.atom", "/keys", "/keys.json", "/coverage", "/coverage.json"}
 	makers, err := s.Store.MakerCovers(ctx, store.Scope{})
 	if err != nil {
 		return nil, err
@@ -149,6 +160,9 @@ func (s *Site) Paths(ctx context.Context) ([]string, error) {
 			paths = append(paths, maker+"/"+sister.Slug)
 		}
 		for _, f := range forms {
+			if f.ending == hereEnding && here == nil {
+				continue
+			}
 			paths = append(paths, edition+f.ending, Path(r)+f.ending)
 		}
 	}

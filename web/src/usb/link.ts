@@ -1,6 +1,7 @@
 // The link of this browser's bench to the server, as bench/browser/wire.go asks
 // for it: plain requests with the bench's own token, and never with a cookie.
 import { createParser } from 'eventsource-parser'
+import { numberOf } from './standIn'
 
 export interface Answer {
   status: number
@@ -65,7 +66,3 @@ export class Link {
     )
   }
 }
-
-// addressOf is what a stand-in is called by the bench; see server/bench_stand_ins.go.
-export const addressOf = (number: number) => `stand-in:${number}`
-export const numberOf = (address: string) => Number(address.replace('stand-in:', ''))

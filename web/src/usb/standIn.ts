@@ -277,3 +277,7 @@ export const bySocket =
         ended()
       }
     })
+
+// addressOf is what a stand-in is called by the bench; see server/bench_stand_ins.go.
+export const addressOf = (number: number) => `stand-in:${number}`
+export const numberOf = (address: string) => Number(address.replace('stand-in:', ''))

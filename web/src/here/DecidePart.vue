@@ -1,0 +1,119 @@
+<script setup lang="ts">
+// What would go, what that costs, and what its owner keeps.
+import { computed } from 'vue'
+import type { Choices, Phone, Rehearsal, Row } from './messages'
+import { many, t } from './words'
+
+const props = defineProps<{ rehearsal: Rehearsal; choices: Choices; phone: Phone | undefined }>()
+const emit = defineEmits<{ choose: [c: Choices]; next: [] }>()
+
+const removals = computed(() => props.rehearsal.rows.filter((r) => r.kind === 'remove'))
+const gone = computed(() => props.rehearsal.count.already + props.rehearsal.count.absent)
+const going = computed(() => props.rehearsal.count.goes + props.rehearsal.count.refuses)
+const toSee = computed(() =>
+  props.rehearsal.rows.filter((r) => r.would === 'to-see' || props.choices.seen.includes(r.number)),
+)
+const stops = computed(() =>
+  props.rehearsal.stops.filter((s) => !['other-firmware', 'not-seen-to', 'install-first'].includes(s.code)),
+)
+const otherFirmware = computed(
+  () => props.choices.anyway || props.rehearsal.stops.some((s) => s.code === 'other-firmware'),
+)
+const name = (r: { label?: string; package?: string; text?: string }) => r.label || r.package || r.text || ''
+
+const turned = <T,>(list: T[], one: T) => (list.includes(one) ? list.filter((x) => x !== one) : [...list, one])
+const keep = (f: string) => emit('choose', { ...props.choices, keep: turned(props.choices.keep, f) })
+const leave = (r: Row) => emit('choose', { ...props.choices, leave: turned(props.choices.leave, r.package!) })
+const see = (r: Row) => emit('choose', { ...props.choices, seen: turned(props.choices.seen, r.number) })
+const skip = (r: Row) => emit('choose', { ...props.choices, without: turned(props.choices.without, r.number) })
+</script>
+
+<template>
+  <h2>{{ t('decide.title') }}</h2>
+  <p>
+    <template v-if="phone">{{ t('decide.phone', { name: phone.name, version: phone.version }) }}</template>
+    {{ ' ' }}
+    <template v-if="otherFirmware">
+      <span class="ochre">{{ t('decide.notMade') }}</span>
+      <label>
+        <input
+          type="checkbox"
+          :checked="choices.anyway"
+          @change="$emit('choose', { ...choices, anyway: !choices.anyway })"
+        />
+        {{ t('decide.anyway') }}
+      </label>
+    </template>
+    <template v-else>{{ rehearsal.fit === 'proven' ? t('decide.proven') : t('decide.made') }}</template>
+  </p>
+  <ul v-if="rehearsal.questions.length" class="rows">
+    <li v-for="q in rehearsal.questions" :key="q.function">
+      <span>
+        <b>{{ q.asks }}</b>
+        <span class="second">
+          {{ q.function.replaceAll('-', ' ') }}<template v-if="!q.seen">; {{ t('decide.nobody') }}</template></span
+        >
+      </span>
+      <label><input type="checkbox" :checked="q.kept" @change="keep(q.function)" /> {{ t('decide.keep') }}</label>
+    </li>
+  </ul>
+  <p v-else>{{ t('decide.none') }}</p>
+  <p class="big" role="status">
+    <b>{{ many('decide.go', going) }}.</b>
+    <template v-if="rehearsal.count.leftOut"> {{ many('decide.stay', rehearsal.count.leftOut) }}.</template>
+    <template v-if="gone"> {{ many('decide.gone', gone) }}.</template>
+    <template v-if="rehearsal.bytes > 1e6"> {{ t('decide.free', { n: Math.round(rehearsal.bytes / 1e6) }) }}.</template>
+  </p>
+  <template v-if="rehearsal.owners.length">
+    <h3>{{ t('decide.needs') }}</h3>
+    <ul class="rows">
+      <li v-for="o in rehearsal.owners" :key="o.package">{{ o.label || o.package }}</li>
+    </ul>
+  </template>
+  <template v-if="toSee.length">
+    <h3>{{ t('decide.before') }}</h3>
+    <ul class="rows">
+      <li v-for="r in toSee" :key="r.number">
+        <span
+          >{{ r.text || name(r) }} <span v-if="r.why" class="second">{{ r.why }}</span></span
+        >
+        <label v-if="r.kind === 'check'">
+          <input type="checkbox" :checked="choices.seen.includes(r.number)" @change="see(r)" /> {{ t('decide.seen') }}
+        </label>
+        <button v-else class="press" @click="skip(r)">{{ t('decide.skip') }}</button>
+      </li>
+    </ul>
+  </template>
+  <details>
+    <summary>{{ t('decide.list') }}</summary>
+    <ul class="rows">
+      <li v-for="r in removals" :key="r.number">
+        <span dir="auto">
+          {{ name(r) }}
+          <span class="second">
+            <template v-if="r.would === 'already' || r.would === 'absent'">{{
+              t(r.would === 'already' ? 'is.already' : 'is.absent')
+            }}</template>
+            <template v-else-if="r.would === 'refuses'">{{ t('decide.mightRefuse') }}</template>
+            <template v-else-if="r.method === 'disable'">{{ t('decide.off') }}</template>
+          </span>
+        </span>
+        <button v-if="r.would === 'goes' || r.would === 'refuses'" class="press" @click="leave(r)">
+          {{ t('decide.leave') }}
+        </button>
+        <button
+          v-else-if="r.would === 'left-out' && choices.leave.includes(r.package!)"
+          class="press"
+          @click="leave(r)"
+        >
+          {{ t('decide.take') }}
+        </button>
+      </li>
+    </ul>
+  </details>
+  <div v-if="stops.length" class="note harm" role="alert">
+    <b>{{ t('decide.stops') }}</b>
+    <p v-for="s in stops" :key="s.words">{{ s.words }}</p>
+  </div>
+  <button class="go-on" :disabled="rehearsal.stops.length > 0" @click="$emit('next')">{{ t('decide.next') }}</button>
+</template>

@@ -1,0 +1,60 @@
+// The worker of a release's own page: a bench with no server, which is Go compiled
+// for browsers (cmd/roster-here).
+import AdbWebCredentialStore from '@yume-chan/adb-credential-web'
+import bench from '../../generated/here.wasm?url'
+import { files } from '@/usb/files'
+import { begin } from '@/usb/go'
+import { Plugged } from '@/usb/plugged'
+import type { FromWorker, ToWorker } from './messages'
+
+declare const self: {
+  postMessage(m: FromWorker): void
+  onmessage: ((e: MessageEvent<ToWorker>) => void) | null
+  roster?: object
+}
+
+const say = (m: FromWorker) => self.postMessage(m)
+let plugged: Plugged | undefined
+let ask: ((what: string, json: string) => Promise<string>) | undefined
+
+async function start(m: ToWorker & { kind: 'start' }) {
+  plugged = new Plugged(new AdbWebCredentialStore(m.name))
+  const worker: { ask?: typeof ask } & Record<string, unknown> = {
+    phones: plugged.phones,
+    files,
+    key: m.key,
+    ready: () => {
+      ask = worker.ask
+      say({ kind: 'ready' })
+    },
+    changed: (view: string) => say({ kind: 'changed', view }),
+    ended: (why: string) => say({ kind: 'ended', why }),
+  }
+  self.roster = worker
+  await plugged.begin(m.attached)
+  await begin(bench)
+}
+
+self.onmessage = (e) => {
+  const m = e.data
+  const failed = (err: unknown) => say({ kind: 'ended', why: String(err) })
+  switch (m.kind) {
+    case 'start':
+      start(m).catch(failed)
+      break
+    case 'look':
+      void plugged?.phones.look()
+      break
+    case 'attach':
+      plugged?.attach(m.number, m.name).catch(failed)
+      break
+    case 'detach':
+      plugged?.detach(m.number)
+      break
+    case 'ask':
+      ask?.(m.what, m.with).then(
+        (value) => say({ kind: 'answer', id: m.id, value }),
+        (err: unknown) => say({ kind: 'answer', id: m.id, wrong: err instanceof Error ? err.message : String(err) }),
+      )
+  }
+}
