@@ -198,7 +198,7 @@ func (b *Bench) Read(ctx context.Context, handle string) (r run.Rehearsal, err e
 	}
 	c := got.capture
 	sub := run.Subject{Identity: c.Identity, Facts: c.Phone, Packages: c.Packages, Labels: map[android.PackageName]string{}}
-	sub.Net = impact.Read(impact.Phone{Form: c.Identity.Form, Packages: c.Packages, Facts: c.Phone})
+	sub.Net = NetOf(c)
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	if b.release == nil {
@@ -212,6 +212,11 @@ func (b *Bench) Read(ctx context.Context, handle string) (r run.Rehearsal, err e
 		b.read.name = c.Identity.Model
 	}
 	return b.rehearse(run.Choices{}), nil
+}
+
+// NetOf is what rests on what on a phone, as far as it tells itself.
+func NetOf(c *android.Capture) *impact.Net {
+	return impact.Read(impact.Phone{Form: c.Identity.Form, Packages: c.Packages, Facts: c.Phone})
 }
 
 // rehearse is called with b.mu held.

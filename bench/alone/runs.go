@@ -96,7 +96,7 @@ func (b *Bench) PutBack(ctx context.Context, id uuid.UUID, back Back) error {
 			return err
 		}
 	}
-	names := back.Names
+	names := slices.Clone(back.Names)
 	for _, f := range back.Functions {
 		for _, l := range r.about.Losses {
 			if l.Function == f {
@@ -104,7 +104,10 @@ func (b *Bench) PutBack(ctx context.Context, id uuid.UUID, back Back) error {
 			}
 		}
 	}
-	if len(back.Names)+len(back.Functions) > 0 && names == nil {
+	switch {
+	case len(back.Names)+len(back.Functions) == 0:
+		names = nil
+	case len(names) == 0:
 		return run.ErrNothingLeft
 	}
 	return b.goOn(ctx, r, true, names)
