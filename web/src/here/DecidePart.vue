@@ -19,6 +19,14 @@ const stops = computed(() =>
 const otherFirmware = computed(
   () => props.choices.anyway || props.rehearsal.stops.some((s) => s.code === 'other-firmware'),
 )
+const sum = computed(() => {
+  const { count, bytes } = props.rehearsal
+  const all = [many('decide.go', going.value)]
+  if (count.leftOut) all.push(many('decide.stay', count.leftOut))
+  if (gone.value) all.push(many('decide.gone', gone.value))
+  if (bytes > 1e6) all.push(t('decide.free', { n: Math.round(bytes / 1e6) }))
+  return all.map((words) => `${words}.`).join(' ')
+})
 const name = (r: { label?: string; package?: string; text?: string }) => r.label || r.package || r.text || ''
 
 const turned = <T,>(list: T[], one: T) => (list.includes(one) ? list.filter((x) => x !== one) : [...list, one])
@@ -58,12 +66,7 @@ const skip = (r: Row) => emit('choose', { ...props.choices, without: turned(prop
     </li>
   </ul>
   <p v-else>{{ t('decide.none') }}</p>
-  <p class="big" role="status">
-    <b>{{ many('decide.go', going) }}.</b>
-    <template v-if="rehearsal.count.leftOut"> {{ many('decide.stay', rehearsal.count.leftOut) }}.</template>
-    <template v-if="gone"> {{ many('decide.gone', gone) }}.</template>
-    <template v-if="rehearsal.bytes > 1e6"> {{ t('decide.free', { n: Math.round(rehearsal.bytes / 1e6) }) }}.</template>
-  </p>
+  <p class="big" role="status">{{ sum }}</p>
   <template v-if="rehearsal.owners.length">
     <h3>{{ t('decide.needs') }}</h3>
     <ul class="rows">

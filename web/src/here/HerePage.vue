@@ -55,7 +55,7 @@ async function text(name: string): Promise<string> {
 
 // keep has the browser keep what this page needs.
 async function keep() {
-  await navigator.serviceWorker?.register('/offline.js', { scope: '/r/' })
+  await navigator.serviceWorker?.register('/offline.js')
   const { active } = await navigator.serviceWorker.ready
   const files = ['.json', '.json.minisig', '.status.json'].map((ending) => props.path + ending)
   active?.postMessage([location.pathname, ...files, ...props.keep.split(' ')])
@@ -133,12 +133,7 @@ function open(id: string) {
   <p v-else-if="!release" role="status">{{ t('begin.loading') }}</p>
   <template v-else>
     <ol v-if="step >= 0" class="way">
-      <li
-        v-for="(p, i) in places"
-        :key="p.words"
-        :class="{ past: i < step }"
-        :aria-current="i === step ? 'step' : undefined"
-      >
+      <li v-for="(p, i) in places" :key="p.words" :aria-current="i === step ? 'step' : undefined">
         <span>{{ i + 1 }}</span> {{ t(p.words) }}
       </li>
     </ol>
@@ -230,17 +225,17 @@ function open(id: string) {
   gap: 2px 18px;
   list-style: none;
   margin: 16px 0 4px;
-  padding: 0 0 8px;
+  padding: 0;
 }
 #here .way li {
+  border-bottom: 3px solid transparent;
   color: var(--second);
+  padding-bottom: 4px;
 }
 #here .way li[aria-current] {
+  border-bottom: 3px solid var(--ring);
   color: var(--ink);
   font-weight: 650;
-}
-#here .way .past span {
-  text-decoration: line-through;
 }
 #here ul.rows {
   list-style: none;
@@ -255,6 +250,16 @@ function open(id: string) {
   gap: 4px 14px;
   justify-content: space-between;
   padding: 8px 0;
+}
+#here select {
+  background: var(--sheet);
+  border: 1px solid var(--second);
+  border-radius: 3px;
+  color: inherit;
+  font: inherit;
+  max-width: 100%;
+  min-height: 44px;
+  padding: 4px 8px;
 }
 #here label {
   align-items: baseline;

@@ -68,7 +68,7 @@ async function save() {
   <template v-else>
     <p v-if="run.why" class="note">{{ run.why }}</p>
     <p v-if="run.open" class="note">{{ t('run.unknown') }}</p>
-    <p class="big">{{ many('run.took', run.off.length) }}.</p>
+    <p v-if="run.state !== 'put-back'" class="big">{{ many('run.took', run.off.length) }}.</p>
     <template v-if="!here">
       <p>{{ other ? t('attach.otherPhone') : t('run.away') }}</p>
       <PhoneBox :bench="bench" :view="view" :pretend="pretend" />
@@ -100,41 +100,48 @@ async function save() {
     </template>
     <template v-if="run.off.length">
       <h3>{{ t('check.missing') }}</h3>
-      <p v-if="run.functions.length">
-        {{ t('check.function') }}
-        <button
-          v-for="f in run.functions"
-          :key="f"
-          class="press"
-          :disabled="!here || !!view.doing"
-          @click="putBack([], [f])"
-        >
-          {{ f.replaceAll('-', ' ') }}
-        </button>
-      </p>
-      <p>
-        <label>
-          {{ t('check.name') }}
-          <select v-model="picked">
-            <option v-for="p in run.off" :key="p" :value="p">{{ nameOf(p) }}</option>
-          </select>
-        </label>
-        <button class="press" :disabled="!picked || !here || !!view.doing" @click="putBack([picked], [])">
-          {{ t('check.back') }}
-        </button>
-      </p>
-      <p v-if="sure">
-        {{ t('check.allSure', { n: run.off.length }) }}
-        <button class="press" @click="putBack([], [])">{{ t('check.yes') }}</button>
-        <button class="press" @click="sure = false">{{ t('check.no') }}</button>
-      </p>
-      <p v-else>
-        <button class="press" :disabled="!here || !!view.doing" @click="sure = true">{{ t('check.all') }}</button>
-      </p>
-      <p>
-        <button class="press" @click="save">{{ t('run.log') }}</button>
-        <span class="second">{{ t('run.logWhy') }}</span>
-      </p>
+      <ul class="rows">
+        <li v-if="run.functions.length">
+          <span>{{ t('check.function') }}</span>
+          <span>
+            <button
+              v-for="f in run.functions"
+              :key="f"
+              class="press"
+              :disabled="!here || !!view.doing"
+              @click="putBack([], [f])"
+            >
+              {{ f.replaceAll('-', ' ') }}
+            </button>
+          </span>
+        </li>
+        <li>
+          <label>
+            {{ t('check.name') }}
+            <select v-model="picked">
+              <option v-for="p in run.off" :key="p" :value="p">{{ nameOf(p) }}</option>
+            </select>
+          </label>
+          <button class="press" :disabled="!picked || !here || !!view.doing" @click="putBack([picked], [])">
+            {{ t('check.back') }}
+          </button>
+        </li>
+        <li v-if="sure">
+          <span>{{ t('check.allSure', { n: run.off.length }) }}</span>
+          <span>
+            <button class="press" @click="putBack([], [])">{{ t('check.yes') }}</button>
+            <button class="press" @click="sure = false">{{ t('check.no') }}</button>
+          </span>
+        </li>
+        <li v-else>
+          <span>{{ many('run.took', run.off.length) }}</span>
+          <button class="press" :disabled="!here || !!view.doing" @click="sure = true">{{ t('check.all') }}</button>
+        </li>
+        <li>
+          <span class="reason">{{ t('run.logWhy') }}</span>
+          <button class="press" @click="save">{{ t('run.log') }}</button>
+        </li>
+      </ul>
     </template>
     <button v-if="run.state === 'finished' || run.state === 'put-back'" class="go-on" @click="$emit('finish')">
       {{ t('check.fine') }}
@@ -145,3 +152,9 @@ async function save() {
     <StepList :steps="steps" />
   </details>
 </template>
+
+<style scoped>
+.reason {
+  max-width: 44ch;
+}
+</style>
