@@ -250,7 +250,7 @@ func distances(trials []evidence.Trial, method evidence.Method, sc store.Scope, 
 	}
 	// Within one distance all weigh alike: the interval is that of the trials
 	// there by themselves.
-	alone := evidence.Yardstick{Transfer: evidence.Transfer{SameBuild: 1, SameModelRelease: 1, SameModel: 1, SameMakerRelease: 1, SameMaker: 1, Otherwise: 1}, Thresholds: y.Thresholds}
+	alone := evidence.Yardstick{Transfer: evidence.Transfer{SameBuild: 1, SameModelRelease: 1, SameModel: 1, SameMakerRelease: 1, SameMaker: 1, Otherwise: 1, Outside: y.Transfer.Outside}, Thresholds: y.Thresholds}
 	out := []distance{}
 	for at := evidence.SameBuild; at <= evidence.Otherwise; at++ {
 		strip := evidence.Strip(groups[at], method, sc.Target)

@@ -13,7 +13,7 @@ import (
 
 // staleTopic tells a browser what it should read anew.
 type staleTopic struct {
-	Topic string `json:"topic" enum:"everything,captures,changes,cover,desk,drafts,nothing,notices,people,profiles,releases,rules,run,tray" doc:"What has changed; everything where some may have been missed, nothing where it was silent for a while"`
+	Topic string `json:"topic" enum:"everything,captures,changes,cover,desk,drafts,nothing,notices,people,profiles,releases,reports,rules,run,tray" doc:"What has changed; everything where some may have been missed, nothing where it was silent for a while"`
 }
 
 // toEverybody are the topics that everybody who is signed in hears of, and
@@ -23,7 +23,7 @@ type staleTopic struct {
 var (
 	toEverybody = map[store.Topic]bool{
 		store.CapturesChanged: true, store.ChangesChanged: true, store.CoverageCounted: true, store.NoticesAdded: true, store.PeopleChanged: true,
-		store.ProfilesChanged: true, store.ReleasesChanged: true, store.RulesChanged: true, store.RunChanged: true,
+		store.ProfilesChanged: true, store.ReleasesChanged: true, store.ReportsChanged: true, store.RulesChanged: true, store.RunChanged: true,
 	}
 	toOneself = map[store.Topic]bool{store.DeskChanged: true, store.DraftsChanged: true, store.TrayChanged: true}
 )

@@ -157,6 +157,7 @@ var explanations = []explanation{
 	explained(store.ErrStale, http.StatusPreconditionFailed, "stale", "Somebody else changed this since you looked. Nothing of yours was written; look again and decide anew."),
 	explained(store.ErrMoved, http.StatusPreconditionFailed, "stale", "What this takes off has changed since it was asked for. Nothing was published; look at it, and have it asked for again."),
 	explained(store.ErrOwn, http.StatusForbidden, "own-change", "Nobody decides about their own change; another reviewer has to."),
+	explained(store.ErrManyReports, http.StatusTooManyRequests, "too-many", "Many reports of this release came in the last hour. Send yours a little later."),
 	explained(store.ErrNotYours, http.StatusForbidden, "refused", ""),
 	explained(store.ErrState, http.StatusConflict, "not-open", "It is no longer open: somebody has decided about it already. Nothing was written."),
 	explainedBy(func(e *store.ConflictError) *Problem {

@@ -110,7 +110,7 @@ func (p *press) file(ctx context.Context, path string) (*pressed, error) {
 
 // What public files tell of, and what profiles are composed from.
 var (
-	publicTopics = []store.Topic{store.Missed, store.ReleasesChanged, store.CoverageCounted}
+	publicTopics = []store.Topic{store.Missed, store.ReleasesChanged, store.CoverageCounted, store.ReportsChanged}
 	basisTopics  = []store.Topic{store.Missed, store.ChangesChanged, store.CapturesChanged, store.RulesChanged, store.ReleasesChanged}
 )
 

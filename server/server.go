@@ -2,6 +2,7 @@ package server
 
 import (
 	"context"
+	"encoding/hex"
 	"encoding/json"
 	"log/slog"
 	"net/http"
@@ -56,6 +57,8 @@ type Config struct {
 	Demo []DemoSignIn
 	// Pace is how slow clients may be; zero for DefaultPace.
 	Pace Pace
+	// NoReports leaves out what strangers could tell with.
+	NoReports bool
 	// Passwords is what new passwords are stored at; zero for the default.
 	Passwords PasswordCost
 }
@@ -81,6 +84,7 @@ type Server struct {
 	pace      Pace
 	passwords *passwords
 	uploads   *turnstile
+	tellers   tellers
 	exports   *turnstile
 	// previewing is held while another yardstick is tried out: that takes all
 	// trials there are, and more than one at a time would keep people waiting.
@@ -108,7 +112,11 @@ func build(c Config) *Server {
 		setup.Host = &adb.Client{Address: c.ADB, Program: c.ADBProgram}
 	}
 	s.work = worker.New(worker.Config{Store: c.Store, Log: c.Log, Station: bench.NewStation(setup), ADB: c.ADB, Mark: c.Secret.PhoneHash})
-	s.press = &press{site: &site.Site{Store: c.Store, Base: c.PublicURL, Assets: &site.Assets{FS: Assets()}}, files: map[string]*pressed{}}
+	reports := "/tell"
+	if c.NoReports {
+		reports = ""
+	}
+	s.press = &press{site: &site.Site{Store: c.Store, Base: c.PublicURL, Assets: &site.Assets{FS: Assets()}, Reports: reports, Salt: hex.EncodeToString(c.Secret.derive("reports"))}, files: map[string]*pressed{}}
 	s.bases = expirable.NewLRU[basisKey, profile.Basis](keptBases, nil, basisKept)
 	s.passwords = newPasswords(c.Passwords)
 	s.pace = c.Pace
@@ -199,6 +207,7 @@ func (s *Server) routes() {
 	s.linkRoutes()
 	s.runRoutes()
 	s.aftermathRoutes()
+	s.reportRoutes()
 	s.backupRoutes()
 	s.captureRoutes()
 	s.impactRoutes()
@@ -276,7 +285,7 @@ func (s *Server) logRequests(c *gin.Context) {
 
 // loggedPath is a request's path without the secret that some end in.
 func loggedPath(c *gin.Context) string {
-	for _, secret := range []string{"/news/", "/desk/"} {
+	for _, secret := range []string{"/news/", "/desk/", "/told/"} {
 		if strings.HasPrefix(c.Request.URL.Path, secret) {
 			return secret + "…"
 		}

@@ -41,6 +41,7 @@ const (
 	PeopleChanged   Topic = "people"   // none: who belongs to the installation, as what, and who is invited
 	ProfilesChanged Topic = "profiles" // none: profiles, and what is asked to be published
 	ReleasesChanged Topic = "releases" // none: releases, their keys, and on which builds they are not to be run
+	ReportsChanged  Topic = "reports"  // none: what strangers told, and what became of it
 	RulesChanged    Topic = "rules"    // none: yardstick and review rules
 	RunChanged      Topic = "run"      // a run
 	TrayChanged     Topic = "tray"     // a person

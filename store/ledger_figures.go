@@ -375,7 +375,8 @@ func trialsOf(ctx context.Context, q querier, packages []uuid.UUID) (map[uuid.UU
 		return trials, nil
 	}
 	rows, err := q.Query(ctx, `
-		select package_id, id, build_id, person_id, phone, method, outcome, function, persistence like 'back-%'
+		select package_id, id, build_id, person_id, phone, method, outcome, function, persistence like 'back-%',
+			outside
 		from trials
 		where package_id = any($1)`, packages)
 	if err != nil {
@@ -404,9 +405,12 @@ func trialsOf(ctx context.Context, q querier, packages []uuid.UUID) (map[uuid.UU
 			person = ids[3].String()
 			people[ids[3]] = person
 		}
+		if raw[9][0] == 1 {
+			person = word(raw[4])
+		}
 		builds[ids[2]] = evidence.Firmware{}
 		trials[ids[0]] = append(trials[ids[0]], evidence.Trial{ID: ids[1].String(), On: evidence.Firmware{Build: string(ids[2][:])}, Person: person, Phone: word(raw[4]),
-			Method: evidence.Method(word(raw[5])), Outcome: evidence.Outcome(word(raw[6])), Function: word(raw[7]), CameBack: raw[8][0] == 1})
+			Method: evidence.Method(word(raw[5])), Outcome: evidence.Outcome(word(raw[6])), Function: word(raw[7]), CameBack: raw[8][0] == 1, Outside: raw[9][0] == 1})
 	}
 	if err := rows.Err(); err != nil {
 		return nil, err

@@ -263,9 +263,13 @@ func (j *EvidenceSnapshot) With(author uuid.UUID, edits []Edit) *EvidenceSnapsho
 			v, ok := e.trial()
 			if ok {
 				out.changed[e.PackageID] = true
+				person := author.String()
+				if v.Report != "" {
+					person = v.Phone
+				}
 				out.trials[e.PackageID] = append(
 					out.trials[e.PackageID],
-					evidence.Trial{ID: e.ID.String(), Phone: v.Phone, Person: author.String(), On: j.firmwares[v.Build], Method: v.Method, Outcome: v.Outcome,
+					evidence.Trial{ID: e.ID.String(), Phone: v.Phone, Person: person, Outside: v.Report != "", On: j.firmwares[v.Build], Method: v.Method, Outcome: v.Outcome,
 						Function: v.Function, CameBack: v.Persistence == "back-after-restart" || v.Persistence == "back-after-update"},
 				)
 			}

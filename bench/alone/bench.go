@@ -26,6 +26,9 @@ type Bench struct {
 	// Files is where runs are written down, Key what phones are told apart by.
 	Files bench.Files
 	Key   []byte
+	// Salt is what a phone is told apart by for whoever is told of it: the same in
+	// every browser.
+	Salt []byte
 	// Changed is called whenever View would say something else.
 	Changed func()
 
@@ -43,6 +46,7 @@ type Bench struct {
 // reading is a phone that was read.
 type reading struct {
 	phone    string // what tells it apart
+	told     string // and for whoever is told of it
 	name     string
 	capture  *android.Capture
 	subject  run.Subject
@@ -104,8 +108,10 @@ func (b *Bench) Open() error {
 }
 
 // mark tells a phone from others, without its serial number.
-func (b *Bench) mark(serial string) string {
-	mac := hmac.New(sha256.New, b.Key)
+func (b *Bench) mark(serial string) string { return hash(b.Key, serial) }
+
+func hash(key []byte, serial string) string {
+	mac := hmac.New(sha256.New, key)
 	mac.Write([]byte(serial))
 	return hex.EncodeToString(mac.Sum(nil))
 }
@@ -208,6 +214,9 @@ func (b *Bench) Read(ctx context.Context, handle string) (r run.Rehearsal, err e
 		sub.Labels[s.Package] = s.Label
 	}
 	b.read = &reading{phone: b.mark(got.serial), name: c.Identity.MarketName, capture: c, subject: sub}
+	if len(b.Salt) > 0 {
+		b.read.told = hash(b.Salt, got.serial)[:24]
+	}
 	if b.read.name == "" {
 		b.read.name = c.Identity.Model
 	}
@@ -263,7 +272,7 @@ func (b *Bench) Start(ctx context.Context, c run.Choices) (uuid.UUID, error) {
 		run: run.NewKept(run.Plan(d, c), b.read.phone, id.Form, id.Fingerprint),
 		about: About{
 			ID: uuid.New(), StartedAt: time.Now().UTC().Truncate(time.Second), Path: b.path, Digest: b.release.Digest,
-			Title: d.Maker.Name + " " + d.Model.Name + ": " + d.Edition.Name, Phone: b.read.name, Fingerprint: id.Fingerprint, Choices: c,
+			Title: d.Maker.Name + " " + d.Model.Name + ": " + d.Edition.Name, Phone: b.read.name, Told: b.read.told, Fingerprint: id.Fingerprint, Choices: c,
 			Losses: losses(d), Checks: run.CheckList(d),
 		},
 	}

@@ -26,7 +26,10 @@ type About struct {
 	Path   string `json:"path"`
 	Digest string `json:"digest"`
 	// Phone is the phone's name for people.
-	Phone       string      `json:"phone"`
+	Phone string `json:"phone"`
+	// Told is a hash by which the phone counts once, should its owner tell what
+	// happened; it goes nowhere by itself.
+	Told        string      `json:"told"`
 	Fingerprint string      `json:"fingerprint"`
 	Choices     run.Choices `json:"choices"`
 	// Losses say what goes with which package, to put it back by.

@@ -29,7 +29,7 @@ func main() {
 		Log: slog.New(slog.NewTextHandler(browser.Console{}, nil)),
 	})
 	changed := make(chan struct{}, 1)
-	b := &alone.Bench{Station: station, Files: files.Below("here"), Key: key, Changed: func() {
+	b := &alone.Bench{Station: station, Files: files.Below("here"), Key: key, Salt: []byte(worker.Get("salt").String()), Changed: func() {
 		select {
 		case changed <- struct{}{}:
 		default: // it is told soon anyway

@@ -41,7 +41,7 @@ func exportSite(c *cobra.Command, st *store.Store, folder, public string) error 
 	if public == "" {
 		return usageError{fmt.Errorf("say with --public-url where the pages will be reached: scripts and QR codes name it")}
 	}
-	n, err := (&site.Site{Store: st, Base: strings.TrimRight(public, "/"), Assets: &site.Assets{FS: server.Assets()}}).Export(c.Context(), folder)
+	n, err := (&site.Site{Store: st, Base: strings.TrimRight(public, "/"), Assets: &site.Assets{FS: server.Assets()}, Reports: strings.TrimRight(public, "/") + "/tell"}).Export(c.Context(), folder)
 	if err != nil {
 		return fmt.Errorf("%s written to %s; then: %w", wording.Count(n, "file was", "files were"), folder, err)
 	}

@@ -26,6 +26,7 @@ type settings struct {
 	listen, metrics, database, adb, adbProgram, secret, public, proxies, backups, readyFile string
 
 	connections int
+	noReports   bool
 	standIns    []string
 	loosePhones []string
 	hands       []bench.HandAt
@@ -63,6 +64,7 @@ func (s *settings) flags(c *cobra.Command) {
 		env("ROSTER_PUBLIC_URL", ""),
 		"where people reach it from outside, such as https://roster.example; scripts, QR codes and feeds say so (ROSTER_PUBLIC_URL)",
 	)
+	f.BoolVar(&s.noReports, "no-reports", env("ROSTER_NO_REPORTS", "") != "", "strangers can't tell what happened with a release (ROSTER_NO_REPORTS)")
 	f.StringVar(&s.database, "database", env("ROSTER_DATABASE_URL", ""), "address of the PostgreSQL database (ROSTER_DATABASE_URL)")
 	f.StringVar(&s.adb, "adb", env("ROSTER_ADB", "127.0.0.1:5037"), "address of the adb server, empty for none; localfilesystem:PATH for a socket (ROSTER_ADB)")
 	f.StringVar(&s.adbProgram, "adb-program", env("ROSTER_ADB_PROGRAM", "adb"), "program that starts an adb server where none answers")
@@ -172,6 +174,7 @@ func (s *settings) serve(ctx context.Context, world *sample) error {
 		ADBProgram:     s.adbProgram,
 		StandIns:       append(hands, s.hands...),
 		Loose:          s.loose,
+		NoReports:      s.noReports,
 		Version:        version,
 		Backups:        s.backups,
 		PublicURL:      s.publicURL(address),

@@ -46,6 +46,8 @@ type TrialValue struct {
 	Attachments []string `json:"attachments,omitempty" nullable:"false"`
 	// Run is the identity of the run that it was drafted from.
 	Run string `json:"run,omitempty"`
+	// Report is the identity of the stranger's report that it was made of.
+	Report string `json:"report,omitempty"`
 }
 
 // asFunction is something that was tried as functions are named.
@@ -90,7 +92,7 @@ func (v *TrialValue) check() error {
 			return err
 		}
 	}
-	return cmp.Or(canonicalID("the build", &v.Build), canonicalID("the run", &v.Run), checkText("the note", v.Note))
+	return cmp.Or(canonicalID("the build", &v.Build), canonicalID("the run", &v.Run), canonicalID("the report", &v.Report), checkText("the note", v.Note))
 }
 
 // sourceClaims are what a source can tell of: an outcome of removing the

@@ -65,7 +65,7 @@ func TestBetween(t *testing.T) {
 			t.Errorf("%+v from %+v: %v, want %v", c.trial, c.target, got, c.want)
 		}
 	}
-	if (Transfer{1, 0.5, 0.8, 0.3, 0.2, 0.1}).Check() == nil || (Transfer{2, 1, 1, 1, 1, 1}).Check() == nil || DefaultTransfer.Check() != nil {
+	if (Transfer{1, 0.5, 0.8, 0.3, 0.2, 0.1, 0.3}).Check() == nil || (Transfer{2, 1, 1, 1, 1, 1, 0}).Check() == nil || DefaultTransfer.Check() != nil {
 		t.Error("a table that makes no sense was accepted, or the default refused")
 	}
 }

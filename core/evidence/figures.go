@@ -51,8 +51,10 @@ type Figures struct {
 	// Summary.
 	Counted []Weighed
 
-	// What near trials say, and the worst load that any calls for.
+	// What near trials say, the worst load that any calls for, and whether any
+	// was made by people of the installation.
 	nearHarm, nearClean bool
+	inside              bool
 	worst               Load
 }
 
@@ -190,7 +192,12 @@ func (g Gathered) sum(f *Figures, target Firmware, y Yardstick, limits *Limits, 
 	g.nearestFirst(target, order, distances)
 	for _, i := range order {
 		w, d, kind := &g.counted[i], distances[i], g.kinds[i]
-		transfer, harm := transfers[d], kind > 0
+		transfer, load, harm := transfers[d], calls[d][kind], kind > 0
+		if w.Outside {
+			transfer *= y.Transfer.Outside
+			load = callsFor(w.Outcome, transfer, y.Thresholds)
+		}
+		f.inside = f.inside || !w.Outside
 		weight := transfer
 		switch {
 		case kind >= firstSevere:
@@ -209,7 +216,7 @@ func (g Gathered) sum(f *Figures, target Firmware, y Yardstick, limits *Limits, 
 		if transfer >= y.Thresholds.Near {
 			f.nearHarm, f.nearClean = f.nearHarm || harm, f.nearClean || !harm
 		}
-		if load := calls[d][kind]; load != "" && (f.worst == "" || load.Rank() > f.worst.Rank()) {
+		if load != "" && (f.worst == "" || load.Rank() > f.worst.Rank()) {
 			f.worst = load
 		}
 		if each != nil {
@@ -290,7 +297,7 @@ func merge(trials []Trial, method Method) []Weighed {
 		m.Merged = append(m.Merged, t.ID)
 		worse := cmp.Compare(t.Outcome.severity(), m.Outcome.severity())
 		// Ties go to the smaller identity, so that order does not matter.
-		if worse > 0 || worse == 0 && cmp.Or(cmp.Compare(t.Person, m.Person), cmp.Compare(t.ID, m.ID)) < 0 {
+		if worse > 0 || worse == 0 && cmp.Or(outsideLast(t, m.Trial), cmp.Compare(t.Person, m.Person), cmp.Compare(t.ID, m.ID)) < 0 {
 			m.Trial = t
 		}
 	}
@@ -300,10 +307,24 @@ func merge(trials []Trial, method Method) []Weighed {
 	return merged
 }
 
+// outsideLast puts what people of the installation say before what strangers tell
+// of the same phone.
+func outsideLast(a, b *Trial) int {
+	switch {
+	case a.Outside == b.Outside:
+		return 0
+	case b.Outside:
+		return -1
+	}
+	return 1
+}
+
 func (f *Figures) standing(t Thresholds) Standing {
 	switch {
 	case f.Weight == 0:
 		return Untried
+	case !f.inside:
+		return Thin
 	case f.nearHarm && f.nearClean && f.Floor < t.FirmFloor:
 		return Contested
 	case f.Ceiling <= t.FirmCeiling || f.Floor >= t.FirmFloor:

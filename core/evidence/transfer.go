@@ -14,10 +14,12 @@ type Transfer struct {
 	SameMakerRelease float64 `json:"sameMakerRelease"`
 	SameMaker        float64 `json:"sameMaker"`
 	Otherwise        float64 `json:"otherwise"`
+	// Outside is what a trial from outside counts of that.
+	Outside float64 `json:"outside"`
 }
 
 // DefaultTransfer is the table that a new installation starts with.
-var DefaultTransfer = Transfer{1, 0.8, 0.5, 0.3, 0.2, 0.1}
+var DefaultTransfer = Transfer{1, 0.8, 0.5, 0.3, 0.2, 0.1, 0.3}
 
 // Distance is the relation of two firmwares, 0 for the same build and growing.
 type Distance int
@@ -64,6 +66,9 @@ func (t Transfer) Weight(d Distance) float64 {
 // Check reports whether the table makes sense: weights from 0 to 1 that never
 // grow with distance.
 func (t Transfer) Check() error {
+	if !(t.Outside >= 0 && t.Outside <= 1) {
+		return fmt.Errorf("the weight of trials from outside is %v, not between 0 and 1", t.Outside)
+	}
 	for d := SameBuild; d <= Otherwise; d++ {
 		w := t.Weight(d)
 		if !(w >= 0 && w <= 1) {

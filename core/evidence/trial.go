@@ -71,7 +71,8 @@ type Trial struct {
 	ID string
 	// Phone is the keyed hash of the phone's serial number.
 	Phone string
-	// Person is the technician who reports it.
+	// Person is the technician who reports it; of a trial from outside its phone,
+	// which is all that is known of whoever told.
 	Person   string
 	On       Firmware
 	Method   Method
@@ -79,4 +80,7 @@ type Trial struct {
 	Function string
 	// CameBack is true where the package returned by itself afterwards.
 	CameBack bool
+	// Outside is true where a stranger told of it: it counts less, and such
+	// trials alone make nothing more than thin.
+	Outside bool
 }

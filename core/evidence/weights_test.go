@@ -62,7 +62,7 @@ func TestTable(t *testing.T) {
 	for _, c := range []struct {
 		table Transfer
 		want  float64
-	}{{DefaultTransfer, 0.1}, {Transfer{1, 1, 1, 1, 1, 1}, 1}, {Transfer{SameBuild: 1}, 0}} {
+	}{{DefaultTransfer, 0.1}, {Transfer{1, 1, 1, 1, 1, 1, 1}, 1}, {Transfer{SameBuild: 1}, 0}} {
 		f := Weigh([]Trial{far}, RemoveForUser, here, Yardstick{c.table, DefaultThresholds})
 		if f.Weight != c.want || c.want == 0 && (f.Standing != Untried || f.Ceiling != 1) {
 			t.Errorf("%+v: %+v", c.table, f)
@@ -136,5 +136,41 @@ func TestLoads(t *testing.T) {
 	}
 	if slices.Contains(Outcomes, "") || Refused.Harm() || Clean.Harm() || FunctionLost.Severe() || !NoStart.Severe() {
 		t.Error("what counts as harm has changed")
+	}
+}
+
+// TestOutside: what strangers tell counts for a part, nobody's fourth as much as
+// the first, and makes nothing more than thin by itself.
+func TestOutside(t *testing.T) {
+	told := func(n int, outcome Outcome) (list []Trial) {
+		for i := range n {
+			x := trial(100+i, fmt.Sprint("phone", i), fmt.Sprint("phone", i), outcome)
+			x.Outside = true
+			list = append(list, x)
+		}
+		return list
+	}
+	f := Weigh(told(40, Clean), RemoveForUser, here, DefaultYardstick)
+	if !near4(f.Weight, 12) || f.Standing != Thin || !near4(f.Ceiling, Ceiling(0, 12)) {
+		t.Errorf("forty strangers: %v, %s, %v", f.Weight, f.Standing, f.Ceiling)
+	}
+	f = Weigh(told(3, NoStart), RemoveForUser, here, DefaultYardstick)
+	if !near4(f.Harmed, 0.9) || f.Standing != Thin || f.worst == LoadBearing {
+		t.Errorf("three whose phones did not start: %v, %s, %s", f.Harmed, f.Standing, f.worst)
+	}
+	f = Weigh(append(told(40, Clean), trial(1, "p", "ann", Clean)), RemoveForUser, here, DefaultYardstick)
+	if !near4(f.Weight, 13) || f.Standing == Thin {
+		t.Errorf("with one of ours: %v, %s", f.Weight, f.Standing)
+	}
+	// Both told of the same phone: ours stands.
+	same := told(1, Clean)
+	same[0].Phone = "p"
+	f = Weigh(append(same, trial(1, "p", "ann", Clean)), RemoveForUser, here, DefaultYardstick)
+	if !near4(f.Weight, 1) {
+		t.Errorf("the same phone twice: %v", f.Weight)
+	}
+	y := DefaultYardstick
+	if y.Transfer.Outside = 1.1; y.Check() == nil {
+		t.Error("a stranger counts more than one of ours")
 	}
 }

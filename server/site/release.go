@@ -31,8 +31,12 @@ const (
 	plainText   = "text/plain; charset=utf-8"
 )
 
-// hereEnding is that of the page that does a release on a phone.
-const hereEnding = ".here.html"
+// hereEnding is that of the page that does a release on a phone, tellEnding of
+// the one on which strangers tell what happened.
+const (
+	hereEnding = ".here.html"
+	tellEnding = ".tell.html"
+)
 
 // script is a form that core/render writes.
 func script(ending, contentType string, f func(*profile.Document, render.About) ([]byte, error)) form {
@@ -59,6 +63,7 @@ var forms = []form{
 	script(".csv", "text/csv; charset=utf-8", func(d *profile.Document, _ render.About) ([]byte, error) { return render.CSV(d) }),
 	script(".md", "text/markdown; charset=utf-8", func(d *profile.Document, a render.About) ([]byte, error) { return render.Markdown(d, a), nil }),
 	{".sheet.html", "text/html; charset=utf-8", true, runSheet},
+	{tellEnding, "text/html; charset=utf-8", true, nil},
 	{hereEnding, "text/html; charset=utf-8", true, nil}, // it needs the browser application: see release
 	{".qr.svg", "image/svg+xml", true, func(_ store.Release, _ *profile.Document, a render.About) ([]byte, error) { return QR(a.Where) }},
 }
@@ -132,11 +137,20 @@ func (s *Site) release(ctx context.Context, path string) (File, error) {
 		if err != nil {
 			return File{}, err
 		}
+		if s.Reports != "" {
+			if p.Told, err = s.Store.ReportsOf(ctx, r.ID); err != nil {
+				return File{}, err
+			}
+			p.CanTell = true
+		}
 		p.CanHere = here != nil && r.State != profile.Withdrawn
 		return s.page("release.html", p)
 	}
-	if f.ending == hereEnding {
+	switch f.ending {
+	case hereEnding:
 		return s.here(r, d, a)
+	case tellEnding:
+		return s.tell(r, d, a)
 	}
 	body, err := f.render(r, d, a)
 	if err != nil {
@@ -161,10 +175,21 @@ func (s *Site) here(r store.Release, d *profile.Document, a render.About) (File,
 	}
 	p := struct {
 		releasePage
-		Here *Here
-		Keep string // what is kept for when there is no connection, with spaces between
-	}{pageOf(r, d, a), here, "/" + strings.Join(here.All, " /")}
+		Here             *Here
+		Tell, Salt string
+		Keep       string // what is kept for when there is no connection, with spaces between
+	}{pageOf(r, d, a), here, s.Reports, s.Salt, "/" + strings.Join(here.All, " /")}
 	return s.page("here.html", p)
+}
+
+// At finds the release at an address such as /r/maker/model/edition/number.
+func (s *Site) At(ctx context.Context, path string) (store.Release, error) {
+	rest, ok := strings.CutPrefix(path, "/r/")
+	maker, model, edition, number, f, good := address(rest)
+	if !ok || !good || f != nil {
+		return store.Release{}, store.ErrNotFound
+	}
+	return s.Store.Release(ctx, maker, model, edition, number)
 }
 
 // releasePage is what the page and the run sheet of a release show.
@@ -183,6 +208,10 @@ type releasePage struct {
 	// Own is what its own runs come to, Runs the latest of them.
 	Own  run.Own
 	Runs []store.RunLine
+	// Told is what strangers told of it, as far as reviewers looked at that;
+	// CanTell is true where they can.
+	Told    store.ReportCounts
+	CanTell bool
 	// CanHere is true where it can be done from a page of its own.
 	CanHere bool
 	// Goes are the steps that go, each with its commands.

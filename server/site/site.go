@@ -84,6 +84,10 @@ type Site struct {
 	Base string
 	// Assets are the browser application's, nil for none.
 	Assets *Assets
+	// Reports is where strangers send what happened, "" where they can't. Salt is
+	// what their phones' serial numbers are hashed with, in their browsers.
+	Reports string
+	Salt    string
 }
 
 // File is what one address holds.
@@ -160,7 +164,7 @@ func (s *Site) Paths(ctx context.Context) ([]string, error) {
 			paths = append(paths, maker+"/"+sister.Slug)
 		}
 		for _, f := range forms {
-			if f.ending == hereEnding && here == nil {
+			if f.ending == hereEnding && here == nil || f.ending == tellEnding && s.Reports == "" {
 				continue
 			}
 			paths = append(paths, edition+f.ending, Path(r)+f.ending)

@@ -26,6 +26,7 @@ export const router = createRouter({
     },
     { path: '/builds/wanted/:id', name: 'wanted', component: () => import('@/places/builds/WantedPlace.vue') },
     { path: '/review', name: 'review', component: () => import('@/places/review/ReviewPlace.vue') },
+    { path: '/review/outside', name: 'outside', component: () => import('@/places/review/OutsidePlace.vue') },
     {
       path: '/review/:id',
       name: 'change',

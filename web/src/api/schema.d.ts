@@ -1990,6 +1990,107 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/reports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What strangers told: trouble first, then the newest
+         * @description For: reviewer.
+         */
+        get: operations["listReports"];
+        put?: never;
+        /** Tell what happened, with no account */
+        post: operations["tell"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/reports/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One report
+         * @description For: reviewer.
+         */
+        get: operations["getReport"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/reports/{id}/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask whoever told
+         * @description For: reviewer.
+         */
+        post: operations["askBack"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/reports/{id}/put-away": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put a report away, with a reason for whoever told
+         * @description For: reviewer.
+         */
+        post: operations["putReportAway"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/reports/{id}/trials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make trials of a report, into your tray
+         * @description For: reviewer.
+         */
+        post: operations["takeReport"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/review-rules": {
         parameters: {
             query?: never;
@@ -2375,10 +2476,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /**
-         * Stand-ins that a browser can attach; none outside the sample world
-         * @description For: technician.
-         */
+        /** Stand-ins that a browser can attach; none outside the sample world */
         get: operations["listLooseStandIns"];
         put?: never;
         post?: never;
@@ -2397,10 +2495,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /**
-         * Do to such a stand-in what a hand would do
-         * @description For: technician.
-         */
+        /** Do to such a stand-in what a hand would do */
         post: operations["handLooseStandIn"];
         delete?: never;
         options?: never;
@@ -2772,6 +2867,9 @@ export interface components {
             sinceId?: string;
             summary: components["schemas"]["Arrival"];
             /** @description What it brings, in short; empty for the first of an edition */
+            words: string;
+        };
+        AskBackInputBody: {
             words: string;
         };
         AskInputBody: {
@@ -4567,6 +4665,10 @@ export interface components {
             /** @description Other models of the maker that it is for, too */
             sisters?: string[] | null;
         };
+        NewReportOutputBody: {
+            /** @description By it, and by nothing else, the report is found again at /told/TOKEN */
+            token: string;
+        };
         NewRunInputBody: {
             /** Format: uuid */
             bench: string;
@@ -4673,6 +4775,35 @@ export interface components {
         };
         OpenedOutputBody: {
             opened: components["schemas"]["Opened"][];
+        };
+        OutsideReport: {
+            /** Format: date-time */
+            at: string;
+            /** Format: uuid */
+            buildId?: string;
+            buildName: string;
+            decidedBy: string;
+            fingerprint: string;
+            function: string;
+            /** Format: uuid */
+            id: string;
+            log: string;
+            notes: components["schemas"]["ReportNote"][];
+            /** @enum {string} */
+            outcome: "worked" | "missing" | "broken" | "would-not-go" | "came-back" | "not-listed";
+            packages: string[];
+            phone: string;
+            reason: string;
+            /** @description Its name for people; empty where it is of none */
+            release: string;
+            /** Format: uuid */
+            releaseId?: string;
+            releasePath: string;
+            /** Format: date-time */
+            since?: string;
+            /** @enum {string} */
+            state: "waiting" | "asked" | "taken" | "put-away";
+            words: string;
         };
         Overlay: {
             on: boolean;
@@ -4960,6 +5091,10 @@ export interface components {
             state: "open" | "published" | "returned" | "taken-back" | "outdated";
             words: string;
         };
+        PutAwayInputBody: {
+            /** @description For whoever told */
+            reason: string;
+        };
         PutBackInputBody: {
             /** @description None for all that the run changed */
             packages?: string[] | null;
@@ -5132,6 +5267,38 @@ export interface components {
             omitted?: number;
             refused?: string;
             section: string;
+        };
+        ReportBody: {
+            /** @description The phone's firmware, where the teller knows it */
+            fingerprint?: string;
+            /** @description What is missing, in a word or two */
+            function?: string;
+            log?: string;
+            /** @enum {string} */
+            outcome: "worked" | "missing" | "broken" | "would-not-go" | "came-back" | "not-listed";
+            /** @description Which packages it is about, where the teller knows */
+            packages?: string[] | null;
+            /** @description A hash by which one phone counts once; never a serial number */
+            phone?: string;
+            /** @description The release's address, such as /r/brannock/lyra-5/quiet-phone/4; empty for a phone that is not listed */
+            release?: string;
+            /** @description YYYY-MM-DD */
+            since?: string;
+            words?: string;
+        };
+        ReportNote: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            words: string;
+        };
+        ReportsOutputBody: {
+            /**
+             * Format: int64
+             * @description How many there are; the list holds the first 200
+             */
+            all: number;
+            items: components["schemas"]["OutsideReport"][];
         };
         Request: {
             action?: string;
@@ -5735,7 +5902,7 @@ export interface components {
              * @description What has changed; everything where some may have been missed, nothing where it was silent for a while
              * @enum {string}
              */
-            topic: "everything" | "captures" | "changes" | "cover" | "desk" | "drafts" | "nothing" | "notices" | "people" | "profiles" | "releases" | "rules" | "run" | "tray";
+            topic: "everything" | "captures" | "changes" | "cover" | "desk" | "drafts" | "nothing" | "notices" | "people" | "profiles" | "releases" | "reports" | "rules" | "run" | "tray";
         };
         StandIn: {
             address: string;
@@ -5800,6 +5967,24 @@ export interface components {
             for?: string;
             name: string;
             package?: string;
+        };
+        TakeReportInputBody: {
+            /**
+             * Format: uuid
+             * @description The firmware that it was on, as it is known here
+             */
+            build: string;
+            function?: string;
+            /** @enum {string} */
+            method: "disable" | "remove-for-user";
+            note?: string;
+            /** @enum {string} */
+            outcome: "clean" | "function-lost" | "fault" | "no-start" | "refused";
+            packages: string[] | null;
+            /** @description For whoever told */
+            reason?: string;
+            /** Format: int64 */
+            watchedDays: number;
         };
         Thresholds: {
             /** Format: double */
@@ -5871,6 +6056,8 @@ export interface components {
             /** Format: double */
             otherwise: number;
             /** Format: double */
+            outside: number;
+            /** Format: double */
             sameBuild: number;
             /** Format: double */
             sameMaker: number;
@@ -5923,6 +6110,7 @@ export interface components {
             phone: string;
             /** @enum {string} */
             recovery: "put-back" | "reset" | "reflash" | "not-tried";
+            report?: string;
             run?: string;
             tried?: string[];
             /** Format: int64 */
@@ -9852,6 +10040,200 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["WithdrawInputBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listReports: {
+        parameters: {
+            query?: {
+                show?: "waiting" | "ended";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportsOutputBody"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tell: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReportBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewReportOutputBody"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getReport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutsideReport"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    askBack: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskBackInputBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    putReportAway: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutAwayInputBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    takeReport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeReportInputBody"];
             };
         };
         responses: {

@@ -48,6 +48,7 @@ export type Subject =
   | 'record-proof'
   | 'rehearsal'
   | 'releases'
+  | 'reports'
   | 'review-rules'
   | 'rules-draft'
   | 'runs'
@@ -102,6 +103,7 @@ const staleByOthers: Record<Told, readonly Subject[]> = {
   people: ['people', 'person', 'invitations', 'session'],
   profiles: ['profiles', 'profile', 'profile-comparison', 'desk', 'fits', 'session'],
   releases: ['releases', 'hold', 'keys', 'timeline', 'dossier', 'profiles', 'fits', 'desk', 'wanted', 'week'],
+  reports: ['reports', 'desk'],
   rules: [...catalogue, ...reviewed, 'profiles', 'releases', 'desk'],
   run: ['runs'],
   tray: ['tray', 'session', 'tray-check', 'tray-knock-on', 'draft'],

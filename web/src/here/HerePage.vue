@@ -14,8 +14,8 @@ import RunPart from './RunPart.vue'
 import SavePart from './SavePart.vue'
 import { t, type Key } from './words'
 
-const props = defineProps<{ path: string; publicKey: string; list: string; keep: string }>()
-const bench = new Bench()
+const props = defineProps<{ path: string; publicKey: string; list: string; keep: string; tell: string; salt: string }>()
+const bench = new Bench(props.salt)
 const { view, ended } = bench
 
 type Place = 'begin' | 'ready' | 'attach' | 'decide' | 'save' | 'run' | 'finish' | 'log'
@@ -53,8 +53,8 @@ async function text(name: string): Promise<string> {
   return a.text()
 }
 
-// keep has the browser keep what this page needs.
-async function keep() {
+// keepForLater has the browser keep what this page needs.
+async function keepForLater() {
   await navigator.serviceWorker?.register('/offline.js')
   const { active } = await navigator.serviceWorker.ready
   const files = ['.json', '.json.minisig', '.status.json'].map((ending) => props.path + ending)
@@ -63,7 +63,7 @@ async function keep() {
 
 onMounted(async () => {
   // The worker of the site keeps what this page needs for when there is no connection.
-  void keep().catch(() => undefined)
+  void keepForLater().catch(() => undefined)
   if (!window.isSecureContext) lack.value = 'secure'
   pretend.value = await standIns()
   if (!lack.value && !('usb' in navigator) && !pretend.value.length) lack.value = 'usb'
@@ -169,6 +169,7 @@ function open(id: string) {
       :view="view"
       :bench="bench"
       :pretend="pretend"
+      :tell="tell"
       @finish="place = 'finish'"
       @wrong="wrong = $event"
     />

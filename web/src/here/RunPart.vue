@@ -4,10 +4,11 @@ import { computed, ref } from 'vue'
 import type { Bench, LooseStandIn } from './bench'
 import type { Run, View } from './messages'
 import PhoneBox from './PhoneBox.vue'
+import TellPart from './TellPart.vue'
 import StepList from './StepList.vue'
 import { day, many, t } from './words'
 
-const props = defineProps<{ run: Run; view: View; bench: Bench; pretend: LooseStandIn[] }>()
+const props = defineProps<{ run: Run; view: View; bench: Bench; pretend: LooseStandIn[]; tell: string }>()
 const emit = defineEmits<{ finish: []; wrong: [words: string] }>()
 
 const going = computed(() => props.run.state === 'going')
@@ -143,6 +144,7 @@ async function save() {
         </li>
       </ul>
     </template>
+    <TellPart v-if="tell && run.state !== 'put-back'" :run="run" :bench="bench" :tell="tell" />
     <button v-if="run.state === 'finished' || run.state === 'put-back'" class="go-on" @click="$emit('finish')">
       {{ t('check.fine') }}
     </button>

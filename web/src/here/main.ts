@@ -5,6 +5,6 @@ import { speak } from './words'
 
 const place = document.getElementById('here')
 if (place) {
-  const { path = '', key = '', list = '', keep = '', language = 'en' } = place.dataset
-  void speak(language).then(() => createApp(HerePage, { path, publicKey: key, list, keep }).mount(place))
+  const { path = '', key = '', list = '', keep = '', tell = '', salt = '', language = 'en' } = place.dataset
+  void speak(language).then(() => createApp(HerePage, { path, publicKey: key, list, keep, tell, salt }).mount(place))
 }

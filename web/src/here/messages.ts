@@ -47,6 +47,8 @@ export interface Run {
   path: string
   digest: string
   phone: string
+  fingerprint: string
+  told: string
   mark: string
   state: 'going' | 'stopped' | 'held' | 'interrupted' | 'finished' | 'put-back'
   why: string
@@ -71,7 +73,7 @@ export interface View {
 }
 
 export type ToWorker =
-  | { kind: 'start'; key: string; name: string; attached: { number: number; name: string }[] }
+  | { kind: 'start'; key: string; salt: string; name: string; attached: { number: number; name: string }[] }
   | { kind: 'look' }
   | { kind: 'attach'; number: number; name: string }
   | { kind: 'detach'; number: number }

@@ -23,6 +23,7 @@ async function start(m: ToWorker & { kind: 'start' }) {
     phones: plugged.phones,
     files,
     key: m.key,
+    salt: m.salt,
     ready: () => {
       ask = worker.ask
       say({ kind: 'ready' })

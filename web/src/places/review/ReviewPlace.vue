@@ -17,7 +17,7 @@ import { queuePages, type View } from './queue'
 const route = useRoute()
 const router = useRouter()
 const { query } = useScope()
-const { person } = useSession()
+const { person, may } = useSession()
 const view = computed<View>(() =>
   route.query.show === 'mine' || route.query.show === 'all' ? route.query.show : 'sent',
 )
@@ -47,6 +47,7 @@ const nothing: Record<View, [string, string]> = {
     >
       {{ { sent: 'waiting', mine: 'yours', all: 'all' }[v] }}
     </button>
+    <router-link v-if="may('reviewer')" class="link" :to="{ name: 'outside', query }">from outside</router-link>
     <span class="second">{{
       view === 'sent' ? 'what touches a release first, then the oldest, then the better record' : 'the newest first'
     }}</span>

@@ -26,6 +26,7 @@ const distances = [
   ['sameMakerRelease', 'the same maker and Android'],
   ['sameMaker', 'the same maker'],
   ['otherwise', 'anything else'],
+  ['outside', 'and of that, when a stranger told of it'],
 ] as const
 const shares = [
   ['near', 'a trial can contradict another, or call for Load-bearing, when it counts at least'],

@@ -1,0 +1,105 @@
+package server
+
+import (
+	"context"
+	"errors"
+	"net/http"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+	"github.com/google/uuid"
+
+	"roster/server/site"
+	"roster/store"
+)
+
+// tellRoutes are the pages on which strangers tell, and find again what they told.
+// They work without JavaScript, and from a static export elsewhere.
+func (s *Server) tellRoutes() {
+	s.plain(http.MethodGet, "/tell", Public, func(c *gin.Context) { s.sendPage(c, s.press.site.TellOfUnlisted) })
+	s.plain(http.MethodPost, "/tell", Public, s.tellByForm)
+	s.plain(http.MethodGet, "/told/:token", Public, s.told)
+	s.plain(http.MethodPost, "/told/:token", Public, s.tellMore)
+}
+
+// maxForm bounds what a form sends, in bytes.
+const maxForm = 256 << 10
+
+// form reads what a form sent; it has answered where that can't be read.
+func (s *Server) form(c *gin.Context) bool {
+	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, maxForm)
+	err := c.Request.ParseForm()
+	if err == nil {
+		return true
+	}
+	p := problem(http.StatusBadRequest, "bad-request", "What was sent can't be read.")
+	var large *http.MaxBytesError
+	if errors.As(err, &large) {
+		p = problem(http.StatusRequestEntityTooLarge, "too-large", "That is too much: leave out the log, or a part of it.")
+	}
+	s.publicProblem(c, "", p)
+	return false
+}
+
+func (s *Server) tellByForm(c *gin.Context) {
+	if !s.form(c) {
+		return
+	}
+	get := c.Request.PostForm.Get
+	token, err := s.takeReport(c.Request.Context(), reportBody{
+		Release: get("release"), Fingerprint: strings.TrimSpace(get("fingerprint")), Phone: get("phone"), Outcome: store.ReportOutcome(get("outcome")),
+		Packages: strings.Fields(get("packages")), Function: get("function"), Since: get("since"), Words: get("words"), Log: get("log"),
+	})
+	if err != nil {
+		s.publicProblem(c, "", err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, "/told/"+token)
+}
+
+func (s *Server) told(c *gin.Context) {
+	s.sendPage(c, func() (site.File, error) {
+		r, err := s.store.ReportByToken(c.Request.Context(), c.Param("token"))
+		if err != nil {
+			return site.File{}, err
+		}
+		return s.press.site.ToldPage(r, c.Request.URL.Path)
+	})
+}
+
+func (s *Server) tellMore(c *gin.Context) {
+	if !s.form(c) {
+		return
+	}
+	ctx := c.Request.Context()
+	words := plainText(c.Request.PostForm.Get("words"))
+	err := s.addWords(ctx, c.Param("token"), words)
+	if err != nil {
+		s.publicProblem(c, "", err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, c.Request.URL.Path)
+}
+
+func (s *Server) addWords(ctx context.Context, token, words string) error {
+	if words == "" || len(words) > store.MaxReportWords {
+		return problem(http.StatusUnprocessableEntity, "bad-request", "Say something, in at most 4,000 characters.")
+	}
+	r, err := s.store.ReportByToken(ctx, token)
+	if err != nil {
+		return err
+	}
+	return s.store.NoteReport(ctx, r.ID, uuid.Nil, words)
+}
+
+// sendPage sends a page that is one person's.
+func (s *Server) sendPage(c *gin.Context, page func() (site.File, error)) {
+	f, err := page()
+	if err != nil {
+		s.publicProblem(c, "", err)
+		return
+	}
+	c.Header("Cache-Control", "no-store")
+	c.Header("Referrer-Policy", "no-referrer")
+	c.Data(http.StatusOK, f.Type, f.Body)
+}
