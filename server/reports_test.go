@@ -1,0 +1,177 @@
+package server_test
+
+import (
+	"fmt"
+	"net/url"
+	"regexp"
+	"strings"
+	"testing"
+
+	"roster/server"
+)
+
+// tells fills a form in as a stranger's browser does, from an address.
+func (s *site) tells(to, from string, fields ...string) answer {
+	s.t.Helper()
+	form := url.Values{}
+	for i := 0; i+1 < len(fields); i += 2 {
+		form.Set(fields[i], fields[i+1])
+	}
+	return s.do(nil, "POST", to, []byte(form.Encode()), "application/x-www-form-urlencoded", "X-Forwarded-For", from, "Sec-Fetch-Site", "cross-site")
+}
+
+type told struct {
+	All   int
+	Items []struct {
+		ID, State, Release, BuildName, BuildID, Words, Log, Function, Phone, Reason string
+		Packages                                                                    []string
+		Notes                                                                       []struct{ By, Words string }
+	}
+}
+
+func reportSite(t *testing.T) *quiet {
+	q := &quiet{site: withPeople(t, behindProxy)}
+	q.technician, q.reviewer, q.maintainer, q.keeper = q.signIn("technician"), q.signIn("reviewer"), q.signIn("maintainer"), q.signIn("keeper")
+	q.first = q.linked(q.technician, "1", "usesOptionalLibraries")
+	q.accepted(q.technician, q.maintainer, trialEdit("com.brannock.games", q.first, "called:a", "clean"))
+	q.profile = decode[id](q.site, q.do(q.maintainer, "POST", "/api/v1/profiles", map[string]any{"maker": "brannock", "model": "lyra-5", "name": "Quiet", "purpose": ""}), 201).ID
+	q.rules("com.brannock.suite", "com.brannock.games")
+	q.publish()
+	return q
+}
+
+const quietOne = "/r/brannock/lyra-5/quiet/1"
+
+// TestToldFromOutside goes from a stranger's form to a ceiling that has moved, and
+// back to the stranger.
+func TestToldFromOutside(t *testing.T) {
+	t.Parallel()
+	q := reportSite(t)
+	page := string(q.do(nil, "GET", quietOne, nil).body)
+	if !strings.Contains(page, quietOne+".tell.html") || !strings.Contains(string(q.do(nil, "GET", quietOne+".tell.html", nil).body), `action="/tell"`) {
+		t.Fatalf("%.3000s", page)
+	}
+	fingerprint := decode[struct {
+		Items []struct{ Fingerprint string }
+	}](q.site, q.do(q.technician, "GET", "/api/v1/makers/brannock/models/lyra-5/builds", nil), 200).Items[0].Fingerprint
+	hostile := "It's <b>gone</b>; $(reboot) https://x.example\r\n' or 1=1 --"
+	a := q.tells("/tell", "198.51.100.1", "release", quietOne, "outcome", "missing", "function", "game scores", "packages", "com.brannock.games", "since", "2026-01-02", "words", hostile, "fingerprint", fingerprint, "phone", "abc123", "log", "# roster-log/1\ndone\tremove-for-user\tcom.brannock.games\t\n")
+	if a.status != 200 || !strings.Contains(string(a.body), "&lt;b&gt;gone&lt;/b&gt;; $(reboot)") || strings.Contains(string(a.body), `href="https://x`) {
+		t.Fatalf("%d %.3000s", a.status, a.body)
+	}
+	address := regexp.MustCompile(`action="(/told/[A-Za-z0-9_-]{32})"`).FindStringSubmatch(string(a.body))
+	if address == nil || a.header.Get("Cache-Control") != "no-store" {
+		t.Fatalf("%.3000s", a.body)
+	}
+	for who, want := range map[string]int{"technician": 403, "reviewer": 200} {
+		if a := q.do(q.signIn(who), "GET", "/api/v1/reports", nil); a.status != want {
+			t.Errorf("%s: %d", who, a.status)
+		}
+	}
+	list := get[told](q.site, q.reviewer, "/api/v1/reports")
+	if list.All != 1 || list.Items[0].BuildID != q.first || list.Items[0].Release != "Brannock Lyra 5: Quiet, no. 1" || !strings.HasPrefix(list.Items[0].Words, "It's <b>") {
+		t.Fatalf("%+v", list)
+	}
+	one := "/api/v1/reports/" + list.Items[0].ID
+	if a := q.do(q.reviewer, "POST", one+"/notes", map[string]string{"words": "Since the update?"}); a.status != 204 {
+		t.Fatalf("%d %s", a.status, a.body)
+	}
+	if page := string(q.do(nil, "GET", address[1], nil).body); !strings.Contains(page, "Since the update?") || !strings.Contains(page, "Somebody asks you") {
+		t.Errorf("%.3000s", page)
+	}
+	if a := q.tells(address[1], "198.51.100.1", "words", "Yes."); a.status != 200 || !strings.Contains(string(a.body), "Yes.") {
+		t.Errorf("%d %.300s", a.status, a.body)
+	}
+	type dossier struct {
+		Methods []struct {
+			Method  string
+			Ceiling float64
+			Weight  float64
+		}
+	}
+	at := "/api/v1/packages/com.brannock.games?maker=brannock&model=lyra-5&build=" + q.first
+	before := get[dossier](q.site, q.technician, at)
+	trial := map[string]any{"packages": []string{"com.brannock.games"}, "method": "remove-for-user", "outcome": "function-lost", "function": "game-scores", "watchedDays": 3, "build": q.first, "reason": "Thank you."}
+	if a := q.do(q.reviewer, "POST", one+"/trials", trial); a.status != 204 {
+		t.Fatalf("%d %s", a.status, a.body)
+	}
+	if a := q.do(q.reviewer, "POST", one+"/trials", trial); a.status != 409 {
+		t.Errorf("taken twice: %d", a.status)
+	}
+	tray := get[struct{ Items []struct{ ID string } }](q.site, q.reviewer, "/api/v1/tray")
+	if len(tray.Items) != 1 {
+		t.Fatalf("%+v", tray)
+	}
+	change := decode[id](q.site, q.do(q.reviewer, "POST", "/api/v1/changes", map[string]any{"title": "told", "edits": []string{tray.Items[0].ID}}), 201)
+	if a := q.decide(q.keeper, change.ID, verdict(tray.Items[0].ID, "accepted")); a.status != 200 {
+		t.Fatalf("%d %s", a.status, a.body)
+	}
+	after := get[dossier](q.site, q.technician, at)
+	n := len(before.Methods) - 1
+	if m := after.Methods[n]; m.Ceiling <= before.Methods[n].Ceiling {
+		t.Errorf("the ceiling was %v and is %v", before.Methods[n].Ceiling, m.Ceiling)
+	}
+	q.until("the release's page tells of it", func() bool {
+		return strings.Contains(string(q.do(nil, "GET", quietOne, nil).body), "there was trouble on 1 phone")
+	})
+	if page := string(q.do(nil, "GET", address[1], nil).body); !strings.Contains(page, "Taken up") || !strings.Contains(page, "Thank you.") {
+		t.Errorf("%.3000s", page)
+	}
+}
+
+// TestToldBadly: what can't be taken is told with words, and nothing is kept of it.
+func TestToldBadly(t *testing.T) {
+	t.Parallel()
+	q := reportSite(t)
+	for what, c := range map[string]struct {
+		fields []string
+		status int
+		words  string
+	}{
+		"no outcome":       {[]string{"outcome", ""}, 422, "say what happened"},
+		"no such release":  {[]string{"outcome", "worked", "release", "/r/a/b/c"}, 422, "there is none at"},
+		"an API address":   {[]string{"outcome", "worked", "release", "/api/v1/people"}, 422, "there is none at"},
+		"a hostile name":   {[]string{"outcome", "broken", "packages", "com.x;reboot"}, 422, "packages:"},
+		"no day":           {[]string{"outcome", "broken", "since", "9999-12-31"}, 422, "since:"},
+		"a serial number":  {[]string{"outcome", "broken", "phone", "BRNLY5A0417"}, 422, "no hash"},
+		"a long text":      {[]string{"outcome", "broken", "words", strings.Repeat("x", 5000)}, 422, "at most"},
+		"megabytes":        {[]string{"outcome", "broken", "words", strings.Repeat("x", 10<<20)}, 413, "too much"},
+		"a wrong firmware": {[]string{"outcome", "broken", "fingerprint", "a b"}, 422, "fingerprint:"},
+	} {
+		// Each from an address of its own: tries count, too.
+		a := q.tells("/tell", fmt.Sprintf("198.51.100.%d", len(what)), c.fields...)
+		if a.status != c.status || !strings.Contains(string(a.body), c.words) {
+			t.Errorf("%s: %d %.600s", what, a.status, a.body)
+		}
+	}
+	if list := get[told](q.site, q.reviewer, "/api/v1/reports"); list.All != 0 {
+		t.Errorf("%+v", list)
+	}
+	for i := range 6 {
+		a := q.tells("/tell", "203.0.113.9", "outcome", "worked", "release", quietOne)
+		if want := map[bool]int{true: 200, false: 429}[i < 5]; a.status != want {
+			t.Errorf("report %d of one address: %d", i+1, a.status)
+		}
+	}
+	if a := q.do(nil, "GET", "/told/nothing", nil); a.status != 404 {
+		t.Errorf("%d", a.status)
+	}
+	list := get[told](q.site, q.reviewer, "/api/v1/reports")
+	if a := q.do(q.reviewer, "POST", "/api/v1/reports/"+list.Items[0].ID+"/put-away", map[string]string{"reason": "It says nothing."}); a.status != 204 {
+		t.Errorf("%d %s", a.status, a.body)
+	}
+	if ended := get[told](q.site, q.reviewer, "/api/v1/reports?show=ended"); ended.All != 1 || ended.Items[0].Reason != "It says nothing." {
+		t.Errorf("%+v", ended)
+	}
+}
+
+// TestNoReports: an installation that wants none has nothing to tell with.
+func TestNoReports(t *testing.T) {
+	t.Parallel()
+	s := withPeople(t, func(c *server.Config) { c.NoReports = true })
+	for method, path := range map[string]string{"GET": "/tell", "POST": "/api/v1/reports"} {
+		if a := s.do(nil, method, path, map[string]string{"outcome": "worked"}); method == "POST" && a.status != 404 || strings.Contains(string(a.body), "<form") {
+			t.Errorf("%s %s: %d %.200s", method, path, a.status, a.body)
+		}
+	}
+}
