@@ -3621,7 +3621,7 @@ export interface components {
             handedBy?: string;
             key: string;
             /** @enum {string} */
-            kind: "release-stops" | "run-open" | "contested" | "release-behind" | "publication-ask" | "change" | "asked" | "arrived" | "returned" | "check-due" | "trials-wanted" | "key-retired" | "thin-release" | "import" | "ungraded" | "told";
+            kind: "release-stops" | "run-open" | "contested" | "release-behind" | "publication-ask" | "change" | "asked" | "arrived" | "returned" | "check-due" | "trials-wanted" | "key-retired" | "thin-release" | "import" | "ungraded" | "outside" | "told";
             /** Format: double */
             points: number;
             /** Format: double */

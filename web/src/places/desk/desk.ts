@@ -43,6 +43,7 @@ export const kindWord: Record<Line['kind'], string> = {
   'thin-release': 'thin',
   import: 'list',
   ungraded: 'no grade',
+  outside: 'from outside',
   told: 'news',
 }
 

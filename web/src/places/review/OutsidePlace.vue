@@ -193,6 +193,10 @@ pre {
   gap: 6px;
   margin-top: 6px;
 }
+label {
+  display: grid;
+  gap: 4px;
+}
 .rest {
   padding: 12px 18px;
 }

@@ -99,3 +99,10 @@ async function take() {
     <template #note>Somebody else decides about them.</template>
   </SheetDialog>
 </template>
+
+<style scoped>
+label {
+  display: grid;
+  gap: 4px;
+}
+</style>
