@@ -36,7 +36,7 @@ func toldFromOutside(ctx context.Context, q querier, d *deskOf) ([]desk.Line, er
 		left join makers m on m.id = d.maker_id
 		where r.state = 'waiting'
 		group by 1, 2, 3, 4
-		order by 2 = 'worked', 7 desc, 5
+		order by r.outcome = 'worked', 7 desc, 5
 		limit $1`, maxDeskLines)
 	if err != nil {
 		return nil, err
