@@ -100,7 +100,7 @@ func TestStatementsDoNotGrow(t *testing.T) {
 			_, err := w.KnockOn(ctx, c.AuthorID, edits)
 			w.must(err)
 		}},
-		{"the Desk", 17, func(w *world, ctx context.Context) {
+		{"the Desk", 18, func(w *world, ctx context.Context) {
 			_, _, err := w.Desk(ctx, w.people["main"], time.Now())
 			w.must(err)
 		}},
