@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"net/url"
 	"slices"
 	"strconv"
 	"strings"
@@ -23,6 +24,8 @@ import (
 type pressed struct {
 	site.File
 	gzipped []byte
+	// spoken is true for an English page that there is in other languages, too.
+	spoken bool
 	// plain and packed are the headers of both, made once.
 	plain, packed headers
 }
@@ -40,8 +43,8 @@ type header struct {
 }
 
 // headersOf are those of a file's bytes, sent as they are or compressed.
-func headersOf(f site.File, etag string, length int, packed bool) headers {
-	h := headers{etag: etag, known: []header{{"Cache-Control", []string{"public, no-cache"}}, {"Vary", []string{"Accept-Encoding"}}, {"Etag", []string{etag}}}}
+func headersOf(f site.File, etag, vary string, length int, packed bool) headers {
+	h := headers{etag: etag, known: []header{{"Cache-Control", []string{"public, no-cache"}}, {"Vary", []string{vary}}, {"Etag", []string{etag}}}}
 	h.all = append(slices.Clone(h.known), header{"Content-Type", []string{f.Type}}, header{"Content-Length", []string{strconv.Itoa(length)}})
 	if packed {
 		h.all = append(h.all, header{"Content-Encoding", []string{"gzip"}})
@@ -99,7 +102,12 @@ func (p *press) file(ctx context.Context, path string) (*pressed, error) {
 		return nil, err
 	}
 	etag := fmt.Sprintf("%x", sum[:12])
-	f = &pressed{File: plain, gzipped: b.Bytes(), plain: headersOf(plain, `"`+etag+`"`, len(plain.Body), false), packed: headersOf(plain, `"`+etag+`-z"`, b.Len(), true)}
+	vary := "Accept-Encoding"
+	spoken := site.Translated(path)
+	if spoken {
+		vary += ", Accept-Language"
+	}
+	f = &pressed{File: plain, gzipped: b.Bytes(), spoken: spoken, plain: headersOf(plain, `"`+etag+`"`, vary, len(plain.Body), false), packed: headersOf(plain, `"`+etag+`-z"`, vary, b.Len(), true)}
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	if p.edition == edition && len(p.files) < maxPressed {
@@ -119,6 +127,10 @@ func (s *Server) publicRoutes() {
 		for _, path := range []string{"/r", "/r.json", "/r/*address", "/run/:number", "/feed.atom", "/offline.js", "/coverage", "/coverage.json", "/coverage/:maker", "/minisign.pub", "/keys", "/keys.json", "/keys/*key", "/schema/release.json", "/schema/capture.json"} {
 			s.plain(method, path, Public, s.public)
 		}
+		for _, l := range site.Languages[1:] {
+			s.plain(method, "/"+l.Code+"/r", Public, s.public)
+			s.plain(method, "/"+l.Code+"/r/*address", Public, s.public)
+		}
 	}
 }
 
@@ -129,12 +141,32 @@ func (s *Server) public(c *gin.Context) {
 	if len(path) > 2 {
 		path = strings.TrimRight(path, "/")
 	}
+	if wished := site.Wished(c.GetHeader("Accept-Language")); wished != "en" && wishes(c.Request) && site.Translated(path) {
+		c.Header("Vary", "Accept-Language")
+		c.Header("Cache-Control", "no-store")
+		c.Redirect(http.StatusFound, site.InLanguage(wished, path))
+		return
+	}
 	f, err := s.press.file(c.Request.Context(), path)
 	if err != nil {
 		s.publicProblem(c, site.Ending(path), err)
 		return
 	}
 	f.send(c.Writer, c.Request)
+}
+
+// wishes reports whether a browser may have its wish for a language: whoever chose
+// one, or comes from another page of ours, has it.
+func wishes(r *http.Request) bool {
+	from, err := url.Parse(r.Referer())
+	return !r.URL.Query().Has("in") && (err != nil || from.Host != r.Host)
+}
+
+// english reports whether what a request may be answered with is what it asks for,
+// whatever its browser's language.
+func english(r *http.Request) bool {
+	wish := r.Header.Get("Accept-Language")
+	return wish == "" || strings.HasPrefix(wish, "en") || !wishes(r) || site.Wished(wish) == "en"
 }
 
 // ready answers a request for a public file that was handed out before, and
@@ -146,7 +178,7 @@ func (p *press) ready(w http.ResponseWriter, r *http.Request) bool {
 	p.mu.RLock()
 	f := p.files[r.URL.Path]
 	p.mu.RUnlock()
-	if f == nil {
+	if f == nil || f.spoken && !english(r) {
 		return false
 	}
 	f.send(w, r)

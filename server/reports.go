@@ -45,7 +45,7 @@ type newReportOutput struct {
 type reportsOutput struct {
 	Body struct {
 		Items []store.OutsideReport `json:"items" nullable:"false"`
-		All   int            `json:"all" doc:"How many there are; the list holds the first 200"`
+		All   int                   `json:"all" doc:"How many there are; the list holds the first 200"`
 	}
 }
 

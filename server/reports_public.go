@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"net/http"
+	"net/url"
 	"strings"
 
 	"github.com/gin-gonic/gin"
@@ -16,7 +17,7 @@ import (
 // tellRoutes are the pages on which strangers tell, and find again what they told.
 // They work without JavaScript, and from a static export elsewhere.
 func (s *Server) tellRoutes() {
-	s.plain(http.MethodGet, "/tell", Public, func(c *gin.Context) { s.sendPage(c, s.press.site.TellOfUnlisted) })
+	s.plain(http.MethodGet, "/tell", Public, func(c *gin.Context) { s.sendPage(c, s.in(c).TellOfUnlisted) })
 	s.plain(http.MethodPost, "/tell", Public, s.tellByForm)
 	s.plain(http.MethodGet, "/told/:token", Public, s.told)
 	s.plain(http.MethodPost, "/told/:token", Public, s.tellMore)
@@ -54,7 +55,7 @@ func (s *Server) tellByForm(c *gin.Context) {
 		s.publicProblem(c, "", err)
 		return
 	}
-	c.Redirect(http.StatusSeeOther, "/told/"+token)
+	c.Redirect(http.StatusSeeOther, "/told/"+token+"?in="+url.QueryEscape(site.Known(get("language"))))
 }
 
 func (s *Server) told(c *gin.Context) {
@@ -63,7 +64,7 @@ func (s *Server) told(c *gin.Context) {
 		if err != nil {
 			return site.File{}, err
 		}
-		return s.press.site.ToldPage(r, c.Request.URL.Path)
+		return s.in(c).ToldPage(r, c.Request.URL.RequestURI())
 	})
 }
 
@@ -78,7 +79,7 @@ func (s *Server) tellMore(c *gin.Context) {
 		s.publicProblem(c, "", err)
 		return
 	}
-	c.Redirect(http.StatusSeeOther, c.Request.URL.Path)
+	c.Redirect(http.StatusSeeOther, c.Request.URL.RequestURI())
 }
 
 func (s *Server) addWords(ctx context.Context, token, words string) error {
@@ -90,6 +91,14 @@ func (s *Server) addWords(ctx context.Context, token, words string) error {
 		return err
 	}
 	return s.store.NoteReport(ctx, r.ID, uuid.Nil, words)
+}
+
+// in is the site in the language that a request asks for.
+func (s *Server) in(c *gin.Context) *site.Site {
+	if code := c.Query("in"); code != "" {
+		return s.press.site.In(site.Known(code))
+	}
+	return s.press.site.In(site.Wished(c.GetHeader("Accept-Language")))
 }
 
 // sendPage sends a page that is one person's.

@@ -154,3 +154,18 @@ func (s *Store) Withdraw(ctx context.Context, id uuid.UUID, reason string, perso
 		return record(ctx, tx, Act{Person: person, Action: "release.withdrawn", Subject: id.String(), Detail: map[string]string{"reason": reason}})
 	})
 }
+
+// Purposes are the sentences that say what releases are for, by release.
+func (s *Store) Purposes(ctx context.Context, releases []uuid.UUID) (map[uuid.UUID]string, error) {
+	rows, err := s.pool.Query(ctx, `
+		select id, coalesce(convert_from(document, 'UTF8')::jsonb -> 'edition' ->> 'purpose', '')
+		from releases where id = any($1)`, releases)
+	if err != nil {
+		return nil, err
+	}
+	all := map[uuid.UUID]string{}
+	var id uuid.UUID
+	var purpose string
+	_, err = pgx.ForEachRow(rows, []any{&id, &purpose}, func() error { all[id] = purpose; return nil })
+	return all, err
+}

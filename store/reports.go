@@ -118,7 +118,8 @@ func (s *Store) AddReport(ctx context.Context, n NewReport, token string) (id uu
 		var lately int
 		err := tx.QueryRow(ctx, `
 			select count(*) from (select from reports
-				where release_id is not distinct from $1 and at > now() - interval '1 hour' limit $2) x`, release, reportsAnHour).Scan(&lately)
+				where release_id is not distinct from $1 and at > now() - interval '1 hour'
+				limit $2) x`, release, reportsAnHour).Scan(&lately)
 		if err != nil {
 			return err
 		}
@@ -146,7 +147,9 @@ func (s *Store) AddReport(ctx context.Context, n NewReport, token string) (id uu
 // Reports lists reports in some states, trouble first and then the newest, and
 // says how many there are in all.
 func (s *Store) Reports(ctx context.Context, states []string, limit int) (list []OutsideReport, all int, err error) {
-	if err := s.pool.QueryRow(ctx, `select count(*) from reports where state = any($1)`, states).Scan(&all); err != nil {
+	err = s.pool.QueryRow(ctx, `
+		select count(*) from reports where state = any($1)`, states).Scan(&all)
+	if err != nil {
 		return nil, 0, err
 	}
 	rows, err := s.pool.Query(ctx, `select `+reportColumns+`
@@ -219,7 +222,9 @@ func (s *Store) NoteReport(ctx context.Context, id, person uuid.UUID, words stri
 		if tag.RowsAffected() == 0 {
 			return fmt.Errorf("report %s: %w", id, ErrState)
 		}
-		if _, err := tx.Exec(ctx, `insert into report_notes (id, report_id, person_id, words) values ($1, $2, $3, $4)`, NewID(), id, by, words); err != nil {
+		_, err = tx.Exec(ctx, `
+			insert into report_notes (id, report_id, person_id, words) values ($1, $2, $3, $4)`, NewID(), id, by, words)
+		if err != nil {
 			return err
 		}
 		return notify(ctx, tx, Event{Topic: ReportsChanged, ID: id.String()})

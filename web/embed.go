@@ -9,3 +9,9 @@ import "embed"
 //
 //go:embed all:dist
 var Dist embed.FS
+
+// Words are the sentences of the public pages, a file a language; what a file
+// lacks is said in English.
+//
+//go:embed words/*.json
+var Words embed.FS

@@ -38,6 +38,7 @@ func Answer(object js.Value, name string, answer func(what string, with []byte) 
 // Console writes lines of a log to the browser's.
 type Console struct{}
 
+// Write writes a line.
 func (Console) Write(line []byte) (int, error) {
 	js.Global().Get("console").Call("info", string(line))
 	return len(line), nil

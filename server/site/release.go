@@ -36,6 +36,9 @@ const (
 const (
 	hereEnding = ".here.html"
 	tellEnding = ".tell.html"
+	// sheetEnding is that of the page that is printed and ticked off beside the
+	// phone.
+	sheetEnding = ".sheet.html"
 )
 
 // script is a form that core/render writes.
@@ -62,7 +65,7 @@ var forms = []form{
 	script(".txt", plainText, func(d *profile.Document, _ render.About) ([]byte, error) { return render.Names(d), nil }),
 	script(".csv", "text/csv; charset=utf-8", func(d *profile.Document, _ render.About) ([]byte, error) { return render.CSV(d) }),
 	script(".md", "text/markdown; charset=utf-8", func(d *profile.Document, a render.About) ([]byte, error) { return render.Markdown(d, a), nil }),
-	{".sheet.html", "text/html; charset=utf-8", true, runSheet},
+	{sheetEnding, "text/html; charset=utf-8", true, nil},
 	{tellEnding, "text/html; charset=utf-8", true, nil},
 	{hereEnding, "text/html; charset=utf-8", true, nil}, // it needs the browser application: see release
 	{".qr.svg", "image/svg+xml", true, func(_ store.Release, _ *profile.Document, a render.About) ([]byte, error) { return QR(a.Where) }},
@@ -151,6 +154,8 @@ func (s *Site) release(ctx context.Context, path string) (File, error) {
 		return s.here(r, d, a)
 	case tellEnding:
 		return s.tell(r, d, a)
+	case sheetEnding:
+		return s.page("sheet.html", pageOf(r, d, a))
 	}
 	body, err := f.render(r, d, a)
 	if err != nil {
@@ -175,7 +180,7 @@ func (s *Site) here(r store.Release, d *profile.Document, a render.About) (File,
 	}
 	p := struct {
 		releasePage
-		Here             *Here
+		Here       *Here
 		Tell, Salt string
 		Keep       string // what is kept for when there is no connection, with spaces between
 	}{pageOf(r, d, a), here, s.Reports, s.Salt, "/" + strings.Join(here.All, " /")}
@@ -216,6 +221,10 @@ type releasePage struct {
 	CanHere bool
 	// Goes are the steps that go, each with its commands.
 	Goes []goes
+	// Losses are the functions that go, in a row.
+	Losses string
+	// ToSee is what a person sees to before, ToDo what a script does besides.
+	ToSee, ToDo []profile.Step
 }
 
 // cost is a function that goes, with what takes it.
@@ -252,6 +261,14 @@ func pageOf(r store.Release, d *profile.Document, a render.About) releasePage {
 			}
 		}
 		p.Costs = append(p.Costs, c)
+		p.Losses = strings.TrimPrefix(p.Losses+", "+strings.ReplaceAll(l.Function, "-", " "), ", ")
+	}
+	for _, step := range d.Before() {
+		if step.Kind == profile.Setting || step.Kind == profile.HoldUpdates {
+			p.ToDo = append(p.ToDo, step)
+		} else {
+			p.ToSee = append(p.ToSee, step)
+		}
 	}
 	if svg, err := QR(a.Where); err == nil {
 		p.QR = template.HTML(svg)
@@ -274,13 +291,6 @@ func lossesOf(d *profile.Document) (list []profile.Loss) {
 		}
 	}
 	return list
-}
-
-// runSheet is the page that is printed and ticked off beside the phone.
-func runSheet(r store.Release, d *profile.Document, a render.About) ([]byte, error) {
-	var b bytes.Buffer
-	err := pages.ExecuteTemplate(&b, "sheet.html", pageOf(r, d, a))
-	return b.Bytes(), err
 }
 
 // QR draws an address as an SVG, dark on light whatever stands around it.

@@ -2,6 +2,7 @@ package site
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"embed"
 	"encoding/json"
@@ -10,6 +11,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/google/uuid"
@@ -28,7 +30,18 @@ var offline []byte
 //go:embed pages
 var pageFiles embed.FS
 
-var pages = template.Must(template.New("").Funcs(template.FuncMap{
+var allPages = sync.OnceValue(func() map[string]*template.Template {
+	all := map[string]*template.Template{}
+	for code, s := range speakers() {
+		all[code] = template.Must(template.New("").Funcs(pageFuncs).Funcs(s.funcs()).ParseFS(pageFiles, "pages/*.html"))
+	}
+	return all
+})
+
+// pages are the templates of all pages in a language.
+func pages(code string) *template.Template { return allPages()[code] }
+
+var pageFuncs = template.FuncMap{
 	"percent":  wording.Ceiling,
 	"loadWord": func(l evidence.Load) string { return LoadWords[l] },
 	"date":     date,
@@ -40,7 +53,7 @@ var pages = template.Must(template.New("").Funcs(template.FuncMap{
 	"breaks":   breaks,
 	"heat":     heat,
 	"of":       percentOf,
-}).ParseFS(pageFiles, "pages/*.html"))
+}
 
 // date writes the day of a time.Time or of a pointer to one.
 func date(v any) string {
@@ -88,6 +101,8 @@ type Site struct {
 	// what their phones' serial numbers are hashed with, in their browsers.
 	Reports string
 	Salt    string
+
+	language string // of the page that is being written, "" for English
 }
 
 // File is what one address holds.
@@ -106,6 +121,34 @@ var Schemas = map[string][]byte{"/schema/release.json": profile.Schema, "/schema
 
 // File writes what stands at an address; store.ErrNotFound where nothing does.
 func (s *Site) File(ctx context.Context, path string) (File, error) {
+	code, plain := SplitLanguage(path)
+	if code != "en" && !Translated(plain) {
+		return File{}, store.ErrNotFound
+	}
+	spoken := *s
+	spoken.language = code
+	f, err := spoken.file(ctx, plain)
+	if err != nil || !strings.HasPrefix(f.Type, "text/html") || !Translated(plain) {
+		return f, err
+	}
+	head, bar, err := alternates(code, plain, s.Base)
+	f.Body = bytes.Replace(f.Body, []byte(alternatesMark), []byte(head), 1)
+	f.Body = bytes.Replace(f.Body, []byte(languagesMark), []byte(bar), 1)
+	return f, err
+}
+
+// Translated reports whether there is a page at an English address in every language:
+// all that people with a phone read.
+func Translated(path string) bool {
+	if path != "/r" && !strings.HasPrefix(path, "/r/") {
+		return false
+	}
+	ending := Ending(path)
+	return ending == "" || strings.HasSuffix(ending, ".html")
+}
+
+// file is File of an address without its language.
+func (s *Site) file(ctx context.Context, path string) (File, error) {
 	if schema, ok := Schemas[path]; ok {
 		return File{Type: "application/schema+json", Body: schema}, nil
 	}
@@ -190,6 +233,13 @@ func (s *Site) Paths(ctx context.Context) ([]string, error) {
 			paths = append(paths, "/keys/"+k.ID+".pub.minisig")
 		}
 	}
+	for _, path := range paths {
+		if Translated(path) {
+			for _, l := range Languages[1:] {
+				paths = append(paths, InLanguage(l.Code, path))
+			}
+		}
+	}
 	slices.Sort(paths)
 	return slices.Compact(paths), nil
 }
@@ -267,7 +317,7 @@ func (s *Site) list(ctx context.Context, path string) (File, error) {
 	case "/feed.atom":
 		return s.feed(list, marks)
 	}
-	return s.page("releases.html", index{Title: "Releases", List: shown(list), Base: s.Base, NotFor: marks})
+	return s.listing(ctx, index{List: shown(list), NotFor: marks})
 }
 
 // marks are the builds that releases of a list would stop something on.
@@ -305,9 +355,13 @@ func (s *Site) feed(list []store.ReleaseLine, marks map[uuid.UUID][]store.NotFor
 
 // index is what a list of releases shows.
 type index struct {
+	// Title is "" for all makers.
 	Title string
 	List  []store.ReleaseLine
-	Base  string
+	// Purposes are sentences that say what releases are for.
+	Purposes map[uuid.UUID]string
+	// Tell is where strangers tell of a phone that is not listed, "" for nowhere.
+	Tell string
 	// Up leads one level up, "" from the top.
 	Up, UpName string
 	// Builds are the firmwares that the releases of a model are for.
@@ -329,7 +383,7 @@ func (s *Site) maker(ctx context.Context, maker string) (File, error) {
 	if err != nil {
 		return File{}, err
 	}
-	return s.page("releases.html", index{Title: list[0].MakerName, List: list, Base: s.Base, Up: "/r", UpName: "All makers", NotFor: marks})
+	return s.listing(ctx, index{Title: list[0].MakerName, List: list, Up: "/r", NotFor: marks})
 }
 
 func (s *Site) model(ctx context.Context, maker, model string) (File, error) {
@@ -359,7 +413,7 @@ func (s *Site) model(ctx context.Context, maker, model string) (File, error) {
 	if err != nil {
 		return File{}, err
 	}
-	p := index{Title: list[0].MakerName + " " + name, List: list, Base: s.Base, Up: "/r/" + maker, UpName: list[0].MakerName, NotFor: marks}
+	p := index{Title: list[0].MakerName + " " + name, List: list, Up: "/r/" + maker, UpName: list[0].MakerName, NotFor: marks}
 	for _, line := range list {
 		r, err := s.Store.ReleaseByID(ctx, line.ID)
 		if err != nil {
@@ -382,7 +436,7 @@ func (s *Site) model(ctx context.Context, maker, model string) (File, error) {
 	slices.SortFunc(p.Builds, func(a, b profile.Build) int {
 		return strings.Compare(a.Carrier+"\x00"+a.SecurityPatch, b.Carrier+"\x00"+b.SecurityPatch)
 	})
-	return s.page("releases.html", p)
+	return s.listing(ctx, p)
 }
 
 // KeyFile is a public key as minisign reads it.
@@ -418,15 +472,29 @@ func asJSON(v any) (File, error) {
 	return File{Type: "application/json", Body: append(raw, '\n')}, err
 }
 
+// listing shows releases, each with its sentence.
+func (s *Site) listing(ctx context.Context, p index) (File, error) {
+	ids := make([]uuid.UUID, len(p.List))
+	for i, r := range p.List {
+		ids[i] = r.ID
+	}
+	var err error
+	if p.Purposes, err = s.Store.Purposes(ctx, ids); err != nil {
+		return File{}, err
+	}
+	p.Tell = s.Reports
+	return s.page("releases.html", p)
+}
+
 func (s *Site) page(name string, data any) (File, error) {
 	var b bytes.Buffer
-	err := pages.ExecuteTemplate(&b, name, data)
+	err := pages(cmp.Or(s.language, "en")).ExecuteTemplate(&b, name, data)
 	return File{Type: "text/html; charset=utf-8", Body: b.Bytes()}, err
 }
 
 // Problem is the page that says why there is none.
 func Problem(title, detail string) ([]byte, error) {
 	var b bytes.Buffer
-	err := pages.ExecuteTemplate(&b, "problem.html", struct{ Title, Detail string }{title, detail})
+	err := pages("en").ExecuteTemplate(&b, "problem.html", struct{ Title, Detail string }{title, detail})
 	return b.Bytes(), err
 }

@@ -70,18 +70,28 @@ func TestPages(t *testing.T) {
 	marks := map[uuid.UUID][]store.NotFor{r.ID: {{Version: "15.0.1", Why: bad, Since: at.Add(time.Hour)}}}
 	shown := pageOf(r, d, about)
 	shown.NotFor = marks[r.ID]
-	page, err := s.page("release.html", shown)
-	sheet, err2 := runSheet(r, d, about)
-	if err != nil || err2 != nil {
-		t.Fatal(err, err2)
-	}
-	for what, text := range map[string]string{"page": string(page.Body), "sheet": string(sheet)} {
-		if strings.Contains(text, "<script") || !strings.Contains(text, "&lt;script") || !strings.Contains(text, "Withdrawn") || !strings.Contains(text, "cmd package") {
-			t.Errorf("%s: %.2000s", what, text)
+	for _, l := range Languages {
+		s := s.In(l.Code)
+		told, wrong := s.ToldPage(store.OutsideReport{Release: bad, ReleasePath: bad, Outcome: store.ToldBroken, Function: bad, Words: bad, Log: bad, State: "put-away", Reason: bad, Notes: []store.ReportNote{{By: bad, Words: bad}}}, "/told/x")
+		pages := map[string]File{"told": told}
+		for name, data := range map[string]any{"release": shown, "sheet": shown, "tell": Told{To: "/tell", Release: "/r/m/d/e/3", Name: bad, Outcomes: outcomes}, "releases": index{Title: bad, List: []store.ReleaseLine{r.ReleaseLine}, Purposes: map[uuid.UUID]string{r.ID: bad}, NotFor: marks}} {
+			var err error
+			if pages[name], err = s.page(name+".html", data); err != nil {
+				t.Errorf("%s, %s: %v", l.Code, name, err)
+			}
 		}
-	}
-	if !strings.Contains(string(page.Body), "Not for 15.0.1") {
-		t.Error("the page does not say for which firmware it is not")
+		for name, page := range pages {
+			text := string(page.Body)
+			if strings.Contains(text, "<script") || !strings.Contains(text, "&lt;script") || !strings.Contains(text, `lang="`+l.Code+`" dir="`+map[bool]string{true: "rtl", false: "ltr"}[l.Left]+`"`) || wrong != nil {
+				t.Errorf("%s, %s: %.2000s", l.Code, name, text)
+			}
+			if strings.Contains(text, "{n}") || strings.Contains(text, "{name}") || strings.Contains(text, "{why}") {
+				t.Errorf("%s, %s: a sentence is not filled in: %.3000s", l.Code, name, text)
+			}
+		}
+		if text := string(pages["release"].Body); !strings.Contains(text, "15.0.1") || !strings.Contains(text, "cmd package") {
+			t.Errorf("%s: the page does not say for which firmware it is not, or how to put a package back", l.Code)
+		}
 	}
 	covered := coverPage{Rows: []coverRow{{store.ModelCover{MakerName: bad, ModelName: bad, CapturedAt: &at}, []store.BuildCover{{Version: bad, Packages: 10, Tried: 3}, {Version: "2"}}}}, Helpful: []store.BuildCover{{MakerName: bad, Version: bad, Carrier: bad}}}
 	cover, err := s.page("coverage.html", covered)

@@ -2,7 +2,7 @@
 // What would go, what that costs, and what its owner keeps.
 import { computed } from 'vue'
 import type { Choices, Phone, Rehearsal, Row } from './messages'
-import { many, t } from './words'
+import { known, many, t } from './words'
 
 const props = defineProps<{ rehearsal: Rehearsal; choices: Choices; phone: Phone | undefined }>()
 const emit = defineEmits<{ choose: [c: Choices]; next: [] }>()
@@ -57,7 +57,7 @@ const skip = (r: Row) => emit('choose', { ...props.choices, without: turned(prop
   <ul v-if="rehearsal.questions.length" class="rows">
     <li v-for="q in rehearsal.questions" :key="q.function">
       <span>
-        <b>{{ q.asks }}</b>
+        <b>{{ known(`ask.${q.function}`, t('ask.other', { name: q.function.replaceAll('-', ' ') })) }}</b>
         <span class="second">
           {{ q.function.replaceAll('-', ' ') }}<template v-if="!q.seen">; {{ t('decide.nobody') }}</template></span
         >
@@ -116,7 +116,7 @@ const skip = (r: Row) => emit('choose', { ...props.choices, without: turned(prop
   </details>
   <div v-if="stops.length" class="note harm" role="alert">
     <b>{{ t('decide.stops') }}</b>
-    <p v-for="s in stops" :key="s.words">{{ s.words }}</p>
+    <p v-for="s in stops" :key="s.words">{{ known(`stop.${s.code}`, s.words, { words: s.words }) }}</p>
   </div>
   <button class="go-on" :disabled="rehearsal.stops.length > 0" @click="$emit('next')">{{ t('decide.next') }}</button>
 </template>

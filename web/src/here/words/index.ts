@@ -1,9 +1,11 @@
-// The words of the page, in the language that its address has.
-import { en, type Key, type Words } from './en'
+// The words of the page, in the language that its address has. They stand in
+// web/words, a file a language, which the server's own pages use as well.
+import en from '../../../words/en.json'
 
-export type { Key, Words }
+export type Key = keyof typeof en
+export type Words = Record<string, string>
 
-const load: Record<string, () => Promise<Words>> = {}
+const others = import.meta.glob<Words>(['../../../words/*.json', '!../../../words/en.json'], { import: 'default' })
 
 let words: Words = en
 let language = 'en'
@@ -11,9 +13,9 @@ let plural = new Intl.PluralRules('en')
 
 // speak loads a language; one that there is none of stays English.
 export async function speak(wanted: string) {
-  const found = load[wanted]
-  if (!found) return
-  words = { ...en, ...(await found()) }
+  const load = others[`../../../words/${wanted}.json`]
+  if (!load) return
+  words = { ...en, ...(await load()) }
   language = wanted
   plural = new Intl.PluralRules(wanted)
 }
@@ -27,14 +29,16 @@ const filled = (text: string, more: Filling) =>
   })
 
 // t says something.
-export const t = (key: Key, more: Filling = {}) => filled(words[key], more)
+export const t = (key: Key, more: Filling = {}) => filled(words[key] ?? en[key], more)
+
+// known says something of which there may be no words: fallback then.
+export const known = (key: string, fallback: string, more: Filling = {}) =>
+  words[key] ? filled(words[key], more) : fallback
 
 // many says something of a number of things, by the language's own rules; key is
 // what stands before .one and .other.
 export function many(key: string, n: number, more: Filling = {}): string {
-  const all = words as Record<string, string>
-  const text = all[`${key}.${plural.select(n)}`] ?? all[`${key}.other`] ?? key
-  return filled(text, { n, ...more })
+  return filled(words[`${key}.${plural.select(n)}`] ?? words[`${key}.other`] ?? key, { n, ...more })
 }
 
 export const day = (at: string) => new Date(at).toLocaleDateString(language, { dateStyle: 'medium' })
