@@ -89,7 +89,7 @@ func TestPublications(t *testing.T) {
 	}
 
 	signed := get[computed](q.site, nil, out.Path+".json")
-	if signed.Since != 1 || !slices.Equal(signed.Differences, waiting.Differences) || !strings.Contains(page, "Otherwise than no. 1") {
+	if signed.Since != 1 || !slices.Equal(signed.Differences, waiting.Differences) || !strings.Contains(page, "Other than no. 1") {
 		t.Errorf("%+v", signed)
 	}
 

@@ -2,6 +2,8 @@ package server_test
 
 import (
 	"fmt"
+	"io"
+	"net/http"
 	"net/url"
 	"regexp"
 	"strings"
@@ -59,7 +61,7 @@ func TestToldFromOutside(t *testing.T) {
 	if a.status != 200 || !strings.Contains(string(a.body), "&lt;b&gt;gone&lt;/b&gt;; $(reboot)") || strings.Contains(string(a.body), `href="https://x`) {
 		t.Fatalf("%d %.3000s", a.status, a.body)
 	}
-	address := regexp.MustCompile(`action="(/told/[A-Za-z0-9_-]{32})"`).FindStringSubmatch(string(a.body))
+	address := regexp.MustCompile(`action="(/told/[A-Za-z0-9_-]{32})\?in=en"`).FindStringSubmatch(string(a.body))
 	if address == nil || a.header.Get("Cache-Control") != "no-store" {
 		t.Fatalf("%.3000s", a.body)
 	}
@@ -172,6 +174,55 @@ func TestNoReports(t *testing.T) {
 	for method, path := range map[string]string{"GET": "/tell", "POST": "/api/v1/reports"} {
 		if a := s.do(nil, method, path, map[string]string{"outcome": "worked"}); method == "POST" && a.status != 404 || strings.Contains(string(a.body), "<form") {
 			t.Errorf("%s %s: %d %.200s", method, path, a.status, a.body)
+		}
+	}
+}
+
+// TestPagesInLanguages: a browser's wish is followed once, a choice for good, and
+// every page leads to itself in the other languages.
+func TestPagesInLanguages(t *testing.T) {
+	t.Parallel()
+	q := reportSite(t)
+	ask := func(path string, headers ...string) (to, body string) {
+		r, err := http.NewRequest("GET", q.http.URL+path, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for i := 0; i < len(headers); i += 2 {
+			r.Header.Set(headers[i], headers[i+1])
+		}
+		a, err := http.DefaultTransport.RoundTrip(r)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer a.Body.Close()
+		raw, err := io.ReadAll(a.Body)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return a.Header.Get("Location"), string(raw)
+	}
+	for range 2 { // the second time it is ready
+		for wish, want := range map[string]string{"de-AT,de;q=0.9,en;q=0.5": "/de" + quietOne, "en-GB,de;q=0.9": "", "fi": "", "zh-CN": "/zh" + quietOne, "": "", "ar-EG": "/ar" + quietOne, "nonsense;;": ""} {
+			if to, _ := ask(quietOne, "Accept-Language", wish); to != want {
+				t.Errorf("%q leads to %q, want %q", wish, to, want)
+			}
+		}
+	}
+	for what, to := range map[string][]string{"chosen": {quietOne + "?in=en"}, "from a page of ours": {quietOne, "Referer", q.http.URL + "/r"}, "a script": {quietOne + ".sh"}} {
+		if to, _ := ask(to[0], append(to[1:], "Accept-Language", "de")...); to != "" {
+			t.Errorf("%s: it leads to %s", what, to)
+		}
+	}
+	_, page := ask("/ar" + quietOne)
+	for _, want := range []string{`lang="ar" dir="rtl"`, `hreflang="en" href="`, quietOne + `?in=en"`, `hreflang="de"`, `href="/ar/r/brannock"`, `href="` + quietOne + `.sh"`} {
+		if !strings.Contains(page, want) {
+			t.Errorf("the page in Arabic has no %s: %.3000s", want, page)
+		}
+	}
+	for _, path := range []string{"/de/keys", "/de" + quietOne + ".json", "/xx/r", "/en/r"} {
+		if _, page := ask(path); strings.Contains(page, "Quiet") {
+			t.Errorf("%s: %.300s", path, page)
 		}
 	}
 }

@@ -175,9 +175,12 @@ func (s *speaker) funcs() template.FuncMap {
 		"at":        func(path string) string { return InLanguage(s.Code, path) },
 		"language":  func() string { return s.Code },
 		"direction": func() string { return direction },
-		"number":    func(n int) string { return s.print.Sprint(n) },
-		"few":       func(phones int) bool { return phones < fewPhones },
-		"share":     wording.Ceiling,
+		// As literal text the templates would leave them out.
+		"alternatesHere": func() template.HTML { return alternatesMark },
+		"languagesHere":  func() template.HTML { return languagesMark },
+		"number":         func(n int) string { return s.print.Sprint(n) },
+		"few":            func(phones int) bool { return phones < fewPhones },
+		"share":          wording.Ceiling,
 	}
 }
 
