@@ -74,7 +74,7 @@ build() {
 	local program=$run/roster
 	node_modules web
 	build_browser_bench
-	local -a sources=(web/{src,index.html,package-lock.json,vite.config.ts,public,generated})
+	local -a sources=(web/{src,words,index.html,package-lock.json,vite.config.ts,public,generated})
 	if [ ! -f web/dist/index.html ] || [ -n "$(find "${sources[@]}" -newer web/dist/index.html -print -quit)" ]; then
 		say "building the browser application"
 		(cd web && npx vite build --logLevel warn) >&2 || die "building the browser application"

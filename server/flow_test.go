@@ -181,7 +181,7 @@ func TestFromTrialToRelease(t *testing.T) {
 	if again := s.do(nil, "GET", release.Path+".json", nil).body; !bytes.Equal(first, again) {
 		t.Error("a release has changed")
 	}
-	if a := s.do(nil, "GET", release.Path, nil); !strings.Contains(string(a.body), "A newer release has replaced this one") {
+	if a := s.do(nil, "GET", release.Path, nil); !strings.Contains(string(a.body), "There is a newer list.") {
 		t.Error("the replaced release does not say so")
 	}
 	if a := s.do(nil, "GET", "/r/brannock/lyra-5/lending-desk.json", nil); !strings.Contains(string(a.body), `"number":2`) {

@@ -57,7 +57,7 @@ const skip = (r: Row) => emit('choose', { ...props.choices, without: turned(prop
   <ul v-if="rehearsal.questions.length" class="rows">
     <li v-for="q in rehearsal.questions" :key="q.function">
       <span>
-        <b>{{ known(`ask.${q.function}`, t('ask.other', { name: q.function.replaceAll('-', ' ') })) }}</b>
+        <b class="asks">{{ known(`ask.${q.function}`, t('ask.other', { name: q.function.replaceAll('-', ' ') })) }}</b>
         <span class="second">
           {{ q.function.replaceAll('-', ' ') }}<template v-if="!q.seen">; {{ t('decide.nobody') }}</template></span
         >
@@ -120,3 +120,9 @@ const skip = (r: Row) => emit('choose', { ...props.choices, without: turned(prop
   </div>
   <button class="go-on" :disabled="rehearsal.stops.length > 0" @click="$emit('next')">{{ t('decide.next') }}</button>
 </template>
+
+<style scoped>
+.asks {
+  display: block;
+}
+</style>

@@ -262,6 +262,11 @@ function open(id: string) {
   min-height: 44px;
   padding: 4px 8px;
 }
+#here .rows .press {
+  font-weight: 500;
+  min-height: 36px;
+  padding: 3px 12px;
+}
 #here label {
   align-items: baseline;
   cursor: pointer;
