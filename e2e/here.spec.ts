@@ -1,6 +1,6 @@
 // A release done by a stranger from its own page: no account, nothing sent, and
 // everything found again after the page was closed.
-import { expect, test, type World } from './world'
+import { as, expect, test, type World } from './world'
 import type { Page } from '@playwright/test'
 import { execFileSync } from 'node:child_process'
 import { createReadStream, existsSync, readFileSync, statSync } from 'node:fs'
@@ -69,6 +69,17 @@ test('a stranger does it, closes the page in the middle, goes on, and undoes by 
   const log = readFileSync(await (await saved).path(), 'utf8')
   expect(log).toMatch(/^# roster-log\/1\n# release [0-9a-f]{64}\n/)
   expect(log).toContain('done\tremove-for-user\tcom.brannock.sharebeam\t')
+  await page.getByText('Tell what happened').first().click()
+  await page.getByLabel('Something is missing that I use').check()
+  await page.getByLabel('What is it? (a word or two)').fill('pictures <b>nearby</b>')
+  await clean(page, 'telling')
+  const told = context.waitForEvent('page')
+  await press(page, 'Send it')
+  const answer = await told
+  await expect(answer.getByText('Waits to be read')).toBeVisible()
+  await expect(answer.getByText('pictures <b>nearby</b>')).toBeVisible()
+  await clean(answer, 'what was told')
+  await answer.close()
   await press(page, 'file sharing')
   await expect(heading(page, /Done|Stopped/)).toBeVisible()
   await expect(page.getByRole('button', { name: 'file sharing' })).toBeHidden()
@@ -80,8 +91,67 @@ test('a stranger does it, closes the page in the middle, goes on, and undoes by 
   await hand(world, 'unplug')
   await expect(page.getByText('The phone no longer listens to this computer.')).toBeVisible()
   await hand(world, 'plug')
-  expect(sent.filter((s) => !s.endsWith('/stand-ins/1/hand'))).toEqual([])
+  expect(sent.filter((s) => !s.endsWith('/stand-ins/1/hand'))).toEqual(['POST /tell'])
 })
+
+test('a reviewer makes trials of what a stranger told, and the ceiling moves', { tag: '@browser' }, async ({ page, world }) => {
+  const body = new URLSearchParams({ release: ward, outcome: 'broken', packages: 'com.brannock.tips', words: 'It hums since then.' })
+  const { url: address } = await fetch(`${world.url}/tell`, { method: 'POST', body })
+  await as(page, world, 'reviewer', '/review/outside')
+  const group = page.getByRole('region', { name: /something is broken/ })
+  await expect(group.getByText('It hums since then.')).toBeVisible()
+  await clean(page, 'what strangers told')
+  await group.getByRole('button', { name: 'Make trials of it' }).click()
+  const sheet = page.getByRole('dialog')
+  await sheet.getByLabel('Firmware').selectOption({ label: ' 15.0.0' })
+  await clean(page, 'making trials of it')
+  await sheet.getByRole('button', { name: 'Into my tray' }).click()
+  await expect(page.getByText('The trials are in your tray')).toBeVisible()
+  await expect(group).toBeHidden()
+  const asked = await page.request.get(`${world.url}/api/v1/tray`)
+  const { items } = (await asked.json()) as { items: { id: string }[] }
+  const sent = await page.request.post(`${world.url}/api/v1/changes`, { data: { title: 'Told from outside', edits: items.map((i) => i.id) } })
+  const { id } = (await sent.json()) as { id: string }
+  await as(page, world, 'keeper', '/packages/com.brannock.tips?maker=brannock&model=lyra-5')
+  const before = await page.request.get(`${world.url}/api/v1/packages/com.brannock.tips?maker=brannock&model=lyra-5`)
+  const decisions = items.map((i) => ({ edit: i.id, verdict: 'accepted' }))
+  const decided = await page.request.post(`${world.url}/api/v1/changes/${id}/decisions`, { data: { decisions }, headers: { 'If-Match': '"1"' } })
+  expect(decided.ok(), await decided.text()).toBe(true)
+  const after = await page.request.get(`${world.url}/api/v1/packages/com.brannock.tips?maker=brannock&model=lyra-5`)
+  const ceiling = async (a: typeof before) => ((await a.json()) as { methods: { method: string; ceiling: number }[] }).methods.at(-1)!.ceiling
+  expect(await ceiling(after)).toBeGreaterThan(await ceiling(before))
+  await page.goto(address)
+  await expect(page.getByText('Taken up')).toBeVisible()
+})
+
+test('the same in Arabic, from right to left, on a narrow screen', { tag: '@browser' }, async ({ page, world }) => {
+  await page.setViewportSize({ width: 360, height: 780 })
+  await page.goto(`${world.url}/ar${ward}`)
+  expect(await page.evaluate(() => getComputedStyle(document.body).direction)).toBe('rtl')
+  expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(360)
+  await clean(page, 'the page in Arabic')
+  await page.getByRole('link', { name: 'نفّذ هنا' }).click()
+  await press(page, 'ابدأ')
+  await press(page, 'فعلت ذلك')
+  const [attach, allow, take] = ['جرّب على هاتف تدريبي', 'السماح', 'هذا'].map((name) => page.getByRole('button', { name, exact: true }))
+  await expect(attach!).toBeVisible()
+  await attach!.click()
+  await expect(allow!.or(take!)).toBeVisible()
+  if (await allow!.isVisible()) await allow!.click()
+  await take!.click()
+  await expect(heading(page, 'ما الذي يذهب، وما الذي ستفقده')).toBeVisible()
+  expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(360)
+  await clean(page, 'the decision in Arabic')
+})
+
+for (const [language, word] of Object.entries({ de: 'Was Sie brauchen', es: 'Lo que necesita', fr: 'Ce qu’il vous faut', pt: 'Do que você precisa', hi: 'आपको क्या चाहिए', zh: '您需要什么' }))
+  test(`the page is clean in ${language}`, { tag: '@browser' }, async ({ page, world }) => {
+    await page.goto(`${world.url}/${language}${ward}`)
+    await expect(heading(page, word)).toBeVisible()
+    await clean(page, language)
+    await page.goto(`${world.url}/${language}${ward}.tell.html`)
+    await clean(page, `telling in ${language}`)
+  })
 
 test.describe('with answers that are not as they were', () => {
   test.use({ serviceWorkers: 'block' }) // its requests are not this test's to change

@@ -67,7 +67,7 @@ test('releases are found from the workbench and by strangers', async ({ page, wo
   // It works with scripts off, as on an old phone.
   const plain = await (await page.context().browser()!.newContext({ javaScriptEnabled: false })).newPage()
   await plain.goto(`${world.url}/r/brannock/lyra-5/quiet-phone`)
-  await expect(plain.getByRole('heading', { name: 'How to do it with a computer' })).toBeVisible()
+  await expect(plain.getByRole('heading', { name: 'What you need' })).toBeVisible()
   await plain.context().close()
 })
 
