@@ -180,7 +180,7 @@ test.describe('with answers that are not as they were', () => {
     await second.close()
     await page.unroute('**/2.status.json')
     await plugged(page, world, '/r/brannock/lyra-5-mini/calls-only/2')
-    await expect(page.getByText('this was made for another model')).toBeVisible()
+    await expect(page.getByText('This list was made for another model.')).toBeVisible()
     await expect(page.getByRole('button', { name: 'Next' })).toBeDisabled()
   })
 })

@@ -73,7 +73,11 @@ function taken() {
   </p>
   <div v-if="reports.isError.value" class="notice bad" role="alert">{{ words(reports.error.value) }}</div>
   <div v-else-if="groups.length" class="groups" tabindex="0" role="region" aria-label="Reports from outside">
-    <section v-for="g in groups" :key="g.key" :aria-label="`${g.release || 'not listed'}: ${outcomeTold[g.outcome]}`">
+    <section
+      v-for="g in groups"
+      :key="g.key"
+      :aria-label="[g.release || 'not listed', outcomeTold[g.outcome], g.about, g.firmware].filter(Boolean).join(': ')"
+    >
       <h2>
         <b
           >{{ outcomeTold[g.outcome] }}<template v-if="g.about">: {{ g.about }}</template></b
