@@ -39,6 +39,8 @@ const (
 	// sheetEnding is that of the page that is printed and ticked off beside the
 	// phone.
 	sheetEnding = ".sheet.html"
+	// handEnding is that of the list that is walked on the phone itself.
+	handEnding = ".hand.html"
 )
 
 // script is a form that core/render writes.
@@ -66,6 +68,7 @@ var forms = []form{
 	script(".csv", "text/csv; charset=utf-8", func(d *profile.Document, _ render.About) ([]byte, error) { return render.CSV(d) }),
 	script(".md", "text/markdown; charset=utf-8", func(d *profile.Document, a render.About) ([]byte, error) { return render.Markdown(d, a), nil }),
 	{sheetEnding, "text/html; charset=utf-8", true, nil},
+	{handEnding, "text/html; charset=utf-8", true, nil},
 	{tellEnding, "text/html; charset=utf-8", true, nil},
 	{hereEnding, "text/html; charset=utf-8", true, nil}, // it needs the browser application: see release
 	{".qr.svg", "image/svg+xml", true, func(_ store.Release, _ *profile.Document, a render.About) ([]byte, error) { return QR(a.Where) }},
@@ -154,6 +157,10 @@ func (s *Site) release(ctx context.Context, path string) (File, error) {
 		return s.here(r, d, a)
 	case tellEnding:
 		return s.tell(r, d, a)
+	case handEnding:
+		p := pageOf(r, d, a)
+		p.NotFor, p.CanTell = notFor, s.Reports != ""
+		return s.page("hand.html", p)
 	case sheetEnding:
 		return s.page("sheet.html", pageOf(r, d, a))
 	}
@@ -215,8 +222,10 @@ type releasePage struct {
 	Runs []store.RunLine
 	// Told is what strangers told of it, as far as reviewers looked at that;
 	// CanTell is true where they can.
-	Told    store.ReportCounts
-	CanTell bool
+	// Nameless is true where some of what goes has no name on the screen.
+	Nameless bool
+	Told     store.ReportCounts
+	CanTell  bool
 	// CanHere is true where it can be done from a page of its own.
 	CanHere bool
 	// Goes are the steps that go, each with its commands.
@@ -246,6 +255,7 @@ func pageOf(r store.Release, d *profile.Document, a render.About) releasePage {
 		off, back := render.Commands(s)
 		p.Goes = append(p.Goes, goes{s, off, back})
 		names[string(s.Package)] = s.Label
+		p.Nameless = p.Nameless || s.Label == ""
 	}
 	losses := d.Costs
 	if losses == nil {

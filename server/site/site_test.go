@@ -74,7 +74,7 @@ func TestPages(t *testing.T) {
 		s := s.In(l.Code)
 		told, wrong := s.ToldPage(store.OutsideReport{Release: bad, ReleasePath: bad, Outcome: store.ToldBroken, Function: bad, Words: bad, Log: bad, State: "put-away", Reason: bad, Notes: []store.ReportNote{{By: bad, Words: bad}}}, "/told/x")
 		pages := map[string]File{"told": told}
-		for name, data := range map[string]any{"release": shown, "sheet": shown, "tell": Told{To: "/tell", Release: "/r/m/d/e/3", Name: bad, Outcomes: outcomes}, "releases": index{Title: bad, List: []store.ReleaseLine{r.ReleaseLine}, Purposes: map[uuid.UUID]string{r.ID: bad}, NotFor: marks}} {
+		for name, data := range map[string]any{"release": shown, "sheet": shown, "hand": shown, "tell": Told{To: "/tell", Release: "/r/m/d/e/3", Name: bad, Outcomes: outcomes}, "releases": index{Title: bad, List: []store.ReleaseLine{r.ReleaseLine}, Purposes: map[uuid.UUID]string{r.ID: bad}, NotFor: marks}} {
 			var err error
 			if pages[name], err = s.page(name+".html", data); err != nil {
 				t.Errorf("%s, %s: %v", l.Code, name, err)
