@@ -32,7 +32,7 @@ test('a firmware update, until everything published is right again', async ({ pa
     await as(page, world, 'maintainer')
     await expect(page).toHaveURL(/\/desk/)
     await expect(desk(page).filter({ hasText: 'would stop' })).toHaveCount(0)
-    expect(await publicPage(world, 'ward-phone')).not.toContain('Not for 15.0.1')
+    expect(await publicPage(world, 'ward-phone')).not.toContain('Not for version 15.0.1')
 
     await as(page, world, 'technician')
     await atPhone(page, world)
@@ -66,7 +66,7 @@ test('a firmware update, until everything published is right again', async ({ pa
 
   await test.step('the public page, the feed, the scripts and the bench say for which firmware a release is not', async () => {
     const shown = await publicPage(world, 'ward-phone')
-    expect(shown).toContain('Not for 15.0.1')
+    expect(shown).toContain('Not for version 15.0.1')
     expect(shown).toContain('com.brannock.gallery uses its library com.brannock.beam')
     const status = JSON.parse(await publicPage(world, 'ward-phone.status.json')) as { notFor: { version: string; fingerprint: string }[] }
     expect(status.notFor.map((n) => n.version)).toEqual(['15.0.1'])
@@ -145,8 +145,8 @@ test('a firmware update, until everything published is right again', async ({ pa
     await expect(page.getByRole('status').filter({ hasText: 'No. 3 is published and signed' })).toBeVisible()
 
     const shown = await publicPage(world, 'ward-phone')
-    expect(shown).not.toContain('Not for 15.0.1')
-    expect(await publicPage(world, 'ward-phone/2')).toContain('Not for 15.0.1')
+    expect(shown).not.toContain('Not for version 15.0.1')
+    expect(await publicPage(world, 'ward-phone/2')).toContain('Not for version 15.0.1')
     const release = JSON.parse(await publicPage(world, 'ward-phone.json')) as { builds: { version: string }[]; steps: { package?: string }[] }
     expect(release.builds.map((b) => b.version)).toContain('15.0.1')
     expect(release.steps.map((s) => s.package)).not.toContain('com.brannock.sharebeam')

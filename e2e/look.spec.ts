@@ -86,7 +86,7 @@ test('axe finds nothing in light and dark', async ({ page, world }) => {
   await clean(page, 'releases')
   await page.goto(`${world.url}/r/brannock/lyra-5/quiet-phone`)
   await clean(page, 'public page')
-  for (const path of ['/r', '/r/brannock', '/r/brannock/lyra-5', '/keys', '/r/brannock/lyra-5/quiet-phone/3', '/r/brannock/lyra-5/quiet-phone/4.sheet.html']) {
+  for (const path of ['/r', '/r/brannock', '/r/brannock/lyra-5', '/keys', '/r/brannock/lyra-5/quiet-phone/3', '/r/brannock/lyra-5/quiet-phone/4.sheet.html', '/r/brannock/lyra-5/quiet-phone/4.hand.html', '/tell']) {
     await page.goto(world.url + path)
     await clean(page, path)
   }

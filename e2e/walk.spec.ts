@@ -203,6 +203,7 @@ async function publicPage(page: Page, world: World, path: string) {
   await page.context().clearCookies()
   await page.goto(world.url + path)
   await expect(page.getByRole('heading', { level: 1 })).toHaveText('Brannock Lyra 5: Lending desk')
+  for (const what of ['Another computer', 'Only the phone']) await page.getByText(what, { exact: true }).click()
   for (const form of ['.sh', '.undo.sh', '.phone.sh', '.ps1', '.bat', '.txt', '.csv', '.md', '.sheet.html', '.json', '.json.minisig'])
     await expect(page.locator(`a[href="${path}${form}"]`)).toBeVisible()
 }
