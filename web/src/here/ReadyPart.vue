@@ -1,20 +1,58 @@
 <script setup lang="ts">
-// How a phone is made to listen to a computer.
+// How a phone is made to listen to a computer, each step with a drawing.
+import PhonePicture from './PhonePicture.vue'
 import { t } from './words'
 
 defineEmits<{ next: [] }>()
+
+const steps = [
+  { words: 'ready.1', picture: { meant: 5 } },
+  { words: 'ready.2', picture: { meant: 4, taps: 7 } },
+  { words: 'ready.3', picture: { meant: 3 } },
+  { words: 'ready.4', picture: { meant: 2, turned: true } },
+  { words: 'ready.5', picture: { rows: 0, plugged: true } },
+] as const
 </script>
 
 <template>
   <h2>{{ t('ready.title') }}</h2>
   <p>{{ t('ready.why') }}</p>
-  <ol class="how">
-    <li>{{ t('ready.1') }}</li>
-    <li>{{ t('ready.2') }}</li>
-    <li>{{ t('ready.3') }}</li>
-    <li>{{ t('ready.4') }}</li>
-    <li>{{ t('ready.5') }}</li>
+  <ol class="drawn">
+    <li v-for="s in steps" :key="s.words">
+      <PhonePicture v-bind="s.picture" />
+      <span>{{ t(s.words) }}</span>
+    </li>
   </ol>
   <p class="second">{{ t('ready.nofind') }}</p>
   <button class="go-on" @click="$emit('next')">{{ t('ready.done') }}</button>
 </template>
+
+<style scoped>
+.drawn {
+  counter-reset: step;
+  display: grid;
+  gap: 18px 22px;
+  grid-template-columns: repeat(auto-fill, minmax(190px, 1fr));
+  list-style: none;
+  margin: 14px 0;
+  padding: 0;
+}
+.drawn li {
+  align-items: start;
+  counter-increment: step;
+  display: grid;
+  gap: 10px;
+  grid-template-columns: 92px 1fr;
+}
+.drawn span::before {
+  content: counter(step);
+  display: block;
+  font-size: 20px;
+  font-weight: 650;
+}
+@media (max-width: 480px) {
+  .drawn {
+    grid-template-columns: 1fr;
+  }
+}
+</style>
