@@ -42,7 +42,7 @@ func (a *Assets) Here() (*Here, error) {
 func findHere(files fs.FS) (*Here, error) {
 	raw, err := fs.ReadFile(files, "manifest.json")
 	if err != nil {
-		return nil, nil //nolint:nilerr // not built
+		return nil, nil // not built
 	}
 	var manifest map[string]struct {
 		File string   `json:"file"`

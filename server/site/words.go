@@ -137,15 +137,15 @@ func (s *speaker) say(key string, filling ...any) (string, error) {
 
 // many is say for a number of things, by the language's own rules.
 func (s *speaker) many(key string, n int, filling ...any) (string, error) {
-	form := key + "." + forms6[plural.Cardinal.MatchPlural(s.tag, n, 0, 0, 0, 0)]
+	form := key + "." + formNames[plural.Cardinal.MatchPlural(s.tag, n, 0, 0, 0, 0)]
 	if _, ok := s.words[form]; !ok {
 		form = key + ".other"
 	}
 	return s.say(form, append(filling, "n", n)...)
 }
 
-// forms6 are what plural forms are called in keys.
-var forms6 = map[plural.Form]string{plural.Zero: "zero", plural.One: "one", plural.Two: "two", plural.Few: "few", plural.Many: "many", plural.Other: "other"}
+// formNames are what plural forms are called in keys.
+var formNames = map[plural.Form]string{plural.Zero: "zero", plural.One: "one", plural.Two: "two", plural.Few: "few", plural.Many: "many", plural.Other: "other"}
 
 // day writes a day: in English as everywhere in Roster, else as numbers that are
 // read the same everywhere.

@@ -19,7 +19,7 @@ func TestSentencesInEveryLanguage(t *testing.T) {
 		s := speakers()[l.Code]
 		needed := map[string]bool{}
 		for n := range 200 {
-			needed[forms6[plural.Cardinal.MatchPlural(s.tag, n, 0, 0, 0, 0)]] = true
+			needed[formNames[plural.Cardinal.MatchPlural(s.tag, n, 0, 0, 0, 0)]] = true
 		}
 		for key, sentence := range english {
 			base, counted := strings.CutSuffix(key, ".other")

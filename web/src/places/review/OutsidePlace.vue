@@ -103,7 +103,7 @@ function taken() {
           <b>{{ n.by || 'whoever told' }}</b> {{ n.words }}
         </p>
         <p v-if="show === 'waiting'" class="acts">
-          <button class="act" @click="trial = r">Make trials of it</button>
+          <button v-if="r.outcome !== 'not-listed'" class="act" @click="trial = r">Make trials of it</button>
           <button class="act quiet" @click="write(r, 'ask')">Ask back</button>
           <button class="act quiet" @click="write(r, 'away')">Put it away</button>
         </p>
