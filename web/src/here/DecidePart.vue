@@ -78,7 +78,7 @@ const skip = (r: Row) => emit('choose', { ...props.choices, without: turned(prop
     <ul class="rows">
       <li v-for="r in toSee" :key="r.number">
         <span
-          >{{ r.text || name(r) }} <span v-if="r.why" class="second">{{ r.why }}</span></span
+          >{{ r.text || name(r) }} <span v-if="r.why" class="second">{{ known(`why.${r.code}`, r.why) }}</span></span
         >
         <label v-if="r.kind === 'check'">
           <input type="checkbox" :checked="choices.seen.includes(r.number)" @change="see(r)" /> {{ t('decide.seen') }}
