@@ -26,6 +26,9 @@ type section struct {
 	// plus are columns that the table needs and the export does not have, with
 	// what they become.
 	plus map[string]string
+	// older are columns that exports of older programs lack, with what they are
+	// then.
+	older map[string]string
 }
 
 // sections are in an order in which each refers only to those before it.
@@ -48,7 +51,7 @@ var sections = []section{
 	{name: "approvals", columns: "edit_id, person_id, at", order: "edit_id, person_id"},
 	{name: "comments", columns: "id, change_id, thread, person_id, text, at", order: "id"},
 	{name: "claims", columns: "package_id, field, scope_kind, scope_id, value, revision, reason, set_by, set_at, change_id", order: "package_id, field, scope_kind, scope_id"},
-	{name: "trials", columns: "id, package_id, build_id, phone, person_id, method, outcome, function, persistence, recovery, watched_days, note, at, change_id, tried, attachments", order: "id"},
+	{name: "trials", columns: "id, package_id, build_id, phone, person_id, method, outcome, function, persistence, recovery, watched_days, note, at, change_id, tried, attachments, outside", order: "id", older: map[string]string{"outside": "false"}},
 	{name: "sources", columns: "id, package_id, scope_kind, scope_id, title, link, quote, claim, load, attachment_id, person_id, at, change_id", order: "id"},
 	{name: "history", columns: "id, at, author_id, accepted_by, change_id, edit_id, package_id, field, scope_kind, scope_id, before, after, reason, alone", order: "id"},
 	{name: "profiles", columns: "id, model_id, slug, name, purpose, rules, revision, changed_by, changed_at", order: "id"},
@@ -242,7 +245,12 @@ func (p section) insert(ctx context.Context, tx pgx.Tx, rows []json.RawMessage) 
 	if err != nil {
 		return fmt.Errorf("section %s: %w", p.name, err)
 	}
-	columns, values := []string{p.columns}, []string{p.columns}
+	columns, values := []string{p.columns}, strings.Split(p.columns, ", ")
+	for i, column := range values {
+		if was, ok := p.older[column]; ok {
+			values[i] = "coalesce(" + column + ", " + was + ")"
+		}
+	}
 	for _, column := range sortedKeys(p.plus) {
 		columns, values = append(columns, column), append(values, p.plus[column])
 	}

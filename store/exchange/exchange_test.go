@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"io"
+	"regexp"
 	"strings"
 	"testing"
 	"time"
@@ -115,6 +116,35 @@ func TestRoundTrip(t *testing.T) {
 		}
 		if err := exchange.Read(t.Context(), second.Store, bytes.NewReader(file.Bytes()), int64(file.Len())); err == nil || !strings.Contains(err.Error(), "empty") {
 			t.Errorf("%s into what is not empty: %v", form, err)
+		}
+	}
+}
+
+// TestOutsideSurvives: what strangers told still counts as theirs elsewhere, and
+// what an older program wrote, which knew of none, is read.
+func TestOutsideSurvives(t *testing.T) {
+	first := seeded(t)
+	if _, err := first.conn.Exec(t.Context(), `update trials set outside = true`); err != nil {
+		t.Fatal(err)
+	}
+	var file bytes.Buffer
+	if err := exchange.WriteJSON(t.Context(), first.Store, time.Now(), &file); err != nil {
+		t.Fatal(err)
+	}
+	older := regexp.MustCompile(`, ?"outside": ?true`).ReplaceAll(file.Bytes(), nil)
+	for what, c := range map[string]struct {
+		file    []byte
+		outside bool
+	}{"this program's": {file.Bytes(), true}, "an older one's": {older, false}} {
+		second := open(t)
+		if err := exchange.Read(t.Context(), second.Store, bytes.NewReader(c.file), int64(len(c.file))); err != nil {
+			t.Fatal(what, err)
+		}
+		var trials, outside int
+		err := second.conn.QueryRow(t.Context(), `
+			select count(*), count(*) filter (where outside) from trials`).Scan(&trials, &outside)
+		if err != nil || trials == 0 || (outside == trials) != c.outside || (outside == 0) == c.outside {
+			t.Errorf("%s: %d of %d trials are from outside, %v", what, outside, trials, err)
 		}
 	}
 }
