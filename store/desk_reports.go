@@ -49,7 +49,8 @@ func toldFromOutside(ctx context.Context, q querier, d *deskOf) ([]desk.Line, er
 		if err = row.Scan(&release, &outcome, &function, &title, &l.Since, &l.Affected, &lately); err != nil {
 			return l, err
 		}
-		l.Key = lineKey(desk.Outside, release) + ":" + string(outcome) + ":" + function
+		// What strangers wrote is in no key, however long it is.
+		l.Key = lineKey(desk.Outside, release, uuid.NewSHA1(release, []byte(string(outcome)+"\n"+function)))
 		l.Kind, l.To, l.Whom = desk.Outside, "/review/outside", wording.Count(l.Affected, "phone")
 		l.Text = outsideWords(outcome, function, title)
 		if outcome != ToldWorked && lately >= wavePhones {

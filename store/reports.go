@@ -115,10 +115,15 @@ func (s *Store) AddReport(ctx context.Context, n NewReport, token string) (id uu
 		release = &n.Release
 	}
 	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
+		// Either is found by the index of releases; "is not distinct from" by none.
+		of := `release_id = $1`
+		if release == nil {
+			of = `$1::uuid is null and release_id is null`
+		}
 		var lately int
 		err := tx.QueryRow(ctx, `
 			select count(*) from (select from reports
-				where release_id is not distinct from $1 and at > now() - interval '1 hour'
+				where `+of+` and at > now() - interval '1 hour'
 				limit $2) x`, release, reportsAnHour).Scan(&lately)
 		if err != nil {
 			return err
