@@ -1,5 +1,6 @@
 // What the page of a release and the worker of its bench say to each other.
 import type { Schemas } from '@/api/client'
+import type { ToPlugged } from '@/usb/plugged'
 
 export type Phone = Schemas['Phone']
 export type Rehearsal = Omit<
@@ -74,9 +75,7 @@ export interface View {
 
 export type ToWorker =
   | { kind: 'start'; key: string; salt: string; name: string; attached: { number: number; name: string }[] }
-  | { kind: 'look' }
-  | { kind: 'attach'; number: number; name: string }
-  | { kind: 'detach'; number: number }
+  | ToPlugged
   | { kind: 'ask'; id: number; what: string; with: string }
 
 export type FromWorker =

@@ -39,23 +39,11 @@ async function start(m: ToWorker & { kind: 'start' }) {
 self.onmessage = (e) => {
   const m = e.data
   const failed = (err: unknown) => say({ kind: 'ended', why: String(err) })
-  switch (m.kind) {
-    case 'start':
-      start(m).catch(failed)
-      break
-    case 'look':
-      void plugged?.phones.look()
-      break
-    case 'attach':
-      plugged?.attach(m.number, m.name).catch(failed)
-      break
-    case 'detach':
-      plugged?.detach(m.number)
-      break
-    case 'ask':
-      ask?.(m.what, m.with).then(
-        (value) => say({ kind: 'answer', id: m.id, value }),
-        (err: unknown) => say({ kind: 'answer', id: m.id, wrong: err instanceof Error ? err.message : String(err) }),
-      )
-  }
+  if (m.kind === 'start') start(m).catch(failed)
+  else if (m.kind !== 'ask') plugged?.take(m, failed)
+  else
+    ask?.(m.what, m.with).then(
+      (value) => say({ kind: 'answer', id: m.id, value }),
+      (err: unknown) => say({ kind: 'answer', id: m.id, wrong: err instanceof Error ? err.message : String(err) }),
+    )
 }

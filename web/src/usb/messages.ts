@@ -1,4 +1,5 @@
 // What a page and the worker of its bench say to each other.
+import type { ToPlugged } from './plugged'
 
 export interface Start {
   kind: 'start'
@@ -10,12 +11,7 @@ export interface Start {
   attached: number[]
 }
 
-export type ToWorker =
-  | Start
-  // look: the person has picked a phone, or wants one tried again.
-  | { kind: 'look' }
-  | { kind: 'attach'; number: number; name: string }
-  | { kind: 'detach'; number: number }
+export type ToWorker = Start | ToPlugged
 
 export type FromWorker =
   | { kind: 'ready' }

@@ -39,18 +39,6 @@ async function start(m: Start) {
 self.onmessage = (e) => {
   const m = e.data
   const failed = (err: unknown) => say({ kind: 'ended', why: String(err) })
-  switch (m.kind) {
-    case 'start':
-      start(m).catch(failed)
-      break
-    case 'look':
-      void plugged?.phones.look()
-      break
-    case 'attach':
-      plugged?.attach(m.number, m.name).catch(failed)
-      break
-    case 'detach':
-      plugged?.detach(m.number)
-      break
-  }
+  if (m.kind === 'start') start(m).catch(failed)
+  else plugged?.take(m, failed)
 }
