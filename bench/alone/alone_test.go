@@ -38,6 +38,7 @@ type room struct {
 	phone *phone.Phone
 	at    string
 	files bench.Files
+	told  chan struct{} // something has changed
 	*alone.Bench
 }
 
@@ -48,7 +49,7 @@ func enter(t *testing.T, release *profile.Document) *room {
 		t.Fatal(err)
 	}
 	s.Prompt, s.RestartTakes = "none", 300*time.Millisecond
-	r := &room{t: t, adb: adbtest.Start(t), phone: phone.New(s, slog.New(slog.DiscardHandler)), files: bench.Folder(t.TempDir())}
+	r := &room{t: t, adb: adbtest.Start(t), phone: phone.New(s, slog.New(slog.DiscardHandler)), files: bench.Folder(t.TempDir()), told: make(chan struct{}, 1)}
 	ctx, cancel := context.WithCancel(context.Background())
 	t.Cleanup(cancel)
 	if r.at, err = r.phone.Listen(ctx, "127.0.0.1:0"); err != nil {
@@ -73,7 +74,12 @@ func (r *room) open() {
 	station := bench.NewStation(bench.Setup{Host: r.adb, Key: []byte("key"), Log: slog.New(slog.DiscardHandler)})
 	go func() { station.Watch(ctx); close(watched) }()
 	r.t.Cleanup(func() { cancel(); <-watched })
-	r.Bench = &alone.Bench{Station: station, Files: r.files, Key: []byte("key"), Changed: func() {}}
+	r.Bench = &alone.Bench{Station: station, Files: r.files, Key: []byte("key"), Changed: func() {
+		select {
+		case r.told <- struct{}{}:
+		default:
+		}
+	}}
 	if err := r.Open(); err != nil {
 		r.t.Fatal(err)
 	}
@@ -82,12 +88,17 @@ func (r *room) open() {
 // until waits until something is so.
 func (r *room) until(what string, so func(alone.View) bool) alone.View {
 	r.t.Helper()
-	for end := time.Now().Add(3 * time.Minute); ; time.Sleep(20 * time.Millisecond) {
+	late := time.After(3 * time.Minute)
+	for {
+		_, changed := r.Station.View()
 		v := r.View()
 		if so(v) {
 			return v
 		}
-		if time.Now().After(end) {
+		select {
+		case <-changed:
+		case <-r.told:
+		case <-late:
 			r.t.Fatalf("never: %s: %+v", what, v.Runs)
 		}
 	}
