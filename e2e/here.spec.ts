@@ -15,7 +15,11 @@ const press = (page: Page, name: string | RegExp) => page.getByRole('button', { 
 const heading = (page: Page, name: string | RegExp) => page.getByRole('heading', { name, exact: typeof name === 'string' })
 
 const hand = (world: World, action: string, more?: string) =>
-  fetch(`${world.url}/api/v1/stand-ins/1/hand`, { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify({ action, with: more }) })
+  fetch(`${world.url}/api/v1/stand-ins/1/hand`, {
+    method: 'POST',
+    headers: { 'Content-Type': 'application/json' },
+    body: JSON.stringify({ action, with: more }),
+  })
 
 // plugged opens the page, and has the pretend phone attached and accepted.
 async function plugged(page: Page, world: World, path = ward) {
@@ -153,7 +157,15 @@ test('the same in Arabic, from right to left, on a narrow screen', { tag: '@brow
   await clean(page, 'the decision in Arabic')
 })
 
-for (const [language, word] of Object.entries({ de: 'Was Sie brauchen', es: 'Lo que necesita', fr: 'Ce qu’il vous faut', pt: 'Do que você precisa', hi: 'आपको क्या चाहिए', zh: '您需要什么' }))
+const needed = {
+  de: 'Was Sie brauchen',
+  es: 'Lo que necesita',
+  fr: 'Ce qu’il vous faut',
+  pt: 'Do que você precisa',
+  hi: 'आपको क्या चाहिए',
+  zh: '您需要什么',
+}
+for (const [language, word] of Object.entries(needed))
   test(`the page is clean in ${language}`, { tag: '@browser' }, async ({ page, world }) => {
     await page.goto(`${world.url}/${language}${ward}`)
     await expect(heading(page, word)).toBeVisible()
@@ -194,7 +206,13 @@ test.describe('with answers that are not as they were', () => {
   })
 })
 
-const types: Record<string, string> = { '.html': 'text/html', '.js': 'text/javascript', '.css': 'text/css', '.json': 'application/json', '.wasm': 'application/wasm' }
+const types: Record<string, string> = {
+  '.html': 'text/html',
+  '.js': 'text/javascript',
+  '.css': 'text/css',
+  '.json': 'application/json',
+  '.wasm': 'application/wasm',
+}
 
 // host hands files out as any static host does.
 async function host(folder: string): Promise<Server> {

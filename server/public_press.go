@@ -107,7 +107,11 @@ func (p *press) file(ctx context.Context, path string) (*pressed, error) {
 	if spoken {
 		vary += ", Accept-Language"
 	}
-	f = &pressed{File: plain, gzipped: b.Bytes(), spoken: spoken, plain: headersOf(plain, `"`+etag+`"`, vary, len(plain.Body), false), packed: headersOf(plain, `"`+etag+`-z"`, vary, b.Len(), true)}
+	f = &pressed{
+		File: plain, gzipped: b.Bytes(), spoken: spoken,
+		plain:  headersOf(plain, `"`+etag+`"`, vary, len(plain.Body), false),
+		packed: headersOf(plain, `"`+etag+`-z"`, vary, b.Len(), true),
+	}
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	if p.edition == edition && len(p.files) < maxPressed {

@@ -87,14 +87,20 @@ func (s *Server) reportRoutes() {
 		return
 	}
 	s.tellRoutes()
-	route(s, Public, huma.Operation{OperationID: "tell", Method: http.MethodPost, Path: "/api/v1/reports", Summary: "Tell what happened, with no account", DefaultStatus: http.StatusCreated, MaxBodyBytes: 256 << 10},
+	route(s, Public, huma.Operation{
+		OperationID: "tell", Method: http.MethodPost, Path: "/api/v1/reports",
+		Summary: "Tell what happened, with no account", DefaultStatus: http.StatusCreated, MaxBodyBytes: 256 << 10,
+	},
 		func(ctx context.Context, in *struct{ Body reportBody }) (*newReportOutput, error) {
 			token, err := s.takeReport(ctx, in.Body)
 			out := &newReportOutput{}
 			out.Body.Token = token
 			return out, err
 		})
-	route(s, Reviewer, huma.Operation{OperationID: "listReports", Method: http.MethodGet, Path: "/api/v1/reports", Summary: "What strangers told: trouble first, then the newest"},
+	route(s, Reviewer, huma.Operation{
+		OperationID: "listReports", Method: http.MethodGet, Path: "/api/v1/reports",
+		Summary: "What strangers told: trouble first, then the newest",
+	},
 		func(ctx context.Context, in *struct {
 			Show string `query:"show" enum:"waiting,ended" default:"waiting"`
 		}) (*reportsOutput, error) {
@@ -107,20 +113,32 @@ func (s *Server) reportRoutes() {
 			out.Body.Items, out.Body.All, err = s.store.Reports(ctx, states, reportsListed)
 			return out, err
 		})
-	route(s, Reviewer, huma.Operation{OperationID: "getReport", Method: http.MethodGet, Path: "/api/v1/reports/{id}", Summary: "One report"},
+	route(s, Reviewer, huma.Operation{
+		OperationID: "getReport", Method: http.MethodGet, Path: "/api/v1/reports/{id}",
+		Summary: "One report",
+	},
 		func(ctx context.Context, in *idInput) (*reportOutput, error) {
 			r, err := s.store.ReportByID(ctx, in.ID)
 			return &reportOutput{r}, err
 		})
-	route(s, Reviewer, huma.Operation{OperationID: "askBack", Method: http.MethodPost, Path: "/api/v1/reports/{id}/notes", Summary: "Ask whoever told"},
+	route(s, Reviewer, huma.Operation{
+		OperationID: "askBack", Method: http.MethodPost, Path: "/api/v1/reports/{id}/notes",
+		Summary: "Ask whoever told",
+	},
 		func(ctx context.Context, in *askBackInput) (*struct{}, error) {
 			return nil, s.store.NoteReport(ctx, in.ID, personOf(ctx).ID, plainText(in.Body.Words))
 		})
-	route(s, Reviewer, huma.Operation{OperationID: "putReportAway", Method: http.MethodPost, Path: "/api/v1/reports/{id}/put-away", Summary: "Put a report away, with a reason for whoever told"},
+	route(s, Reviewer, huma.Operation{
+		OperationID: "putReportAway", Method: http.MethodPost, Path: "/api/v1/reports/{id}/put-away",
+		Summary: "Put a report away, with a reason for whoever told",
+	},
 		func(ctx context.Context, in *putAwayInput) (*struct{}, error) {
 			return nil, s.store.DecideReport(ctx, in.ID, personOf(ctx).ID, "put-away", plainText(in.Body.Reason), nil)
 		})
-	route(s, Reviewer, huma.Operation{OperationID: "takeReport", Method: http.MethodPost, Path: "/api/v1/reports/{id}/trials", Summary: "Make trials of a report, into your tray"}, s.trialsOfReport)
+	route(s, Reviewer, huma.Operation{
+		OperationID: "takeReport", Method: http.MethodPost, Path: "/api/v1/reports/{id}/trials",
+		Summary: "Make trials of a report, into your tray",
+	}, s.trialsOfReport)
 }
 
 // trialsOfReport puts into the reviewer's tray what a stranger told, as trials from
@@ -132,7 +150,8 @@ func (s *Server) trialsOfReport(ctx context.Context, in *takeReportInput) (*stru
 	}
 	v := change.TrialValue{
 		Build: in.Body.Build.String(), Phone: r.ReportPhone(), Method: in.Body.Method, Outcome: in.Body.Outcome, Function: in.Body.Function,
-		Persistence: "not-watched", Recovery: "not-tried", WatchedDays: in.Body.Watched, On: r.At.UTC().Format(time.DateOnly), Note: in.Body.Note, Report: r.ID.String(),
+		Persistence: "not-watched", Recovery: "not-tried", WatchedDays: in.Body.Watched,
+		On: r.At.UTC().Format(time.DateOnly), Note: in.Body.Note, Report: r.ID.String(),
 	}
 	if r.Outcome == store.ToldCameBack {
 		v.Persistence = "back-after-restart"

@@ -36,11 +36,13 @@ func reportSite(t *testing.T) *quiet {
 	q.technician, q.reviewer, q.maintainer, q.keeper = q.signIn("technician"), q.signIn("reviewer"), q.signIn("maintainer"), q.signIn("keeper")
 	q.first = q.linked(q.technician, "1", "usesOptionalLibraries")
 	q.accepted(q.technician, q.maintainer, trialEdit("com.brannock.games", q.first, "called:a", "clean"))
-	q.profile = decode[id](q.site, q.do(q.maintainer, "POST", "/api/v1/profiles", map[string]any{"maker": "brannock", "model": "lyra-5", "name": "Quiet", "purpose": ""}), 201).ID
+	q.profile = decode[id](q.site, q.do(q.maintainer, "POST", "/api/v1/profiles", quietProfile), 201).ID
 	q.rules("com.brannock.suite", "com.brannock.games")
 	q.publish()
 	return q
 }
+
+var quietProfile = map[string]any{"maker": "brannock", "model": "lyra-5", "name": "Quiet", "purpose": ""}
 
 const quietOne = "/r/brannock/lyra-5/quiet/1"
 
@@ -57,7 +59,9 @@ func TestToldFromOutside(t *testing.T) {
 		Items []struct{ Fingerprint string }
 	}](q.site, q.do(q.technician, "GET", "/api/v1/makers/brannock/models/lyra-5/builds", nil), 200).Items[0].Fingerprint
 	hostile := "It's <b>gone</b>; $(reboot) https://x.example\r\n' or 1=1 --"
-	a := q.tells("/tell", "198.51.100.1", "release", quietOne, "outcome", "missing", "function", "game scores", "packages", "com.brannock.games", "since", "2026-01-02", "words", hostile, "fingerprint", fingerprint, "phone", "abc123", "log", "# roster-log/1\ndone\tremove-for-user\tcom.brannock.games\t\n")
+	a := q.tells("/tell", "198.51.100.1", "release", quietOne, "outcome", "missing", "function", "game scores", "packages", "com.brannock.games",
+		"since", "2026-01-02", "words", hostile, "fingerprint", fingerprint, "phone", "abc123",
+		"log", "# roster-log/1\ndone\tremove-for-user\tcom.brannock.games\t\n")
 	if a.status != 200 || !strings.Contains(string(a.body), "&lt;b&gt;gone&lt;/b&gt;; $(reboot)") || strings.Contains(string(a.body), `href="https://x`) {
 		t.Fatalf("%d %.3000s", a.status, a.body)
 	}
@@ -93,7 +97,10 @@ func TestToldFromOutside(t *testing.T) {
 	}
 	at := "/api/v1/packages/com.brannock.games?maker=brannock&model=lyra-5&build=" + q.first
 	before := get[dossier](q.site, q.technician, at)
-	trial := map[string]any{"packages": []string{"com.brannock.games"}, "method": "remove-for-user", "outcome": "function-lost", "function": "game-scores", "watchedDays": 3, "build": q.first, "reason": "Thank you."}
+	trial := map[string]any{
+		"packages": []string{"com.brannock.games"}, "method": "remove-for-user", "outcome": "function-lost", "function": "game-scores",
+		"watchedDays": 3, "build": q.first, "reason": "Thank you.",
+	}
 	if a := q.do(q.reviewer, "POST", one+"/trials", trial); a.status != 204 {
 		t.Fatalf("%d %s", a.status, a.body)
 	}
@@ -203,19 +210,28 @@ func TestPagesInLanguages(t *testing.T) {
 		return a.Header.Get("Location"), string(raw)
 	}
 	for range 2 { // the second time it is ready
-		for wish, want := range map[string]string{"de-AT,de;q=0.9,en;q=0.5": "/de" + quietOne, "en-GB,de;q=0.9": "", "fi": "", "zh-CN": "/zh" + quietOne, "": "", "ar-EG": "/ar" + quietOne, "nonsense;;": ""} {
+		for wish, want := range map[string]string{
+			"de-AT,de;q=0.9,en;q=0.5": "/de" + quietOne, "zh-CN": "/zh" + quietOne, "ar-EG": "/ar" + quietOne,
+			"en-GB,de;q=0.9": "", "fi": "", "": "", "nonsense;;": "",
+		} {
 			if to, _ := ask(quietOne, "Accept-Language", wish); to != want {
 				t.Errorf("%q leads to %q, want %q", wish, to, want)
 			}
 		}
 	}
-	for what, to := range map[string][]string{"chosen": {quietOne + "?in=en"}, "from a page of ours": {quietOne, "Referer", q.http.URL + "/r"}, "a script": {quietOne + ".sh"}} {
+	for what, to := range map[string][]string{
+		"chosen": {quietOne + "?in=en"}, "a script": {quietOne + ".sh"},
+		"from a page of ours": {quietOne, "Referer", q.http.URL + "/r"},
+	} {
 		if to, _ := ask(to[0], append(to[1:], "Accept-Language", "de")...); to != "" {
 			t.Errorf("%s: it leads to %s", what, to)
 		}
 	}
 	_, page := ask("/ar" + quietOne)
-	for _, want := range []string{`lang="ar" dir="rtl"`, `hreflang="en" href="`, quietOne + `?in=en"`, `hreflang="de"`, `href="/ar/r/brannock"`, `href="` + quietOne + `.sh"`} {
+	for _, want := range []string{
+		`lang="ar" dir="rtl"`, `hreflang="en" href="`, quietOne + `?in=en"`, `hreflang="de"`,
+		`href="/ar/r/brannock"`, `href="` + quietOne + `.sh"`,
+	} {
 		if !strings.Contains(page, want) {
 			t.Errorf("the page in Arabic has no %s: %.3000s", want, page)
 		}

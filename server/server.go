@@ -116,7 +116,11 @@ func build(c Config) *Server {
 	if c.NoReports {
 		reports = ""
 	}
-	s.press = &press{site: &site.Site{Store: c.Store, Base: c.PublicURL, Assets: &site.Assets{FS: Assets()}, Reports: reports, Salt: hex.EncodeToString(c.Secret.derive("reports"))}, files: map[string]*pressed{}}
+	public := &site.Site{
+		Store: c.Store, Base: c.PublicURL, Assets: &site.Assets{FS: Assets()},
+		Reports: reports, Salt: hex.EncodeToString(c.Secret.derive("reports")),
+	}
+	s.press = &press{site: public, files: map[string]*pressed{}}
 	s.bases = expirable.NewLRU[basisKey, profile.Basis](keptBases, nil, basisKept)
 	s.passwords = newPasswords(c.Passwords)
 	s.pace = c.Pace

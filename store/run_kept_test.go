@@ -56,7 +56,10 @@ func (b *twice) start(r store.ReleaseLine, c store.CaptureSummary) {
 	b.must(err)
 	bench := uuid.NewSHA1(uuid.Nil, []byte("bench"))
 	b.must(b.EnsureBench(b.ctx, bench, "bench"))
-	b.id, err = b.StartRun(b.ctx, store.NewRun{Profile: of, Release: &r.ID, Document: d, Build: c.BuildID, Capture: c.ID, Phone: b.phone, Name: "Lyra 5", Form: "phone", Bench: bench, Person: b.people["tech"].ID})
+	b.id, err = b.StartRun(b.ctx, store.NewRun{
+		Profile: of, Release: &r.ID, Document: d, Build: c.BuildID, Capture: c.ID, Phone: b.phone, Name: "Lyra 5", Form: "phone",
+		Bench: bench, Person: b.people["tech"].ID,
+	})
 	b.must(err)
 	b.kept = run.NewKept(run.Plan(d, run.Choices{}), b.phone, "phone", keptOn)
 	b.must(b.kept.Resume(false, nil))

@@ -323,7 +323,11 @@ func TestCutOff(t *testing.T) {
 	if one = r.ended(); one.State != run.BackAsItWas || !r.has("app.basketree.shop") || !r.has("com.brannock.tips") {
 		t.Errorf("%s (%s): %v", one.State, one.Why, one.Steps)
 	}
-	for what, text := range map[string]string{"something else": "hello", "nothing done": run.LogFormat + "\n", "too long": run.LogFormat + strings.Repeat("\n", 2<<20)} {
+	for what, text := range map[string]string{
+		"something else": "hello",
+		"nothing done":   run.LogFormat + "\n",
+		"too long":       run.LogFormat + strings.Repeat("\n", 2<<20),
+	} {
 		if _, _, err := r.FromLog(text, handle); err == nil {
 			t.Errorf("%s is taken for a log", what)
 		}

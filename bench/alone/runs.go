@@ -198,7 +198,8 @@ func (b *Bench) FromLog(text, handle string) (id uuid.UUID, log run.Logged, err 
 		log.LeftOut = append(log.LeftOut, "the phone's firmware is another than the log's: it was updated since, or is another phone")
 	}
 	r := &kept{run: run.NewKept(nil, p.Mark, "", p.Fingerprint), about: About{
-		ID: uuid.New(), StartedAt: time.Now().UTC().Truncate(time.Second), Title: "from a log", Digest: log.Digest, Phone: p.Name, Fingerprint: p.Fingerprint, Checks: []run.Check{},
+		ID: uuid.New(), StartedAt: time.Now().UTC().Truncate(time.Second),
+		Title: "from a log", Digest: log.Digest, Phone: p.Name, Fingerprint: p.Fingerprint, Checks: []run.Check{},
 	}}
 	for _, j := range log.Steps {
 		r.run.Steps = append(r.run.Steps, run.KeptStep{Journal: j})

@@ -41,7 +41,9 @@ func exportSite(c *cobra.Command, st *store.Store, folder, public string) error 
 	if public == "" {
 		return usageError{fmt.Errorf("say with --public-url where the pages will be reached: scripts and QR codes name it")}
 	}
-	n, err := (&site.Site{Store: st, Base: strings.TrimRight(public, "/"), Assets: &site.Assets{FS: server.Assets()}, Reports: strings.TrimRight(public, "/") + "/tell"}).Export(c.Context(), folder)
+	base := strings.TrimRight(public, "/")
+	pages := &site.Site{Store: st, Base: base, Assets: &site.Assets{FS: server.Assets()}, Reports: base + "/tell"}
+	n, err := pages.Export(c.Context(), folder)
 	if err != nil {
 		return fmt.Errorf("%s written to %s; then: %w", wording.Count(n, "file was", "files were"), folder, err)
 	}

@@ -336,7 +336,8 @@ func captureFileOf(t testing.TB) []byte {
 	if err != nil {
 		t.Fatal(err)
 	}
-	c := Capture{Format: CaptureFormat, Identity: Identity{Fingerprint: "brannock/lyra5/lyra5:15/1/1:user/release-keys", Manufacturer: "brannock", Device: "lyra5"}, Packages: d.Packages, Complete: true}
+	who := Identity{Fingerprint: "brannock/lyra5/lyra5:15/1/1:user/release-keys", Manufacturer: "brannock", Device: "lyra5"}
+	c := Capture{Format: CaptureFormat, Identity: who, Packages: d.Packages, Complete: true}
 	raw, err := json.Marshal(c)
 	if err != nil {
 		t.Fatal(err)

@@ -72,9 +72,16 @@ func TestPages(t *testing.T) {
 	shown.NotFor = marks[r.ID]
 	for _, l := range Languages {
 		s := s.In(l.Code)
-		told, wrong := s.ToldPage(store.OutsideReport{Release: bad, ReleasePath: bad, Outcome: store.ToldBroken, Function: bad, Words: bad, Log: bad, State: "put-away", Reason: bad, Notes: []store.ReportNote{{By: bad, Words: bad}}}, "/told/x")
+		told, wrong := s.ToldPage(store.OutsideReport{
+			Release: bad, ReleasePath: bad, Outcome: store.ToldBroken, Function: bad, Words: bad, Log: bad,
+			State: "put-away", Reason: bad, Notes: []store.ReportNote{{By: bad, Words: bad}},
+		}, "/told/x")
 		pages := map[string]File{"told": told}
-		for name, data := range map[string]any{"release": shown, "sheet": shown, "hand": shown, "tell": Told{To: "/tell", Release: "/r/m/d/e/3", Name: bad, Outcomes: outcomes}, "releases": index{Title: bad, List: []store.ReleaseLine{r.ReleaseLine}, Purposes: map[uuid.UUID]string{r.ID: bad}, NotFor: marks}} {
+		for name, data := range map[string]any{
+			"release": shown, "sheet": shown, "hand": shown,
+			"tell":     Told{To: "/tell", Release: "/r/m/d/e/3", Name: bad, Outcomes: outcomes},
+			"releases": index{Title: bad, List: []store.ReleaseLine{r.ReleaseLine}, Purposes: map[uuid.UUID]string{r.ID: bad}, NotFor: marks},
+		} {
 			var err error
 			if pages[name], err = s.page(name+".html", data); err != nil {
 				t.Errorf("%s, %s: %v", l.Code, name, err)
@@ -82,7 +89,8 @@ func TestPages(t *testing.T) {
 		}
 		for name, page := range pages {
 			text := string(page.Body)
-			if strings.Contains(text, "<script") || !strings.Contains(text, "&lt;script") || !strings.Contains(text, `lang="`+l.Code+`" dir="`+map[bool]string{true: "rtl", false: "ltr"}[l.Left]+`"`) || wrong != nil {
+			spoken := `lang="` + l.Code + `" dir="` + map[bool]string{true: "rtl", false: "ltr"}[l.Left] + `"`
+			if strings.Contains(text, "<script") || !strings.Contains(text, "&lt;script") || !strings.Contains(text, spoken) || wrong != nil {
 				t.Errorf("%s, %s: %.2000s", l.Code, name, text)
 			}
 			if strings.Contains(text, "{n}") || strings.Contains(text, "{name}") || strings.Contains(text, "{why}") {

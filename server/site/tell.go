@@ -25,7 +25,8 @@ func (s *Site) tell(r store.Release, d *profile.Document, _ render.About) (File,
 	if s.Reports == "" {
 		return File{}, store.ErrNotFound
 	}
-	return s.page("tell.html", Told{To: s.Reports, Release: Path(r.ReleaseLine), Name: d.Maker.Name + " " + d.Model.Name + ": " + d.Edition.Name, Outcomes: outcomes})
+	name := d.Maker.Name + " " + d.Model.Name + ": " + d.Edition.Name
+	return s.page("tell.html", Told{To: s.Reports, Release: Path(r.ReleaseLine), Name: name, Outcomes: outcomes})
 }
 
 // In is the site in another language.
