@@ -51,6 +51,7 @@ func Questions() []Question {
 	for _, role := range slices.Sorted(maps.Keys(queries)) {
 		small = append(small, "cmd package query-activities --brief "+queries[role])
 	}
+	small = append(small, "cmd package query-activities --brief "+android.IconQuery)
 	small = append(small, "ime list -s -a", "settings get secure default_input_method", "cmd overlay list", "dumpsys webviewupdate", "dumpsys device_policy", "dumpsys diskstats")
 	return []Question{
 		{"who it is", []string{"getprop"}, 30 * time.Second, 4 * megabyte},

@@ -93,7 +93,7 @@ func (d dumper) libraries(w *bufio.Writer) {
 func (d dumper) activities(w *bufio.Writer) {
 	w.WriteString("Activity Resolver Table:\n  Non-Data Actions:\n      android.intent.action.MAIN:\n")
 	for _, a := range d.packages {
-		if a.Label != "" {
+		if a.icon() {
 			fmt.Fprintf(w, "        %07x %s/.Main filter %07x\n          Action: \"android.intent.action.MAIN\"\n          Category: \"android.intent.category.LAUNCHER\"\n", hashOf(a.Name)&0xfffffff, a.Name, hashOf(a.Name+"f")&0xfffffff)
 		}
 	}
@@ -158,7 +158,7 @@ func (d dumper) pkg(w *bufio.Writer, a *app, dir string) {
 	if a.Owner || a.Updated {
 		fmt.Fprintf(w, "    installerPackageName=%s\n", a.installer())
 	}
-	fmt.Fprintf(w, "    signatures=PackageSignatures{%07x version:3, signatures:[%08x], past signatures:[]}\n    installPermissionsFixed=true\n", hash, hashOf(a.Name[:strings.LastIndexByte("."+a.Name, '.')]))
+	fmt.Fprintf(w, "    signatures=PackageSignatures{%07x version:3, signatures:[%08x], past signatures:[]}\n    installPermissionsFixed=true\n", hash, hashOf(a.signedBy()))
 	d.libraryUse(w, a)
 	d.permissionUse(w, a)
 	for _, u := range slices.Sorted(maps.Keys(a.users)) {

@@ -61,6 +61,29 @@ type state struct {
 // first is the package's state for the phone's first user.
 func (a *app) first() *state { return a.users[0] }
 
+// everyday are the roles that people open an app for.
+var everyday = []string{"DIALER", "SMS", "BROWSER", "SYSTEM_GALLERY"}
+
+// icon reports whether the package can be opened from the list of apps.
+func (a *app) icon() bool {
+	switch {
+	case a.Icon != nil:
+		return *a.Icon
+	case slices.ContainsFunc(a.Roles, func(r string) bool { return slices.Contains(everyday, r) }):
+		return true
+	}
+	return a.Label != "" && !a.Privileged && !a.Keyboard && a.Overlays == "" && a.SharedUser == ""
+}
+
+// signedBy names whose key signed the package: the platform's own, where it runs
+// as one of the platform's users, or its maker's.
+func (a *app) signedBy() string {
+	if strings.HasPrefix(a.SharedUser, "android.uid.") && a.SharedUser != "android.uid.shared" {
+		return ""
+	}
+	return a.Name[:strings.LastIndexByte("."+a.Name, '.')]
+}
+
 // New makes a phone that is plugged in and has everything that its scenario
 // gives it.
 func New(s *Scenario, log *slog.Logger) *Phone {

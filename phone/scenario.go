@@ -124,6 +124,9 @@ type PackageSpec struct {
 	// names a role holds it.
 	Roles    []string `yaml:"roles"`
 	Keyboard bool     `yaml:"keyboard"`
+	// Icon says whether the phone shows it in its list of apps, where that can't be
+	// told from the rest.
+	Icon *bool `yaml:"icon"`
 	WebView  bool     `yaml:"webView"`
 	// Wakes are packages that start with it.
 	Wakes []string `yaml:"wakes"`

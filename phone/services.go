@@ -19,6 +19,17 @@ func (p *Phone) able(role string) []*app {
 	return list
 }
 
+// shown are the packages with an icon that can be opened now.
+func (p *Phone) shown() []*app {
+	var list []*app
+	for _, a := range p.packages {
+		if a.icon() && a.first().installed && a.first().enabled < 2 {
+			list = append(list, a)
+		}
+	}
+	return list
+}
+
 // holder is who holds a role now: whoever was chosen, or the first who can.
 func (p *Phone) holder(role string) string {
 	list := p.able(role)
@@ -229,6 +240,9 @@ func (p *Phone) query(verb string, c *command) byte {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	list := p.able(role)
+	if set["-c"] == "android.intent.category.LAUNCHER" {
+		list = p.shown()
+	}
 	if verb != "query-activities" {
 		if h := p.holder(role); h != "" && verb == "resolve-activity" {
 			c.print("priority=0 preferredOrder=0 match=0x108000 specificIndex=-1 isDefault=true\n%s/.Main\n", h)

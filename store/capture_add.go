@@ -61,6 +61,9 @@ type row struct {
 	facts uuid.UUID
 	// alike is whether the capture's build is known to ship it with these facts.
 	alike bool
+	// known is what was known of its icon on that build, told what the capture
+	// says; nil for nothing.
+	known, told *bool
 }
 
 // AddCapture stores a capture whole or not at all. The same capture twice is
@@ -205,6 +208,7 @@ func prepare(n NewCapture) ([]row, []byte) {
 		buf = append(strconv.AppendBool(append(buf, ' '), p.Installed), '\n')
 		whole.Write(buf)
 	}
+	tellIcons(rows, c.Phone.Icons)
 	return rows, whole.Sum(nil)
 }
 
@@ -278,7 +282,8 @@ func insertCapture(ctx context.Context, tx pgx.Tx, n NewCapture, rows []row, sum
 }
 
 // identify fills in the packages' ids from the facts that are in the store, and
-// whether the build is known to ship them with these. It reports whether some
+// whether the build is known to ship them with these, and what is known of their
+// icons there. It reports whether some
 // facts are not there yet.
 func identify(ctx context.Context, tx pgx.Tx, rows []row, build uuid.UUID) (missing bool, err error) {
 	facts := make([]uuid.UUID, len(rows))
@@ -288,7 +293,7 @@ func identify(ctx context.Context, tx pgx.Tx, rows []row, build uuid.UUID) (miss
 	// Joined with unnest they are looked up by index, whatever the planner
 	// thinks of the table's size.
 	r, err := tx.Query(ctx, `
-		select f.id, f.package_id, coalesce(x.facts_id = f.id, false)
+		select f.id, f.package_id, coalesce(x.facts_id = f.id, false), x.icon
 		from unnest($1::uuid[]) as wanted (id)
 		join facts f using (id)
 		left join presence x on x.build_id = $2 and x.package_id = f.package_id`, facts, build)
@@ -298,12 +303,12 @@ func identify(ctx context.Context, tx pgx.Tx, rows []row, build uuid.UUID) (miss
 	known := make(map[uuid.UUID]row, len(rows))
 	var id uuid.UUID
 	var found row
-	if _, err := pgx.ForEachRow(r, []any{&id, &found.pkg, &found.alike}, func() error { known[id] = found; return nil }); err != nil {
+	if _, err := pgx.ForEachRow(r, []any{&id, &found.pkg, &found.alike, &found.known}, func() error { known[id] = found; return nil }); err != nil {
 		return false, err
 	}
 	for i := range rows {
 		k, ok := known[rows[i].facts]
-		rows[i].pkg, rows[i].alike, missing = k.pkg, k.alike, missing || !ok
+		rows[i].pkg, rows[i].alike, rows[i].known, missing = k.pkg, k.alike, k.known, missing || !ok
 	}
 	return missing, nil
 }

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"slices"
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
@@ -10,23 +11,57 @@ import (
 	"roster/core/catalog"
 )
 
-// addPresence notes what the build ships, where that was not known, and reports
-// whether there was any such thing.
+// addPresence notes what the build ships and what of it has an icon, where that
+// was not known. It reports whether it ships something that was not known.
 func addPresence(ctx context.Context, tx pgx.Tx, rows []row, sum *CaptureSummary) (bool, error) {
 	fresh, err := freshOn(ctx, tx, rows, sum)
-	if err != nil || len(fresh) == 0 {
+	if err != nil {
 		return false, err
 	}
-	if !sum.NewBuild {
+	seen, icons := iconNews(rows)
+	if len(fresh) == 0 && len(seen) == 0 {
+		return false, nil
+	}
+	if len(fresh) > 0 && !sum.NewBuild {
 		// Two captures of a build that both bring the same package must neither
 		// collide nor count it twice: whoever comes second looks again.
 		if err := lockCatalogue(ctx, tx); err != nil {
 			return false, err
 		}
-		if fresh, err = freshOn(ctx, tx, rows, sum); err != nil || len(fresh) == 0 {
+		if fresh, err = freshOn(ctx, tx, rows, sum); err != nil {
 			return false, err
 		}
 	}
+	if err := lockCounted(ctx, tx, fresh, seen, sum.BuildID); err != nil {
+		return false, err
+	}
+	if len(fresh) > 0 {
+		if err := addFresh(ctx, tx, fresh, sum); err != nil {
+			return false, err
+		}
+	}
+	return len(fresh) > 0, addIcons(ctx, tx, sum.BuildID, seen, icons)
+}
+
+// lockCounted locks what counts and icons are written to. Captures of a model
+// count one after the other; packages are locked in the order in which accepting
+// trials locks them, too.
+func lockCounted(ctx context.Context, tx pgx.Tx, fresh []freshRow, seen []uuid.UUID, build uuid.UUID) error {
+	if _, err := tx.Exec(ctx, `
+		select from models
+		where id = (select model_id from builds where id = $1) for no key update`, build); err != nil {
+		return err
+	}
+	ids := slices.Clone(seen)
+	for _, r := range fresh {
+		ids = append(ids, r.pkg)
+	}
+	_, err := tx.Exec(ctx, lockPackages, ids)
+	return err
+}
+
+// addFresh notes what the build is found to ship.
+func addFresh(ctx context.Context, tx pgx.Tx, fresh []freshRow, sum *CaptureSummary) error {
 	var ids, added []uuid.UUID // all, and those of which not even a list told
 	for _, r := range fresh {
 		ids = append(ids, r.pkg)
@@ -37,38 +72,28 @@ func addPresence(ctx context.Context, tx pgx.Tx, rows []row, sum *CaptureSummary
 	if len(ids) > len(added) {
 		_, err := tx.Exec(ctx, `delete from presence where build_id = $1 and package_id = any($2)`, sum.BuildID, ids)
 		if err != nil {
-			return false, err
+			return err
 		}
 	}
-	// Captures of a model count one after the other; packages are locked in the
-	// order in which accepting trials locks them, too.
-	if _, err := tx.Exec(ctx, `
-		select from models
-		where id = (select model_id from builds where id = $1) for no key update`, sum.BuildID); err != nil {
-		return false, err
-	}
-	_, err = tx.CopyFrom(ctx, pgx.Identifier{"presence"}, []string{"build_id", "package_id", "switched_off", "facts_id"},
+	_, err := tx.CopyFrom(ctx, pgx.Identifier{"presence"}, []string{"build_id", "package_id", "switched_off", "facts_id", "icon"},
 		pgx.CopyFromSlice(len(fresh), func(i int) ([]any, error) {
 			r := fresh[i]
-			return []any{sum.BuildID, r.pkg, r.p.Enabled == android.EnabledOff, r.facts}, nil
+			return []any{sum.BuildID, r.pkg, r.p.Enabled == android.EnabledOff, r.facts, r.icon()}, nil
 		}))
 	if err != nil {
-		return false, err
-	}
-	if _, err := tx.Exec(ctx, lockPackages, ids); err != nil {
-		return false, err
+		return err
 	}
 	if _, err := tx.Exec(ctx, countShipped, sum.BuildID, added); err != nil {
-		return false, err
+		return err
 	}
 	_, err = tx.Exec(ctx, `update builds set shipped_stamp = shipped_stamp + 1 where id = $1`, sum.BuildID)
 	if err != nil {
-		return false, err
+		return err
 	}
 	if err := stalePresence(ctx, tx, sum.BuildID); err != nil {
-		return false, err
+		return err
 	}
-	return true, guessAgain(ctx, tx, ids)
+	return guessAgain(ctx, tx, ids)
 }
 
 // freshRow is a package that a build was not known to ship, or of which only a

@@ -85,6 +85,8 @@ type Trial struct {
 	Function    string    `db:"function" json:"function"`
 	Persistence string    `db:"persistence" json:"persistence"`
 	Recovery    string    `db:"recovery" json:"recovery"`
+	// ByHand says whether its owner could switch it off in the phone's settings.
+	ByHand      string    `db:"by_hand" json:"byHand" enum:"done,not-offered,"`
 	WatchedDays int       `db:"watched_days" json:"watchedDays"`
 	Note        string    `db:"note" json:"note"`
 	// Tried lists what was tried afterwards.
@@ -100,7 +102,7 @@ type Trial struct {
 func (s *Store) Trials(ctx context.Context, pkg uuid.UUID, limit int) ([]Trial, error) {
 	rows, err := s.pool.Query(ctx, `
 		select t.id, t.phone, p.name as person, m.name as maker, d.name as model, b.version, b.carrier, b.release,
-			t.method, t.outcome, t.function, t.persistence, t.recovery, t.watched_days, t.note, t.tried,
+			t.method, t.outcome, t.function, t.persistence, t.recovery, t.by_hand, t.watched_days, t.note, t.tried,
 				t.attachments, t.at, c.number as change, coalesce(r.number, 0) as run
 		from trials t
 		join people p on p.id = t.person_id

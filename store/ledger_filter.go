@@ -204,6 +204,9 @@ var fieldConditions = map[string]func(c *conditions, t filter.Term) string{
 		name := func(v string) string { return strings.ToUpper(strings.ReplaceAll(v, "-", "_")) }
 		return fmt.Sprintf("seen.id in (select h.package_id from role_holders h where h.role = any(%s::text[]))", c.arg(each(t.Values, name)))
 	},
+	"icon": func(c *conditions, t filter.Term) string {
+		return fmt.Sprintf("(case icon when '' then 'unknown' else icon end) = any(%s::text[])", c.arg(t.Values))
+	},
 	"maker": func(c *conditions, t filter.Term) string { return c.shippedBySome("m.name", c.likes(t.Values)) },
 	"model": func(c *conditions, t filter.Term) string { return c.shippedBySome("d.name", c.likes(t.Values)) },
 	// In the scope of a model its own builds are meant.

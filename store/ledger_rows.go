@@ -76,6 +76,9 @@ type LedgerRow struct {
 	// the model in scope where most do.
 	Hard int `db:"hard" json:"hard"`
 	Soft int `db:"soft" json:"soft"`
+	// Icon is "yes" where it has an icon on the home screen or in the list of apps,
+	// on some firmware of the scope; "" where no capture told.
+	Icon string `db:"icon" json:"icon" enum:"yes,no,"`
 	// Waiting counts edits of it that wait for a reviewer.
 	Waiting int `db:"waiting" json:"waiting"`
 	// Presence has a letter for each column: F ships it, H ships it switched
@@ -116,6 +119,7 @@ var Groups = map[string]string{
 			'01:')`,
 	"maker": `(select case when k.makers = 0 then '02:' when k.makers > 1 then '01:' else '00:' || m.name end
 		from packages k left join makers m on m.id = k.maker_id where k.id = seen.id)`,
+	"icon": `case icon when 'yes' then '00:yes' when 'no' then '01:no' else '02:' end`,
 	"none": `'00:'`,
 }
 
@@ -173,21 +177,21 @@ func held(sc Scope) string {
 	const columns = `k.id, k.name, k.origin, k.trials_stamp`
 	switch {
 	case sc.Build != nil:
-		return `(select ` + columns + `, y.called, y.hard, y.soft
+		return `(select ` + columns + `, y.called, y.hard, y.soft, x.icon
 			from presence x
 			join packages k on k.id = x.package_id
 			join shipped_by y on y.model_id = @model and y.package_id = x.package_id
 			where x.build_id = @build) p`
 	case sc.Model != nil:
-		return `(select ` + columns + `, y.called, y.hard, y.soft
+		return `(select ` + columns + `, y.called, y.hard, y.soft, y.icon
 			from shipped_by y
 			join packages k on k.id = y.package_id
 			where y.model_id = @model) p`
 	case sc.Maker != nil:
 		return `(select ` + columns + `, (` + calledOrder + `)[y.heaviest] as called,
-				y.most[1] as hard, y.most[2] as soft
+				y.most[1] as hard, y.most[2] as soft, y.icon
 			from (select x.package_id, min(array_position(` + calledOrder + `, x.called)) as heaviest,
-				max(array[x.hard, x.soft]) as most
+				max(array[x.hard, x.soft]) as most, bool_or(x.icon) as icon
 				from shipped_by x
 				join models d on d.id = x.model_id
 				where d.maker_id = @maker
@@ -199,7 +203,7 @@ func held(sc Scope) string {
 
 // ledgerColumns are those of ledgerRows that a page has.
 const ledgerColumns = `p.id, p.name, p.origin, p.load, p.by_suggestion, p.suggested, p.load_scope, p.strip, p.ceiling,
-				p.floor, p.standing, p.phones, p.people, p.harmed_phones`
+				p.floor, p.standing, p.phones, p.people, p.harmed_phones, p.icon`
 
 // ledgerRows are the packages in scope with their marks: what filters, groups
 // and orders are written over. With words they have what search looks into.
@@ -220,6 +224,7 @@ func ledgerRows(sc Scope, args pgx.NamedArgs, words bool) string {
 			coalesce(f.strip, '') as strip, coalesce(f.ceiling, 1) as ceiling, coalesce(f.floor, 0) as floor,
 			coalesce(f.standing, 'untried') as standing, coalesce(f.phones, 0) as phones,
 			coalesce(f.people, 0) as people, coalesce(f.harmed_phones, 0) as harmed_phones,
+			case p.icon when true then 'yes' when false then 'no' else '' end as icon,
 			` + lacking(sc) + ` as lacking` + columns + `
 		from ` + held(sc) + `
 		` + join + `

@@ -57,13 +57,13 @@ func (d *decider) addTrial(e decidedEdit) error {
 	}
 	d.batch.Queue(`
 		insert into trials (id, package_id, build_id, phone, person_id, method, outcome, function, persistence,
-			recovery, watched_days, note, at, tried, attachments, change_id, run_id, outside)
+			recovery, watched_days, note, at, tried, attachments, change_id, run_id, outside, by_hand)
 		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12,
 			coalesce(nullif($13, '')::date + interval '12 hours', moment()), coalesce($14::text[], '{}'),
 			coalesce($15::uuid[], '{}'), $16,
-			(select id from runs where id = nullif($17, '')::uuid), $18)`,
+			(select id from runs where id = nullif($17, '')::uuid), $18, $19)`,
 		e.ID, e.PackageID, build, t.Phone, d.author, t.Method, t.Outcome, t.Function, t.Persistence, t.Recovery,
-		t.WatchedDays, t.Note, t.On, t.Tried, t.Attachments, d.change, t.Run, t.Report != "")
+		t.WatchedDays, t.Note, t.On, t.Tried, t.Attachments, d.change, t.Run, t.Report != "", t.ByHand)
 	return nil
 }
 

@@ -209,10 +209,10 @@ func (p *Package) imagePath() string {
 }
 
 func (p *PhoneFacts) check() error {
-	if len(p.Roles)+len(p.Keyboards)+len(p.Overlays)+len(p.Features)+len(p.Administrators) > maxNames {
+	if len(p.Roles)+len(p.Keyboards)+len(p.Overlays)+len(p.Features)+len(p.Administrators)+len(p.Icons) > maxNames {
 		return fmt.Errorf("more roles, keyboards, overlays and features than any phone has")
 	}
-	names := slices.Clone(p.Administrators)
+	names := slices.Concat(p.Administrators, p.Icons)
 	if p.WebView != "" {
 		names = append(names, p.WebView)
 	}

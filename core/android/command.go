@@ -61,8 +61,11 @@ func answerTo(words []string) opener {
 	case strings.HasPrefix(line, "cmd package query-activities"):
 		for role, query := range roleQueries {
 			if strings.HasSuffix(line, " "+query) {
-				return onPhone(func(p *PhoneFacts) *smallOutput { return activitiesOutput(p, role) })
+				return onPhone(func(p *PhoneFacts) *smallOutput { return ableOutput(p, role) })
 			}
+		}
+		if strings.HasSuffix(line, " "+IconQuery) {
+			return onPhone(iconsOutput)
 		}
 	}
 	return nil

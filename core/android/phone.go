@@ -21,6 +21,9 @@ type PhoneFacts struct {
 	Features       []string      `json:"features,omitempty"`
 	Overlays       []Overlay     `json:"overlays,omitempty"`
 	Root           Root          `json:"root,omitempty"`
+	// Icons are the packages that the phone shows on its home screen or in its list
+	// of apps: those that are there, switched on, and can be opened.
+	Icons []PackageName `json:"icons,omitempty"`
 	// Users counts the people that the phone is set up for.
 	Users int `json:"users,omitempty"`
 }
@@ -117,6 +120,8 @@ func (p *PhoneFacts) order() {
 		return cmp.Or(cmp.Compare(a.Target, b.Target), cmp.Compare(a.Package, b.Package))
 	})
 	slices.Sort(p.Administrators)
+	slices.Sort(p.Icons)
+	p.Icons = slices.Compact(p.Icons)
 	slices.Sort(p.Features)
 	p.Features = slices.Compact(p.Features)
 }
@@ -131,6 +136,9 @@ var roleQueries = map[string]string{
 	"ASSISTANT": "-a android.intent.action.ASSIST",
 	"EMERGENCY": "-a android.telephony.action.EMERGENCY_ASSISTANCE",
 }
+
+// IconQuery is the question for everything with an icon, as in roleQueries.
+const IconQuery = "-a android.intent.action.MAIN -c android.intent.category.LAUNCHER"
 
 // RoleQueries lists, for each role that can be asked for, the arguments of
 // "cmd package query-activities --brief" that find who could hold it.

@@ -147,9 +147,26 @@ func holdersOutput(p *PhoneFacts, role string) *smallOutput {
 	}}
 }
 
-// activitiesOutput reads query-activities --brief: who could hold a role.
-func activitiesOutput(p *PhoneFacts, role string) *smallOutput {
-	return &smallOutput{report: Report{Section: SectionActivities + " for " + role}, take: func(line []byte) string {
+// ableOutput reads query-activities --brief: who could hold a role.
+func ableOutput(p *PhoneFacts, role string) *smallOutput {
+	return activitiesOutput(role, func(name PackageName) {
+		r := p.role(role)
+		r.Able = addName(r.Able, name)
+	})
+}
+
+// iconsOutput reads query-activities --brief: what has an icon. A package may
+// have several.
+func iconsOutput(p *PhoneFacts) *smallOutput {
+	return activitiesOutput("icons", func(name PackageName) {
+		if n := len(p.Icons); n < maxNames && (n == 0 || p.Icons[n-1] != name) {
+			p.Icons = append(p.Icons, name)
+		}
+	})
+}
+
+func activitiesOutput(what string, found func(PackageName)) *smallOutput {
+	return &smallOutput{report: Report{Section: SectionActivities + " for " + what}, take: func(line []byte) string {
 		text := bytes.TrimSpace(line)
 		if bytes.HasSuffix(text, []byte("activities found:")) || bytes.HasSuffix(text, []byte("activities found")) ||
 			bytes.HasPrefix(text, []byte("Activity #")) || bytes.HasPrefix(text, []byte("priority=")) || string(text) == "No activities found" {
@@ -159,8 +176,7 @@ func activitiesOutput(p *PhoneFacts, role string) *smallOutput {
 		if err != nil {
 			return err.Error()
 		}
-		r := p.role(role)
-		r.Able = addName(r.Able, name)
+		found(name)
 		return ""
 	}}
 }

@@ -16,10 +16,12 @@ import (
 	"roster/core/impact"
 )
 
-// Whether a removal lasted, and what it took to undo it.
+// Whether a removal lasted, what it took to undo it, and whether the phone's own
+// settings offer it.
 var (
 	persistences = []string{"held", "back-after-restart", "back-after-update", "not-watched"}
-	recoveries   = []string{"put-back", "reset", "reflash", "not-tried"}
+	recoveries   = []string{"put-back", "by-hand", "reset", "reflash", "not-tried"}
+	byHand       = []string{"", "done", "not-offered"}
 )
 
 // TrialValue is the value of Trial: what somebody saw on one phone.
@@ -33,7 +35,11 @@ type TrialValue struct {
 	Outcome     evidence.Outcome `json:"outcome" enum:"clean,function-lost,fault,no-start,refused"`
 	Function    string           `json:"function,omitempty"`
 	Persistence string           `json:"persistence" enum:"held,back-after-restart,back-after-update,not-watched"`
-	Recovery    string           `json:"recovery" enum:"put-back,reset,reflash,not-tried"`
+	Recovery    string           `json:"recovery" enum:"put-back,by-hand,reset,reflash,not-tried"`
+	// ByHand is "done" where it was switched off or uninstalled on the phone itself,
+	// in its settings, "not-offered" where those have no such button or a grey one,
+	// "" where nobody looked.
+	ByHand string `json:"byHand,omitempty" enum:"done,not-offered,"`
 	// WatchedDays is how long the phone was used afterwards.
 	WatchedDays int `json:"watchedDays" minimum:"0" maximum:"3650"`
 	// On is the day of the removal as YYYY-MM-DD; "" is the day on which the
@@ -78,6 +84,10 @@ func (v *TrialValue) check() error {
 		return fmt.Errorf("persistence %q is not known", v.Persistence)
 	case !slices.Contains(recoveries, v.Recovery):
 		return fmt.Errorf("recovery %q is not known", v.Recovery)
+	case !slices.Contains(byHand, v.ByHand):
+		return fmt.Errorf("by hand %q is not known", v.ByHand)
+	case v.ByHand == "done" && v.Method == evidence.RemoveFromImage:
+		return errors.New("nobody takes a package out of the image by hand in a phone's settings")
 	case v.WatchedDays < 0 || v.WatchedDays > 3650:
 		return errors.New("days watched: want 0 to 3650")
 	case v.On != "" && !isDay(v.On):

@@ -114,6 +114,7 @@ var Fields = []Field{
 	{"origin", Choice, []string{"platform", "maker", "silicon", "carrier", "partner", "region", "owner", "unknown"}, "who put it there"},
 	{"function", Text, nil, "what a person would miss"},
 	{"role", Text, nil, "holds this role on some phone: home, dialler"},
+	{"icon", Choice, []string{"yes", "no", "unknown"}, "has an icon on the home screen or in the list of apps: what owners see"},
 	{"maker", Text, nil, "shipped by this maker"},
 	{"model", Text, nil, "shipped on this model"},
 	{"build", Text, nil, "shipped by this firmware, of the model where one is chosen"},

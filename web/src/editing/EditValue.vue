@@ -16,6 +16,7 @@ interface TrialValue {
   function?: string
   persistence: string
   watchedDays: number
+  byHand?: string
   on?: string
   note?: string
   tried?: string[]
@@ -74,6 +75,7 @@ const text = computed(() => {
         trial.function ? ` (${slugWords(trial.function)})` : ''
       }}{{ trial.watchedDays ? `, watched ${count(trial.watchedDays, 'day')}` : ''
       }}{{ trial.persistence.startsWith('back') ? `, ${slugWords(trial.persistence)}` : ''
+      }}{{ trial.byHand === 'done' ? ', by hand in the settings' : trial.byHand ? ', not offered in the settings' : ''
       }}{{ trial.tried?.length ? `, tried: ${trial.tried.join(', ')}` : ''
       }}{{ trial.attachments?.length ? `, ${count(trial.attachments.length, 'file')}` : ''
       }}{{ trial.note ? `. “${trial.note}”` : '' }}</span

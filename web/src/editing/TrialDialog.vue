@@ -25,6 +25,7 @@ const outcome = ref<Trial['outcome']>()
 const fn = ref('')
 const persistence = ref('held')
 const recovery = ref('not-tried')
+const byHand = ref('')
 const days = ref('0')
 const today = dayOf(new Date())
 const on = ref(today)
@@ -69,6 +70,7 @@ const edit = () => ({
     function: lost.value || undefined,
     persistence: refused.value ? 'not-watched' : persistence.value,
     recovery: recovery.value,
+    byHand: byHand.value || undefined,
     watchedDays: Math.max(0, Math.round(Number(days.value) || 0)),
     on: on.value || undefined,
     note: note.value.trim(),
@@ -135,12 +137,23 @@ const letters: Record<string, string> = { clean: 'c', 'function-lost': 'l', faul
             :items="[
               { value: 'not-tried', title: 'not tried' },
               { value: 'put-back', title: 'putting it back' },
+              { value: 'by-hand', title: 'hand, in the settings' },
               { value: 'reset', title: 'a reset' },
               { value: 'reflash', title: 'a reflash' },
             ]"
           />
         </div>
       </template>
+      <v-select
+        v-if="method !== 'remove-from-image'"
+        v-model="byHand"
+        label="In the phone’s own settings"
+        :items="[
+          { value: '', title: 'not looked at' },
+          { value: 'done', title: 'it was done there, by hand' },
+          { value: 'not-offered', title: 'no button for it, or a grey one' },
+        ]"
+      />
       <TriedChecks v-if="!refused" v-model="tried" :subjects="subjects" />
       <v-textarea v-model="note" :label="refused ? 'The phone’s words' : 'Note'" rows="2" />
       <AttachFiles v-model="files" />

@@ -20,7 +20,11 @@ const tick = (t: Trial) => {
   const l = letter[t.outcome] ?? ''
   return t.persistence.startsWith('back') ? l.toUpperCase() : l
 }
-const recoveryWord: Record<string, string> = { 'put-back': 'putting it back', reset: 'a reset', reflash: 'a reflash' }
+const recoveryWord: Record<string, string> = { 'put-back': 'putting it back', reset: 'a reset', reflash: 'a reflash', 'by-hand': 'hand, in the settings' }
+const handWord: Record<string, string> = {
+  done: 'Done by hand, in the phone’s settings.',
+  'not-offered': 'The phone’s settings do not offer it.',
+}
 function counts(t: Trial): string {
   const w = props.weights.get(t.id)
   if (!w) return 'none'
@@ -71,6 +75,7 @@ const filesOf = (t: Trial) => props.files.filter((f) => t.attachments.includes(f
             <p>
               Android {{ t.release }}, {{ exactTime(t.at) }}, change {{ t.change }}.
               {{ recoveryWord[t.recovery] ? `Undone by ${recoveryWord[t.recovery]}.` : 'Undoing it was not tried.' }}
+              {{ handWord[t.byHand] }}
             </p>
             <p v-if="t.tried.length">Tried afterwards: {{ t.tried.join(', ') }}.</p>
             <p v-if="weights.get(t.id)" class="second">

@@ -10,6 +10,11 @@ import type { LedgerRow } from './ledger'
 defineProps<{ row: LedgerRow; picked: boolean; marked: boolean; inTray: boolean }>()
 const { has } = useColumns()
 defineEmits<{ open: [] }>()
+const iconTitle = {
+  yes: 'It has an icon on the home screen or in the list of apps',
+  no: 'It has no icon: owners meet it in the settings alone',
+  '': 'No capture has told whether it has an icon',
+}
 </script>
 
 <template>
@@ -50,6 +55,9 @@ defineEmits<{ open: [] }>()
       row.phones ? `${row.phones} by ${row.people}` : ''
     }}</span>
     <span v-if="has('origin')" role="gridcell" class="second">{{ originWord[row.origin] }}</span>
+    <span v-if="has('icon')" role="gridcell" class="second" :title="iconTitle[row.icon]">{{
+      row.icon === 'no' ? '–' : row.icon
+    }}</span>
     <span v-if="has('builds')" role="gridcell"><slot /></span>
   </div>
 </template>

@@ -10,6 +10,7 @@ const widths = {
   resting: '64px',
   phones: '84px',
   origin: '92px',
+  icon: '34px',
   builds: 'auto',
 } as const
 export type Column = keyof typeof widths
@@ -22,10 +23,11 @@ export const columnWord: Record<Column, string> = {
   resting: 'rests on it',
   phones: 'phones and people',
   origin: 'who put it there',
+  icon: 'icon on the screen',
   builds: 'builds that ship it',
 }
 
-const usual: Column[] = ['label', 'trials', 'ceiling', 'standing', 'resting', 'builds']
+const usual: Column[] = ['label', 'trials', 'ceiling', 'standing', 'resting', 'icon', 'builds']
 const stored = useLocalStorage<Column[]>('roster-ledger-columns', usual)
 
 // useColumns is which columns this browser's person wants to see; it is

@@ -17,6 +17,7 @@ function titleOf(kind: Group, group: string): string {
   if (kind === 'origin') return originWord[value] ?? value
   if (kind === 'load') return loadWord[value] ?? value
   if (kind === 'function') return value || 'no function named'
+  if (kind === 'icon') return { yes: 'with an icon', no: 'without an icon' }[value] ?? 'no capture has told'
   if (kind === 'maker') return value || (group.startsWith('01') ? 'several makers' : 'no image')
   return value
 }

@@ -18,6 +18,7 @@ export const groups = {
   load: 'load',
   function: 'function',
   maker: 'maker',
+  icon: 'icon on the screen',
   none: 'nothing',
 } as const
 
