@@ -118,7 +118,7 @@ func (s *Server) watchBenches(ctx context.Context, _ *struct{}, send sse.Sender)
 	defer w.end()
 	for {
 		list, err := s.benches(w.ctx)
-		if err != nil || send.Data(list) != nil {
+		if err != nil || !w.may() || send.Data(list) != nil {
 			return
 		}
 		if !w.next(func(e store.Event) bool { return e.Topic == store.BenchChanged }) { // or one has fallen silent
@@ -287,7 +287,7 @@ func (s *Server) watchJob(ctx context.Context, in *idInput, send sse.Sender) {
 	defer w.end()
 	for {
 		j, err := s.store.Job(w.ctx, in.ID)
-		if err != nil || send.Data(j) != nil || j.Ended() {
+		if err != nil || !w.may() || send.Data(j) != nil || j.Ended() {
 			return
 		}
 		if !w.next(func(e store.Event) bool { return e.ID == in.ID.String() }) {

@@ -1,9 +1,11 @@
 package server
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
+	"slices"
 
 	"github.com/google/uuid"
 	"golang.org/x/sync/errgroup"
@@ -90,6 +92,7 @@ type dossier struct {
 	Countries   []string             `json:"countries" nullable:"false" doc:"Where it makes sense, as ISO 3166 codes; none where nobody has said"`
 	Functions   []string             `json:"functions" nullable:"false"`
 	Links       []change.StatedLink  `json:"links" nullable:"false" doc:"What it rests on though no phone tells, as people state"`
+	Hand        onPhone              `json:"hand"`
 	Origin      string               `json:"origin"`
 	OriginWhy   string               `json:"originWhy"`
 	Grade       grade                `json:"grade"`
@@ -104,6 +107,14 @@ type dossier struct {
 	Claims      []store.Claim       `json:"claims" nullable:"false"`
 	History     []store.Past        `json:"history" nullable:"false"`
 	Releases    []store.ReleaseLine `json:"releases" nullable:"false"`
+}
+
+// onPhone is what the owner of a phone sees of a package there.
+type onPhone struct {
+	Icon   string       `json:"icon" enum:"yes,no," doc:"Whether it has an icon on the screen, on the nearest firmware that told; empty where none did"`
+	Hand   catalog.Hand `json:"hand" enum:"uninstall,switch-off,grey" doc:"What the phone's own settings offer"`
+	Sure   bool         `json:"sure" doc:"Somebody tried it; else it is derived"`
+	Phones int          `json:"phones" doc:"On how many phones somebody tried it"`
 }
 
 type dossierOutput struct{ Body dossier }
@@ -153,6 +164,7 @@ func (s *Server) dossier(ctx context.Context, in *dossierInput) (*dossierOutput,
 			d.Methods = append(d.Methods, seen)
 		}
 	}
+	d.Hand = onPhoneOf(d.Ships, d.Trials)
 	if d.Attachments, err = s.store.Attachments(ctx, d.files()); err != nil {
 		return nil, err
 	}
@@ -162,6 +174,35 @@ func (s *Server) dossier(ctx context.Context, in *dossierInput) (*dossierOutput,
 	f := evidence.Weigh(trials, evidence.Method(in.Method), sc.Target, y)
 	d.Grade, err = gradeAt(d.Claims, sc.Target, evidence.Suggest(f, structure, y.Thresholds))
 	return out, err
+}
+
+// onPhoneOf is what the nearest firmware tells that ships a package, and what
+// people tried by hand anywhere.
+func onPhoneOf(ships []store.Shipping, trials []store.Trial) onPhone {
+	var o onPhone
+	var f catalog.HandFacts
+	i := slices.IndexFunc(ships, func(s store.Shipping) bool { return s.Ships })
+	f.Ordinary = i < 0
+	for _, s := range ships {
+		if s.Ships && s.Model == ships[i].Model {
+			o.Icon, f.Platform = cmp.Or(s.Icon, o.Icon), s.Platform // the newest stands last
+		}
+	}
+	tried := map[string]bool{}
+	for _, t := range trials {
+		if t.ByHand == "" || tried[t.Phone] {
+			continue
+		}
+		tried[t.Phone] = true
+		if t.ByHand == "done" {
+			f.Done++
+		} else {
+			f.NotOffered++
+		}
+	}
+	o.Hand, o.Sure = catalog.ByHand(f)
+	o.Phones = len(tried)
+	return o
 }
 
 // files are the attachments that the page names.

@@ -23,7 +23,7 @@ type LedgerInput struct {
 	Method string `query:"method" enum:"disable,remove-for-user,remove-from-image" default:"remove-for-user"`
 	Q      string `query:"q" maxLength:"2000" doc:"A filter: words of a name, label or alias, and terms such as load:loose or ceiling<20%"`
 	Sort   string `query:"sort" enum:"fit,name,load,ceiling,standing,trials,builds,newest" doc:"By name unless said; with words in the filter by how well their names fit"`
-	Group  string `query:"group" enum:"origin,namespace,load,function,maker,none" doc:"By origin unless said; with words in the filter by nothing"`
+	Group  string `query:"group" enum:"origin,namespace,load,function,maker,icon,none" doc:"By origin unless said; with words in the filter by nothing"`
 }
 
 // ledgerQuery reads what is wanted, and the builds whose presence it shows.
@@ -51,7 +51,7 @@ type ledgerPage struct {
 	Rows    []store.LedgerRow `json:"rows" nullable:"false"`
 	// Sort and Group are how the rows are arranged.
 	Sort  string `json:"sort" enum:"fit,name,load,ceiling,standing,trials,builds,newest"`
-	Group string `json:"group" enum:"origin,namespace,load,function,maker,none"`
+	Group string `json:"group" enum:"origin,namespace,load,function,maker,icon,none"`
 	// Found counts rows that fit the words, Total all in scope.
 	Found int    `json:"found"`
 	Total int    `json:"total"`

@@ -34,6 +34,10 @@ type reportBody struct {
 	Since       string              `json:"since,omitempty" maxLength:"10" doc:"YYYY-MM-DD"`
 	Words       string              `json:"words,omitempty" maxLength:"4000"`
 	Log         string              `json:"log,omitempty" maxLength:"65536"`
+	ByHand      bool                `json:"byHand,omitempty" doc:"It was done by hand, in the phone's own settings"`
+	Capture     string              `json:"capture,omitempty" maxLength:"6000000" doc:"What the phone has, as the text of a capture file without its serial number"`
+
+	files []android.Source // the same, as a form sends it
 }
 
 type newReportOutput struct {
@@ -89,7 +93,7 @@ func (s *Server) reportRoutes() {
 	s.tellRoutes()
 	route(s, Public, huma.Operation{
 		OperationID: "tell", Method: http.MethodPost, Path: "/api/v1/reports",
-		Summary: "Tell what happened, with no account", DefaultStatus: http.StatusCreated, MaxBodyBytes: 256 << 10,
+		Summary: "Tell what happened, with no account", DefaultStatus: http.StatusCreated, MaxBodyBytes: maxTold,
 	},
 		func(ctx context.Context, in *struct{ Body reportBody }) (*newReportOutput, error) {
 			token, err := s.takeReport(ctx, in.Body)
@@ -139,6 +143,10 @@ func (s *Server) reportRoutes() {
 		OperationID: "takeReport", Method: http.MethodPost, Path: "/api/v1/reports/{id}/trials",
 		Summary: "Make trials of a report, into your tray",
 	}, s.trialsOfReport)
+	route(s, Reviewer, huma.Operation{
+		OperationID: "takeReportCapture", Method: http.MethodPost, Path: "/api/v1/reports/{id}/capture",
+		Summary: "Take in what came along with a report, as a capture of that phone", DefaultStatus: http.StatusCreated,
+	}, s.captureOfReport)
 }
 
 // trialsOfReport puts into the reviewer's tray what a stranger told, as trials from
@@ -152,6 +160,9 @@ func (s *Server) trialsOfReport(ctx context.Context, in *takeReportInput) (*stru
 		Build: in.Body.Build.String(), Phone: r.ReportPhone(), Method: in.Body.Method, Outcome: in.Body.Outcome, Function: in.Body.Function,
 		Persistence: "not-watched", Recovery: "not-tried", WatchedDays: in.Body.Watched,
 		On: r.At.UTC().Format(time.DateOnly), Note: in.Body.Note, Report: r.ID.String(),
+	}
+	if r.ByHand {
+		v.ByHand = "done"
 	}
 	if r.Outcome == store.ToldCameBack {
 		v.Persistence = "back-after-restart"
@@ -178,47 +189,60 @@ func (s *Server) takeReport(ctx context.Context, b reportBody) (token string, er
 	if !s.tellers.allow(connectionOf(ctx).address, time.Now()) {
 		return "", problem(http.StatusTooManyRequests, "too-many", "Too many reports came from your address. Wait an hour, and send it again.")
 	}
-	n := store.NewReport{Fingerprint: b.Fingerprint, Phone: b.Phone, Outcome: b.Outcome, Since: b.Since, Words: plainText(b.Words), Log: plainText(b.Log)}
-	bad := func(format string, args ...any) error {
-		return problem(http.StatusUnprocessableEntity, "bad-request", fmt.Sprintf(format, args...))
+	n, err := b.report()
+	if err != nil {
+		return "", err
 	}
-	switch {
-	case !slices.Contains(store.ReportOutcomes, b.Outcome):
-		return "", bad("outcome: say what happened, in one of the words that there are for it.")
-	case len(n.Words) > store.MaxReportWords, len(n.Log) > store.MaxReportLog:
-		return "", bad("words and log: at most %d and %d bytes are kept.", store.MaxReportWords, store.MaxReportLog)
-	case b.Fingerprint != "" && !profile.GoodFingerprint(b.Fingerprint):
-		return "", bad("fingerprint: this is no firmware's.")
-	case len(b.Phone) > 64 || strings.Trim(b.Phone, "0123456789abcdef") != "":
-		return "", bad("phone: this is no hash.")
-	case len(b.Packages) > 50:
-		return "", bad("packages: at most 50 at a time.")
-	}
-	if b.Since != "" {
-		if day, err := time.Parse(time.DateOnly, b.Since); err != nil || day.After(time.Now().AddDate(0, 0, 2)) || day.Year() < 2000 {
-			return "", bad("since: %q is no day such as 2026-03-31.", android.Printable(b.Since, 20))
-		}
-	}
-	for _, name := range b.Packages {
-		p, err := android.ParsePackageName(name)
-		if err != nil {
-			return "", bad("packages: %s.", err)
-		}
-		n.Packages = append(n.Packages, p)
-	}
-	n.Function = android.Printable(strings.Join(strings.Fields(b.Function), " "), 60)
 	if b.Release != "" {
 		r, err := s.press.site.At(ctx, b.Release)
 		if err != nil {
-			return "", bad("release: there is none at %q.", android.Printable(b.Release, 100))
+			return "", badReport("release: there is none at %q.", android.Printable(b.Release, 100))
 		}
 		n.Release = r.ID
+	}
+	if err := s.readAlong(ctx, b, &n); err != nil {
+		return "", err
 	}
 	raw := make([]byte, 24)
 	_, _ = rand.Read(raw) // it never fails
 	token = base64.RawURLEncoding.EncodeToString(raw)
 	_, err = s.store.AddReport(ctx, n, token)
 	return token, err
+}
+
+func badReport(format string, args ...any) error {
+	return problem(http.StatusUnprocessableEntity, "bad-request", fmt.Sprintf(format, args...))
+}
+
+// report checks everything that can be told without looking anything up.
+func (b reportBody) report() (n store.NewReport, err error) {
+	n = store.NewReport{Fingerprint: b.Fingerprint, Phone: b.Phone, Outcome: b.Outcome, Since: b.Since, Words: plainText(b.Words), Log: plainText(b.Log), ByHand: b.ByHand}
+	switch {
+	case !slices.Contains(store.ReportOutcomes, b.Outcome):
+		return n, badReport("outcome: say what happened, in one of the words that there are for it.")
+	case len(n.Words) > store.MaxReportWords, len(n.Log) > store.MaxReportLog:
+		return n, badReport("words and log: at most %d and %d bytes are kept.", store.MaxReportWords, store.MaxReportLog)
+	case b.Fingerprint != "" && !profile.GoodFingerprint(b.Fingerprint):
+		return n, badReport("fingerprint: this is no firmware's.")
+	case len(b.Phone) > 64 || strings.Trim(b.Phone, "0123456789abcdef") != "":
+		return n, badReport("phone: this is no hash.")
+	case len(b.Packages) > 50:
+		return n, badReport("packages: at most 50 at a time.")
+	}
+	if b.Since != "" {
+		if day, err := time.Parse(time.DateOnly, b.Since); err != nil || day.After(time.Now().AddDate(0, 0, 2)) || day.Year() < 2000 {
+			return n, badReport("since: %q is no day such as 2026-03-31.", android.Printable(b.Since, 20))
+		}
+	}
+	for _, name := range b.Packages {
+		p, err := android.ParsePackageName(name)
+		if err != nil {
+			return n, badReport("packages: %s.", err)
+		}
+		n.Packages = append(n.Packages, p)
+	}
+	n.Function = android.Printable(strings.Join(strings.Fields(b.Function), " "), 60)
+	return n, nil
 }
 
 // plainText is text that is shown as it is and nowhere read as anything else.

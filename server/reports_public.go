@@ -3,6 +3,7 @@ package server
 import (
 	"context"
 	"errors"
+	"mime/multipart"
 	"net/http"
 	"net/url"
 	"strings"
@@ -10,6 +11,7 @@ import (
 	"github.com/gin-gonic/gin"
 	"github.com/google/uuid"
 
+	"roster/core/android"
 	"roster/server/site"
 	"roster/store"
 )
@@ -23,20 +25,23 @@ func (s *Server) tellRoutes() {
 	s.plain(http.MethodPost, "/told/:token", Public, s.tellMore)
 }
 
-// maxForm bounds what a form sends, in bytes.
-const maxForm = 256 << 10
+// maxFilesTold bounds the files that come along with a report.
+const maxFilesTold = 10
 
 // form reads what a form sent; it has answered where that can't be read.
 func (s *Server) form(c *gin.Context) bool {
-	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, maxForm)
+	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, maxTold)
 	err := c.Request.ParseForm()
+	if err == nil && strings.HasPrefix(c.ContentType(), "multipart/") {
+		err = c.Request.ParseMultipartForm(maxTold) // all of it in memory: it is no more than that
+	}
 	if err == nil {
 		return true
 	}
 	p := problem(http.StatusBadRequest, "bad-request", "What was sent can't be read.")
 	var large *http.MaxBytesError
 	if errors.As(err, &large) {
-		p = problem(http.StatusRequestEntityTooLarge, "too-large", "That is too much: leave out the log, or a part of it.")
+		p = problem(http.StatusRequestEntityTooLarge, "too-large", "That is too much: leave out the log or the files, or a part of them.")
 	}
 	s.publicProblem(c, "", p)
 	return false
@@ -47,15 +52,43 @@ func (s *Server) tellByForm(c *gin.Context) {
 		return
 	}
 	get := c.Request.PostForm.Get
+	files, err := filesTold(c.Request.MultipartForm)
+	if err != nil {
+		s.publicProblem(c, "", err)
+		return
+	}
 	token, err := s.takeReport(c.Request.Context(), reportBody{
 		Release: get("release"), Fingerprint: strings.TrimSpace(get("fingerprint")), Phone: get("phone"), Outcome: store.ReportOutcome(get("outcome")),
 		Packages: strings.Fields(get("packages")), Function: get("function"), Since: get("since"), Words: get("words"), Log: get("log"),
+		ByHand: get("byHand") != "", Capture: get("capture"), files: files,
 	})
 	if err != nil {
 		s.publicProblem(c, "", err)
 		return
 	}
 	c.Redirect(http.StatusSeeOther, "/told/"+token+"?in="+url.QueryEscape(site.Known(get("language"))))
+}
+
+// filesTold are the files of a form, nil for none; a field that was left empty
+// comes as a file of no bytes.
+func filesTold(form *multipart.Form) (files []android.Source, err error) {
+	if form == nil {
+		return nil, nil
+	}
+	for _, head := range form.File["files"] {
+		if head.Size == 0 {
+			continue
+		}
+		if len(files) == maxFilesTold {
+			return nil, badReport("files: at most %d; put them into a zip.", maxFilesTold)
+		}
+		file, err := head.Open()
+		if err != nil {
+			return nil, err
+		}
+		files = append(files, android.Source{Name: head.Filename, Size: head.Size, Data: file})
+	}
+	return files, nil
 }
 
 func (s *Server) told(c *gin.Context) {

@@ -1,8 +1,10 @@
 package server_test
 
 import (
+	"bytes"
 	"fmt"
 	"io"
+	"mime/multipart"
 	"net/http"
 	"net/url"
 	"regexp"
@@ -26,6 +28,9 @@ type told struct {
 	All   int
 	Items []struct {
 		ID, State, Release, BuildName, BuildID, Words, Log, Function, Phone, Reason string
+		CaptureID                                                                   string
+		ByHand                                                                      bool
+		Capture                                                                     *struct{ Packages int }
 		Packages                                                                    []string
 		Notes                                                                       []struct{ By, Words string }
 	}
@@ -125,6 +130,89 @@ func TestToldFromOutside(t *testing.T) {
 	})
 	if page := string(q.do(nil, "GET", address[1], nil).body); !strings.Contains(page, "Taken up") || !strings.Contains(page, "Thank you.") {
 		t.Errorf("%.3000s", page)
+	}
+}
+
+// sends is tells with files, as a browser sends a form that has some.
+func (s *site) sends(from string, fields map[string]string, files map[string]string) answer {
+	s.t.Helper()
+	var b bytes.Buffer
+	form := multipart.NewWriter(&b)
+	for name, value := range fields {
+		form.WriteField(name, value)
+	}
+	for name, text := range files {
+		part, err := form.CreateFormFile("files", name)
+		if err != nil {
+			s.t.Fatal(err)
+		}
+		io.WriteString(part, text)
+	}
+	form.Close()
+	return s.do(nil, "POST", "/tell", b.Bytes(), form.FormDataContentType(), "X-Forwarded-For", from, "Sec-Fetch-Site", "cross-site")
+}
+
+// TestToldWithCapture: what a phone has comes along as files or as a capture's text,
+// its serial number is nowhere, and a reviewer takes it in as a capture.
+func TestToldWithCapture(t *testing.T) {
+	t.Parallel()
+	q := reportSite(t)
+	const serial = "SECRETSERIAL77"
+	dump := strings.NewReplacer("%[1]s", "3", "%[2]s", "usesLibraries").Replace(linkedDump)
+	own := strings.NewReplacer(":user/", "3:user/", "14.1.0", "3").Replace(props) + "[ro.serialno]: [" + serial + "]\n"
+	a := q.sends("198.51.100.7", map[string]string{"outcome": "not-listed", "words": "The games, please."}, map[string]string{"p.txt": own, "dumpsys.txt": dump, "": ""})
+	if a.status != 200 || !strings.Contains(string(a.body), "what the phone has: 3 apps") {
+		t.Fatalf("%d %.2000s", a.status, a.body)
+	}
+	list := get[told](q.site, q.reviewer, "/api/v1/reports")
+	r := list.Items[0]
+	if list.All != 1 || r.Capture == nil || r.Capture.Packages != 3 || len(r.Phone) != 24 || r.BuildID != "" {
+		t.Fatalf("%+v", list)
+	}
+	one := "/api/v1/reports/" + r.ID
+	sum := decode[struct {
+		ID       string
+		NewBuild bool
+		Packages int
+	}](q.site, q.do(q.reviewer, "POST", one+"/capture", nil), 201)
+	if sum.Packages != 3 || !sum.NewBuild {
+		t.Errorf("%+v", sum)
+	}
+	if a := q.do(q.reviewer, "POST", one+"/capture", nil); a.status != 404 {
+		t.Errorf("taken in twice: %d %s", a.status, a.body)
+	}
+	if r := get[told](q.site, q.reviewer, "/api/v1/reports").Items[0]; r.CaptureID != sum.ID || r.BuildID == "" {
+		t.Errorf("%+v", r)
+	}
+	kept := get[struct{ Phone, Source string }](q.site, q.technician, "/api/v1/captures/"+sum.ID)
+	if kept.Phone != r.Phone || kept.Source != "file" {
+		t.Errorf("%+v", kept)
+	}
+	// The page sends the text of a capture file, and nothing that is none is kept.
+	text := `{"format":"roster-capture/1","identity":{"fingerprint":"b/p/lyra5:14/I/14.1.9:user/k","manufacturer":"Brannock","device":"lyra5"},"phone":{},"complete":true,
+		"packages":[{"name":"com.brannock.games","system":true,"installed":true,"enabled":"default"}],"reports":[]}`
+	tell := func(capture string) answer {
+		return q.do(nil, "POST", "/api/v1/reports", map[string]any{"outcome": "worked", "release": quietOne, "byHand": true, "phone": "abc", "capture": capture}, "X-Forwarded-For", "198.51.100.8")
+	}
+	for what, bad := range map[string]string{"no capture": "hello", "a hostile name": strings.Replace(text, "com.brannock.games", "com.x;reboot", 1), "no package": strings.Replace(text, `{"name":"com.brannock.games","system":true,"installed":true,"enabled":"default"}`, "", 1)} {
+		if a := tell(bad); a.status != 422 || !strings.Contains(string(a.body), "what the phone has") {
+			t.Errorf("%s: %d %s", what, a.status, a.body)
+		}
+	}
+	if a := tell(text); a.status != 201 {
+		t.Fatalf("%d %s", a.status, a.body)
+	}
+	list = get[told](q.site, q.reviewer, "/api/v1/reports")
+	second := list.Items[1]
+	if list.All != 2 || !second.ByHand || second.Phone != "abc" || second.Capture.Packages != 1 {
+		t.Fatalf("%+v", list)
+	}
+	// Put away, it goes with the report.
+	if a := q.do(q.reviewer, "POST", "/api/v1/reports/"+second.ID+"/put-away", map[string]string{"reason": "Thanks."}); a.status != 204 {
+		t.Errorf("%d %s", a.status, a.body)
+	}
+	if a := q.do(q.reviewer, "POST", "/api/v1/reports/"+second.ID+"/capture", nil); a.status != 404 {
+		t.Errorf("%d %s", a.status, a.body)
 	}
 }
 

@@ -363,7 +363,7 @@ func (s *Server) watchRun(ctx context.Context, in *idInput, send sse.Sender) {
 			after = 0
 		}
 		b, err := s.runSince(w.ctx, in.ID, after)
-		if err != nil || send.Data(b) != nil {
+		if err != nil || !w.may() || send.Data(b) != nil {
 			return
 		}
 		seq = b.Run.Seq

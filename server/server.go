@@ -84,6 +84,7 @@ type Server struct {
 	pace      Pace
 	passwords *passwords
 	uploads   *turnstile
+	along     *turnstile // what comes along with reports of strangers
 	tellers   tellers
 	exports   *turnstile
 	// previewing is held while another yardstick is tried out: that takes all
@@ -128,6 +129,7 @@ func build(c Config) *Server {
 		s.pace = DefaultPace
 	}
 	s.uploads, s.exports = newTurnstile(uploadsAtOnce, uploadsOfOnePerson), newTurnstile(exportsAtOnce, exportsOfOnePerson)
+	s.along = newTurnstile(toldAtOnce, toldAtOnce)
 	s.middleware()
 	s.routes()
 	return s

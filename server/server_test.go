@@ -177,7 +177,7 @@ var degrees = []string{"public", "signed-in", "technician", "reviewer", "maintai
 var needs = map[string]string{
 	"POST /api/v1/benches/browser": "technician", "GET /api/v1/stand-ins": "public", "POST /api/v1/stand-ins/:number/hand": "public",
 	"GET /offline.js": "public", "HEAD /offline.js": "public", "GET /tell": "public", "POST /tell": "public", "GET /told/:token": "public", "POST /told/:token": "public", "POST /api/v1/reports": "public",
-	"GET /api/v1/reports": "reviewer", "GET /api/v1/reports/:id": "reviewer", "POST /api/v1/reports/:id/notes": "reviewer", "POST /api/v1/reports/:id/put-away": "reviewer", "POST /api/v1/reports/:id/trials": "reviewer",
+	"GET /api/v1/reports": "reviewer", "GET /api/v1/reports/:id": "reviewer", "POST /api/v1/reports/:id/notes": "reviewer", "POST /api/v1/reports/:id/put-away": "reviewer", "POST /api/v1/reports/:id/trials": "reviewer", "POST /api/v1/reports/:id/capture": "reviewer",
 	"GET /healthz": "public", "GET /readyz": "public", "GET /assets/*file": "public",
 	"GET /run/:number": "public", "HEAD /run/:number": "public", "GET /r": "public", "HEAD /r": "public", "GET /r/*address": "public", "HEAD /r/*address": "public",
 	"GET /schema/release.json": "public", "GET /schema/capture.json": "public", "HEAD /schema/capture.json": "public", "HEAD /schema/release.json": "public", "GET /r.json": "public", "HEAD /r.json": "public", "GET /feed.atom": "public", "HEAD /feed.atom": "public", "GET /keys": "public", "HEAD /keys": "public", "GET /keys.json": "public", "HEAD /keys.json": "public",

@@ -28,9 +28,13 @@ func (s *Server) stream(ctx context.Context) *stream {
 // what has changed.
 const beat = bench.Beat
 
-// next waits until there may be something new to send, and reports whether it
-// may be sent: not once whoever asked has left, was signed out, or may do
-// something else by now.
+// may reports whether what was read may be sent: not once whoever asked was signed
+// out, or may do something else by now. It is asked between reading and sending:
+// an event that calls for reading may be older than one that ends the stream.
+func (w *stream) may() bool { return w.server.stillMay(w.ctx) }
+
+// next waits until there may be something new to send, and reports false once
+// whoever asked has left, or may no longer.
 func (w *stream) next(concerns func(store.Event) bool) bool {
 	_, ok := w.nextEvent(concerns)
 	return ok

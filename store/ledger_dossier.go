@@ -86,9 +86,9 @@ type Trial struct {
 	Persistence string    `db:"persistence" json:"persistence"`
 	Recovery    string    `db:"recovery" json:"recovery"`
 	// ByHand says whether its owner could switch it off in the phone's settings.
-	ByHand      string    `db:"by_hand" json:"byHand" enum:"done,not-offered,"`
-	WatchedDays int       `db:"watched_days" json:"watchedDays"`
-	Note        string    `db:"note" json:"note"`
+	ByHand      string `db:"by_hand" json:"byHand" enum:"done,not-offered,"`
+	WatchedDays int    `db:"watched_days" json:"watchedDays"`
+	Note        string `db:"note" json:"note"`
 	// Tried lists what was tried afterwards.
 	Tried       []string    `db:"tried" json:"tried" nullable:"false"`
 	Attachments []uuid.UUID `db:"attachments" json:"attachments" nullable:"false"`
@@ -176,7 +176,11 @@ type Shipping struct {
 	Path        string    `db:"path" json:"path"`
 	Privileged  bool      `db:"privileged" json:"privileged"`
 	Boot        bool      `db:"boot" json:"boot"`
-	SharedUser  string    `db:"shared_user" json:"sharedUser"`
+	// Icon is "yes" where it has an icon on the screen, "" where no capture told.
+	Icon string `db:"icon" json:"icon" enum:"yes,no,"`
+	// Platform is true where the key that signed the platform signed it.
+	Platform   bool   `db:"platform" json:"platform"`
+	SharedUser string `db:"shared_user" json:"sharedUser"`
 	// Requests are the permissions that it asks for.
 	Requests []string `db:"requests" json:"requests" nullable:"false"`
 	Phones   int      `db:"phones" json:"phones"`
@@ -210,6 +214,12 @@ func (s *Store) Ships(ctx context.Context, pkg uuid.UUID, sc Scope) (list []Ship
 			coalesce(f.version_name, '') as version_name, coalesce(f.path, '') as path,
 			coalesce(f.privileged, false) as privileged, coalesce(f.starts_at_boot, false) as boot,
 			coalesce(f.shared_user, '') as shared_user,
+			case x.icon when true then 'yes' when false then 'no' else '' end as icon,
+			coalesce(f.details ->> 'signer' = (select pf.details ->> 'signer'
+				from presence ph
+				join facts pf on pf.id = ph.facts_id
+				where ph.build_id = b.id
+					and ph.package_id = (select id from packages where name = 'android')), false) as platform,
 			coalesce(array(select jsonb_array_elements_text(f.details -> 'requests') order by 1), '{}') as requests,
 			(select count(distinct phone) from captures where build_id = b.id)::int as phones, seen.first_seen,
 			seen.last_seen

@@ -54,6 +54,10 @@ type NewReport struct {
 	Function    string
 	Since       string // YYYY-MM-DD, "" for unknown
 	Words, Log  string
+	// ByHand is true where it was done in the phone's own settings.
+	ByHand bool
+	// Capture is what the phone has, nil where nothing of it was sent.
+	Capture *android.Capture
 }
 
 // OutsideReport is what a stranger told, and what became of it.
@@ -73,10 +77,14 @@ type OutsideReport struct {
 	Since       *time.Time    `db:"since" json:"since,omitempty"`
 	Words       string        `db:"words" json:"words"`
 	Log         string        `db:"log" json:"log"`
-	State       string        `db:"state" json:"state" enum:"waiting,asked,taken,put-away"`
-	DecidedBy   string        `db:"decided_by" json:"decidedBy"`
-	Reason      string        `db:"reason" json:"reason"`
-	Notes       []ReportNote  `db:"-" json:"notes" nullable:"false"`
+	ByHand      bool          `db:"by_hand" json:"byHand" doc:"It was done in the phone's own settings"`
+	// Capture is about what came along, CaptureID what became of it.
+	Capture   *ReportCapture `db:"capture_about" json:"capture,omitempty"`
+	CaptureID *uuid.UUID     `db:"capture_id" json:"captureId,omitempty"`
+	State     string         `db:"state" json:"state" enum:"waiting,asked,taken,put-away"`
+	DecidedBy string         `db:"decided_by" json:"decidedBy"`
+	Reason    string         `db:"reason" json:"reason"`
+	Notes     []ReportNote   `db:"-" json:"notes" nullable:"false"`
 }
 
 // ReportNote is what was asked back, or added; By is "" for the teller.
@@ -89,7 +97,7 @@ type ReportNote struct {
 
 const reportColumns = `
 	r.id, r.at, r.release_id, r.fingerprint, r.build_id, r.phone, r.outcome, r.packages, r.function, r.since, r.words,
-	r.log, r.state, r.reason, coalesce(w.name, '') decided_by,
+	r.log, r.by_hand, r.capture_about, r.capture_id, r.state, r.reason, coalesce(w.name, '') decided_by,
 	coalesce(m.name || ' ' || d.name || ': ' || p.name || ', no. ' || l.number, '') release,
 	coalesce('/r/' || m.slug || '/' || d.slug || '/' || p.slug || '/' || l.number, '') release_path,
 	coalesce(trim(b.carrier || ' ' || b.version), '') build_name
@@ -110,6 +118,13 @@ func hashOf(token string) []byte {
 // AddReport keeps what a stranger tells under a token that only they know.
 func (s *Store) AddReport(ctx context.Context, n NewReport, token string) (id uuid.UUID, err error) {
 	id = NewID()
+	var packed []byte
+	var about *ReportCapture
+	if n.Capture != nil {
+		if packed, about, err = packCapture(n.Capture); err != nil {
+			return id, err
+		}
+	}
 	var release *uuid.UUID
 	if n.Release != uuid.Nil {
 		release = &n.Release
@@ -131,16 +146,21 @@ func (s *Store) AddReport(ctx context.Context, n NewReport, token string) (id uu
 		if lately >= reportsAnHour {
 			return ErrManyReports
 		}
+		if about != nil {
+			if err := tooManyCaptures(ctx, tx); err != nil {
+				return err
+			}
+		}
 		names := make([]string, len(n.Packages))
 		for i, p := range n.Packages {
 			names[i] = string(p)
 		}
 		_, err = tx.Exec(ctx, `
 			insert into reports (id, token_hash, release_id, fingerprint, build_id, phone, outcome, packages, function,
-				since, words, log)
+				since, words, log, by_hand, capture, capture_about)
 			values ($1, $2, $3, $4, (select id from builds where fingerprint = $4), $5, $6, $7, $8,
-				nullif($9, '')::date, $10, $11)`,
-			id, hashOf(token), release, n.Fingerprint, n.Phone, n.Outcome, names, n.Function, n.Since, n.Words, n.Log)
+				nullif($9, '')::date, $10, $11, $12, $13, $14)`,
+			id, hashOf(token), release, n.Fingerprint, n.Phone, n.Outcome, names, n.Function, n.Since, n.Words, n.Log, n.ByHand, packed, about)
 		if err != nil {
 			return err
 		}
@@ -241,7 +261,7 @@ func (s *Store) NoteReport(ctx context.Context, id, person uuid.UUID, words stri
 func (s *Store) DecideReport(ctx context.Context, id, person uuid.UUID, state, reason string, edits []NewEdit) error {
 	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, `
-			update reports set state = $2, reason = $3, decided_by = $4, decided_at = now()
+			update reports set state = $2, reason = $3, decided_by = $4, decided_at = now(), capture = null
 			where id = $1 and state in ('waiting', 'asked')`, id, state, reason, person)
 		if err != nil {
 			return err

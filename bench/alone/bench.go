@@ -5,6 +5,7 @@ import (
 	"crypto/hmac"
 	"crypto/sha256"
 	"encoding/hex"
+	"encoding/json"
 	"errors"
 	"slices"
 	"sync"
@@ -110,6 +111,10 @@ func (b *Bench) Open() error {
 // mark tells a phone from others, without its serial number.
 func (b *Bench) mark(serial string) string { return hash(b.Key, serial) }
 
+// Told is what a phone is told apart by for whoever is told of it, from its serial
+// number and an installation's salt: 24 hexadecimal digits.
+func Told(salt []byte, serial string) string { return hash(salt, serial)[:24] }
+
 func hash(key []byte, serial string) string {
 	mac := hmac.New(sha256.New, key)
 	mac.Write([]byte(serial))
@@ -187,7 +192,8 @@ func (b *Bench) begin(ctx context.Context, what string) (context.Context, func(e
 	}, nil
 }
 
-// Read asks the phone of a handle what it has, and rehearses the release on it.
+// Read asks the phone of a handle what it has, and rehearses the release on it
+// where there is one.
 func (b *Bench) Read(ctx context.Context, handle string) (r run.Rehearsal, err error) {
 	ctx, end, err := b.begin(ctx, "reading")
 	if err != nil {
@@ -207,18 +213,18 @@ func (b *Bench) Read(ctx context.Context, handle string) (r run.Rehearsal, err e
 	sub.Net = NetOf(c)
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	if b.release == nil {
-		return r, errNotRead
-	}
-	for _, s := range b.release.Document.Steps {
-		sub.Labels[s.Package] = s.Label
-	}
 	b.read = &reading{phone: b.mark(got.serial), name: c.Identity.MarketName, capture: c, subject: sub}
 	if len(b.Salt) > 0 {
-		b.read.told = hash(b.Salt, got.serial)[:24]
+		b.read.told = Told(b.Salt, got.serial)
 	}
 	if b.read.name == "" {
 		b.read.name = c.Identity.Model
+	}
+	if b.release == nil { // only what it has is asked for
+		return r, nil
+	}
+	for _, s := range b.release.Document.Steps {
+		sub.Labels[s.Package] = s.Label
 	}
 	return b.rehearse(run.Choices{}), nil
 }
@@ -244,16 +250,27 @@ func (b *Bench) Rehearse(c run.Choices) (run.Rehearsal, error) {
 	return b.rehearse(c), nil
 }
 
-// Capture is the phone that was read, without its serial number.
-func (b *Bench) Capture() (*android.Capture, error) {
+// Captured is what a phone has that was read, for whoever is told of it.
+type Captured struct {
+	Name string `json:"name"`
+	// Told is what tells the phone from others there, see Told.
+	Told        string `json:"told"`
+	Fingerprint string `json:"fingerprint"`
+	Packages    int    `json:"packages"`
+	// Text is a capture file without the phone's serial number.
+	Text string `json:"text"`
+}
+
+// Captured is the phone that was read.
+func (b *Bench) Captured() (c Captured, err error) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	if b.read == nil {
-		return nil, errNotRead
+		return c, errNotRead
 	}
-	c := *b.read.capture
-	c.Identity.Serial = ""
-	return &c, nil
+	r := b.read
+	raw, err := json.MarshalIndent(r.capture, "", " ")
+	return Captured{r.name, r.told, r.capture.Identity.Fingerprint, len(r.capture.Packages), string(raw)}, err
 }
 
 // Start begins a run of the release on the phone that was read.

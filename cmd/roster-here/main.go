@@ -84,8 +84,11 @@ func answer(ctx context.Context, b *alone.Bench, what string, with []byte) (any,
 		return b.Read(ctx, q.Phone)
 	case "rehearse":
 		return b.Rehearse(q.Choices)
-	case "capture":
-		return b.Capture()
+	case "read-only":
+		_, err := b.Read(ctx, q.Phone)
+		return nil, err
+	case "captured":
+		return b.Captured()
 	case "start":
 		return b.Start(ctx, q.Choices)
 	case "continue":

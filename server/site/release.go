@@ -2,6 +2,7 @@ package site
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"fmt"
 	"html/template"
@@ -126,6 +127,10 @@ func (s *Site) release(ctx context.Context, path string) (File, error) {
 		return File{}, err
 	}
 	notFor := marks[r.ID]
+	labels, err := s.labels(ctx, d)
+	if err != nil {
+		return File{}, err
+	}
 	for _, n := range notFor {
 		a.NotFor = append(a.NotFor, render.NotFor{Fingerprint: n.Fingerprint, Name: n.Name(), Why: n.Why})
 	}
@@ -137,7 +142,7 @@ func (s *Site) release(ctx context.Context, path string) (File, error) {
 		if f != nil {
 			return asJSON(statusOf(r, own, notFor))
 		}
-		p := pageOf(r, d, a)
+		p := pageOf(r, d, a, labels)
 		p.Own, p.Runs, p.NotFor = own, runs, notFor
 		here, err := s.Assets.Here()
 		if err != nil {
@@ -154,15 +159,15 @@ func (s *Site) release(ctx context.Context, path string) (File, error) {
 	}
 	switch f.ending {
 	case hereEnding:
-		return s.here(r, d, a)
+		return s.here(pageOf(r, d, a, labels))
 	case tellEnding:
 		return s.tell(r, d, a)
 	case handEnding:
-		p := pageOf(r, d, a)
+		p := pageOf(r, d, a, labels)
 		p.NotFor, p.CanTell = notFor, s.Reports != ""
-		return s.page("hand.html", p)
+		return s.hand(ctx, p)
 	case sheetEnding:
-		return s.page("sheet.html", pageOf(r, d, a))
+		return s.page("sheet.html", pageOf(r, d, a, labels))
 	}
 	body, err := f.render(r, d, a)
 	if err != nil {
@@ -177,7 +182,7 @@ func (s *Site) release(ctx context.Context, path string) (File, error) {
 
 // here is the page that does a release on a phone. There is none where the program
 // was built without the browser application.
-func (s *Site) here(r store.Release, d *profile.Document, a render.About) (File, error) {
+func (s *Site) here(page releasePage) (File, error) {
 	here, err := s.Assets.Here()
 	if err != nil {
 		return File{}, err
@@ -190,7 +195,7 @@ func (s *Site) here(r store.Release, d *profile.Document, a render.About) (File,
 		Here       *Here
 		Tell, Salt string
 		Keep       string // what is kept for when there is no connection, with spaces between
-	}{pageOf(r, d, a), here, s.Reports, s.Salt, "/" + strings.Join(here.All, " /")}
+	}{page, here, s.Reports, s.Salt, "/" + strings.Join(here.All, " /")}
 	return s.page("here.html", p)
 }
 
@@ -248,11 +253,26 @@ type goes struct {
 	Off, Back string
 }
 
-func pageOf(r store.Release, d *profile.Document, a render.About) releasePage {
+// labels are what packages are called on the screens of phones that speak the
+// page's language, as far as it is known; a document has one name for each.
+func (s *Site) labels(ctx context.Context, d *profile.Document) (map[string]string, error) {
+	if s.language == "" || s.language == "en" {
+		return nil, nil
+	}
+	var names []string
+	for _, step := range d.Removals() {
+		names = append(names, string(step.Package))
+	}
+	return s.Store.LabelsIn(ctx, s.language, names)
+}
+
+// pageOf fills in a page; labels are those of its language.
+func pageOf(r store.Release, d *profile.Document, a render.About, labels map[string]string) releasePage {
 	p := releasePage{Release: r, Doc: d, Path: Path(r.ReleaseLine), Edition: EditionPath(r.ReleaseLine), File: a.File, Where: a.Where, Published: atom.Time(r.PublishedAt)}
 	names := map[string]string{}
 	for _, s := range d.Removals() {
 		off, back := render.Commands(s)
+		s.Label = cmp.Or(labels[string(s.Package)], s.Label)
 		p.Goes = append(p.Goes, goes{s, off, back})
 		names[string(s.Package)] = s.Label
 		p.Nameless = p.Nameless || s.Label == ""

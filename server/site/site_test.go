@@ -68,17 +68,18 @@ func TestPages(t *testing.T) {
 	s := &Site{Base: "https://roster.example"}
 	about := render.About{File: "d-e-3", Where: s.Base + "/r/m/d/e/3"}
 	marks := map[uuid.UUID][]store.NotFor{r.ID: {{Version: "15.0.1", Why: bad, Since: at.Add(time.Hour)}}}
-	shown := pageOf(r, d, about)
+	shown := pageOf(r, d, about, map[string]string{"a.b": bad})
 	shown.NotFor = marks[r.ID]
+	held := []handed{{goes: goes{Step: profile.Step{Label: bad, Conditions: []string{bad}}}, Hand: store.ByHand{Sure: true, Phones: 2}}}
 	for _, l := range Languages {
 		s := s.In(l.Code)
 		told, wrong := s.ToldPage(store.OutsideReport{
 			Release: bad, ReleasePath: bad, Outcome: store.ToldBroken, Function: bad, Words: bad, Log: bad,
-			State: "put-away", Reason: bad, Notes: []store.ReportNote{{By: bad, Words: bad}},
+			State: "put-away", Reason: bad, Capture: &store.ReportCapture{Model: bad, Packages: 3}, Notes: []store.ReportNote{{By: bad, Words: bad}},
 		}, "/told/x")
 		pages := map[string]File{"told": told}
 		for name, data := range map[string]any{
-			"release": shown, "sheet": shown, "hand": shown,
+			"release": shown, "sheet": shown, "hand": handPage{shown, byHand{Icon: held, Hidden: held, Untold: held, Grey: held}},
 			"tell":     Told{To: "/tell", Release: "/r/m/d/e/3", Name: bad, Outcomes: outcomes},
 			"releases": index{Title: bad, List: []store.ReleaseLine{r.ReleaseLine}, Purposes: map[uuid.UUID]string{r.ID: bad}, NotFor: marks},
 		} {

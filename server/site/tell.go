@@ -12,6 +12,10 @@ type Told struct {
 	// not listed.
 	To, Release, Name string
 	Outcomes          []store.ReportOutcome
+	// Here is what reads a phone in the page, nil for nothing; Salt is what its serial
+	// number is hashed with.
+	Here *Here
+	Salt string
 	// Report is what was told, nil for a form; Address is where it is found again.
 	Report  *store.OutsideReport
 	Address string
@@ -38,7 +42,11 @@ func (s *Site) In(code string) *Site {
 
 // TellOfUnlisted is the page on which they tell of a phone that is not listed.
 func (s *Site) TellOfUnlisted() (File, error) {
-	return s.page("tell.html", Told{To: s.Reports})
+	here, err := s.Assets.Here()
+	if err != nil {
+		return File{}, err
+	}
+	return s.page("tell.html", Told{To: s.Reports, Here: here, Salt: s.Salt})
 }
 
 // ToldPage is what somebody told, what was asked, and what became of it.

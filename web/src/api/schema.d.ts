@@ -2031,6 +2031,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/reports/{id}/capture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take in what came along with a report, as a capture of that phone
+         * @description For: reviewer.
+         */
+        post: operations["takeReportCapture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/reports/{id}/notes": {
         parameters: {
             query?: never;
@@ -3290,6 +3310,19 @@ export interface components {
             new: string[];
             renamed: components["schemas"]["Renamed"][];
         };
+        CaptureSummary: {
+            /** Format: uuid */
+            buildId: string;
+            /** Format: uuid */
+            id: string;
+            known: boolean;
+            newBuild: boolean;
+            newMaker: boolean;
+            newModel: boolean;
+            newPackages: string[] | null;
+            /** Format: int64 */
+            packages: number;
+        };
         CapturedPhone: {
             by: string;
             /** Format: uuid */
@@ -3701,6 +3734,7 @@ export interface components {
             description: string;
             functions: string[];
             grade: components["schemas"]["Grade"];
+            hand: components["schemas"]["OnPhone"];
             history: components["schemas"]["Past"][];
             labels: {
                 [key: string]: string;
@@ -4212,7 +4246,7 @@ export interface components {
             /** Format: int64 */
             found: number;
             /** @enum {string} */
-            group: "origin" | "namespace" | "load" | "function" | "maker" | "none";
+            group: "origin" | "namespace" | "load" | "function" | "maker" | "icon" | "none";
             /** @description Cursor of the next page, empty on the last */
             next: string;
             rows: components["schemas"]["LedgerRow"][];
@@ -4232,6 +4266,8 @@ export interface components {
             hard: number;
             /** Format: int64 */
             harmedPhones: number;
+            /** @enum {string} */
+            icon: "yes" | "no" | "";
             /** Format: uuid */
             id: string;
             label: string;
@@ -4761,6 +4797,25 @@ export interface components {
             /** Format: int64 */
             wanted: number;
         };
+        OnPhone: {
+            /**
+             * @description What the phone's own settings offer
+             * @enum {string}
+             */
+            hand: "uninstall" | "switch-off" | "grey";
+            /**
+             * @description Whether it has an icon on the screen, on the nearest firmware that told; empty where none did
+             * @enum {string}
+             */
+            icon: "yes" | "no" | "";
+            /**
+             * Format: int64
+             * @description On how many phones somebody tried it
+             */
+            phones: number;
+            /** @description Somebody tried it; else it is derived */
+            sure: boolean;
+        };
         OpenBrowserInputBody: {
             /**
              * Format: uuid
@@ -4782,6 +4837,11 @@ export interface components {
             /** Format: uuid */
             buildId?: string;
             buildName: string;
+            /** @description It was done in the phone's own settings */
+            byHand: boolean;
+            capture?: components["schemas"]["ReportCapture"];
+            /** Format: uuid */
+            captureId?: string;
             decidedBy: string;
             fingerprint: string;
             function: string;
@@ -4949,6 +5009,7 @@ export interface components {
         PhoneFacts: {
             administrators?: string[] | null;
             features?: string[] | null;
+            icons?: string[] | null;
             keyboards?: components["schemas"]["Keyboard"][] | null;
             lockCode?: string;
             overlays?: components["schemas"]["Overlay"][] | null;
@@ -5269,6 +5330,10 @@ export interface components {
             section: string;
         };
         ReportBody: {
+            /** @description It was done by hand, in the phone's own settings */
+            byHand?: boolean;
+            /** @description What the phone has, as the text of a capture file without its serial number */
+            capture?: string;
             /** @description The phone's firmware, where the teller knows it */
             fingerprint?: string;
             /** @description What is missing, in a word or two */
@@ -5285,6 +5350,16 @@ export interface components {
             /** @description YYYY-MM-DD */
             since?: string;
             words?: string;
+        };
+        ReportCapture: {
+            complete: boolean;
+            device: string;
+            maker: string;
+            model: string;
+            /** Format: int64 */
+            packages: number;
+            release: string;
+            version: string;
         };
         ReportNote: {
             /** Format: date-time */
@@ -5814,6 +5889,8 @@ export interface components {
             carrier: string;
             /** Format: date-time */
             firstSeen?: string;
+            /** @enum {string} */
+            icon: "yes" | "no" | "";
             /** Format: date-time */
             lastSeen?: string;
             maker: string;
@@ -5822,6 +5899,7 @@ export interface components {
             path: string;
             /** Format: int64 */
             phones: number;
+            platform: boolean;
             privileged: boolean;
             region: string;
             release: string;
@@ -6072,6 +6150,8 @@ export interface components {
             /** Format: date-time */
             at: string;
             attachments: string[];
+            /** @enum {string} */
+            byHand: "done" | "not-offered" | "";
             carrier: string;
             /** Format: int64 */
             change: number;
@@ -6098,6 +6178,8 @@ export interface components {
         TrialValue: {
             attachments?: string[];
             build: string;
+            /** @enum {string} */
+            byHand?: "done" | "not-offered" | "";
             function?: string;
             /** @enum {string} */
             method: "disable" | "remove-for-user" | "remove-from-image";
@@ -6109,7 +6191,7 @@ export interface components {
             persistence: "held" | "back-after-restart" | "back-after-update" | "not-watched";
             phone: string;
             /** @enum {string} */
-            recovery: "put-back" | "reset" | "reflash" | "not-tried";
+            recovery: "put-back" | "by-hand" | "reset" | "reflash" | "not-tried";
             report?: string;
             run?: string;
             tried?: string[];
@@ -8529,7 +8611,7 @@ export interface operations {
                 /** @description By name unless said; with words in the filter by how well their names fit */
                 sort?: "fit" | "name" | "load" | "ceiling" | "standing" | "trials" | "builds" | "newest";
                 /** @description By origin unless said; with words in the filter by nothing */
-                group?: "origin" | "namespace" | "load" | "function" | "maker" | "none";
+                group?: "origin" | "namespace" | "load" | "function" | "maker" | "icon" | "none";
                 cursor?: string;
                 limit?: number;
             };
@@ -8574,7 +8656,7 @@ export interface operations {
                 /** @description By name unless said; with words in the filter by how well their names fit */
                 sort?: "fit" | "name" | "load" | "ceiling" | "standing" | "trials" | "builds" | "newest";
                 /** @description By origin unless said; with words in the filter by nothing */
-                group?: "origin" | "namespace" | "load" | "function" | "maker" | "none";
+                group?: "origin" | "namespace" | "load" | "function" | "maker" | "icon" | "none";
                 format?: "csv" | "json";
             };
             header?: never;
@@ -10143,6 +10225,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OutsideReport"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    takeReportCapture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureSummary"];
                 };
             };
             /** @description Error */

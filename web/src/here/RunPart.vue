@@ -144,7 +144,13 @@ async function save() {
         </li>
       </ul>
     </template>
-    <TellPart v-if="tell && run.state !== 'put-back'" :run="run" :bench="bench" :tell="tell" />
+    <TellPart
+      v-if="tell && run.state !== 'put-back'"
+      :read="view.phone === run.mark"
+      :run="run"
+      :bench="bench"
+      :tell="tell"
+    />
     <button v-if="run.state === 'finished' || run.state === 'put-back'" class="go-on" @click="$emit('finish')">
       {{ t('check.fine') }}
     </button>

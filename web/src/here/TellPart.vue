@@ -4,9 +4,10 @@
 import { onMounted, ref } from 'vue'
 import type { Bench } from './bench'
 import type { Run } from './messages'
+import PhoneAlong from './PhoneAlong.vue'
 import { t } from './words'
 
-const props = defineProps<{ run: Run; bench: Bench; tell: string }>()
+const props = defineProps<{ run: Run; bench: Bench; read: boolean; tell: string }>()
 const outcomes = ['worked', 'missing', 'broken', 'would-not-go', 'came-back'] as const
 const outcome = ref<(typeof outcomes)[number]>()
 const withLog = ref(true)
@@ -17,7 +18,7 @@ onMounted(async () => (log.value = await props.bench.log(props.run.id)))
 <template>
   <details class="tell">
     <summary>{{ t('tell.title') }}</summary>
-    <form method="post" :action="tell" target="_blank" rel="noopener">
+    <form method="post" :action="tell" enctype="multipart/form-data" target="_blank" rel="noopener">
       <p>{{ t('tell.why') }}</p>
       <input type="hidden" name="release" :value="run.path" />
       <fieldset>
@@ -45,6 +46,7 @@ onMounted(async () => (log.value = await props.bench.log(props.run.id)))
         <label><input v-model="withLog" type="checkbox" /> {{ t('tell.withLog') }}</label>
         <textarea v-if="withLog" name="log" rows="5" readonly :value="log" :aria-label="t('tell.log')" />
       </p>
+      <PhoneAlong v-if="read" :bench="bench" />
       <button class="press">{{ t('tell.send') }}</button>
     </form>
   </details>

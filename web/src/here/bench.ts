@@ -1,7 +1,7 @@
 // The bench of a release's own page, in a worker: what it shows, and what it can
 // be asked for. Nothing is sent anywhere.
 import { ref } from 'vue'
-import type { Choices, FromWorker, Rehearsal, Release, ToWorker, View } from './messages'
+import type { Captured, Choices, FromWorker, Rehearsal, Release, ToWorker, View } from './messages'
 
 export interface LooseStandIn {
   number: number
@@ -86,6 +86,8 @@ export class Bench {
     this.ask<Release>('open', { document, signature, key, status, path })
   tell = (status: string) => this.ask<null>('tell', { status })
   read = (phone: string) => this.ask<Rehearsal>('read', { phone })
+  readOnly = (phone: string) => this.ask<null>('read-only', { phone })
+  captured = () => this.ask<Captured>('captured')
   rehearse = (choices: Choices) => this.ask<Rehearsal>('rehearse', { choices })
   begin = (choices: Choices) => this.ask<string>('start', { choices })
   goOn = (run: string) => this.ask<null>('continue', { run })

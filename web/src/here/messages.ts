@@ -28,6 +28,15 @@ export interface Release {
   status: { state: string; reason?: string; notFor?: { version: string; why: string }[] }
 }
 
+// Captured is what the phone has that was read, as the text of a capture file.
+export interface Captured {
+  name: string
+  told: string
+  fingerprint: string
+  packages: number
+  text: string
+}
+
 export interface Step {
   number: number
   kind: string

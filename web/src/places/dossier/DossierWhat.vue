@@ -4,6 +4,7 @@ import FieldDialog from '@/editing/FieldDialog.vue'
 import type { Subject } from '@/editing/dialogs'
 import ProseText from '@/ui/ProseText.vue'
 import SubstitutesDialog from '@/editing/SubstitutesDialog.vue'
+import { count } from '@/format/numbers'
 import { country, originWord, slugWords } from '@/format/vocabulary'
 import type { Dossier } from './dossier'
 
@@ -11,6 +12,12 @@ const props = defineProps<{ d: Dossier; subject: Subject }>()
 const editing = ref<'' | 'description' | 'functions' | 'origin' | 'labels' | 'aliases' | 'countries' | 'substitutes'>(
   '',
 )
+const iconWord = { yes: 'an icon on the screen', no: 'no icon', '': 'no capture has told of an icon' }
+const handWord = {
+  uninstall: 'let its owner uninstall it',
+  'switch-off': 'let its owner switch it off',
+  grey: 'do not let its owner switch it off',
+}
 const value = computed(() => {
   switch (editing.value) {
     case 'description':
@@ -48,6 +55,11 @@ const value = computed(() => {
         <dd>
           {{ originWord[d.origin] }} <span class="second">({{ d.originWhy }})</span>
           <button class="link edit" @click="editing = 'origin'">change</button>
+        </dd>
+        <dt>On the phone</dt>
+        <dd>
+          {{ iconWord[d.hand.icon] }}; its settings {{ d.hand.sure ? '' : 'probably ' }}{{ handWord[d.hand.hand] }}
+          <span v-if="d.hand.sure" class="second">(tried on {{ count(d.hand.phones, 'phone') }})</span>
         </dd>
         <dt>Also called</dt>
         <dd>

@@ -20,7 +20,12 @@ const tick = (t: Trial) => {
   const l = letter[t.outcome] ?? ''
   return t.persistence.startsWith('back') ? l.toUpperCase() : l
 }
-const recoveryWord: Record<string, string> = { 'put-back': 'putting it back', reset: 'a reset', reflash: 'a reflash', 'by-hand': 'hand, in the settings' }
+const recoveryWord: Record<string, string> = {
+  'put-back': 'putting it back',
+  reset: 'a reset',
+  reflash: 'a reflash',
+  'by-hand': 'hand, in the settings',
+}
 const handWord: Record<string, string> = {
   done: 'Done by hand, in the phone’s settings.',
   'not-offered': 'The phone’s settings do not offer it.',

@@ -48,6 +48,13 @@ async function send() {
   )
   if (done) writing.value = undefined
 }
+// takeIn makes a capture of what came along, which is compared as any other is.
+function takeIn(r: OutsideReport) {
+  void run(
+    () => ask(api.POST('/api/v1/reports/{id}/capture', { params: { path: { id: r.id } } })),
+    'It was taken in as a capture: what it brings stands under “Taken in”.',
+  )
+}
 function taken() {
   trial.value = undefined
   void run(async () => undefined, 'The trials are in your tray: send them, and somebody else decides.')
@@ -99,6 +106,16 @@ function taken() {
           <summary>Its log</summary>
           <pre>{{ r.log }}</pre>
         </details>
+        <p v-if="r.byHand" class="second">Done by hand, in the phone’s settings.</p>
+        <p v-if="r.capture" class="second">
+          Along with it: what the phone has, {{ r.capture.maker }} {{ r.capture.model }} {{ r.capture.version }},
+          Android {{ r.capture.release }}, {{ count(r.capture.packages, 'package')
+          }}{{ r.capture.complete ? '' : ', not all of it' }}.
+          <router-link v-if="r.captureId" class="link" :to="{ name: 'intake', params: { id: r.captureId } }"
+            >Taken in</router-link
+          >
+          <button v-else-if="show === 'waiting'" class="link" @click="takeIn(r)">Take it in</button>
+        </p>
         <p v-for="(n, i) in r.notes" :key="i" class="note" dir="auto">
           <b>{{ n.by || 'whoever told' }}</b> {{ n.words }}
         </p>
