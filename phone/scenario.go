@@ -126,8 +126,8 @@ type PackageSpec struct {
 	Keyboard bool     `yaml:"keyboard"`
 	// Icon says whether the phone shows it in its list of apps, where that can't be
 	// told from the rest.
-	Icon *bool `yaml:"icon"`
-	WebView  bool     `yaml:"webView"`
+	Icon    *bool `yaml:"icon"`
+	WebView bool  `yaml:"webView"`
 	// Wakes are packages that start with it.
 	Wakes []string `yaml:"wakes"`
 	// Splits are further files that the package consists of.
