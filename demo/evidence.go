@@ -33,6 +33,21 @@ type said struct {
 	Instead   []substitute      `yaml:"instead"`
 	Countries []string          `yaml:"countries"`
 	Sources   []source          `yaml:"sources"`
+	// Translated is by language, Debugging by scope.
+	Translated map[string]translation `yaml:"translated"`
+	Debugging  map[string][]guide     `yaml:"debugging"`
+}
+
+type translation struct {
+	Description string            `yaml:"description"`
+	Functions   map[string]string `yaml:"functions"`
+}
+
+type guide struct {
+	From     int      `yaml:"from"`
+	To       int      `yaml:"to"`
+	Language string   `yaml:"language"`
+	Steps    []string `yaml:"steps"`
 }
 
 type substitute struct {
@@ -146,6 +161,20 @@ func (s *seeder) words(name string, p said) (edits []store.NewEdit, err error) {
 			list[i] = catalog.Substitute(x)
 		}
 		add(change.Substitutes, everywhere, list, "what took over on the phones here")
+	}
+	if len(p.Translated) > 0 {
+		all := change.TranslationsValue{}
+		for language, t := range p.Translated {
+			all[language] = change.Translation(t)
+		}
+		add(change.Translations, everywhere, all, "as people there call it")
+	}
+	for _, scope := range sorted(p.Debugging) {
+		list := make([]catalog.Guide, len(p.Debugging[scope]))
+		for i, x := range p.Debugging[scope] {
+			list[i] = catalog.Guide(x)
+		}
+		add(change.Debugging, s.scope(scope), list, "walked through on the phones here")
 	}
 	for _, x := range p.Sources {
 		v := change.SourceValue{Title: x.Title, Link: x.Link, Quote: x.Quote, Claim: x.Claim}

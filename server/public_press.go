@@ -224,7 +224,12 @@ func (s *Server) publicProblem(c *gin.Context, ending string, err error) {
 		c.String(p.Status, "%s\n", p.Detail)
 		return
 	}
-	page, err := site.Problem(p.Title, p.Detail)
+	code, _ := site.SplitLanguage(c.Request.URL.Path)
+	detail := p.Detail
+	if p.Status == http.StatusNotFound {
+		detail = ""
+	}
+	page, err := site.Problem(code, detail)
 	if err != nil {
 		s.log.Error("a page could not be written", "err", err)
 		c.String(http.StatusInternalServerError, "The page could not be written.\n")

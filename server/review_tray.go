@@ -25,7 +25,7 @@ import (
 // id or a fingerprint.
 type editInput struct {
 	Package string        `json:"package" maxLength:"255"`
-	Field   string        `json:"field" enum:"load,trial,source,description,origin,functions,labels,aliases,substitutes,countries,links"`
+	Field   string        `json:"field" enum:"load,trial,source,description,origin,functions,labels,aliases,substitutes,countries,links,translations,debugging"`
 	Scope   catalog.Scope `json:"scope,omitempty"`
 	// At is the scope by names, for who does not know ids.
 	At     *scopeNames     `json:"at,omitempty"`

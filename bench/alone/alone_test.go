@@ -67,6 +67,32 @@ func enter(t *testing.T, release *profile.Document) *room {
 	return r
 }
 
+// connect has the adb server reach the phone again. It may take the cable that fell
+// out for a connection that still stands, and then says so, and reaches nothing.
+func (r *room) connect() {
+	r.t.Helper()
+	late := time.After(3 * time.Minute)
+	for {
+		words, err := r.adb.Connect(r.t.Context(), r.at)
+		list, listed := r.adb.Devices(r.t.Context())
+		if listed == nil && slices.ContainsFunc(list, func(d services.Device) bool { return d.Serial == r.at && d.State == "device" }) {
+			// It still stands if the phone answers.
+			if session, err := services.Shell(r.t.Context(), r.adb, r.at); err == nil {
+				_, err = session.Run("true", time.Minute, 100)
+				session.Close()
+				if err == nil {
+					return
+				}
+			}
+		}
+		select {
+		case <-late:
+			r.t.Fatalf("the phone is not reached again: %s, %v, %v, %v", words, err, list, listed)
+		case <-time.After(50 * time.Millisecond):
+		}
+	}
+}
+
 // open is the page loaded anew.
 func (r *room) open() {
 	ctx, cancel := context.WithCancel(context.Background())
@@ -295,9 +321,7 @@ func TestCutOff(t *testing.T) {
 		t.Fatal(err)
 	}
 	r.open()
-	if _, err := r.adb.Connect(t.Context(), r.at); err != nil {
-		t.Fatal(err)
-	}
+	r.connect()
 	handle := r.handle()
 	if err := r.Continue(t.Context(), id); err != nil {
 		t.Fatal(err)

@@ -33,11 +33,20 @@ const (
 	Substitutes Field = "substitutes"
 	Countries   Field = "countries"
 	Links       Field = "links"
+	// Translations are of a package's description and of the functions that it
+	// carries; Debugging is how owners let phones listen to a computer, of the
+	// package that has the phone's settings.
+	Translations Field = "translations"
+	Debugging    Field = "debugging"
 )
 
 // Adds reports whether an edit of the field adds to what is there instead of
 // taking its place.
 func (f Field) Adds() bool { return f == Trial || f == Source }
+
+// scoped reports whether the field can say something else of some phones than
+// everywhere.
+func (f Field) scoped() bool { return f == Load || f == Source || f == Debugging }
 
 // LoadValue is the value of Load.
 type LoadValue struct {
@@ -70,7 +79,7 @@ func Canonical(field Field, scope catalog.Scope, value json.RawMessage) (catalog
 	if err := canonicalID("the scope", &scope.ID); err != nil {
 		return scope, nil, err
 	}
-	if field != Load && field != Source && scope.Kind != catalog.Everywhere {
+	if !field.scoped() && scope.Kind != catalog.Everywhere {
 		return scope, nil, fmt.Errorf("%s is the same everywhere: it takes no narrower scope", field)
 	}
 	if isNull(value) {
@@ -109,6 +118,10 @@ func readerOf(f Field) func(json.RawMessage) (any, error) {
 		return readAs(checkSubstitutes)
 	case Links:
 		return readAs(checkLinks)
+	case Translations:
+		return readAs(TranslationsValue.check)
+	case Debugging:
+		return readAs(checkGuides)
 	case Labels:
 		return readAs(checkLabels)
 	case Description:

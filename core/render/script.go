@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"text/template"
 
 	"roster/core/android"
 	"roster/core/evidence"
@@ -19,10 +18,6 @@ import (
 //go:embed *.tmpl
 var templateFiles embed.FS
 
-var scripts = template.Must(template.New("").Funcs(template.FuncMap{
-	"quote": posix.Quote, "comment": comment, "ps": QuotePowerShell, "bat": batchText,
-}).ParseFS(templateFiles, "*.tmpl"))
-
 // About is what a form says of a release beside the document itself.
 type About struct {
 	// Digest is SHA-256 of the release's canonical bytes, in hex.
@@ -32,6 +27,9 @@ type About struct {
 	// Where is the address at which one sees whether it was withdrawn, ""
 	// where it is not known.
 	Where string
+	// Language is the code of that which scripts speak, English where it is none of
+	// Languages.
+	Language string
 	// Withdrawn is true where it was, and Reason why.
 	Withdrawn bool
 	Reason    string
@@ -223,7 +221,7 @@ func script(name string, d *profile.Document, a About, undo string, onPhone bool
 	}
 	p.OnPhone, p.Undo, p.UndoFile = onPhone, undo == "", a.File+undo
 	var out bytes.Buffer
-	err = scripts.ExecuteTemplate(&out, name, p)
+	err = scripts(a.Language).ExecuteTemplate(&out, name, p)
 	return out.Bytes(), err
 }
 

@@ -72,8 +72,12 @@ func windows(name string, d *profile.Document, a About, undoEnding string, undo 
 		}
 	}
 	var out bytes.Buffer
-	if err := scripts.ExecuteTemplate(&out, name, p); err != nil {
+	if err := scripts(a.Language).ExecuteTemplate(&out, name, p); err != nil {
 		return nil, err
 	}
-	return bytes.ReplaceAll(out.Bytes(), []byte("\n"), []byte("\r\n")), nil
+	text := bytes.ReplaceAll(out.Bytes(), []byte("\n"), []byte("\r\n"))
+	if bytes.ContainsFunc(text, func(r rune) bool { return r > 127 }) {
+		text = append([]byte("\ufeff"), text...) // without it Windows reads the signs of its own region
+	}
+	return text, nil
 }

@@ -8,7 +8,6 @@ import (
 
 	"github.com/google/uuid"
 
-	"roster/core/wording"
 	"roster/store"
 )
 
@@ -25,9 +24,6 @@ type coverRow struct {
 	store.ModelCover
 	Builds []store.BuildCover `json:"builds"`
 }
-
-// Age is the day of the newest capture, "" for none.
-func (r coverRow) Age() string { return date(r.CapturedAt) }
 
 // coverPage tells those who want to help what is known and what is missing.
 type coverPage struct {
@@ -123,21 +119,24 @@ func shade(b store.BuildCover) int {
 
 // heat draws a model's builds as a strip, a cell a build: the darker, the more
 // of it was tried; outlined where nobody captured it.
-func heat(builds []store.BuildCover) template.HTML {
+func (s *speaker) heat(builds []store.BuildCover) (template.HTML, error) {
 	const cell, height = 9, 15
 	var b strings.Builder
-	fmt.Fprintf(&b, `<svg width="%d" height="%d" role="img" aria-label="%s">`, max(1, len(builds))*cell, height, wording.Count(len(builds), "build"))
+	fmt.Fprintf(&b, `<svg width="%d" height="%d" role="img" aria-label="%s">`, max(1, len(builds))*cell, height, s.print.Sprint(len(builds)))
 	for i, one := range builds {
 		name := strings.TrimSpace(one.Carrier + " " + one.Region + " " + one.Version)
-		words := fmt.Sprintf("%s: nobody captured it", name)
-		class := "n"
-		if one.Packages > 0 {
+		class, words := "n", ""
+		nobody, err := s.say("cover.nobody")
+		if words = name + ": " + nobody; one.Packages > 0 {
 			class = fmt.Sprintf("s%d", shade(one))
-			words = fmt.Sprintf("%s: %s, %d %% graded, %d %% tried", name, wording.Count(one.Packages, "package"),
-				percentOf(one.Graded, one.Packages), percentOf(one.Tried, one.Packages))
+			words, err = s.say("cover.cell", "name", name, "n", one.Packages,
+				"graded", percentOf(one.Graded, one.Packages), "tried", percentOf(one.Tried, one.Packages))
+		}
+		if err != nil {
+			return "", err
 		}
 		fmt.Fprintf(&b, `<rect class="%s" x="%d.5" y="1.5" width="%d" height="%d"><title>%s</title></rect>`, class, i*cell, cell-2, height-3, template.HTMLEscapeString(words))
 	}
 	b.WriteString(`</svg>`)
-	return template.HTML(b.String())
+	return template.HTML(b.String()), nil
 }

@@ -97,6 +97,9 @@ func address(path string) (maker, model, edition string, number int, f *form, ok
 	return parts[0], parts[1], parts[2], number, f, true
 }
 
+// spokenScripts are the endings of scripts that speak the language of their address.
+var spokenScripts = []string{".phone.undo.sh", ".phone.sh", ".undo.sh", ".sh", ".undo.ps1", ".ps1"}
+
 // Ending is the ending of a public address that is a form of a release, "" for
 // pages.
 func Ending(path string) string {
@@ -121,13 +124,13 @@ func (s *Site) release(ctx context.Context, path string) (File, error) {
 	if err != nil {
 		return File{}, err
 	}
-	a := render.About{Digest: r.SHA256, File: fmt.Sprintf("%s-%s-%d", model, edition, r.Number), Where: s.Base + Path(r.ReleaseLine), Withdrawn: r.State == "withdrawn", Reason: r.Reason}
+	a := render.About{Digest: r.SHA256, File: fmt.Sprintf("%s-%s-%d", model, edition, r.Number), Where: s.Base + Path(r.ReleaseLine), Language: s.code(), Withdrawn: r.State == "withdrawn", Reason: r.Reason}
 	marks, err := s.Store.NotFor(ctx, []uuid.UUID{r.ID})
 	if err != nil {
 		return File{}, err
 	}
 	notFor := marks[r.ID]
-	labels, err := s.labels(ctx, d)
+	spoken, err := s.spoken(ctx, d)
 	if err != nil {
 		return File{}, err
 	}
@@ -142,7 +145,7 @@ func (s *Site) release(ctx context.Context, path string) (File, error) {
 		if f != nil {
 			return asJSON(statusOf(r, own, notFor))
 		}
-		p := pageOf(r, d, a, labels)
+		p := pageOf(r, d, a, spoken)
 		p.Own, p.Runs, p.NotFor = own, runs, notFor
 		here, err := s.Assets.Here()
 		if err != nil {
@@ -159,15 +162,15 @@ func (s *Site) release(ctx context.Context, path string) (File, error) {
 	}
 	switch f.ending {
 	case hereEnding:
-		return s.here(pageOf(r, d, a, labels))
+		return s.here(ctx, pageOf(r, d, a, spoken), spoken)
 	case tellEnding:
 		return s.tell(r, d, a)
 	case handEnding:
-		p := pageOf(r, d, a, labels)
+		p := pageOf(r, d, a, spoken)
 		p.NotFor, p.CanTell = notFor, s.Reports != ""
 		return s.hand(ctx, p)
 	case sheetEnding:
-		return s.page("sheet.html", pageOf(r, d, a, labels))
+		return s.page("sheet.html", pageOf(r, d, a, spoken))
 	}
 	body, err := f.render(r, d, a)
 	if err != nil {
@@ -178,25 +181,6 @@ func (s *Site) release(ctx context.Context, path string) (File, error) {
 		file.Name = a.File + f.ending
 	}
 	return file, nil
-}
-
-// here is the page that does a release on a phone. There is none where the program
-// was built without the browser application.
-func (s *Site) here(page releasePage) (File, error) {
-	here, err := s.Assets.Here()
-	if err != nil {
-		return File{}, err
-	}
-	if here == nil {
-		return File{}, store.ErrNotFound
-	}
-	p := struct {
-		releasePage
-		Here       *Here
-		Tell, Salt string
-		Keep       string // what is kept for when there is no connection, with spaces between
-	}{page, here, s.Reports, s.Salt, "/" + strings.Join(here.All, " /")}
-	return s.page("here.html", p)
 }
 
 // At finds the release at an address such as /r/maker/model/edition/number.
@@ -243,6 +227,7 @@ type releasePage struct {
 
 // cost is a function that goes, with what takes it.
 type cost struct {
+	// Function is what people call it.
 	Function string
 	Names    []string
 	Seen     bool
@@ -251,29 +236,34 @@ type cost struct {
 type goes struct {
 	profile.Step
 	Off, Back string
+	// About says what it does, as HTML that holds nothing but text and links.
+	About template.HTML
 }
 
-// labels are what packages are called on the screens of phones that speak the
-// page's language, as far as it is known; a document has one name for each.
-func (s *Site) labels(ctx context.Context, d *profile.Document) (map[string]string, error) {
-	if s.language == "" || s.language == "en" {
-		return nil, nil
-	}
+// about is the first paragraph of a description.
+func about(description string) template.HTML {
+	first, _, _ := strings.Cut(strings.TrimSpace(description), "\n\n")
+	return template.HTML(render.Prose(first))
+}
+
+// spoken is what people wrote of what a release takes off, in the page's language.
+func (s *Site) spoken(ctx context.Context, d *profile.Document) (store.Spoken, error) {
 	var names []string
 	for _, step := range d.Removals() {
 		names = append(names, string(step.Package))
 	}
-	return s.Store.LabelsIn(ctx, s.language, names)
+	return s.Store.SpokenOf(ctx, s.code(), names)
 }
 
-// pageOf fills in a page; labels are those of its language.
-func pageOf(r store.Release, d *profile.Document, a render.About, labels map[string]string) releasePage {
+// pageOf fills in a page with what people wrote in its language. A document has one
+// name for each package, which stands where there is no other.
+func pageOf(r store.Release, d *profile.Document, a render.About, spoken store.Spoken) releasePage {
 	p := releasePage{Release: r, Doc: d, Path: Path(r.ReleaseLine), Edition: EditionPath(r.ReleaseLine), File: a.File, Where: a.Where, Published: atom.Time(r.PublishedAt)}
 	names := map[string]string{}
 	for _, s := range d.Removals() {
 		off, back := render.Commands(s)
-		s.Label = cmp.Or(labels[string(s.Package)], s.Label)
-		p.Goes = append(p.Goes, goes{s, off, back})
+		s.Label = cmp.Or(spoken.Labels[string(s.Package)], s.Label)
+		p.Goes = append(p.Goes, goes{s, off, back, about(spoken.Abouts[string(s.Package)])})
 		names[string(s.Package)] = s.Label
 		p.Nameless = p.Nameless || s.Label == ""
 	}
@@ -282,7 +272,7 @@ func pageOf(r store.Release, d *profile.Document, a render.About, labels map[str
 		losses = lossesOf(d)
 	}
 	for _, l := range losses {
-		c := cost{Function: l.Function, Seen: l.Seen}
+		c := cost{Function: cmp.Or(spoken.Functions[l.Function], strings.ReplaceAll(l.Function, "-", " ")), Seen: l.Seen}
 		for _, name := range l.Packages {
 			if label := names[string(name)]; label != "" {
 				c.Names = append(c.Names, label)
@@ -291,7 +281,7 @@ func pageOf(r store.Release, d *profile.Document, a render.About, labels map[str
 			}
 		}
 		p.Costs = append(p.Costs, c)
-		p.Losses = strings.TrimPrefix(p.Losses+", "+strings.ReplaceAll(l.Function, "-", " "), ", ")
+		p.Losses = strings.TrimPrefix(p.Losses+", "+c.Function, ", ")
 	}
 	for _, step := range d.Before() {
 		if step.Kind == profile.Setting || step.Kind == profile.HoldUpdates {

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/google/uuid"
 
@@ -53,7 +54,7 @@ type publicRun struct {
 	Checks   []ranCheck        `json:"checks"`
 	Narrowed []string          `json:"narrowedDown,omitempty"`
 	Title    string            `json:"-"`
-	Where    string            `json:"-"`
+	At       time.Time         `json:"-"`
 }
 
 // run writes the public record of a run of a release that has come to its end.
@@ -76,7 +77,7 @@ func (s *Site) run(ctx context.Context, rest string) (File, error) {
 	}
 	p := publicRun{Number: r.Number, State: r.State, Day: r.StartedAt.UTC().Format("2006-01-02"), Maker: r.MakerName, Model: r.ModelName, Version: r.Version, Android: r.Android, Carrier: r.Carrier,
 		Release: fmt.Sprintf("/r/%s/%s/%s/%d", r.Maker, r.Model, r.Edition, r.Release), Counts: r.Counts, Steps: []ranStep{}, Checks: []ranCheck{},
-		Title: fmt.Sprintf("%s, no. %d", r.EditionName, r.Release), Where: fmt.Sprintf("%s/run/%d", s.Base, r.Number)}
+		Title: fmt.Sprintf("%s, no. %d", r.EditionName, r.Release), At: r.StartedAt}
 	for _, st := range steps {
 		one := ranStep{Number: st.Number, Kind: st.Kind, Method: string(st.Method), Package: st.Package, Label: st.Label, Text: st.Text, State: st.State}
 		if st.Kind == run.Remove || st.Kind == run.PutBack {

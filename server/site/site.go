@@ -12,12 +12,10 @@ import (
 	"strconv"
 	"strings"
 	"sync"
-	"time"
 
 	"github.com/google/uuid"
 
 	"roster/core/android"
-	"roster/core/evidence"
 	"roster/core/profile"
 	"roster/core/wording"
 	"roster/server/atom"
@@ -42,36 +40,11 @@ var allPages = sync.OnceValue(func() map[string]*template.Template {
 func pages(code string) *template.Template { return allPages()[code] }
 
 var pageFuncs = template.FuncMap{
-	"percent":  wording.Ceiling,
-	"loadWord": func(l evidence.Load) string { return LoadWords[l] },
-	"date":     date,
-	"count":    wording.Count,
-	"onlyIf":   wording.OnlyIf,
-	"words":    func(slug string) string { return strings.ReplaceAll(slug, "-", " ") },
-	"front":    front,
-	"back":     func(name string) string { return strings.TrimPrefix(name, front(name)) },
-	"breaks":   breaks,
-	"heat":     heat,
-	"of":       percentOf,
-}
-
-// date writes the day of a time.Time or of a pointer to one.
-func date(v any) string {
-	switch t := v.(type) {
-	case time.Time:
-		return wording.Day(t)
-	case *time.Time:
-		if t != nil {
-			return wording.Day(*t)
-		}
-	}
-	return ""
-}
-
-// LoadWords are the loads as people read them.
-var LoadWords = map[evidence.Load]string{
-	evidence.Loose: "Loose", evidence.LeanedOn: "Leaned on", evidence.TiedIn: "Tied in",
-	evidence.LoadBearing: "Load-bearing", evidence.Unproven: "Unproven",
+	"percent": wording.Ceiling,
+	"front":   front,
+	"back":    func(name string) string { return strings.TrimPrefix(name, front(name)) },
+	"breaks":  breaks,
+	"of":      percentOf,
 }
 
 // front is the shared namespace of a package name, which is shown dimmed.
@@ -122,7 +95,7 @@ var Schemas = map[string][]byte{"/schema/release.json": profile.Schema, "/schema
 // File writes what stands at an address; store.ErrNotFound where nothing does.
 func (s *Site) File(ctx context.Context, path string) (File, error) {
 	code, plain := SplitLanguage(path)
-	if code != "en" && !Translated(plain) {
+	if code != "en" && !Translated(plain) && !slices.Contains(spokenScripts, Ending(plain)) {
 		return File{}, store.ErrNotFound
 	}
 	spoken := *s
@@ -140,11 +113,17 @@ func (s *Site) File(ctx context.Context, path string) (File, error) {
 // Translated reports whether there is a page at an English address in every language:
 // all that people with a phone read.
 func Translated(path string) bool {
-	if path != "/r" && !strings.HasPrefix(path, "/r/") {
-		return false
+	place, rest, _ := strings.Cut(strings.TrimPrefix(path, "/"), "/")
+	switch place {
+	case "r":
+		ending := Ending(path)
+		return ending == "" || strings.HasSuffix(ending, ".html")
+	case "coverage", "run":
+		return !strings.HasSuffix(rest, ".json")
+	case "keys":
+		return rest == ""
 	}
-	ending := Ending(path)
-	return ending == "" || strings.HasSuffix(ending, ".html")
+	return false
 }
 
 // file is File of an address without its language.
@@ -234,7 +213,7 @@ func (s *Site) Paths(ctx context.Context) ([]string, error) {
 		}
 	}
 	for _, path := range paths {
-		if Translated(path) {
+		if Translated(path) || slices.Contains(spokenScripts, Ending(path)) {
 			for _, l := range Languages[1:] {
 				paths = append(paths, InLanguage(l.Code, path))
 			}
@@ -486,15 +465,27 @@ func (s *Site) listing(ctx context.Context, p index) (File, error) {
 	return s.page("releases.html", p)
 }
 
+// code is that of the language that is written in.
+func (s *Site) code() string { return cmp.Or(s.language, "en") }
+
 func (s *Site) page(name string, data any) (File, error) {
 	var b bytes.Buffer
-	err := pages(cmp.Or(s.language, "en")).ExecuteTemplate(&b, name, data)
+	err := pages(s.code()).ExecuteTemplate(&b, name, data)
 	return File{Type: "text/html; charset=utf-8", Body: b.Bytes()}, err
 }
 
-// Problem is the page that says why there is none.
-func Problem(title, detail string) ([]byte, error) {
+// Problem is the page that says, in a language, why there is none. The detail is
+// in English, "" for an address at which there is nothing.
+func Problem(code, detail string) ([]byte, error) {
+	s, key := speakers()[code], "problem.wrong"
+	if detail == "" {
+		key = "problem.nothing"
+	}
+	title, err := s.say(key)
+	if err != nil {
+		return nil, err
+	}
 	var b bytes.Buffer
-	err := pages("en").ExecuteTemplate(&b, "problem.html", struct{ Title, Detail string }{title, detail})
+	err = pages(code).ExecuteTemplate(&b, "problem.html", struct{ Title, Detail string }{title, detail})
 	return b.Bytes(), err
 }

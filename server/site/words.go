@@ -6,6 +6,7 @@ import (
 	"html/template"
 	"io/fs"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"time"
@@ -13,6 +14,7 @@ import (
 	"golang.org/x/text/feature/plural"
 	"golang.org/x/text/language"
 	"golang.org/x/text/message"
+	"golang.org/x/text/number"
 
 	"roster/core/wording"
 	"roster/web"
@@ -147,21 +149,28 @@ func (s *speaker) many(key string, n int, filling ...any) (string, error) {
 // formNames are what plural forms are called in keys.
 var formNames = map[plural.Form]string{plural.Zero: "zero", plural.One: "one", plural.Two: "two", plural.Few: "few", plural.Many: "many", plural.Other: "other"}
 
-// day writes a day: in English as everywhere in Roster, else as numbers that are
-// read the same everywhere.
-func (s *speaker) day(v any) string {
-	if s.Code == "en" {
-		return date(v)
-	}
+// day writes the day of a time.Time or of a pointer to one: in English as
+// everywhere in Roster, else as CLDR has it.
+func (s *speaker) day(v any) (string, error) {
+	var at time.Time
 	switch t := v.(type) {
 	case time.Time:
-		return t.UTC().Format(time.DateOnly)
+		at = t.UTC()
 	case *time.Time:
-		if t != nil {
-			return t.UTC().Format(time.DateOnly)
+		if t == nil {
+			return "", nil
 		}
+		at = t.UTC()
 	}
-	return ""
+	if s.Code == "en" {
+		return wording.Day(at), nil
+	}
+	return s.say("date.order", "d", at.Day(), "month", s.words["date."+strconv.Itoa(int(at.Month()))], "y", s.year(at))
+}
+
+// year writes a year: unlike other numbers it has nothing between its digits.
+func (s *speaker) year(at time.Time) string {
+	return s.print.Sprint(number.Decimal(at.Year(), number.NoSeparator()))
 }
 
 // funcs are what pages in this language can say.
@@ -171,17 +180,26 @@ func (s *speaker) funcs() template.FuncMap {
 		direction = "rtl"
 	}
 	return template.FuncMap{
-		"t": s.say, "many": s.many, "day": s.day,
+		"t": s.say, "many": s.many, "day": s.day, "heat": s.heat,
 		"at":        func(path string) string { return InLanguage(s.Code, path) },
 		"language":  func() string { return s.Code },
 		"direction": func() string { return direction },
 		// As literal text the templates would leave them out.
 		"alternatesHere": func() template.HTML { return alternatesMark },
 		"languagesHere":  func() template.HTML { return languagesMark },
+		"condition":      s.condition,
 		"number":         func(n int) string { return s.print.Sprint(n) },
 		"few":            func(phones int) bool { return phones < fewPhones },
 		"share":          wording.Ceiling,
 	}
+}
+
+// condition writes what somebody said that a removal hangs on.
+func (s *speaker) condition(text string) (string, error) {
+	if s.Code == "en" {
+		return wording.OnlyIf(text), nil // which knows how it was said
+	}
+	return s.say("page.condition", "what", text)
 }
 
 // fewPhones is below how many phones nothing is said of a release's harm in

@@ -32,7 +32,7 @@ $guards = @(
     @{ Job = 'keyboard'; Question = 'ime list -s -a' },
     @{ Job = 'dialler'; Question = 'cmd package query-activities --brief -a android.intent.action.DIAL' }
 )
-$count = @{ Done = 0; Already = 0; Absent = 0; Refused = 0 }
+$count = @{ Done = 0; Already = 0; Absent = 0; Refused = 0; Skipped = 0 }
 $step = 0
 $goodValue = '^[A-Za-z0-9_.:,/ -]{1,200}$'
 
@@ -63,15 +63,15 @@ function Names([string]$Command) {
 # What a known refusal means.
 function Explain([string]$Words) {
     switch -Wildcard ($Words) {
-        '*DEVICE_POLICY_MANAGER*' { return 'a device administrator guards it: withdraw that in the settings of the phone first' }
+        '*DEVICE_POLICY_MANAGER*' { return 'a device administrator guards it: withdraw that in the phone''s settings first' }
         '*DELETE_FAILED_INTERNAL_ERROR*' { return 'the maker protects it' }
         '*protected package*' { return 'the maker protects it' }
         '*USER_RESTRICTED*' { return 'this user may not remove apps' }
-        '*OWNER_BLOCKED*' { return 'the owner of the phone or a company blocks it' }
+        '*OWNER_BLOCKED*' { return 'the phone''s owner or company blocks it' }
         '*USED_SHARED_LIBRARY*' { return 'another app still uses a library of it' }
         '*APP_PINNED*' { return 'it is pinned on the screen' }
         '*NameNotFound*' { return 'the image holds no copy of it' }
-        '*find service*' { return 'the system of the phone is not up yet' }
+        '*find service*' { return 'the phone''s system is not up yet' }
     }
     return 'the phone does not say why'
 }
@@ -85,21 +85,22 @@ function Note([string]$State, [string]$Kind, [string]$Name, [string]$Rest) {
 }
 
 function Total {
-    Write-Output ('{0} done, {1} already, {2} absent, {3} refused, of {4}' -f $count.Done, $count.Already, $count.Absent, $count.Refused, $steps.Count)
+    if ($Rehearse) { Write-Output ('' + $count.Done + ' would go, ' + $count.Already + ' already gone, ' + $count.Absent + ' absent, ' + $count.Skipped + ' skipped, of ' + $steps.Count) }
+    else { Write-Output ('' + $count.Done + ' done, ' + $count.Already + ' already gone, ' + $count.Absent + ' absent, ' + $count.Refused + ' refused, ' + $count.Skipped + ' skipped, of ' + $steps.Count) }
 }
 
 $undo = $false
-if (Vanished) { Stop-With 3 'No phone answers. Attach one phone, turn on USB debugging and accept this computer on its screen; see: adb devices -l' }
+if (Vanished) { Stop-With 3 ('No phone answers. Attach one phone, turn on USB debugging and accept this computer on its screen.' + ' adb devices -l') }
 $device = Ask 'getprop ro.product.device'
-if ($devices -notcontains $device -and -not $Anyway) { Stop-With 4 ('This is for another model: the phone says that it is ' + $device + '. Nothing was done; -Anyway goes on all the same.') }
+if ($devices -notcontains $device -and -not $Anyway) { Stop-With 4 (('This is for ' + 'Model' + ', and the phone says that it is ' + $device + '.') + ' ' + 'Nothing was done; -Anyway goes on all the same.') }
 $build = Ask 'getprop ro.build.fingerprint'
 if ($build -eq '') { $build = Ask 'getprop ro.system.build.fingerprint' }
-if ($build -eq 'b/p/d:1/i/3:user/k') { Stop-With 7 ('This release is not for 15.0.1: a.home rests on it: it''s needed (so 100% true).' + ' Nothing was done.') }
-if ($builds -notcontains $build -and -not $Anyway) { Stop-With 4 ('This was not made for the firmware of the phone: ' + $build + '. Nothing was done; -Anyway goes on all the same.') }
+if ($build -eq 'b/p/d:1/i/3:user/k') { Stop-With 7 ('This release is not for 15.0.1: a.home rests on it: it''s needed (so 100% true).' + ' ' + 'Nothing was done.') }
+if ($builds -notcontains $build -and -not $Anyway) { Stop-With 4 (('This was not made for the phone''s firmware: ' + $build + '.') + ' ' + 'Nothing was done; -Anyway goes on all the same.') }
 $known = Names 'pm list packages -u --user 0'
 $installed = Names 'pm list packages --user 0'
 $disabled = Names 'pm list packages -d --user 0'
-if ($installed.Count -eq 0) { Stop-With 3 'The phone does not list its packages.' }
+if ($installed.Count -eq 0) { Stop-With 3 ('The phone does not list its packages. It said: ' + $(Ask 'pm list packages --user 0')) }
 if ($Rehearse) { Write-Output 'Rehearsing: nothing is changed.' }
 
 foreach ($guard in $guards) {
@@ -116,14 +117,14 @@ if (-not $Rehearse) {
     try { Set-Content -LiteralPath $Log -Value @('# roster-log/1', '# release 0123', ('# firmware ' + $build)) -ErrorAction Stop }
     catch { Stop-With 2 ('The log ' + $Log + ' can not be written. Nothing was done; name another with -Log.') }
 }
-Write-Output 'To see to before: Pocket goes only if: no card is in it'
+Write-Output ('To see to before:' + ' ' + 'Pocket goes only if: no card is in it')
 foreach ($one in $settings) {
     $before = Ask ('settings get ' + $one.Namespace + ' ' + $one.Key)
     if ($before -eq $one.Value -or $before -cnotmatch $goodValue) { continue }
-    if ($Rehearse) { Write-Output ('would set ' + $one.Key + ' to ' + $one.Value); continue }
+    if ($Rehearse) { Write-Output ('would' + ' ' + $one.Key + ': ' + ('' + $one.Value + ' instead of ' + $before)); continue }
     Note 'setting' $one.Namespace $one.Key $before
     [void](Ask ('settings put ' + $one.Namespace + ' ' + $one.Key + " '" + $one.Value + "'"))
-    Write-Output ('set ' + $one.Key + ' to ' + $one.Value + ' instead of ' + $before)
+    Write-Output ($one.Key + ': ' + ('' + $one.Value + ' instead of ' + $before))
 }
 foreach ($one in $steps) {
     $step++
@@ -131,7 +132,7 @@ foreach ($one in $steps) {
     $off = $one.Method -eq 'disable'
     if (-not $known.ContainsKey($name)) { $count.Absent++; Tell 'absent' $name 'not on this phone'; continue }
     if (-not $installed.ContainsKey($name) -or ($off -and $disabled.ContainsKey($name))) { $count.Already++; Tell 'already' $name 'gone before'; continue }
-    if ($Rehearse) { $count.Done++; Tell 'would' $name $one.Method; continue }
+    if ($Rehearse) { $count.Done++; Tell 'would' $name $(if ($off) { 'disable' } else { 'remove-for-user' }); continue }
     Note 'sent' $one.Method $name ''
     $words = if ($off) { Ask ('pm disable-user --user 0 ' + $name) } else { Ask ('pm uninstall --user 0 ' + $name) }
     if ($words -like '*Success*' -or $words -like '*new state: disabled*') { $count.Done++; Note 'done' $one.Method $name ''; Tell 'done' $name $words; continue }
@@ -148,7 +149,8 @@ foreach ($one in $steps) {
 }
 if (-not $Rehearse) { Write-Output 'Wait 20 s'; Start-Sleep -Seconds 20 }
 Total
-if (-not $Rehearse) { Write-Output ('Written down in ' + $Log + '; to put it back: ' + 'model-edition-1.undo.ps1' + ' -Log ' + $Log) }
-Write-Output 'To try now, and again in a week: Call, and be called; it''s loud'
+$command = 'model-edition-1.undo.ps1' + ' -Log ' + $Log
+if (-not $Rehearse) { Write-Output ('Written down in ' + $Log + '; to put it back: ' + $command) }
+Write-Output ('To try now, and again in a week:' + ' ' + 'Call, and be called; it''s loud')
 if ($count.Refused -gt 0) { exit 1 }
 exit 0

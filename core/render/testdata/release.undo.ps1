@@ -23,7 +23,7 @@ $steps = @(
     @{ Method = 'disable'; Name = 'a.two' },
     @{ Method = 'remove-for-user'; Name = 'a.one' }
 )
-$count = @{ Done = 0; Already = 0; Absent = 0; Refused = 0 }
+$count = @{ Done = 0; Already = 0; Absent = 0; Refused = 0; Skipped = 0 }
 $step = 0
 $goodValue = '^[A-Za-z0-9_.:,/ -]{1,200}$'
 
@@ -54,15 +54,15 @@ function Names([string]$Command) {
 # What a known refusal means.
 function Explain([string]$Words) {
     switch -Wildcard ($Words) {
-        '*DEVICE_POLICY_MANAGER*' { return 'a device administrator guards it: withdraw that in the settings of the phone first' }
+        '*DEVICE_POLICY_MANAGER*' { return 'a device administrator guards it: withdraw that in the phone''s settings first' }
         '*DELETE_FAILED_INTERNAL_ERROR*' { return 'the maker protects it' }
         '*protected package*' { return 'the maker protects it' }
         '*USER_RESTRICTED*' { return 'this user may not remove apps' }
-        '*OWNER_BLOCKED*' { return 'the owner of the phone or a company blocks it' }
+        '*OWNER_BLOCKED*' { return 'the phone''s owner or company blocks it' }
         '*USED_SHARED_LIBRARY*' { return 'another app still uses a library of it' }
         '*APP_PINNED*' { return 'it is pinned on the screen' }
         '*NameNotFound*' { return 'the image holds no copy of it' }
-        '*find service*' { return 'the system of the phone is not up yet' }
+        '*find service*' { return 'the phone''s system is not up yet' }
     }
     return 'the phone does not say why'
 }
@@ -76,26 +76,27 @@ function Note([string]$State, [string]$Kind, [string]$Name, [string]$Rest) {
 }
 
 function Total {
-    Write-Output ('{0} done, {1} already, {2} absent, {3} refused, of {4}' -f $count.Done, $count.Already, $count.Absent, $count.Refused, $steps.Count)
+    if ($Rehearse) { Write-Output ('' + $count.Done + ' would come back, ' + $count.Already + ' already there, ' + $count.Absent + ' absent, ' + $count.Refused + ' refused, of ' + $steps.Count) }
+    else { Write-Output ('' + $count.Done + ' put back, ' + $count.Already + ' already there, ' + $count.Absent + ' absent, ' + $count.Refused + ' refused, of ' + $steps.Count) }
 }
 
 $undo = $true
-if (Vanished) { Stop-With 3 'No phone answers. Attach one phone, turn on USB debugging and accept this computer on its screen; see: adb devices -l' }
+if (Vanished) { Stop-With 3 ('No phone answers. Attach one phone, turn on USB debugging and accept this computer on its screen.' + ' adb devices -l') }
 $device = Ask 'getprop ro.product.device'
-if ($devices -notcontains $device -and -not $Anyway) { Stop-With 4 ('This is for another model: the phone says that it is ' + $device + '. Nothing was done; -Anyway goes on all the same.') }
+if ($devices -notcontains $device -and -not $Anyway) { Stop-With 4 (('This is for ' + 'Model' + ', and the phone says that it is ' + $device + '.') + ' ' + 'Nothing was done; -Anyway goes on all the same.') }
 $build = Ask 'getprop ro.build.fingerprint'
 if ($build -eq '') { $build = Ask 'getprop ro.system.build.fingerprint' }
-if ($builds -notcontains $build -and -not $Anyway) { Stop-With 4 ('This was not made for the firmware of the phone: ' + $build + '. Nothing was done; -Anyway goes on all the same.') }
+if ($builds -notcontains $build -and -not $Anyway) { Stop-With 4 (('This was not made for the phone''s firmware: ' + $build + '.') + ' ' + 'Nothing was done; -Anyway goes on all the same.') }
 $known = Names 'pm list packages -u --user 0'
 $installed = Names 'pm list packages --user 0'
 $disabled = Names 'pm list packages -d --user 0'
-if ($installed.Count -eq 0) { Stop-With 3 'The phone does not list its packages.' }
+if ($installed.Count -eq 0) { Stop-With 3 ('The phone does not list its packages. It said: ' + $(Ask 'pm list packages --user 0')) }
 if ($Rehearse) { Write-Output 'Rehearsing: nothing is changed.' }
 
 if ($Log -ne '') {
     if (-not (Test-Path -LiteralPath $Log)) { Stop-With 2 ('There is no log ' + $Log + ' to read. Nothing was done.') }
     $lines = @(Get-Content -LiteralPath $Log)
-    if ($lines.Count -eq 0 -or -not $lines[0].StartsWith('# roster-log/1')) { Stop-With 2 ($Log + ' is not the log of such a run. Nothing was done.') }
+    if ($lines.Count -eq 0 -or -not $lines[0].StartsWith('# roster-log/1')) { Stop-With 2 ('' + $Log + ' is not the log of such a run. Nothing was done.') }
     [array]::Reverse($lines)
     $steps = @()
     foreach ($line in $lines) {
@@ -105,7 +106,7 @@ if ($Log -ne '') {
             $steps += @{ Method = $part[1]; Name = $part[2] }
         }
         if ($part[0] -eq 'setting' -and @('global', 'secure', 'system') -contains $part[1] -and $part[2] -cmatch '^[A-Za-z0-9_.:-]{1,100}$' -and $part[3] -cmatch $goodValue) {
-            if ($Rehearse) { Write-Output ('would set ' + $part[2] + ' back to ' + $part[3]) }
+            if ($Rehearse) { Write-Output ($part[2] + ': ' + ('back to ' + $part[3])) }
             elseif ($part[3] -eq 'null') { [void](Ask ('settings delete ' + $part[1] + ' ' + $part[2])); $count.Done++ }
             else { [void](Ask ('settings put ' + $part[1] + ' ' + $part[2] + " '" + $part[3] + "'")); $count.Done++ }
         }
@@ -115,12 +116,12 @@ foreach ($one in $steps) {
     $step++
     $name = $one.Name
     $off = $one.Method -eq 'disable'
-    if (-not $known.ContainsKey($name)) { $count.Absent++; Tell 'absent' $name 'not on this phone'; continue }
+    if (-not $known.ContainsKey($name)) { $count.Absent++; Tell 'absent' $name 'the image holds no copy of it'; continue }
     if ((-not $off -and $installed.ContainsKey($name)) -or ($off -and -not $disabled.ContainsKey($name))) { $count.Already++; Tell 'already' $name 'there'; continue }
     if ($Rehearse) { $count.Done++; Tell 'would' $name 'come back'; continue }
     $words = if ($off) { Ask ('pm enable --user 0 ' + $name) } else { Ask ('cmd package install-existing --user 0 ' + $name) }
     if ($words -like '*installed for user*' -or $words -like '*new state: enabled*') { $count.Done++; Tell 'done' $name $words; continue }
-    if (Vanished) { Tell 'failed' $name $words; Total; Stop-With 3 'The phone is no longer there. Attach it and run this again to go on.' }
+    if (Vanished) { Tell 'failed' $name $words; Total; Stop-With 3 'The phone is no longer there. What was done stays done: attach it and run this again to go on.' }
     $count.Refused++
     Tell 'refused' $name ($words + ' (' + (Explain $words) + ')')
 }

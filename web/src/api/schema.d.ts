@@ -3844,7 +3844,7 @@ export interface components {
         EditInput: {
             at?: components["schemas"]["ScopeNames"];
             /** @enum {string} */
-            field: "load" | "trial" | "source" | "description" | "origin" | "functions" | "labels" | "aliases" | "substitutes" | "countries" | "links";
+            field: "load" | "trial" | "source" | "description" | "origin" | "functions" | "labels" | "aliases" | "substitutes" | "countries" | "links" | "translations" | "debugging";
             package: string;
             reason?: string;
             scope?: components["schemas"]["Scope"];

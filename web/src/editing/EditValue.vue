@@ -6,6 +6,7 @@ import EditFiles from './EditFiles.vue'
 import LoadMark from '@/marks/LoadMark.vue'
 import TrialStrip from '@/marks/TrialStrip.vue'
 import { count } from '@/format/numbers'
+import { asText } from './written'
 import { claimWord, country, loadWord, methodWord, originWord, outcomeWord, slugWords } from '@/format/vocabulary'
 
 const props = defineProps<{ field: string; value: unknown; build?: string; unreadable?: string }>()
@@ -59,6 +60,7 @@ const text = computed(() => {
         .map((l) => `${l.on} (${l.strength}: ${l.why})`)
         .join(', ') || 'nothing'
     )
+  if (props.field === 'debugging' || props.field === 'translations') return asText(props.field, v)
   if (Array.isArray(v)) return v.length ? v.map((s) => slugWords(String(s))).join(', ') : 'none'
   return Object.entries(v as Record<string, string>)
     .map(([lang, label]) => `${label} (${lang})`)
@@ -94,10 +96,13 @@ const text = computed(() => {
       >, <a :href="source.link" target="_blank" rel="noopener noreferrer nofollow">{{ source.link }}</a></template
     >{{ source.quote ? `. “${source.quote}”` : '' }}<EditFiles :ids="source.attachment ? [source.attachment] : []"
   /></span>
-  <span v-else :class="{ faint: value === null || value === undefined }" dir="auto">{{ text }}</span>
+  <span v-else class="text" :class="{ faint: value === null || value === undefined }" dir="auto">{{ text }}</span>
 </template>
 
 <style scoped>
+.text {
+  white-space: pre-line;
+}
 .value :deep(svg) {
   display: inline-block;
   vertical-align: text-bottom;

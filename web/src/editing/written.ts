@@ -1,5 +1,7 @@
 // What people write into fields, taken apart and put together.
 
+import { guidesAsText, guidesIn, translationsAsText, translationsIn, type Guide, type Translations } from './guides'
+
 // linesOf takes a text apart into its lines, without empty ones.
 export function linesOf(text: string): string[] {
   return text
@@ -19,12 +21,16 @@ export const hints: Record<string, string> = {
   labels: 'One a line: the language, a colon, the name. en: Tips',
   aliases: 'One a line',
   countries: 'Two letters each, with commas between: NO, SE',
+  translations: 'One a line: de: what it does. Of a function: de payments: Zahlungen',
+  debugging: 'Language and Android, then the steps, one a line; an empty line before the next: en, from Android 13',
 }
 
 // asText is a field's value as its text is written.
 export function asText(field: string, value: unknown): string {
   if (value === null || value === undefined) return ''
   if (typeof value === 'string') return value
+  if (field === 'debugging') return guidesAsText(value as Guide[])
+  if (field === 'translations') return translationsAsText(value as Translations)
   if (Array.isArray(value)) return value.join(field === 'functions' || field === 'countries' ? ', ' : '\n')
   return Object.entries(value as Record<string, string>)
     .map(([lang, label]) => `${lang}: ${label}`)
@@ -42,6 +48,10 @@ export function valueOf(field: string, text: string): unknown {
       return words.map((c) => c.trim().toUpperCase())
     case 'aliases':
       return linesOf(text)
+    case 'debugging':
+      return guidesIn(text)
+    case 'translations':
+      return translationsIn(text)
     case 'labels':
       return Object.fromEntries(
         linesOf(text).map((l) => {

@@ -64,6 +64,8 @@ export const fieldWord: Record<string, string> = {
   substitutes: 'substitutes',
   countries: 'countries',
   links: 'what it rests on',
+  translations: 'translations',
+  debugging: 'letting a phone listen',
 } satisfies Record<Schemas['EditInput']['field'], string>
 
 const roleWord: Record<string, string> = {

@@ -3,6 +3,7 @@
 import { computed } from 'vue'
 import type { Choices, Phone, Rehearsal, Row } from './messages'
 import { known, many, t } from './words'
+import { appName, functionName } from './wrote'
 
 const props = defineProps<{ rehearsal: Rehearsal; choices: Choices; phone: Phone | undefined }>()
 const emit = defineEmits<{ choose: [c: Choices]; next: [] }>()
@@ -27,7 +28,7 @@ const sum = computed(() => {
   if (bytes > 1e6) all.push(t('decide.free', { n: Math.round(bytes / 1e6) }))
   return all.map((words) => `${words}.`).join(' ')
 })
-const name = (r: { label?: string; package?: string; text?: string }) => r.label || r.package || r.text || ''
+const name = (r: { label?: string; package?: string; text?: string }) => appName(r) || r.package || r.text || ''
 
 const turned = <T,>(list: T[], one: T) => (list.includes(one) ? list.filter((x) => x !== one) : [...list, one])
 const keep = (f: string) => emit('choose', { ...props.choices, keep: turned(props.choices.keep, f) })
@@ -57,9 +58,9 @@ const skip = (r: Row) => emit('choose', { ...props.choices, without: turned(prop
   <ul v-if="rehearsal.questions.length" class="rows">
     <li v-for="q in rehearsal.questions" :key="q.function">
       <span>
-        <b class="asks">{{ known(`ask.${q.function}`, t('ask.other', { name: q.function.replaceAll('-', ' ') })) }}</b>
+        <b class="asks">{{ known(`ask.${q.function}`, t('ask.other', { name: functionName(q.function) })) }}</b>
         <span class="second">
-          {{ q.function.replaceAll('-', ' ') }}<template v-if="!q.seen">; {{ t('decide.nobody') }}</template></span
+          {{ functionName(q.function) }}<template v-if="!q.seen">; {{ t('decide.nobody') }}</template></span
         >
       </span>
       <label><input type="checkbox" :checked="q.kept" @change="keep(q.function)" /> {{ t('decide.keep') }}</label>
@@ -70,7 +71,7 @@ const skip = (r: Row) => emit('choose', { ...props.choices, without: turned(prop
   <template v-if="rehearsal.owners.length">
     <h3>{{ t('decide.needs') }}</h3>
     <ul class="rows">
-      <li v-for="o in rehearsal.owners" :key="o.package">{{ o.label || o.package }}</li>
+      <li v-for="o in rehearsal.owners" :key="o.package">{{ appName(o) || o.package }}</li>
     </ul>
   </template>
   <template v-if="toSee.length">

@@ -2,6 +2,8 @@
 // How a phone is made to listen to a computer, each step with a drawing.
 import PhonePicture from './PhonePicture.vue'
 import { t } from './words'
+import { guides } from './wrote'
+import type { Guide } from '@/editing/guides'
 
 defineEmits<{ next: [] }>()
 
@@ -12,12 +14,25 @@ const steps = [
   { words: 'ready.4', picture: { meant: 2, turned: true } },
   { words: 'ready.5', picture: { rows: 0, plugged: true } },
 ] as const
+
+// Those of the maker's own phones, where somebody wrote them down.
+const own = guides()
+const whom = (g: Guide) => `Android ${g.from ?? ''}${g.from === g.to ? '' : `–${g.to ?? ''}`}`
 </script>
 
 <template>
   <h2>{{ t('ready.title') }}</h2>
   <p>{{ t('ready.why') }}</p>
-  <ol class="drawn">
+  <template v-if="own.length">
+    <section v-for="g in own" :key="whom(g)" class="own">
+      <h3 v-if="own.length > 1">{{ whom(g) }}</h3>
+      <ol :lang="g.language" dir="auto">
+        <li v-for="s in g.steps" :key="s">{{ s }}</li>
+      </ol>
+    </section>
+    <p>{{ t('ready.5') }}</p>
+  </template>
+  <ol v-else class="drawn">
     <li v-for="s in steps" :key="s.words">
       <PhonePicture v-bind="s.picture" />
       <span>{{ t(s.words) }}</span>

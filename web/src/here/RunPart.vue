@@ -7,6 +7,7 @@ import PhoneBox from './PhoneBox.vue'
 import TellPart from './TellPart.vue'
 import StepList from './StepList.vue'
 import { day, many, t } from './words'
+import { appName, functionName } from './wrote'
 
 const props = defineProps<{ run: Run; view: View; bench: Bench; pretend: LooseStandIn[]; tell: string }>()
 const emit = defineEmits<{ finish: []; wrong: [words: string] }>()
@@ -24,7 +25,7 @@ const title = computed(() => {
   return props.run.state === 'put-back' ? t('run.putBack') : t(`run.${props.run.state as 'stopped'}`)
 })
 const labels = computed(() => new Map(steps.value.map((s) => [s.package, s.label])))
-const nameOf = (p: string) => labels.value.get(p) || p
+const nameOf = (p: string) => appName({ package: p, label: labels.value.get(p) }) || p
 
 const stopping = ref(false)
 const sure = ref(false)
@@ -112,7 +113,7 @@ async function save() {
               :disabled="!here || !!view.doing"
               @click="putBack([], [f])"
             >
-              {{ f.replaceAll('-', ' ') }}
+              {{ functionName(f) }}
             </button>
           </span>
         </li>

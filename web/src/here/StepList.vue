@@ -2,11 +2,12 @@
 // Steps of a run in words: ours, and the phone's.
 import type { Step } from './messages'
 import { t, type Key } from './words'
+import { appName } from './wrote'
 
 defineProps<{ steps: Step[] }>()
 
 function does(s: Step): string {
-  const name = s.label || s.package || s.key || s.text || ''
+  const name = appName(s) || s.package || s.key || s.text || ''
   const key = s.kind === 'remove' && s.method === 'disable' ? 'does.disable' : `does.${s.kind}`
   return t(key as Key, { name, value: s.value ?? '' })
 }

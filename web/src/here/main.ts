@@ -3,11 +3,13 @@
 import { createApp } from 'vue'
 import HerePage from './HerePage.vue'
 import UnlistedPage from './UnlistedPage.vue'
+import { take } from './wrote'
 import { speak } from './words'
 
 const place = document.getElementById('here')
 if (place) {
-  const { path = '', key = '', list = '', keep = '', tell = '', salt = '', language = 'en' } = place.dataset
+  const { path = '', key = '', list = '', keep = '', tell = '', salt = '', language = 'en', wrote = '' } = place.dataset
+  take(wrote)
   const all = { path, publicKey: key, list, keep, tell, salt }
   void speak(language).then(() => createApp(path ? HerePage : UnlistedPage, path ? all : { salt }).mount(place))
 }

@@ -2,6 +2,8 @@
 import { computed, ref } from 'vue'
 import FieldDialog from '@/editing/FieldDialog.vue'
 import type { Subject } from '@/editing/dialogs'
+import { guidesAsText, type Guide, type Translations } from '@/editing/guides'
+import { useScope } from '@/composables/scope'
 import ProseText from '@/ui/ProseText.vue'
 import SubstitutesDialog from '@/editing/SubstitutesDialog.vue'
 import { count } from '@/format/numbers'
@@ -9,15 +11,39 @@ import { country, originWord, slugWords } from '@/format/vocabulary'
 import type { Dossier } from './dossier'
 
 const props = defineProps<{ d: Dossier; subject: Subject }>()
-const editing = ref<'' | 'description' | 'functions' | 'origin' | 'labels' | 'aliases' | 'countries' | 'substitutes'>(
-  '',
-)
+const editing = ref<
+  | ''
+  | 'description'
+  | 'functions'
+  | 'origin'
+  | 'labels'
+  | 'aliases'
+  | 'countries'
+  | 'substitutes'
+  | 'translations'
+  | 'debugging'
+>('')
 const iconWord = { yes: 'an icon on the screen', no: 'no icon', '': 'no capture has told of an icon' }
 const handWord = {
   uninstall: 'let its owner uninstall it',
   'switch-off': 'let its owner switch it off',
   grey: 'do not let its owner switch it off',
 }
+const claimsOf = (field: string) => props.d.claims.filter((c) => c.field === field)
+const translations = computed(() => (claimsOf('translations')[0]?.value ?? {}) as Translations)
+// What is said of letting phones listen, wherever that holds; it belongs to the
+// package that has the phone's settings.
+const { scope } = useScope()
+const guides = computed(() =>
+  claimsOf('debugging').map((c) => ({
+    id: c.scopeId,
+    name: c.scopeName,
+    kind: c.scopeKind,
+    value: c.value as Guide[],
+  })),
+)
+const guidesAt = (kind: string) => guides.value.find((g) => g.kind === kind)?.value ?? []
+const hasSettings = computed(() => guides.value.length > 0 || /(^|\.)settings$/.test(props.d.package.name))
 const value = computed(() => {
   switch (editing.value) {
     case 'description':
@@ -28,6 +54,10 @@ const value = computed(() => {
       return props.d.origin
     case 'labels':
       return props.d.labels
+    case 'translations':
+      return translations.value
+    case 'debugging':
+      return guidesAt(scope.value.model ? 'model' : scope.value.maker ? 'maker' : 'everywhere')
     case 'countries':
       return props.d.countries
     default:
@@ -69,6 +99,22 @@ const value = computed(() => {
           <button class="link edit" @click="editing = 'labels'">names</button>
           <button class="link edit" @click="editing = 'aliases'">other names</button>
         </dd>
+        <dt>Translated</dt>
+        <dd>
+          {{ Object.keys(translations).join(', ') || 'into no language yet' }}
+          <button class="link edit" @click="editing = 'translations'">change</button>
+        </dd>
+        <template v-if="hasSettings">
+          <dt>Debugging</dt>
+          <dd>
+            <p v-for="g in guides" :key="g.id">
+              {{ g.name }}:
+              <span class="second">{{ g.value.map((x) => guidesAsText([x]).split('\n')[0]).join('; ') }}</span>
+            </p>
+            <template v-if="!guides.length">as on most phones</template>
+            <button class="link edit" @click="editing = 'debugging'">say how these phones are let listen</button>
+          </dd>
+        </template>
         <dt>In its place</dt>
         <dd>
           <p v-for="s in d.substitutes" :key="s.name">
@@ -104,6 +150,7 @@ const value = computed(() => {
         :title="subject.label || subject.name"
         :field="editing"
         :value="value"
+        :value-at="editing === 'debugging' ? guidesAt : undefined"
         @close="editing = ''"
       />
     </div>
