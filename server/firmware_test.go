@@ -358,7 +358,7 @@ func TestCoverageIsCounted(t *testing.T) {
 	}
 	q.until("the public page says so", func() bool {
 		page := string(q.do(nil, "GET", "/coverage", nil).body)
-		return strings.Contains(page, "Lyra 5") && strings.Contains(page, "2 packages that its releases take off were never tried there")
+		return strings.Contains(page, "Lyra 5") && strings.Contains(page, "2 apps that its lists take off were never tried there")
 	})
 	for path, status := range map[string]int{"/coverage.json": 200, "/coverage/brannock": 200, "/coverage/brannock.json": 200, "/coverage/nobody": 404, "/coverage/%3Cb%3E": 404} {
 		if a := q.do(nil, "GET", path, nil); a.status != status || strings.Contains(string(a.body), "the technician") {

@@ -122,7 +122,7 @@ func (p *press) file(ctx context.Context, path string) (*pressed, error) {
 
 // What public files tell of, and what profiles are composed from.
 var (
-	publicTopics = []store.Topic{store.Missed, store.ReleasesChanged, store.CoverageCounted, store.ReportsChanged}
+	publicTopics = []store.Topic{store.Missed, store.ReleasesChanged, store.ChangesChanged, store.CoverageCounted, store.ReportsChanged}
 	basisTopics  = []store.Topic{store.Missed, store.ChangesChanged, store.CapturesChanged, store.RulesChanged, store.ReleasesChanged}
 )
 
@@ -132,8 +132,9 @@ func (s *Server) publicRoutes() {
 			s.plain(method, path, Public, s.public)
 		}
 		for _, l := range site.Languages[1:] {
-			s.plain(method, "/"+l.Code+"/r", Public, s.public)
-			s.plain(method, "/"+l.Code+"/r/*address", Public, s.public)
+			for _, path := range []string{"/r", "/r/*address", "/run/:number", "/coverage", "/coverage/:maker", "/keys"} {
+				s.plain(method, "/"+l.Code+path, Public, s.public)
+			}
 		}
 	}
 }

@@ -318,15 +318,24 @@ func TestPagesInLanguages(t *testing.T) {
 	_, page := ask("/ar" + quietOne)
 	for _, want := range []string{
 		`lang="ar" dir="rtl"`, `hreflang="en" href="`, quietOne + `?in=en"`, `hreflang="de"`,
-		`href="/ar/r/brannock"`, `href="` + quietOne + `.sh"`,
+		`href="/ar/r/brannock"`, `href="/ar` + quietOne + `.sh"`, `href="` + quietOne + `.json"`,
 	} {
 		if !strings.Contains(page, want) {
 			t.Errorf("the page in Arabic has no %s: %.3000s", want, page)
 		}
 	}
-	for _, path := range []string{"/de/keys", "/de" + quietOne + ".json", "/xx/r", "/en/r"} {
+	for _, path := range []string{"/de/keys.json", "/de" + quietOne + ".json", "/xx/r", "/en/r"} {
 		if _, page := ask(path); strings.Contains(page, "Quiet") {
 			t.Errorf("%s: %.300s", path, page)
+		}
+	}
+	for path, words := range map[string]string{
+		"/de/keys": "In Gebrauch", "/de/coverage": "Wo ein weiteres Telefon", "/de/coverage/brannock": "Was von Brannock bekannt ist",
+		"/de" + quietOne + ".sh": "Nichts wurde getan", "/de" + quietOne + ".ps1": "Nichts wurde getan", quietOne + ".sh": "Nothing was done",
+		"/de/r/nobody": "An dieser Adresse ist nichts",
+	} {
+		if _, page := ask(path); !strings.Contains(page, words) {
+			t.Errorf("%s does not say %q: %.3000s", path, words, page)
 		}
 	}
 }

@@ -129,8 +129,9 @@ func (s *speaker) say(key string, filling ...any) (string, error) {
 	pairs := make([]string, 0, len(filling))
 	for i := 0; i+1 < len(filling); i += 2 {
 		value := filling[i+1]
-		if n, ok := value.(int); ok {
-			value = s.print.Sprint(n)
+		switch value.(type) {
+		case int, int64:
+			value = s.print.Sprint(value)
 		}
 		pairs = append(pairs, "{"+fmt.Sprint(filling[i])+"}", fmt.Sprint(value))
 	}

@@ -1,8 +1,12 @@
 // Guides and translations as people write them: each a text, taken apart and put
 // together.
-import type { Schemas } from '@/api/client'
-
-export type Guide = Schemas['Guide']
+// Guide is core/catalog's.
+export interface Guide {
+  from?: number
+  to?: number
+  language: string
+  steps: string[]
+}
 export type Translations = Record<string, { description?: string; functions?: Record<string, string> }>
 
 const head = /^([a-z]{2,3}(?:-[A-Za-z0-9]{2,8})*)(?:, (?:(from|up to) )?Android (\d+)(?: to (\d+))?)?$/

@@ -18,7 +18,7 @@ export const groups = {
   load: 'load',
   function: 'function',
   maker: 'maker',
-  icon: 'icon on the screen',
+  icon: 'icon',
   none: 'nothing',
 } as const
 
