@@ -2,10 +2,10 @@
 // everything found again after the page was closed.
 import { as, expect, test, type World } from './world'
 import type { Page } from '@playwright/test'
-import { execFileSync } from 'node:child_process'
-import { createReadStream, existsSync, readFileSync, statSync } from 'node:fs'
-import { createServer, type Server } from 'node:http'
-import { extname, join } from 'node:path'
+import { execFileSync, spawn } from 'node:child_process'
+import { once } from 'node:events'
+import { readFileSync } from 'node:fs'
+import { join } from 'node:path'
 import { clean } from './axe'
 
 test.use({ of: 'here' })
@@ -21,21 +21,28 @@ const hand = (world: World, action: string, more?: string) =>
     body: JSON.stringify({ action, with: more }),
   })
 
+// attached has the pretend phone attached, and this computer accepted.
+async function attached(page: Page) {
+  const [attach, allow] = ['Try it on a pretend phone', 'Allow'].map((name) => page.getByRole('button', { name, exact: true }))
+  const ready = page.getByText('Brannock, 15.0.0').or(page.getByLabel('Choose the log'))
+  await expect(attach!.or(allow!).or(ready)).toBeVisible() // it may hang there, and be accepted, from before
+  if (await attach!.isVisible()) await attach!.click()
+  await expect(allow!.or(ready)).toBeVisible()
+  if (await allow!.isVisible()) await allow!.click()
+  await expect(ready).toBeVisible()
+}
+
 // plugged opens the page, and has the pretend phone attached and accepted.
 async function plugged(page: Page, world: World, path = ward) {
   await page.goto(`${world.url}${path}.here.html`)
   await press(page, 'Begin')
   await press(page, 'I have done this')
-  const [attach, allow, take] = ['Try it on a pretend phone', 'Allow', 'This one'].map((name) => page.getByRole('button', { name, exact: true }))
-  await expect(attach!.or(allow!).or(take!)).toBeVisible() // it may hang there, and be accepted, from before
-  if (await attach!.isVisible()) await attach!.click()
-  await expect(allow!.or(take!)).toBeVisible()
-  if (await allow!.isVisible()) await allow!.click()
+  await attached(page)
   await press(page, 'This one')
   await expect(heading(page, 'What goes, and what you would lose')).toBeVisible()
 }
 
-test('a stranger does it, closes the page in the middle, goes on, and undoes by function and all', { tag: '@browser' }, async ({ page, context, world }) => {
+test('a stranger does it, closes the page in the middle, and goes on; another undoes by function and all', { tag: '@browser' }, async ({ page, context, browser, world }) => {
   const sent: string[] = []
   context.on('request', (r) => r.method() !== 'GET' && sent.push(`${r.method()} ${new URL(r.url()).pathname}`))
   await page.goto(world.url + ward)
@@ -84,8 +91,19 @@ test('a stranger does it, closes the page in the middle, goes on, and undoes by 
   await expect(answer.getByText('pictures <b>nearby</b>')).toBeVisible()
   await clean(answer, 'what was told')
   await answer.close()
+  await page.close()
+
+  // Another profile of the browser, a week later: nothing is known there but the log.
+  const other = await browser.newContext()
+  other.on('request', (r) => r.method() !== 'GET' && sent.push(`${r.method()} ${new URL(r.url()).pathname}`))
+  page = await other.newPage()
+  await page.clock.setSystemTime(Date.now() + 7 * 86_400_000)
+  await page.goto(`${world.url}${ward}.here.html`)
+  await press(page, 'Undo with a log from another computer')
+  await attached(page)
+  await page.getByLabel('Choose the log').setInputFiles({ name: 'a.log', mimeType: 'text/plain', buffer: Buffer.from(log) })
+  await expect(page.getByText('Brannock Lyra 5: Ward phone')).toBeVisible()
   await press(page, 'file sharing')
-  await expect(heading(page, /Done|Stopped/)).toBeVisible()
   await expect(page.getByRole('button', { name: 'file sharing' })).toBeHidden()
   await press(page, 'Put everything back')
   await press(page, 'Yes, put everything back')
@@ -95,8 +113,24 @@ test('a stranger does it, closes the page in the middle, goes on, and undoes by 
   await hand(world, 'unplug')
   await expect(page.getByText('The phone no longer listens to this computer.')).toBeVisible()
   await hand(world, 'plug')
+  await page.goto('about:blank')
+  await other.close()
   expect(sent.filter((s) => !s.endsWith('/stand-ins/1/hand'))).toEqual(['POST /tell'])
 })
+
+// accept has two look at a change, as the rules of the sample world want, and signs
+// the last of them in.
+async function accept(page: Page, world: World, id: string, items: { id: string }[]) {
+  for (const who of ['keeper', 'second']) {
+    await as(page, world, who, '/review')
+    const change = await page.request.get(`${world.url}/api/v1/changes/${id}`)
+    const { state } = (await change.json()) as { state: string }
+    if (state !== 'sent') break
+    const data = { decisions: items.map((i) => ({ edit: i.id, verdict: 'accepted' })) }
+    const decided = await page.request.post(`${world.url}/api/v1/changes/${id}/decisions`, { data, headers: { 'If-Match': change.headers()['etag']! } })
+    expect(decided.ok(), await decided.text()).toBe(true)
+  }
+}
 
 test('a reviewer makes trials of what a stranger told, and the ceiling moves', { tag: '@browser' }, async ({ page, world }) => {
   const body = new URLSearchParams({ release: ward, outcome: 'broken', packages: 'com.brannock.tips', words: 'It hums since then.' })
@@ -122,19 +156,65 @@ test('a reviewer makes trials of what a stranger told, and the ceiling moves', {
     return methods.find((m) => m.method === 'remove-for-user')!.ceiling
   }
   const before = await ceiling()
-  // Two look at it, as the rules of the sample world want.
-  for (const who of ['keeper', 'second']) {
-    await as(page, world, who, '/review')
-    const change = await page.request.get(`${world.url}/api/v1/changes/${id}`)
-    const { state } = (await change.json()) as { state: string }
-    if (state !== 'sent') break
-    const data = { decisions: items.map((i) => ({ edit: i.id, verdict: 'accepted' })) }
-    const decided = await page.request.post(`${world.url}/api/v1/changes/${id}/decisions`, { data, headers: { 'If-Match': change.headers()['etag']! } })
-    expect(decided.ok(), await decided.text()).toBe(true)
-  }
+  await accept(page, world, id, items)
   expect(await ceiling()).toBeGreaterThan(before)
   await page.goto(address)
   await expect(page.getByText('Taken up')).toBeVisible()
+})
+
+test('a phone that is not listed is read in the page, and a reviewer takes it in', { tag: '@browser' }, async ({ page, world }) => {
+  await page.goto(`${world.url}/tell`)
+  await press(page, 'Read the phone here')
+  await press(page, 'I have done this')
+  await attached(page)
+  await press(page, 'This one')
+  await expect(page.getByText(/^Lyra 5: \d+ apps were read\.$/)).toBeVisible()
+  await page.getByText('All that is sent of it').click()
+  const text = await page.getByLabel('All that is sent of it').inputValue()
+  expect(text).toContain('"format": "roster-capture/1"')
+  expect(text).not.toContain('BRNLY5')
+  await clean(page, 'a phone that is not listed')
+  await page.getByLabel('In your own words').fill('I would like the games gone.')
+  await press(page, 'Send it')
+  await expect(page.getByText('Waits to be read')).toBeVisible()
+  await expect(page.getByText(/^With it came what the phone has: \d+ apps\.$/)).toBeVisible()
+  await as(page, world, 'reviewer', '/review/outside')
+  const group = page.getByRole('region', { name: /a phone that is not listed/ })
+  await group.getByRole('button', { name: 'Take it in' }).click()
+  await expect(page.getByText('It was taken in as a capture')).toBeVisible()
+  await group.getByRole('link', { name: 'Taken in' }).click()
+  await expect(page.getByRole('region', { name: 'Intake' })).toContainText('Lyra 5')
+})
+
+test('how these phones are made to listen is written, reviewed, and read by their owners', { tag: '@browser' }, async ({ page, world }) => {
+  await as(page, world, 'maintainer', '/packages/com.android.settings?maker=brannock&model=lyra-5')
+  await press(page, 'say how these phones are let listen')
+  const sheet = page.getByRole('dialog')
+  await sheet.getByText('all of Brannock').click() // whose guides are there already
+  const guides = sheet.getByLabel(/^Language and Android/)
+  await expect(guides).toHaveValue(/en, from Android 14\nOpen Settings/)
+  await sheet.getByText('Lyra 5', { exact: true }).click()
+  await expect(guides).toHaveValue('')
+  await guides.fill('en, Android 15\nOpen Settings, then Chapter nine.\nSwitch on <b>USB debugging</b>.')
+  await sheet.getByLabel('How you know').fill('Looked.')
+  await clean(page, 'writing a guide')
+  await press(page, 'Into the tray')
+  await expect(sheet).toBeHidden()
+  const { items } = (await (await page.request.get(`${world.url}/api/v1/tray`)).json()) as { items: { id: string }[] }
+  const sent = await page.request.post(`${world.url}/api/v1/changes`, { data: { title: 'A guide', edits: items.map((i) => i.id) } })
+  await accept(page, world, ((await sent.json()) as { id: string }).id, items)
+  const begin = async (language: string, ...names: string[]) => {
+    await page.goto(`${world.url}${language}${ward}.here.html`)
+    for (const name of names) await press(page, name)
+  }
+  await expect(async () => {
+    await begin('', 'Begin')
+    await expect(page.getByText('Open Settings, then Chapter nine.')).toBeVisible()
+  }).toPass()
+  await expect(page.getByText('Switch on <b>USB debugging</b>.')).toBeVisible()
+  await clean(page, 'a guide')
+  await begin('/de', 'Beginnen')
+  await expect(page.getByText('Tippen Sie siebenmal auf Build-Nummer.', { exact: false })).toBeVisible()
 })
 
 test('the same in Arabic, from right to left, on a narrow screen', { tag: '@browser' }, async ({ page, world }) => {
@@ -206,42 +286,39 @@ test.describe('with answers that are not as they were', () => {
   })
 })
 
-const types: Record<string, string> = {
-  '.html': 'text/html',
-  '.js': 'text/javascript',
-  '.css': 'text/css',
-  '.json': 'application/json',
-  '.wasm': 'application/wasm',
-}
-
-// host hands files out as any static host does.
-async function host(folder: string): Promise<Server> {
-  const server = createServer((ask, answer) => {
-    let file = join(folder, new URL(ask.url!, 'http://x').pathname)
-    if (existsSync(file) && statSync(file).isDirectory()) file = join(file, 'index.html')
-    if (!existsSync(file)) return void answer.writeHead(404).end()
-    answer.writeHead(200, { 'Content-Type': types[extname(file)] ?? 'application/octet-stream' })
-    createReadStream(file).pipe(answer)
-  })
-  await new Promise<void>((listens) => server.listen(0, '127.0.0.1', listens))
-  return server
+// nginx hands a folder out as any static host does. It can't choose a port by itself:
+// where the one it is given turns out to be somebody else's it is started on another.
+async function nginx(world: World, folder: string): Promise<{ port: number; end: () => Promise<void> }> {
+  for (let i = 0; i < 50; i++) {
+    const port = 20_000 + Math.floor(Math.random() * 12_000)
+    const conf = world.file(
+      'nginx.conf',
+      `user root; daemon off; pid ${join(world.folder, 'nginx.pid')}; error_log stderr notice; worker_processes 1; events {}
+      http { include /etc/nginx/mime.types; types { application/wasm wasm; } access_log off; client_body_temp_path ${world.folder}; proxy_temp_path ${world.folder}; fastcgi_temp_path ${world.folder}; uwsgi_temp_path ${world.folder}; scgi_temp_path ${world.folder};
+      server { listen 127.0.0.1:${port}; root ${folder}; } }`,
+    )
+    const child = spawn('nginx', ['-c', conf, '-p', world.folder], { stdio: ['ignore', 'ignore', 'pipe'] })
+    let said = ''
+    child.stderr.on('data', (piece) => (said += piece))
+    const ended = once(child, 'exit')
+    while (child.exitCode === null && !said.includes('start worker process ')) await Promise.race([once(child.stderr, 'data'), ended])
+    if (child.exitCode === null) return { port, end: async () => void (child.kill('SIGTERM'), await ended) }
+    if (!said.includes('Address already in use')) throw new Error(said)
+  }
+  throw new Error('no port can be had for nginx')
 }
 
 test('from a static export, and with no connection once it was loaded', { tag: '@browser' }, async ({ page, world }) => {
   const folder = join(world.folder, 'hosted')
   execFileSync(process.env.ROSTER_PROGRAM!, ['export', '--site', folder, '--public-url', 'https://roster.example', '--database', world.database])
-  const server = await host(folder)
-  const { port } = server.address() as { port: number }
+  const { port, end } = await nginx(world, folder)
   await page.goto(`http://127.0.0.1:${port}${ward}.here.html`)
   await expect(page.getByRole('button', { name: 'Begin' })).toBeVisible()
   await page.waitForFunction(async () => {
     const kept = await (await caches.open('roster-1')).keys()
     return kept.some((k) => k.url.endsWith('.wasm')) && kept.some((k) => k.url.endsWith('.status.json'))
   })
-  await new Promise((closed) => {
-    server.close(closed)
-    server.closeAllConnections()
-  })
+  await end()
   await page.reload()
   await expect(page.getByText(/signed by .*, with the key [0-9A-F]{16}, and unchanged/)).toBeVisible()
   await press(page, 'Begin')

@@ -7,6 +7,7 @@ die() { printf 'FAILED: %s\n' "$*" >&2; exit 1; }
 top=$(cd "$(dirname "${BASH_SOURCE[0]}")/.." && pwd)
 run=$top/.run
 cd "$top" || exit 1
+PATH=$PATH:/usr/sbin # where Debian has servers, and not everybody looks
 
 # need_packages PROGRAM=PACKAGE...: installs Debian packages whose program is
 # missing.

@@ -289,7 +289,7 @@ func (b *Bench) Start(ctx context.Context, c run.Choices) (uuid.UUID, error) {
 		run: run.NewKept(run.Plan(d, c), b.read.phone, id.Form, id.Fingerprint),
 		about: About{
 			ID: uuid.New(), StartedAt: time.Now().UTC().Truncate(time.Second), Path: b.path, Digest: b.release.Digest,
-			Title: d.Maker.Name + " " + d.Model.Name + ": " + d.Edition.Name, Phone: b.read.name, Told: b.read.told, Fingerprint: id.Fingerprint, Choices: c,
+			Title: title(d), Phone: b.read.name, Told: b.read.told, Fingerprint: id.Fingerprint, Choices: c,
 			Losses: losses(d), Checks: run.CheckList(d),
 		},
 	}
@@ -299,6 +299,11 @@ func (b *Bench) Start(ctx context.Context, c run.Choices) (uuid.UUID, error) {
 		return uuid.Nil, err
 	}
 	return r.about.ID, b.goOn(ctx, r, false, nil)
+}
+
+// title is what a release is called.
+func title(d *profile.Document) string {
+	return d.Maker.Name + " " + d.Model.Name + ": " + d.Edition.Name
 }
 
 // losses are the functions that a release costs, each with all that it takes them

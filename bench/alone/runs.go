@@ -199,15 +199,16 @@ func (b *Bench) FromLog(text, handle string) (id uuid.UUID, log run.Logged, err 
 	}
 	r := &kept{run: run.NewKept(nil, p.Mark, "", p.Fingerprint), about: About{
 		ID: uuid.New(), StartedAt: time.Now().UTC().Truncate(time.Second),
-		Title: "from a log", Digest: log.Digest, Phone: p.Name, Fingerprint: p.Fingerprint, Checks: []run.Check{},
+		Digest: log.Digest, Phone: p.Name, Fingerprint: p.Fingerprint, Checks: []run.Check{},
 	}}
 	for _, j := range log.Steps {
 		r.run.Steps = append(r.run.Steps, run.KeptStep{Journal: j})
 	}
+	defer b.Changed() // last: who is told looks at once
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	if b.release != nil && b.release.Digest == log.Digest {
-		r.about.Losses, r.about.Path = losses(b.release.Document), b.path
+		r.about.Losses, r.about.Path, r.about.Title = losses(b.release.Document), b.path, title(b.release.Document)
 	}
 	return r.about.ID, log, b.enter(r)
 }

@@ -37,7 +37,7 @@ localStorage.setItem(keptIn, props.release.keyId)
     <ul class="rows">
       <li v-for="r in before" :key="r.id">
         <span>
-          <b>{{ r.phone }}</b> <span class="second">{{ r.title }}, {{ day(r.startedAt) }}</span>
+          <b>{{ r.phone }}</b> <span class="second">{{ r.title || t('log.title') }}, {{ day(r.startedAt) }}</span>
         </span>
         <button class="press" @click="$emit('open', r.id)">{{ t('run.goOn') }}</button>
       </li>

@@ -59,7 +59,7 @@ async function save() {
 
 <template>
   <h2>{{ title }}</h2>
-  <p class="second">{{ run.phone }}: {{ run.title }}, {{ day(run.startedAt) }}</p>
+  <p class="second">{{ run.phone }}: {{ run.title || t('log.title') }}, {{ day(run.startedAt) }}</p>
   <template v-if="going">
     <progress :value="ended" :max="steps.length" />
     <p role="status">{{ t('run.count', { n: ended, of: steps.length }) }}</p>
