@@ -90,6 +90,9 @@ func (s *seeder) addSaid() error {
 						return err
 					}
 					value.Method = method
+					if method == evidence.Disable { // as an owner can
+						value.ByHand = "done"
+					}
 					e, err := s.edit(name, change.Trial, everywhere, value, "")
 					if err != nil {
 						return err

@@ -2,10 +2,12 @@ package demo
 
 import (
 	"fmt"
+	"log/slog"
 	"strconv"
 	"strings"
 
 	"roster/core/android"
+	"roster/phone"
 	"roster/store"
 )
 
@@ -18,6 +20,8 @@ type sampleReport struct {
 	Phone       string                `yaml:"phone"`
 	Fingerprint string                `yaml:"fingerprint"`
 	Words       string                `yaml:"words"`
+	// Has is a model and a build whose packages come along.
+	Has string `yaml:"has"`
 }
 
 // addReports has strangers tell what they did with releases.
@@ -26,6 +30,16 @@ func (s *seeder) addReports() error {
 		n := store.NewReport{Outcome: r.Outcome, Function: r.Function, Packages: r.Packages, Words: r.Words, Fingerprint: r.Fingerprint}
 		if r.Phone != "" {
 			n.Phone = s.PhoneHash("told by " + r.Phone)
+		}
+		if model, build, ok := strings.Cut(r.Has, " "); ok {
+			scenario, err := phone.Of(World, "models/"+model+".yaml", build, "SAMPLE-told-"+model)
+			if err != nil {
+				return fmt.Errorf("report %d: %w", i+1, err)
+			}
+			if n.Capture, err = s.read(phone.New(scenario, slog.New(slog.DiscardHandler))); err != nil {
+				return fmt.Errorf("report %d: %w", i+1, err)
+			}
+			n.Fingerprint = n.Capture.Identity.Fingerprint
 		}
 		if r.Release != "" {
 			parts := strings.Split(r.Release, "/")

@@ -179,7 +179,7 @@ test('a phone that is not listed is read in the page, and a reviewer takes it in
   await expect(page.getByText('Waits to be read')).toBeVisible()
   await expect(page.getByText(/^With it came what the phone has: \d+ apps\.$/)).toBeVisible()
   await as(page, world, 'reviewer', '/review/outside')
-  const group = page.getByRole('region', { name: /a phone that is not listed/ })
+  const group = page.getByRole('region', { name: /a phone that is not listed/ }).filter({ hasText: 'I would like the games gone.' })
   await group.getByRole('button', { name: 'Take it in' }).click()
   await expect(page.getByText('It was taken in as a capture')).toBeVisible()
   await group.getByRole('link', { name: 'Taken in' }).click()
@@ -191,7 +191,7 @@ test('how these phones are made to listen is written, reviewed, and read by thei
   await press(page, 'say how these phones are let listen')
   const sheet = page.getByRole('dialog')
   await sheet.getByText('all of Brannock').click() // whose guides are there already
-  const guides = sheet.getByLabel(/^Language and Android/)
+  const guides = sheet.getByLabel('Guides, each in a language')
   await expect(guides).toHaveValue(/en, from Android 14\nOpen Settings/)
   await sheet.getByText('Lyra 5', { exact: true }).click()
   await expect(guides).toHaveValue('')

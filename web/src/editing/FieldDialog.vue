@@ -5,7 +5,7 @@ import ChoiceRow from '@/ui/ChoiceRow.vue'
 import DescriptionText from '@/ui/DescriptionText.vue'
 import type { Subject } from './dialogs'
 import { useScopeChoices } from './scopes'
-import { asText, hints, valueOf } from './written'
+import { asText, hints, longHints, valueOf } from './written'
 import TraySheet from '@/tray/TraySheet.vue'
 import { fieldWord, originWord } from '@/format/vocabulary'
 
@@ -53,6 +53,7 @@ const origins = Object.entries(originWord).map(([value, word]) => ({ value, word
     <template v-else>
       <ChoiceRow v-if="field === 'debugging'" v-model="where" title="Where that holds" :options="choices" />
       <v-textarea v-model="text" v-focus :label="hints[field]" :rows="field === 'debugging' ? 9 : 5" />
+      <p v-if="longHints[field]" class="second">{{ longHints[field] }}</p>
     </template>
     <p v-if="several" class="second">This takes the place of what each of them has now.</p>
     <v-textarea v-model="reason" label="How you know" maxlength="2000" />

@@ -21,8 +21,15 @@ export const hints: Record<string, string> = {
   labels: 'One a line: the language, a colon, the name. en: Tips',
   aliases: 'One a line',
   countries: 'Two letters each, with commas between: NO, SE',
-  translations: 'One a line: de: what it does. Of a function: de payments: Zahlungen',
-  debugging: 'Language and Android, then the steps, one a line; an empty line before the next: en, from Android 13',
+  translations: 'One a line',
+  debugging: 'Guides, each in a language',
+}
+
+// What stands below a field whose text takes more to explain.
+export const longHints: Record<string, string> = {
+  translations: 'The language, a colon and what it does: de: Zeigt Tipps. Of a function: de payments: Bezahlen',
+  debugging:
+    'First the language and which Android: en, from Android 13, or en, Android 11 to 12, or just en. Then the steps, one a line, and an empty line before the next guide.',
 }
 
 // asText is a field's value as its text is written.

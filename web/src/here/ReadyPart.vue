@@ -26,9 +26,12 @@ const whom = (g: Guide) => `Android ${g.from ?? ''}${g.from === g.to ? '' : `–
   <template v-if="own.length">
     <section v-for="g in own" :key="whom(g)" class="own">
       <h3 v-if="own.length > 1">{{ whom(g) }}</h3>
-      <ol :lang="g.language" dir="auto">
-        <li v-for="s in g.steps" :key="s">{{ s }}</li>
-      </ol>
+      <div class="beside">
+        <PhonePicture :meant="2" turned />
+        <ol :lang="g.language" dir="auto">
+          <li v-for="s in g.steps" :key="s">{{ s }}</li>
+        </ol>
+      </div>
     </section>
     <p>{{ t('ready.5') }}</p>
   </template>
@@ -38,7 +41,7 @@ const whom = (g: Guide) => `Android ${g.from ?? ''}${g.from === g.to ? '' : `–
       <span>{{ t(s.words) }}</span>
     </li>
   </ol>
-  <p class="second">{{ t('ready.nofind') }}</p>
+  <p v-if="!own.length" class="second">{{ t('ready.nofind') }}</p>
   <button class="go-on" @click="$emit('next')">{{ t('ready.done') }}</button>
 </template>
 
@@ -64,6 +67,20 @@ const whom = (g: Guide) => `Android ${g.from ?? ''}${g.from === g.to ? '' : `–
   display: block;
   font-size: 20px;
   font-weight: 650;
+}
+.beside {
+  align-items: start;
+  display: flex;
+  gap: 10px;
+  margin: 14px 0;
+}
+.beside ol {
+  font-size: 17px;
+  margin: 0;
+  padding-inline-start: 26px;
+}
+.beside li {
+  margin-bottom: 8px;
 }
 @media (max-width: 480px) {
   .drawn {
