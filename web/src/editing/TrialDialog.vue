@@ -147,7 +147,7 @@ const letters: Record<string, string> = { clean: 'c', 'function-lost': 'l', faul
       <v-select
         v-if="method !== 'remove-from-image'"
         v-model="byHand"
-        label="In the phone’s own settings"
+        label="By hand, in its settings"
         :items="[
           { value: '', title: 'not looked at' },
           { value: 'done', title: 'it was done there, by hand' },
