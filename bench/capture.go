@@ -39,6 +39,7 @@ type Question struct {
 const megabyte = 1 << 20
 
 const (
+	packageDump  = "dumpsys package"
 	everyPackage = "pm list packages -u -f -i -U --show-versioncode --user 0"
 	// simpler is asked where a phone before Android 9 refuses the options.
 	simpler = "pm list packages -u -f -i --user 0"
@@ -57,7 +58,7 @@ func Questions() []Question {
 		{"who it is", []string{"getprop"}, 30 * time.Second, 4 * megabyte},
 		{"what it is set up for", small, time.Minute, 32 * megabyte},
 		{"which packages it has", []string{everyPackage, "pm list packages --user 0", "pm list packages -d --user 0", "pm list packages -s"}, time.Minute, 64 * megabyte},
-		{"what each package is", []string{"dumpsys package"}, 3 * time.Minute, 128 * megabyte},
+		{"what each package is", []string{packageDump}, 3 * time.Minute, 128 * megabyte},
 	}
 }
 
@@ -84,24 +85,7 @@ func Capture(ctx context.Context, host services.Host, serial string, tell func(P
 	}
 	defer session.Close()
 	var reading android.Reading
-	questions := Questions()
-	p := Progress{Steps: len(questions)}
-	var failed error
-	for i, q := range questions {
-		p.Step, p.Asking = i+1, q.Asking
-		tell(p)
-		n, err := ask(session, &reading, q)
-		p.Bytes += n
-		if err == nil && reading.Refused(android.SectionPackageList+" -u") && slices.Contains(q.Commands, everyPackage) {
-			q.Commands = []string{simpler}
-			n, err = ask(session, &reading, q)
-			p.Bytes += n
-		}
-		if err != nil {
-			failed = fmt.Errorf("asking for %s: %w", q.Asking, err)
-			break
-		}
-	}
+	failed := askAll(&reading, tell, func(q Question) (int64, error) { return ask(session, &reading, q) })
 	if !reading.Known() {
 		return nil, failed
 	}
@@ -110,10 +94,74 @@ func Capture(ctx context.Context, host services.Host, serial string, tell func(P
 		return nil, errors.Join(failed, err)
 	}
 	if failed != nil {
-		capture.Complete = false
-		capture.Missing = strings.TrimPrefix(capture.Missing+"; the phone went away", "; ")
+		capture.Broken()
 	}
 	return capture, failed
+}
+
+// askAll puts the questions of a capture, one after the other.
+func askAll(reading *android.Reading, tell func(Progress), ask func(Question) (int64, error)) error {
+	questions := Questions()
+	p := Progress{Steps: len(questions)}
+	for i, q := range questions {
+		p.Step, p.Asking = i+1, q.Asking
+		tell(p)
+		n, err := ask(q)
+		p.Bytes += n
+		if err == nil && reading.Refused(android.SectionPackageList+" -u") && slices.Contains(q.Commands, everyPackage) {
+			q.Commands = []string{simpler}
+			n, err = ask(q)
+			p.Bytes += n
+		}
+		if err != nil {
+			return fmt.Errorf("asking for %s: %w", q.Asking, err)
+		}
+	}
+	return nil
+}
+
+// CaptureUnread asks a phone what it has, as Capture does, and hands over what it
+// says for somebody else to read: together the answers read like a terminal's
+// contents. Only what tells who it is, and whether simpler questions are needed,
+// is read here. Where the phone vanishes in the middle the error wraps
+// services.ErrGone, and what it had said by then was handed over.
+func CaptureUnread(ctx context.Context, host services.Host, serial string, tell func(Progress), w io.Writer) (who android.Identity, err error) {
+	session, err := services.Shell(ctx, host, serial)
+	if err != nil {
+		return who, err
+	}
+	defer session.Close()
+	var reading android.Reading
+	err = askAll(&reading, tell, func(q Question) (int64, error) {
+		if slices.Contains(q.Commands, packageDump) { // which is nearly all that it says
+			return stream(session, q, w)
+		}
+		text := reading.Text("")
+		n, err := stream(session, q, io.MultiWriter(text, w))
+		if closed := text.Close(); err == nil && !errors.Is(closed, android.ErrNotOutput) {
+			err = closed
+		}
+		return n, err
+	})
+	if !reading.Known() {
+		return who, err
+	}
+	c, wrong := reading.Capture()
+	if wrong != nil {
+		return who, errors.Join(err, wrong)
+	}
+	return c.Identity, err
+}
+
+// stream puts one question and hands on its answer as it comes, which ends with
+// its line.
+func stream(session *services.Session, q Question, out io.Writer) (int64, error) {
+	w := &bounded{w: out, left: q.limit}
+	_, err := session.Stream(q.Line(), q.timeout, w)
+	if _, ended := out.Write([]byte{'\n'}); err == nil {
+		err = ended
+	}
+	return q.limit - w.left, err
 }
 
 // ask puts one question and reads its answer as it comes.

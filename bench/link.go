@@ -5,8 +5,10 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"log/slog"
 	"maps"
+	"net/url"
 	"slices"
 	"sync"
 	"time"
@@ -92,6 +94,21 @@ type Wire interface {
 	// Requests hands on the server's events, each of at most maxRequest bytes,
 	// until the connection ends.
 	Requests(ctx context.Context, each func(event string, data []byte)) error
+}
+
+// TextWire is a wire that takes a text as it comes, and compresses it on its way.
+type TextWire interface {
+	Wire
+	// Text begins one that is sent to a path below the link's own.
+	Text(ctx context.Context, path string) Text
+}
+
+// Text is a text on its way.
+type Text interface {
+	io.Writer
+	// Send sends what was written with a query, and once more where it is called
+	// again. A refusal is what Refusal makes of it.
+	Send(ctx context.Context, query string) error
 }
 
 // Link offers a station's phones to a server elsewhere.
@@ -262,6 +279,38 @@ func (r linkResults) Captured(ctx context.Context, serial string, c *android.Cap
 	return r.link.postPatiently(ctx, "jobs/"+r.job.String()+"/capture", message)
 }
 
+// Unread has the server read a capture where the wire can carry text as it comes.
+func (r linkResults) Unread(ctx context.Context) Unread {
+	if w, ok := r.link.Wire.(TextWire); ok {
+		return linkText{r, w.Text(ctx, "jobs/"+r.job.String()+"/text")}
+	}
+	return nil
+}
+
+// linkText is a text on its way to the server.
+type linkText struct {
+	linkResults
+	Text
+}
+
+// End sends it, again while the server is away.
+func (t linkText) End(ctx context.Context, serial string, broken bool) error {
+	query := url.Values{"serial": {serial}}
+	if broken {
+		query.Set("broken", "true")
+	}
+	return retry.Do(ctx, retry.Patient, func() error { return lasting(t.Send(ctx, query.Encode())) }, nil)
+}
+
+// lasting marks refusals that asking again does not change.
+func lasting(err error) error {
+	var answer *answerError
+	if errors.Is(err, ErrRevoked) || errors.Is(err, run.ErrSuperseded) || errors.As(err, &answer) && answer.status < 500 {
+		return retry.Never(err)
+	}
+	return err
+}
+
 func (r linkResults) Named(ctx context.Context, list []Named) error {
 	return r.link.postPatiently(ctx, "jobs/"+r.job.String()+"/names", LinkNames{list})
 }
@@ -308,12 +357,7 @@ func (l *Link) postPatiently(ctx context.Context, path string, body any) error {
 // exchange is postPatiently with an answer.
 func (l *Link) exchange(ctx context.Context, path string, body, into any) error {
 	return retry.Do(ctx, retry.Patient, func() error {
-		err := l.send(ctx, path, body, into)
-		var answer *answerError
-		if errors.Is(err, ErrRevoked) || errors.Is(err, run.ErrSuperseded) || errors.As(err, &answer) && answer.status < 500 {
-			err = retry.Never(err)
-		}
-		return err
+		return lasting(l.send(ctx, path, body, into))
 	}, nil)
 }
 

@@ -78,6 +78,22 @@ type Results interface {
 	Run(ctx context.Context, id uuid.UUID, r run.Report) (run.Orders, error)
 }
 
+// UnreadResults are results that can have captures read by somebody else: where
+// a bench computes slowly, and its server does not.
+type UnreadResults interface {
+	Results
+	// Unread begins to take what a phone says, nil where that can't be.
+	Unread(ctx context.Context) Unread
+}
+
+// Unread takes what a phone says in a capture.
+type Unread interface {
+	io.Writer
+	// End has it read and stored; serial is as in Captured, and broken says that the
+	// phone did not say all of it.
+	End(ctx context.Context, serial string, broken bool) error
+}
+
 // NamesProgress says how far reading names is.
 type NamesProgress struct {
 	Done   int                 `json:"done"`
@@ -176,11 +192,24 @@ func (s *Station) settle(ctx context.Context, serial string) {
 }
 
 func (s *Station) capture(ctx context.Context, serial string, out Results) (any, error) {
-	c, asking := Capture(ctx, s.Host, serial, func(p Progress) {
+	tell := func(p Progress) {
 		if err := out.Tell(ctx, p); err != nil && ctx.Err() == nil {
 			s.Log.Warn("the progress of a capture could not be told", "err", err)
 		}
-	})
+	}
+	if elsewhere, ok := out.(UnreadResults); ok {
+		if u := elsewhere.Unread(ctx); u != nil {
+			who, asking := CaptureUnread(ctx, s.Host, serial, tell, u)
+			if ctx.Err() != nil {
+				return nil, ctx.Err()
+			}
+			if who.Fingerprint == "" {
+				return nil, asking // nobody can tell whose capture it would be
+			}
+			return nil, errors.Join(u.End(ctx, s.identity(serial, who), asking != nil), asking)
+		}
+	}
+	c, asking := Capture(ctx, s.Host, serial, tell)
 	if ctx.Err() != nil {
 		return nil, ctx.Err()
 	}

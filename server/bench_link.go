@@ -70,6 +70,7 @@ func (s *Server) linkRoutes() {
 			}
 			return nil, r.Captured(ctx, in.Body.Serial, c)
 		})
+	s.linkTextRoute()
 	route(s, OfBench, huma.Operation{OperationID: "linkNames", Method: http.MethodPost, Path: "/api/v1/link/jobs/{id}/names", Summary: "What package files said", MaxBodyBytes: 32 << 20, SkipValidateBody: true},
 		func(ctx context.Context, in *linkJobInput[bench.LinkNames]) (*struct{}, error) {
 			if err := in.Body.Check(); err != nil {

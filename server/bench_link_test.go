@@ -24,6 +24,12 @@ import (
 // adb at all.
 func elsewhere(t *testing.T, s *site, change func(*phone.Scenario)) (p *phone.Phone, address, benchID string, ended chan error) {
 	t.Helper()
+	return elsewhereOver(t, s, func(w bench.HTTP) bench.Wire { return w }, change)
+}
+
+// elsewhereOver is elsewhere over another wire.
+func elsewhereOver(t *testing.T, s *site, wire func(bench.HTTP) bench.Wire, change func(*phone.Scenario)) (p *phone.Phone, address, benchID string, ended chan error) {
+	t.Helper()
 	keeper := s.signIn("maintainer")
 	made := decode[struct{ ID, Token string }](s, s.do(keeper, "POST", "/api/v1/benches", map[string]string{"name": "the ward"}), 201)
 	p, address = s.standIn(change)
@@ -34,7 +40,7 @@ func elsewhere(t *testing.T, s *site, change func(*phone.Scenario)) (p *phone.Ph
 		Host: adbtest.Start(t), Key: []byte("key"), Scratch: bench.Scratch, Log: log,
 		Hands: []bench.Hand{bench.HandAt{Address: address, Control: hand.Listener.Addr().String()}},
 	})
-	link := &bench.Link{Wire: bench.HTTP{Server: s.http.URL, Token: made.Token}, Station: station, Log: log}
+	link := &bench.Link{Wire: wire(bench.HTTP{Server: s.http.URL, Token: made.Token}), Station: station, Log: log}
 	ctx, cancel := context.WithCancel(context.Background())
 	ended = make(chan error, 1)
 	go func() { ended <- link.Run(ctx) }()

@@ -215,7 +215,7 @@ var needs = map[string]string{
 	"POST /api/v1/backups/:id/restore":  "technician",
 	"POST /api/v1/link/jobs/:id/run":    "bench",
 	"POST /api/v1/benches/:id/requests": "technician", "POST /api/v1/opened": "technician", "GET /api/v1/packages/:name/icon": "technician",
-	"GET /api/v1/link/requests": "bench", "POST /api/v1/link/view": "bench", "POST /api/v1/link/leave": "bench", "POST /api/v1/link/jobs/:id/progress": "bench", "POST /api/v1/link/jobs/:id/capture": "bench",
+	"GET /api/v1/link/requests": "bench", "POST /api/v1/link/view": "bench", "POST /api/v1/link/leave": "bench", "POST /api/v1/link/jobs/:id/progress": "bench", "POST /api/v1/link/jobs/:id/capture": "bench", "POST /api/v1/link/jobs/:id/text": "bench",
 	"POST /api/v1/link/jobs/:id/names": "bench", "POST /api/v1/link/jobs/:id/end": "bench", "GET /api/v1/captures/:id/intake": "technician",
 	"GET /api/v1/jobs/:id": "technician", "DELETE /api/v1/jobs/:id": "technician", "GET /api/v1/jobs/:id/events": "technician",
 	"GET /api/v1/ledger/export": "technician", "GET /api/v1/views": "technician", "POST /api/v1/views": "technician", "DELETE /api/v1/views/:id": "technician",

@@ -29,6 +29,12 @@ func (w Wire) Post(ctx context.Context, path string, message []byte) ([]byte, er
 	return body, bench.Refusal(answer.Get("status").Int(), body)
 }
 
+// Text begins a text that is compressed as it comes; see bench.TextWire.
+func (w Wire) Text(ctx context.Context, path string) bench.Text {
+	upload, err := call(w.Link, "text", path)
+	return &sending{upload, err}
+}
+
 // Requests hands on the server's events; see bench.Wire.
 func (w Wire) Requests(ctx context.Context, each func(event string, data []byte)) error {
 	type event struct{ name, data string }
@@ -63,6 +69,33 @@ func (w Wire) Requests(ctx context.Context, each func(event string, data []byte)
 			return fmt.Errorf("the connection ended: %w", err)
 		}
 	}
+}
+
+// sending is a text on its way, an object of web/src/usb/link.ts.
+type sending struct {
+	text js.Value
+	err  error
+}
+
+func (s *sending) Write(p []byte) (int, error) {
+	if s.err == nil {
+		_, s.err = call(s.text, "write", array(p))
+	}
+	if s.err != nil {
+		return 0, s.err
+	}
+	return len(p), nil
+}
+
+func (s *sending) Send(ctx context.Context, query string) error {
+	if s.err != nil {
+		return s.err
+	}
+	answer, err := Wire{s.text}.ask(ctx, "send", query)
+	if err != nil {
+		return err
+	}
+	return bench.Refusal(answer.Get("status").Int(), bytesOf(answer.Get("body")))
 }
 
 // ask calls a method that takes an AbortSignal before its other arguments, and

@@ -64,6 +64,12 @@ func (r *Reading) Capture() (*Capture, error) {
 	return c, err
 }
 
+// Broken says that the phone went away before it had said everything.
+func (c *Capture) Broken() {
+	c.Complete = false
+	c.Missing = strings.TrimPrefix(c.Missing+"; the phone went away", "; ")
+}
+
 // merge joins the dump and the lists into one entry a package, sorted by name.
 func (c *Capture) merge(dump *PackageDump, lists map[string][]Listed, sizes *sizes) {
 	packages := make(map[PackageName]*Package, len(dump.Packages))

@@ -13,6 +13,29 @@ const answerOf = async (a: Response): Promise<Answer> => ({
   body: new Uint8Array(await a.arrayBuffer()),
 })
 
+// Text is a text on its way to the server.
+export class Text {
+  private readonly writer
+  private readonly packed
+  private ended: Promise<void> | undefined
+
+  constructor(private readonly post: (signal: AbortSignal, query: string, body: ArrayBuffer) => Promise<Response>) {
+    const gzip = new CompressionStream('gzip')
+    this.writer = gzip.writable.getWriter()
+    this.packed = new Response(gzip.readable).arrayBuffer()
+  }
+
+  write(piece: Uint8Array<ArrayBuffer>) {
+    void this.writer.write(piece)
+  }
+
+  async send(signal: AbortSignal, query: string): Promise<Answer> {
+    this.ended ??= this.writer.close()
+    await this.ended
+    return answerOf(await this.post(signal, query, await this.packed))
+  }
+}
+
 export class Link {
   readonly server = location.origin
   constructor(
@@ -33,6 +56,17 @@ export class Link {
   async post(signal: AbortSignal, path: string, body: Uint8Array<ArrayBuffer>): Promise<Answer> {
     const headers = { 'Content-Type': 'application/json' }
     return answerOf(await this.ask(signal, path, { method: 'POST', body, headers }))
+  }
+
+  // text begins a text that is compressed as it comes, and sent when it is whole.
+  text(path: string): Text {
+    return new Text((signal, query, body) =>
+      this.ask(signal, `${path}?${query}`, {
+        method: 'POST',
+        body,
+        headers: { 'Content-Type': 'text/plain', 'Content-Encoding': 'gzip' },
+      }),
+    )
   }
 
   // requests hands on the server's events until the connection ends, or take
