@@ -85,7 +85,24 @@ func Capture(ctx context.Context, host services.Host, serial string, tell func(P
 	}
 	defer session.Close()
 	var reading android.Reading
-	failed := askAll(&reading, tell, func(q Question) (int64, error) { return ask(session, &reading, q) })
+	questions := Questions()
+	p := Progress{Steps: len(questions)}
+	var failed error
+	for i, q := range questions {
+		p.Step, p.Asking = i+1, q.Asking
+		tell(p)
+		n, err := ask(session, &reading, q)
+		p.Bytes += n
+		if err == nil && q.refused(&reading) {
+			q.Commands = []string{simpler}
+			n, err = ask(session, &reading, q)
+			p.Bytes += n
+		}
+		if err != nil {
+			failed = fmt.Errorf("asking for %s: %w", q.Asking, err)
+			break
+		}
+	}
 	if !reading.Known() {
 		return nil, failed
 	}
@@ -99,50 +116,53 @@ func Capture(ctx context.Context, host services.Host, serial string, tell func(P
 	return capture, failed
 }
 
-// askAll puts the questions of a capture, one after the other.
-func askAll(reading *android.Reading, tell func(Progress), ask func(Question) (int64, error)) error {
-	questions := Questions()
-	p := Progress{Steps: len(questions)}
-	for i, q := range questions {
-		p.Step, p.Asking = i+1, q.Asking
-		tell(p)
-		n, err := ask(q)
-		p.Bytes += n
-		if err == nil && reading.Refused(android.SectionPackageList+" -u") && slices.Contains(q.Commands, everyPackage) {
-			q.Commands = []string{simpler}
-			n, err = ask(q)
-			p.Bytes += n
-		}
-		if err != nil {
-			return fmt.Errorf("asking for %s: %w", q.Asking, err)
-		}
-	}
-	return nil
+// refused reports whether the phone does not know how to answer the question as it
+// was put, and has to be asked in simpler words.
+func (q Question) refused(reading *android.Reading) bool {
+	return slices.Contains(q.Commands, everyPackage) && reading.Refused(android.SectionPackageList+" -u")
 }
 
 // CaptureUnread asks a phone what it has, as Capture does, and hands over what it
 // says for somebody else to read: together the answers read like a terminal's
 // contents. Only what tells who it is, and whether simpler questions are needed,
-// is read here. Where the phone vanishes in the middle the error wraps
-// services.ErrGone, and what it had said by then was handed over.
+// is read here. All questions are sent ahead: how long one is under way costs
+// nothing. Where the phone vanishes in the middle the error wraps services.ErrGone,
+// and what it had said by then was handed over.
 func CaptureUnread(ctx context.Context, host services.Host, serial string, tell func(Progress), w io.Writer) (who android.Identity, err error) {
 	session, err := services.Shell(ctx, host, serial)
 	if err != nil {
 		return who, err
 	}
 	defer session.Close()
+	questions := Questions()
+	var all time.Duration
+	for _, q := range questions {
+		all += q.timeout
+	}
+	for _, q := range questions {
+		if err := session.Ahead(q.Line(), all); err != nil {
+			return who, fmt.Errorf("asking for %s: %w", q.Asking, err)
+		}
+	}
 	var reading android.Reading
-	err = askAll(&reading, tell, func(q Question) (int64, error) {
-		if slices.Contains(q.Commands, packageDump) { // which is nearly all that it says
-			return stream(session, q, w)
+	p := Progress{Steps: len(questions)}
+	for i := 0; i < len(questions) && err == nil; i++ {
+		q := questions[i]
+		p.Step, p.Asking = i+1, q.Asking
+		tell(p)
+		var n int64
+		if n, err = hearUnread(session, &reading, q, w); err != nil {
+			err = fmt.Errorf("asking for %s: %w", q.Asking, err)
 		}
-		text := reading.Text("")
-		n, err := stream(session, q, io.MultiWriter(text, w))
-		if closed := text.Close(); err == nil && !errors.Is(closed, android.ErrNotOutput) {
-			err = closed
+		p.Bytes += n
+	}
+	if i := slices.IndexFunc(questions, func(q Question) bool { return q.refused(&reading) }); i >= 0 && err == nil {
+		q := questions[i]
+		q.Commands = []string{simpler}
+		if err = session.Ahead(q.Line(), q.timeout); err == nil {
+			_, err = hearUnread(session, &reading, q, w)
 		}
-		return n, err
-	})
+	}
 	if !reading.Known() {
 		return who, err
 	}
@@ -153,11 +173,18 @@ func CaptureUnread(ctx context.Context, host services.Host, serial string, tell 
 	return c.Identity, err
 }
 
-// stream puts one question and hands on its answer as it comes, which ends with
-// its line.
-func stream(session *services.Session, q Question, out io.Writer) (int64, error) {
-	w := &bounded{w: out, left: q.limit}
-	_, err := session.Stream(q.Line(), q.timeout, w)
+// hearUnread hands on the answer to a question as it comes, and reads along where
+// that is little. What is handed on ends with its line.
+func hearUnread(session *services.Session, reading *android.Reading, q Question, out io.Writer) (int64, error) {
+	to, along := out, reading.Text("")
+	if !slices.Contains(q.Commands, packageDump) { // which is nearly all that a phone says
+		to = io.MultiWriter(along, out)
+	}
+	w := &bounded{w: to, left: q.limit}
+	_, err := session.StreamAnswer(q.timeout, w)
+	if closed := along.Close(); err == nil && !errors.Is(closed, android.ErrNotOutput) {
+		err = closed
+	}
 	if _, ended := out.Write([]byte{'\n'}); err == nil {
 		err = ended
 	}

@@ -199,14 +199,7 @@ func (s *Station) capture(ctx context.Context, serial string, out Results) (any,
 	}
 	if elsewhere, ok := out.(UnreadResults); ok {
 		if u := elsewhere.Unread(ctx); u != nil {
-			who, asking := CaptureUnread(ctx, s.Host, serial, tell, u)
-			if ctx.Err() != nil {
-				return nil, ctx.Err()
-			}
-			if who.Fingerprint == "" {
-				return nil, asking // nobody can tell whose capture it would be
-			}
-			return nil, errors.Join(u.End(ctx, s.identity(serial, who), asking != nil), asking)
+			return nil, s.captureUnread(ctx, serial, u, tell)
 		}
 	}
 	c, asking := Capture(ctx, s.Host, serial, tell)
@@ -217,6 +210,28 @@ func (s *Station) capture(ctx context.Context, serial string, out Results) (any,
 		return nil, asking
 	}
 	return nil, errors.Join(out.Captured(ctx, s.identity(serial, c.Identity), c), asking)
+}
+
+// captureUnread has somebody else read what the phone says. How far it is, is told
+// beside it: nothing waits for that.
+func (s *Station) captureUnread(ctx context.Context, serial string, u Unread, tell func(Progress)) error {
+	told := make(chan Progress, len(Questions()))
+	var telling sync.WaitGroup
+	telling.Go(func() {
+		for p := range told {
+			tell(p)
+		}
+	})
+	defer telling.Wait()
+	who, asking := CaptureUnread(ctx, s.Host, serial, func(p Progress) { told <- p }, u)
+	close(told)
+	if ctx.Err() != nil {
+		return ctx.Err()
+	}
+	if who.Fingerprint == "" {
+		return asking // nobody can tell whose capture it would be
+	}
+	return errors.Join(u.End(ctx, s.identity(serial, who), asking != nil), asking)
 }
 
 // namesAtOnce is how many names are handed on together, namesEvery how long

@@ -141,6 +141,15 @@ func (s *Session) Answer(timeout time.Duration, limit int) (Result, error) {
 	return Result{out.Bytes(), bytes.Clone(s.errs.Bytes()), code}, err
 }
 
+// StreamAnswer reads the answer to the oldest command that was sent ahead, as
+// Stream does.
+func (s *Session) StreamAnswer(timeout time.Duration, w io.Writer) (code int, err error) {
+	if s.ahead == 0 {
+		return 0, errors.New("no command was sent ahead")
+	}
+	return s.answer(timeout, w)
+}
+
 func (s *Session) answer(timeout time.Duration, w io.Writer) (code int, err error) {
 	s.until = time.Now().Add(timeout)
 	s.conn.SetDeadline(s.until)
