@@ -282,16 +282,13 @@ func (r linkResults) Captured(ctx context.Context, serial string, c *android.Cap
 // Unread has the server read a capture where the wire can carry text as it comes.
 func (r linkResults) Unread(ctx context.Context) Unread {
 	if w, ok := r.link.Wire.(TextWire); ok {
-		return linkText{r, w.Text(ctx, "jobs/"+r.job.String()+"/text")}
+		return linkText{w.Text(ctx, "jobs/"+r.job.String()+"/text")}
 	}
 	return nil
 }
 
 // linkText is a text on its way to the server.
-type linkText struct {
-	linkResults
-	Text
-}
+type linkText struct{ Text }
 
 // End sends it, again while the server is away.
 func (t linkText) End(ctx context.Context, serial string, broken bool) error {

@@ -16,7 +16,13 @@ export async function clean(page: Page, what: string) {
     const violations = await page.evaluate(async (options) => {
       // The first rows of a long list stand for the others, which are drawn alike.
       const context = {
-        exclude: ['.rows > .row:nth-child(n+16)', '.at:nth-child(n+12)', '.go > li:nth-child(n+9)', '.plain > li:nth-child(n+9)', 'tbody > tr:nth-child(n+16)'].map((s) => [s]),
+        exclude: [
+          ['.rows > .row:nth-child(n+16)'],
+          ['.at:nth-child(n+12)'],
+          ['.go > li:nth-child(n+9)'],
+          ['.plain > li:nth-child(n+9)'],
+          ['tbody > tr:nth-child(n+16)'],
+        ],
       }
       const { axe } = window as unknown as { axe: { run(context: object, options: RunOptions): Promise<AxeResults> } }
       return (await axe.run(context, options)).violations

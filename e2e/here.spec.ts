@@ -294,7 +294,8 @@ async function nginx(world: World, folder: string): Promise<{ port: number; end:
     const conf = world.file(
       'nginx.conf',
       `user root; daemon off; pid ${join(world.folder, 'nginx.pid')}; error_log stderr notice; worker_processes 1; events {}
-      http { include /etc/nginx/mime.types; types { application/wasm wasm; } access_log off; client_body_temp_path ${world.folder}; proxy_temp_path ${world.folder}; fastcgi_temp_path ${world.folder}; uwsgi_temp_path ${world.folder}; scgi_temp_path ${world.folder};
+      http { include /etc/nginx/mime.types; types { application/wasm wasm; } access_log off; 
+      ${['client_body', 'proxy', 'fastcgi', 'uwsgi', 'scgi'].map((what) => `${what}_temp_path ${world.folder};`).join(' ')}
       server { listen 127.0.0.1:${port}; root ${folder}; } }`,
     )
     const child = spawn('nginx', ['-c', conf, '-p', world.folder], { stdio: ['ignore', 'ignore', 'pipe'] })

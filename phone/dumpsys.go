@@ -158,7 +158,8 @@ func (d dumper) pkg(w *bufio.Writer, a *app, dir string) {
 	if a.Owner || a.Updated {
 		fmt.Fprintf(w, "    installerPackageName=%s\n", a.installer())
 	}
-	fmt.Fprintf(w, "    signatures=PackageSignatures{%07x version:3, signatures:[%08x], past signatures:[]}\n    installPermissionsFixed=true\n", hash, hashOf(a.signedBy()))
+	fmt.Fprintf(w, "    signatures=PackageSignatures{%07x version:3, signatures:[%08x], past signatures:[]}\n", hash, hashOf(a.signedBy()))
+	w.WriteString("    installPermissionsFixed=true\n")
 	d.libraryUse(w, a)
 	d.permissionUse(w, a)
 	for _, u := range slices.Sorted(maps.Keys(a.users)) {

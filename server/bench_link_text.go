@@ -38,6 +38,7 @@ func (s *Server) linkTextRoute() {
 	})
 	api := s.api.OpenAPI()
 	text := &huma.Schema{Type: "string"}
+	wrong := api.Components.Schemas.Schema(reflect.TypeFor[Problem](), true, "")
 	api.AddOperation(&huma.Operation{OperationID: "linkText", Method: http.MethodPost, Path: path,
 		Summary: "What a phone says in a capture, for the server to read", Description: "Compressed with gzip. For: bench.",
 		Parameters: []*huma.Param{
@@ -46,7 +47,7 @@ func (s *Server) linkTextRoute() {
 		},
 		RequestBody: &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"text/plain": {Schema: text}}},
 		Responses: map[string]*huma.Response{"204": {Description: "No Content"},
-			"default": {Description: "Error", Content: map[string]*huma.MediaType{"application/problem+json": {Schema: api.Components.Schemas.Schema(reflect.TypeFor[Problem](), true, "")}}}},
+			"default": {Description: "Error", Content: map[string]*huma.MediaType{"application/problem+json": {Schema: wrong}}}},
 	})
 }
 

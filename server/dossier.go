@@ -184,7 +184,7 @@ func onPhoneOf(ships []store.Shipping, trials []store.Trial) onPhone {
 	i := slices.IndexFunc(ships, func(s store.Shipping) bool { return s.Ships })
 	f.Ordinary = i < 0
 	for _, s := range ships {
-		if s.Ships && s.Model == ships[i].Model {
+		if s.Ships && s.Maker == ships[i].Maker && s.ModelSlug == ships[i].ModelSlug {
 			o.Icon, f.Platform = cmp.Or(s.Icon, o.Icon), s.Platform // the newest stands last
 		}
 	}

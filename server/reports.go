@@ -35,7 +35,7 @@ type reportBody struct {
 	Words       string              `json:"words,omitempty" maxLength:"4000"`
 	Log         string              `json:"log,omitempty" maxLength:"65536"`
 	ByHand      bool                `json:"byHand,omitempty" doc:"It was done by hand, in the phone's own settings"`
-	Capture     string              `json:"capture,omitempty" maxLength:"6000000" doc:"What the phone has, as the text of a capture file without its serial number"`
+	Capture     string              `json:"capture,omitempty" maxLength:"6000000" doc:"What the phone has: a capture file's text"`
 
 	files []android.Source // the same, as a form sends it
 }
@@ -216,7 +216,10 @@ func badReport(format string, args ...any) error {
 
 // report checks everything that can be told without looking anything up.
 func (b reportBody) report() (n store.NewReport, err error) {
-	n = store.NewReport{Fingerprint: b.Fingerprint, Phone: b.Phone, Outcome: b.Outcome, Since: b.Since, Words: plainText(b.Words), Log: plainText(b.Log), ByHand: b.ByHand}
+	n = store.NewReport{
+		Fingerprint: b.Fingerprint, Phone: b.Phone, Outcome: b.Outcome, Since: b.Since,
+		Words: plainText(b.Words), Log: plainText(b.Log), ByHand: b.ByHand,
+	}
 	switch {
 	case !slices.Contains(store.ReportOutcomes, b.Outcome):
 		return n, badReport("outcome: say what happened, in one of the words that there are for it.")

@@ -5,6 +5,7 @@ import (
 	"net/http"
 	"time"
 
+	"github.com/gin-gonic/gin"
 	"github.com/google/uuid"
 
 	"roster/bench/alone"
@@ -19,7 +20,31 @@ const maxTold = 8 << 20
 // as much memory as one of a technician's.
 const toldAtOnce = 2
 
-var toldBusy = problem(http.StatusServiceUnavailable, "busy", "Others send what their phones have right now. Nothing was kept; send it again in a moment.").after(5 * time.Second)
+// Large reports are held in memory while they come in, and anybody may send some:
+// so many at once. One with nothing along is no larger than smallTold.
+const (
+	smallTold   = 256 << 10
+	heardAtOnce = 8
+)
+
+var toldBusy = problem(http.StatusServiceUnavailable, "busy",
+	"Others send what their phones have right now. Nothing was kept; send it again in a moment.").after(5 * time.Second)
+
+// hearing bounds how many large reports come in at once, before anything of them
+// is read.
+func (s *Server) hearing(c *gin.Context) {
+	path, size := c.Request.URL.Path, c.Request.ContentLength
+	if c.Request.Method != http.MethodPost || path != "/tell" && path != "/api/v1/reports" || size >= 0 && size <= smallTold {
+		return
+	}
+	done, ok := s.heard.enter(uuid.Nil)
+	if !ok {
+		writeProblem(c, toldBusy)
+		return
+	}
+	defer done()
+	c.Next()
+}
 
 // readAlong reads what came along of the phone itself. Of its serial number, where
 // files hold it, only the hash is kept that the page would have sent.

@@ -84,7 +84,8 @@ type Server struct {
 	pace      Pace
 	passwords *passwords
 	uploads   *turnstile
-	along     *turnstile // what comes along with reports of strangers
+	heard     *turnstile // large reports of strangers that come in
+	along     *turnstile // what comes along with them, while it is read
 	tellers   tellers
 	exports   *turnstile
 	// previewing is held while another yardstick is tried out: that takes all
@@ -129,7 +130,7 @@ func build(c Config) *Server {
 		s.pace = DefaultPace
 	}
 	s.uploads, s.exports = newTurnstile(uploadsAtOnce, uploadsOfOnePerson), newTurnstile(exportsAtOnce, exportsOfOnePerson)
-	s.along = newTurnstile(toldAtOnce, toldAtOnce)
+	s.heard, s.along = newTurnstile(heardAtOnce, heardAtOnce), newTurnstile(toldAtOnce, toldAtOnce)
 	s.middleware()
 	s.routes()
 	return s
@@ -162,7 +163,7 @@ func (s *Server) middleware() {
 	// What is public is pressed already, and the same for everybody.
 	s.publicRoutes()
 	e.Use(gzip.Gzip(gzip.BestSpeed, gzip.WithExcludedPathsRegexs([]string{`/events$`, `/link/requests$`, `\.woff2$`, `^/assets/.*\.(js|css|wasm)$`})))
-	e.Use(s.crossOrigin, s.whoIsIt)
+	e.Use(s.crossOrigin, s.whoIsIt, s.hearing)
 }
 
 // ledBy leads the names of types in the API's description whose packages have

@@ -51,7 +51,9 @@ var sections = []section{
 	{name: "approvals", columns: "edit_id, person_id, at", order: "edit_id, person_id"},
 	{name: "comments", columns: "id, change_id, thread, person_id, text, at", order: "id"},
 	{name: "claims", columns: "package_id, field, scope_kind, scope_id, value, revision, reason, set_by, set_at, change_id", order: "package_id, field, scope_kind, scope_id"},
-	{name: "trials", columns: "id, package_id, build_id, phone, person_id, method, outcome, function, persistence, recovery, watched_days, note, at, change_id, tried, attachments, outside, by_hand", order: "id", older: map[string]string{"outside": "false", "by_hand": "''"}},
+	{name: "trials", columns: "id, package_id, build_id, phone, person_id, method, outcome, function, persistence, recovery" +
+		", watched_days, note, at, change_id, tried, attachments, outside, by_hand",
+		order: "id", older: map[string]string{"outside": "false", "by_hand": "''"}},
 	{name: "sources", columns: "id, package_id, scope_kind, scope_id, title, link, quote, claim, load, attachment_id, person_id, at, change_id", order: "id"},
 	{name: "history", columns: "id, at, author_id, accepted_by, change_id, edit_id, package_id, field, scope_kind, scope_id, before, after, reason, alone", order: "id"},
 	{name: "profiles", columns: "id, model_id, slug, name, purpose, rules, revision, changed_by, changed_at", order: "id"},

@@ -261,7 +261,8 @@ func (s *Store) NoteReport(ctx context.Context, id, person uuid.UUID, words stri
 func (s *Store) DecideReport(ctx context.Context, id, person uuid.UUID, state, reason string, edits []NewEdit) error {
 	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, `
-			update reports set state = $2, reason = $3, decided_by = $4, decided_at = now(), capture = null
+			update reports set state = $2, reason = $3, decided_by = $4, decided_at = now(),
+				capture = case when $2 = 'put-away' then null else capture end
 			where id = $1 and state in ('waiting', 'asked')`, id, state, reason, person)
 		if err != nil {
 			return err

@@ -133,11 +133,8 @@ func (s *Session) Ahead(command string, timeout time.Duration) error {
 
 // Answer reads the answer to the oldest command that was sent ahead.
 func (s *Session) Answer(timeout time.Duration, limit int) (Result, error) {
-	if s.ahead == 0 {
-		return Result{}, errors.New("no command was sent ahead")
-	}
 	var out bytes.Buffer
-	code, err := s.answer(timeout, &limitedWriter{w: &out, left: limit})
+	code, err := s.StreamAnswer(timeout, &limitedWriter{w: &out, left: limit})
 	return Result{out.Bytes(), bytes.Clone(s.errs.Bytes()), code}, err
 }
 

@@ -124,7 +124,10 @@ func (s *Site) release(ctx context.Context, path string) (File, error) {
 	if err != nil {
 		return File{}, err
 	}
-	a := render.About{Digest: r.SHA256, File: fmt.Sprintf("%s-%s-%d", model, edition, r.Number), Where: s.Base + Path(r.ReleaseLine), Language: s.code(), Withdrawn: r.State == "withdrawn", Reason: r.Reason}
+	a := render.About{
+		Digest: r.SHA256, File: fmt.Sprintf("%s-%s-%d", model, edition, r.Number), Where: s.Base + Path(r.ReleaseLine),
+		Language: s.code(), Withdrawn: r.State == "withdrawn", Reason: r.Reason,
+	}
 	marks, err := s.Store.NotFor(ctx, []uuid.UUID{r.ID})
 	if err != nil {
 		return File{}, err

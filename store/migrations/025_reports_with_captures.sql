@@ -1,6 +1,6 @@
 -- What came along with a report: what the teller's phone has, as a compressed
--- capture file without its serial number, until a reviewer takes it in or the
--- report is decided; and what it is about, for the list.
+-- capture file without its serial number, until a reviewer takes it in or
+-- puts the report away; and what it is about, for the list.
 alter table reports add by_hand boolean not null default false;
 alter table reports add capture bytea;
 alter table reports add capture_about jsonb;

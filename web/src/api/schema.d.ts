@@ -5352,7 +5352,7 @@ export interface components {
         ReportBody: {
             /** @description It was done by hand, in the phone's own settings */
             byHand?: boolean;
-            /** @description What the phone has, as the text of a capture file without its serial number */
+            /** @description What the phone has: a capture file's text */
             capture?: string;
             /** @description The phone's firmware, where the teller knows it */
             fingerprint?: string;

@@ -114,7 +114,7 @@ function taken() {
           <router-link v-if="r.captureId" class="link" :to="{ name: 'intake', params: { id: r.captureId } }"
             >Taken in</router-link
           >
-          <button v-else-if="show === 'waiting'" class="link" @click="takeIn(r)">Take it in</button>
+          <button v-else-if="r.state !== 'put-away'" class="link" @click="takeIn(r)">Take it in</button>
         </p>
         <p v-for="(n, i) in r.notes" :key="i" class="note" dir="auto">
           <b>{{ n.by || 'whoever told' }}</b> {{ n.words }}
