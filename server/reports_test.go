@@ -339,34 +339,3 @@ func TestPagesInLanguages(t *testing.T) {
 		}
 	}
 }
-
-// TestManyLargeReports: large reports that stand still hold up no small ones, and are
-// bounded before anything of them is read.
-func TestManyLargeReports(t *testing.T) {
-	t.Parallel()
-	q := reportSite(t)
-	for range 8 {
-		body, stays := io.Pipe()
-		t.Cleanup(func() { stays.Close() })
-		go stays.Write([]byte("{"))
-		r, err := http.NewRequestWithContext(t.Context(), "POST", q.http.URL+"/api/v1/reports", body)
-		if err != nil {
-			t.Fatal(err)
-		}
-		r.Header.Set("Content-Type", "application/json")
-		go func() {
-			if a, err := http.DefaultTransport.RoundTrip(r); err == nil {
-				a.Body.Close()
-			}
-		}()
-	}
-	large := map[string]any{"outcome": "worked", "capture": strings.Repeat("x", 300<<10)}
-	q.until("the ninth is told to wait", func() bool {
-		a := q.do(nil, "POST", "/api/v1/reports", large)
-		return a.status == 503 && strings.Contains(string(a.body), "send it again in a moment")
-	})
-	small := map[string]any{"outcome": "worked", "release": quietOne}
-	if a := q.do(nil, "POST", "/api/v1/reports", small, "X-Forwarded-For", "198.51.100.30"); a.status != 201 {
-		t.Errorf("%d %s", a.status, a.body)
-	}
-}
