@@ -63,9 +63,11 @@ test('a stranger does it, closes the page in the middle, and goes on; another un
   for (const skip of await page.getByRole('button', { name: 'Leave this out' }).all()) await skip.click()
   await press(page, 'Next')
   await page.getByLabel('There is nothing to save').check()
+  await hand(world, 'slow', '1500') // so that the middle is there for long enough to be met
   await press(page, /^Do it now/)
   await expect(page.getByText(/^[3-9] of \d+ steps/)).toBeVisible()
   await page.close()
+  await hand(world, 'slow', '0')
 
   page = await context.newPage()
   await page.goto(`${world.url}${ward}.here.html`)

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 )
 
 // Condition is how a stand-in is, to those who hold it in their hand.
@@ -39,6 +40,7 @@ var Actions = []struct{ Word, Does string }{
 	{"unplug", "pull the cable"},
 	{"plug", "put the cable back"},
 	{"loosen", "let the cable fall out after N commands"},
+	{"slow", "let it take N milliseconds to take a package off"},
 	{"restart", "restart the phone"},
 	{"lock", "set a lock code"},
 	{"unlock", "remove the lock code"},
@@ -51,7 +53,8 @@ var Actions = []struct{ Word, Does string }{
 var ErrAction = errors.New("no such action")
 
 // Do is what a hand does to the phone: one of Actions. With is the number of
-// commands to loosen after, or the package to open.
+// commands to loosen after, of milliseconds to be slow by, or the package to
+// open.
 func (p *Phone) Do(action, with string) error {
 	switch action {
 	case "accept":
@@ -84,6 +87,12 @@ func (p *Phone) Do(action, with string) error {
 		p.mu.Lock()
 		p.faults = append(p.faults, Fault{Do: "unplug", After: n, Times: 1})
 		p.mu.Unlock()
+	case "slow":
+		n, err := strconv.Atoi(with)
+		if err != nil || n < 0 || n > 60_000 {
+			return fmt.Errorf("slow: how many milliseconds for each? 0 to 60000")
+		}
+		p.TakeRemovals(time.Duration(n) * time.Millisecond)
 	case "open":
 		return p.Open(with)
 	default:

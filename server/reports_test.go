@@ -1,10 +1,12 @@
 package server_test
 
 import (
+	"bufio"
 	"bytes"
 	"fmt"
 	"io"
 	"mime/multipart"
+	"net"
 	"net/http"
 	"net/url"
 	"regexp"
@@ -337,5 +339,33 @@ func TestPagesInLanguages(t *testing.T) {
 		if _, page := ask(path); !strings.Contains(page, words) {
 			t.Errorf("%s does not say %q: %.3000s", path, words, page)
 		}
+	}
+}
+
+// TestManyLargeReports: large reports that stand still hold up no small ones, and are
+// bounded before anything of them is read.
+func TestManyLargeReports(t *testing.T) {
+	t.Parallel()
+	q := reportSite(t)
+	address := strings.TrimPrefix(q.http.URL, "http://")
+	for range 8 {
+		c, err := net.Dial("tcp", address)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer c.Close()
+		fmt.Fprintf(c, "POST /api/v1/reports HTTP/1.1\r\nHost: %s\r\nContent-Type: application/json\r\nContent-Length: 300000\r\nExpect: 100-continue\r\n\r\n", address)
+		// A server says so when it begins to read the body.
+		if line, err := bufio.NewReader(c).ReadString('\n'); err != nil || !strings.Contains(line, " 100 ") {
+			t.Fatal(line, err)
+		}
+	}
+	large := map[string]any{"outcome": "worked", "release": quietOne, "words": strings.Repeat("x", 300<<10)}
+	if a := q.do(nil, "POST", "/api/v1/reports", large); a.status != 503 || !strings.Contains(string(a.body), "send it again in a moment") {
+		t.Errorf("%d %s", a.status, a.body)
+	}
+	small := map[string]any{"outcome": "worked", "release": quietOne}
+	if a := q.do(nil, "POST", "/api/v1/reports", small); a.status != 201 {
+		t.Errorf("%d %s", a.status, a.body)
 	}
 }
