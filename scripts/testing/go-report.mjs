@@ -1,6 +1,7 @@
 // Turns what "go test -json" says on standard input into lines for a person: a
 // line for each package, and everything that a failed test said. Keeps how long
-// each test took in a file, a line of JSON each, for slowest.mjs.
+// each test took, and why it failed, in a file, a line of JSON each, for
+// summary.mjs.
 //
 //	go test -json ./... | node scripts/testing/go-report.mjs FILE
 import { appendFileSync } from 'node:fs'
@@ -23,10 +24,11 @@ for await (const line of createInterface({ input: process.stdin })) {
   if (action === 'output' || action === 'build-output') said.set(key, (said.get(key) ?? '') + output)
   if (action === 'build-fail') process.stdout.write(said.get(key) ?? '')
   if (!['pass', 'fail', 'skip'].includes(action)) continue
-  if (action === 'fail') process.stdout.write(said.get(key) ?? '')
+  const failed = action === 'fail' ? (said.get(key) ?? '') : undefined
+  if (failed) process.stdout.write(failed)
   said.delete(key)
   if (test) {
-    if (!test.includes('/')) appendFileSync(file, JSON.stringify({ seconds: elapsed, name: `${name} ${test}` }) + '\n')
+    if (failed !== undefined || !test.includes('/')) appendFileSync(file, JSON.stringify({ seconds: elapsed, name: `${name} ${test}`, failed }) + '\n')
     if (action === 'skip') console.log(`skipped: ${name} ${test}`)
   } else if (action !== 'skip') {
     console.log(`${action === 'pass' ? 'ok  ' : 'FAIL'} ${name} (${seconds(elapsed)})`)
