@@ -82,12 +82,17 @@ func until(t testing.TB, c *adb.Client, serial, want string) {
 	eventually(t, serial+" is "+want, func() bool { return state(t, c, serial) == want })
 }
 
-// reconnect connects until the phone is there. The server takes up lost
-// connections by itself, and may give one up while another is asked for.
+// reconnect connects until the phone is there, as a Station does: the server
+// takes some lost connections up by itself, and gives up or holds on to others.
 func reconnect(t testing.TB, c *adb.Client, serial string) {
 	t.Helper()
 	eventually(t, serial+" is there again", func() bool {
 		now := state(t, c, serial)
+		if now == "offline" { // the server may hold on to what broke
+			if err := c.Disconnect(t.Context(), serial); err != nil {
+				t.Log(err)
+			}
+		}
 		if now == "not listed" {
 			if _, err := c.Connect(t.Context(), serial); err != nil {
 				t.Log(err)

@@ -83,15 +83,22 @@ func (s *Station) reach(ctx context.Context, address string) {
 	if err != nil {
 		return
 	}
-	if listed >= 0 {
-		if v.Phones[listed].State != "offline" || !s.offline(ctx, address) {
-			return
-		}
-		server.Disconnect(ctx, address) // else it answers that it is connected
+	if listed >= 0 && v.Phones[listed].State != "offline" {
+		return
 	}
-	if words, err := server.Connect(ctx, address); err != nil {
+	if words, err := s.join(ctx, server, address); err != nil {
 		s.Log.Debug("a stand-in can't be reached", "address", address, "words", words, "err", err)
 	}
+}
+
+// join connects to a phone on the network. One that the adb server lists and
+// does not hear is let go first: the server may hold on to the connection that
+// broke, answers that it is connected, and never tries again.
+func (s *Station) join(ctx context.Context, server Server, address string) (words string, err error) {
+	if s.offline(ctx, address) {
+		server.Disconnect(ctx, address)
+	}
+	return server.Connect(ctx, address)
 }
 
 // offline asks the adb server itself whether it lists a phone that it does not

@@ -162,19 +162,7 @@ func (s *Station) lookAfterStart(ctx context.Context, serial string, keys []run.
 
 // reachAgain connects to a phone on the network that adb has lost.
 func (s *Station) reachAgain(ctx context.Context, address string) {
-	server, err := s.server()
-	if err != nil {
-		return
+	if server, err := s.server(); err == nil {
+		s.join(ctx, server, address)
 	}
-	if list, err := server.Devices(ctx); err == nil {
-		for _, d := range list {
-			if d.Serial == address && d.State == "device" {
-				return
-			}
-			if d.Serial == address {
-				server.Disconnect(ctx, address) // else it answers that it is connected
-			}
-		}
-	}
-	server.Connect(ctx, address)
 }

@@ -102,9 +102,9 @@ func TestReach(t *testing.T) {
 		view, now string
 		want      []string
 	}{
-		"nobody has it":       {"", "", []string{"host:connect:" + address}},
+		"nobody has it":       {"", "", []string{"host:devices-l", "host:connect:" + address}},
 		"it is not heard":     {"offline", "offline", []string{"host:devices-l", "host:disconnect:" + address, "host:connect:" + address}},
-		"it is heard by now":  {"offline", "device", []string{"host:devices-l"}},
+		"it is heard by now":  {"offline", "device", []string{"host:devices-l", "host:connect:" + address}},
 		"it is heard":         {"device", "device", nil},
 		"it waits for a hand": {"unauthorized", "unauthorized", nil},
 	} {

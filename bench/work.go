@@ -369,7 +369,7 @@ func (s *Station) connect(ctx context.Context, address string) (any, error) {
 	s.asked.Go(func() {
 		ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), connectTakes)
 		defer cancel()
-		if words, err := server.Connect(ctx, address); err != nil {
+		if words, err := s.join(ctx, server, address); err != nil {
 			s.Log.Info("a phone can't be connected to", "address", address, "err", err)
 		} else {
 			s.Log.Debug("a phone was connected to", "address", address, "adb", words)

@@ -139,3 +139,21 @@ func TestUpdate(t *testing.T) {
 		t.Errorf("%+v", c)
 	}
 }
+
+// TestCableBack: a cable that fell out in the middle of an answer, and was put
+// back, is not pulled again by the rest of that answer.
+func TestCableBack(t *testing.T) {
+	p := held(t)
+	if err := p.Do("loosen", "0"); err != nil {
+		t.Fatal(err)
+	}
+	w := p.faulty("getprop", nil, io.Discard).(*faultyWriter)
+	w.begin("getprop")
+	if _, err := io.WriteString(w, "the first line"); err == nil || p.Condition().Plugged {
+		t.Error("the cable holds")
+	}
+	p.Plug()
+	if _, err := io.WriteString(w, "the second"); err == nil || !p.Condition().Plugged {
+		t.Error("the cable falls out twice")
+	}
+}

@@ -154,7 +154,8 @@ type faultyWriter struct {
 	w       io.Writer
 	command string
 	fault   Fault
-	left    int // bytes until the fault happens; -1 without one
+	left    int  // bytes until the fault happens; -1 without one
+	over    bool // it has happened, and nothing more is said
 }
 
 // begin arms the fault of one command, if it has one.
@@ -165,6 +166,9 @@ func (f *faultyWriter) begin(command string) {
 }
 
 func (f *faultyWriter) Write(p []byte) (int, error) {
+	if f.over { // the cable may be back by now, for others
+		return 0, io.ErrClosedPipe
+	}
 	if f.left < 0 || len(p) <= f.left {
 		if f.left >= 0 {
 			f.left -= len(p)
@@ -172,7 +176,7 @@ func (f *faultyWriter) Write(p []byte) (int, error) {
 		return f.w.Write(p)
 	}
 	n, _ := f.w.Write(p[:f.left])
-	f.left = 0
+	f.over = true
 	if held, ok := f.w.(*pipe); ok {
 		held.flush()
 	}

@@ -85,6 +85,9 @@ func (r *room) connect() {
 				}
 			}
 		}
+		if slices.ContainsFunc(list, func(d services.Device) bool { return d.Serial == r.at && d.State == "offline" }) {
+			r.adb.Disconnect(r.t.Context(), r.at)
+		}
 		select {
 		case <-late:
 			r.t.Fatalf("the phone is not reached again: %s, %v, %v, %v", words, err, list, listed)
