@@ -104,7 +104,7 @@ test('a stranger does it, closes the page in the middle, and goes on; another un
   await press(page, 'Undo with a log from another computer')
   await attached(page)
   await page.getByLabel('Choose the log').setInputFiles({ name: 'a.log', mimeType: 'text/plain', buffer: Buffer.from(log) })
-  await expect(page.getByText('Brannock Lyra 5: Ward phone')).toBeVisible()
+  await expect(page.getByRole('link', { name: 'Brannock Lyra 5: Ward phone' })).toBeVisible()
   await press(page, 'file sharing')
   await expect(page.getByRole('button', { name: 'file sharing' })).toBeHidden()
   await press(page, 'Put everything back')

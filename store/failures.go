@@ -48,7 +48,9 @@ func FailureOf(ctx context.Context, err error) Failure {
 		return DatabaseBusy
 	case errors.As(err, &pg):
 		return failureOfState(ctx, pg.Code)
-	case errors.As(err, &connect), pgconn.SafeToRetry(err), errors.As(err, &network) && ctx.Err() == nil:
+	case ctx.Err() != nil:
+		return NoFailure // whoever asked has left, perhaps before anything was sent
+	case errors.As(err, &connect), pgconn.SafeToRetry(err), errors.As(err, &network):
 		return DatabaseAway
 	}
 	return NoFailure
