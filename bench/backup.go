@@ -17,6 +17,8 @@ import (
 	"syscall"
 	"time"
 
+	"github.com/google/uuid"
+
 	"roster/bench/services"
 	"roster/core/android"
 )
@@ -88,6 +90,7 @@ func (b below) Open(name string) (io.ReadCloser, error) {
 }
 func (b below) Append(name string) (Lines, error) { return b.Files.Append(path.Join(b.folder, name)) }
 func (b below) Create(name string) (Fresh, error) { return b.Files.Create(path.Join(b.folder, name)) }
+func (b below) Remove(name string) error          { return b.Files.Remove(path.Join(b.folder, name)) }
 func (b below) Where(name string) string          { return b.Files.Where(path.Join(b.folder, name)) }
 
 func (s *Station) backupFolder(r Request) (Files, error) {
@@ -384,6 +387,20 @@ func (s *Station) saved(r Request) (Files, []Saved, error) {
 		err = errors.New("this backup is not on this computer any more, or holds nothing")
 	}
 	return folder, list, err
+}
+
+// discard deletes all of a backup. One that is not there any more is deleted.
+func (s *Station) discard(r Request) (any, error) {
+	if s.Saves == nil {
+		return nil, errNoFolder
+	}
+	if r.Backup == uuid.Nil {
+		return nil, errors.New("which backup is to be deleted was not said")
+	}
+	if err := s.Saves.Remove(r.Backup.String()); err != nil {
+		return nil, diskWords(err)
+	}
+	return Words{"deleted"}, nil
 }
 
 // restore installs packages from a backup, all splits of each in one go.

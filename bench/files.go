@@ -15,6 +15,9 @@ type Files interface {
 	Append(name string) (Lines, error)
 	// Create begins a file that has its name only when it is Kept.
 	Create(name string) (Fresh, error)
+	// Remove takes away a folder with all that is in it; that it is not there is
+	// no error.
+	Remove(folder string) error
 	// Where says to people where a file, or a folder, lies.
 	Where(name string) string
 }

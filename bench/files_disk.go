@@ -4,6 +4,7 @@ package bench
 
 import (
 	"errors"
+	"fmt"
 	"io"
 	"os"
 	"path/filepath"
@@ -31,6 +32,13 @@ func (f folder) Where(name string) string {
 }
 
 func (f folder) Open(name string) (io.ReadCloser, error) { return os.Open(f.Where(name)) }
+
+func (f folder) Remove(name string) error {
+	if !localFile(name) {
+		return fmt.Errorf("%q is no folder below %s", name, string(f))
+	}
+	return os.RemoveAll(f.Where(name))
+}
 
 func (f folder) Append(name string) (Lines, error) {
 	path, err := f.place(name)

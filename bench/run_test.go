@@ -307,4 +307,25 @@ func TestBackup(t *testing.T) {
 	if _, err := do(bench.KindVerify, nil); err == nil {
 		t.Error("a manifest that leads out of its folder was followed")
 	}
+	// It is deleted whole, and nothing beside it; and that it is gone is no error.
+	beside := filepath.Join(folder, uuid.NewString())
+	if err := os.Mkdir(beside, 0o700); err != nil {
+		t.Fatal(err)
+	}
+	for range 2 {
+		if _, err := do(bench.KindDiscard, nil); err != nil {
+			t.Error(err)
+		}
+	}
+	if list, err := os.ReadDir(folder); err != nil || len(list) != 1 || list[0].Name() != filepath.Base(beside) {
+		t.Errorf("%v, %v", list, err)
+	}
+	if _, err := s.Do(t.Context(), bench.Request{Kind: bench.KindDiscard}, r); err == nil {
+		t.Error("nobody said which, and something was deleted")
+	}
+	for _, name := range []string{"", ".", "..", "../x", "/etc"} {
+		if s.Saves.Remove(name) == nil {
+			t.Errorf("%q was removed", name)
+		}
+	}
 }

@@ -21,7 +21,7 @@ import (
 // that it does: a command to run is not among them.
 type Request struct {
 	// Kind is one of the constants below.
-	Kind string `json:"kind" enum:"capture,names,watch,label,connect,disconnect,pair,hand,run,look,backup,verify,restore"`
+	Kind string `json:"kind" enum:"capture,names,watch,label,connect,disconnect,pair,hand,run,look,backup,verify,restore,discard"`
 	// Phone is the handle of the phone it is about.
 	Phone string `json:"phone,omitempty" maxLength:"64"`
 	// Address and Code are for reaching a phone over the network, and for the
@@ -40,7 +40,7 @@ type Request struct {
 	Run     uuid.UUID `json:"run,omitzero"`
 	Attempt int       `json:"attempt,omitempty"`
 	Keys    []run.Key `json:"keys,omitempty" maxItems:"500"`
-	// Backup names the backup that is made, checked or brought back from;
+	// Backup names the backup that is made, checked, brought back from or deleted;
 	// Settings saves a list of settings with it.
 	Backup   uuid.UUID `json:"backup,omitzero"`
 	Settings bool      `json:"settings,omitempty"`
@@ -61,6 +61,8 @@ const (
 	KindBackup     = "backup"
 	KindVerify     = "verify"
 	KindRestore    = "restore"
+	// KindDiscard deletes a backup, for good.
+	KindDiscard = "discard"
 )
 
 // Results takes what comes of a request while it is being done.
@@ -129,6 +131,8 @@ func (s *Station) Do(ctx context.Context, r Request, out Results) (any, error) {
 	switch r.Kind {
 	case KindVerify:
 		return s.verify(ctx, r, out)
+	case KindDiscard:
+		return s.discard(r)
 	case KindCapture, KindNames, KindWatch, KindLabel, KindRun, KindLook, KindBackup, KindRestore:
 		serial, err := s.serial(r.Phone)
 		if err != nil {

@@ -216,3 +216,30 @@ test('the command line captures with names, and the file can be sent in', async 
   await expect(page.getByTestId('stored')).toContainText('Pellmont View 43 on 12.6.2')
   expect(world.roster('bench', 'phones')).toContain(world.phone)
 })
+
+test('what was saved is listed, checked, kept, and deleted for good', { tag: '@either' }, async ({ page, world }) => {
+  await open(page, world)
+  await attach(page, world)
+  const { items } = (await (await api(page, world, 'GET', '/benches')).json()) as { items: { id: string; view: { phones: { address: string; handle: string }[] } }[] }
+  const bench = items.find((b) => b.view.phones.some((p) => p.address === world.phone))!
+  const { handle } = bench.view.phones.find((p) => p.address === world.phone)!
+  await api(page, world, 'POST', `/benches/${bench.id}/phones/${handle}/backups`, { packages: ['com.brannock.tips'], settings: false })
+  await page.getByRole('button', { name: /^Saved/ }).click()
+  const row = page.getByRole('region', { name: 'Saved' }).getByRole('row').filter({ hasText: 'Lyra 5' })
+  await expect(async () => {
+    await page.getByRole('button', { name: /^Runs/ }).click()
+    await page.getByRole('button', { name: /^Saved/ }).click()
+    await expect(row).toContainText('1 package,', { timeout: 2_000 })
+  }).toPass()
+  await row.getByRole('button', { name: 'check' }).click()
+  await expect(row).toContainText('checked just now')
+  await row.getByRole('button', { name: 'keep' }).click()
+  await expect(row).toContainText('kept')
+  await row.getByRole('button', { name: 'delete' }).click()
+  await row.getByRole('button', { name: 'delete for good' }).click()
+  await expect(page.getByRole('alert')).toContainText('somebody marked it to be kept')
+  await row.getByRole('button', { name: 'let it end' }).click()
+  await row.getByRole('button', { name: 'delete' }).click()
+  await row.getByRole('button', { name: 'delete for good' }).click()
+  await expect(page.getByRole('heading', { name: 'Nothing is saved' })).toBeVisible()
+})

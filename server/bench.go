@@ -164,7 +164,7 @@ func (s *Server) openBrowser(ctx context.Context, in *openBrowserInput) (*newBen
 // are those of the phone's latest capture whose files nobody has read.
 func (s *Server) askBench(ctx context.Context, in *benchRequestInput) (*createdOutput, error) {
 	r := in.Body
-	if slices.Contains([]string{bench.KindRun, bench.KindLook, bench.KindBackup, bench.KindVerify, bench.KindRestore}, r.Kind) {
+	if slices.Contains([]string{bench.KindRun, bench.KindLook, bench.KindBackup, bench.KindVerify, bench.KindRestore, bench.KindDiscard}, r.Kind) {
 		return nil, problem(http.StatusUnprocessableEntity, "bad-request", "Runs and backups are asked for as runs and backups.")
 	}
 	if err := s.mayReach(ctx, r); err != nil {

@@ -2,16 +2,12 @@ package server
 
 import (
 	"context"
-	"encoding/json"
 	"net/http"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/google/uuid"
 
-	"roster/bench"
-	"roster/core/android"
 	"roster/core/run"
-	"roster/server/worker"
 	"roster/store"
 )
 
@@ -182,137 +178,4 @@ func journal(steps []store.RunStep) []run.Journal {
 		list[i] = st.Journal
 	}
 	return list
-}
-
-type newBackupInput struct {
-	ID     uuid.UUID `path:"id"`
-	Handle string    `path:"handle" maxLength:"64"`
-	Body   struct {
-		Packages []android.PackageName `json:"packages" minItems:"1" maxItems:"2000" nullable:"false"`
-		Settings bool                  `json:"settings" doc:"Save a list of the phone's settings, too"`
-		Resume   uuid.UUID             `json:"resume,omitzero" doc:"The backup to go on with"`
-	}
-}
-
-type restoreInput struct {
-	ID   uuid.UUID `path:"id"`
-	Body struct {
-		Packages []android.PackageName `json:"packages" minItems:"1" maxItems:"2000" nullable:"false"`
-	}
-}
-
-// backupMade names a backup and the job that is about it.
-type backupMade struct {
-	Backup uuid.UUID `json:"backup"`
-	Job    uuid.UUID `json:"job"`
-}
-
-type backupMadeOutput struct{ Body backupMade }
-
-// keptBackup is a backup with what came of it.
-type keptBackup struct {
-	store.Backup
-	Result bench.BackupEnd `json:"result"`
-}
-
-func (s *Server) backupRoutes() {
-	route(s, Technician, huma.Operation{OperationID: "listBackups", Method: http.MethodGet, Path: "/api/v1/benches/{id}/phones/{handle}/backups", Summary: "What was saved of a phone's packages, newest first"}, s.listBackups)
-	route(s, Technician, huma.Operation{OperationID: "makeBackup", Method: http.MethodPost, Path: "/api/v1/benches/{id}/phones/{handle}/backups", Summary: "Save package files on the bench's computer, or go on with that", DefaultStatus: http.StatusAccepted}, s.makeBackup)
-	route(s, Technician, huma.Operation{OperationID: "verifyBackup", Method: http.MethodPost, Path: "/api/v1/backups/{id}/verify", Summary: "Check every file of a backup against its size and SHA-256", DefaultStatus: http.StatusAccepted},
-		func(ctx context.Context, in *idInput) (*backupMadeOutput, error) {
-			b, err := s.store.BackupByID(ctx, in.ID)
-			if err != nil {
-				return nil, err
-			}
-			r := bench.Request{Kind: bench.KindVerify, Backup: b.ID}
-			if err := s.canDo(ctx, b.BenchID, r); err != nil {
-				return nil, err
-			}
-			job, err := s.store.AddJob(ctx, personOf(ctx).ID, worker.Ask(b.BenchID, r))
-			return &backupMadeOutput{backupMade{b.ID, job}}, err
-		})
-	route(s, Technician, huma.Operation{OperationID: "restoreBackup", Method: http.MethodPost, Path: "/api/v1/backups/{id}/restore", Summary: "Install packages from a backup on the phone that it is of", DefaultStatus: http.StatusAccepted}, s.restoreBackup)
-}
-
-func (s *Server) listBackups(ctx context.Context, in *fitsInput) (*listOutput[keptBackup], error) {
-	p, err := s.phoneOn(ctx, in.ID, in.Handle)
-	if err != nil {
-		return nil, err
-	}
-	list, err := s.store.Backups(ctx, p.Mark, 50)
-	if err != nil {
-		return nil, err
-	}
-	out := make([]keptBackup, len(list))
-	for i, b := range list {
-		out[i].Backup = b
-		if err := json.Unmarshal(b.Result, &out[i].Result); err != nil {
-			return nil, err
-		}
-		if out[i].Result.Wrong == nil {
-			out[i].Result.Wrong = []bench.Faulty{}
-		}
-	}
-	return listOf(out, nil)
-}
-
-func (s *Server) makeBackup(ctx context.Context, in *newBackupInput) (*backupMadeOutput, error) {
-	r := bench.Request{Kind: bench.KindBackup, Phone: in.Handle, Settings: in.Body.Settings, Backup: in.Body.Resume}
-	if err := s.canDo(ctx, in.ID, r); err != nil {
-		return nil, err
-	}
-	p, err := s.phoneOn(ctx, in.ID, in.Handle)
-	if err != nil {
-		return nil, err
-	}
-	names := make([]string, len(in.Body.Packages))
-	for i, name := range in.Body.Packages {
-		if !name.Valid() {
-			return nil, problem(http.StatusUnprocessableEntity, "bad-request", "One of them is not a package name.")
-		}
-		names[i] = string(name)
-		r.Wanted = append(r.Wanted, bench.Wanted{Name: name})
-	}
-	r.With = p.Fingerprint
-	person := personOf(ctx).ID
-	if r.Backup == uuid.Nil {
-		made := store.Backup{Phone: p.Mark, PhoneName: p.Name, BenchID: in.ID, Packages: names, Settings: in.Body.Settings}
-		backup, job, err := s.store.AddBackup(ctx, made, person, func(id uuid.UUID) store.Ask {
-			r.Backup = id
-			return worker.Ask(in.ID, r)
-		})
-		return &backupMadeOutput{backupMade{backup, job}}, err
-	}
-	b, err := s.store.BackupByID(ctx, r.Backup)
-	if err != nil {
-		return nil, err
-	}
-	if b.BenchID != in.ID || b.Phone != p.Mark {
-		return nil, problem(http.StatusConflict, "another-phone", "That backup is of another phone, or lies on another bench.")
-	}
-	job, err := s.store.AddJob(ctx, person, worker.Ask(in.ID, r))
-	return &backupMadeOutput{backupMade{r.Backup, job}}, err
-}
-
-func (s *Server) restoreBackup(ctx context.Context, in *restoreInput) (*backupMadeOutput, error) {
-	b, err := s.store.BackupByID(ctx, in.ID)
-	if err != nil {
-		return nil, err
-	}
-	here, err := s.whereIs(ctx, b.Phone)
-	if err != nil {
-		return nil, err
-	}
-	if here.Bench != b.BenchID {
-		return nil, problem(http.StatusConflict, "another-bench", "The backup lies on "+b.Bench+": attach the phone there.")
-	}
-	r := bench.Request{Kind: bench.KindRestore, Phone: here.Handle, Backup: b.ID}
-	for _, name := range in.Body.Packages {
-		if !name.Valid() {
-			return nil, problem(http.StatusUnprocessableEntity, "bad-request", "One of them is not a package name.")
-		}
-		r.Wanted = append(r.Wanted, bench.Wanted{Name: name})
-	}
-	job, err := s.store.AddJob(ctx, personOf(ctx).ID, worker.Ask(here.Bench, r))
-	return &backupMadeOutput{backupMade{b.ID, job}}, err
 }

@@ -1,10 +1,15 @@
 package server_test
 
 import (
+	"errors"
 	"fmt"
+	"io/fs"
+	"os"
 	"slices"
 	"strings"
 	"testing"
+
+	"github.com/google/uuid"
 
 	"roster/core/profile"
 )
@@ -142,4 +147,94 @@ func TestRunBackup(t *testing.T) {
 	if !slices.Contains(f.there(), f.names[0]) || slices.Contains(f.there(), f.names[2]) {
 		t.Error("not what was asked for was installed")
 	}
+}
+
+// stays holds that the rule would delete no backup now.
+func (f *fitted) stays() {
+	f.t.Helper()
+	ended, err := f.store.EndedBackups(f.t.Context(), 90, []uuid.UUID{uuid.MustParse(f.at.bench)})
+	if err != nil || len(ended) != 0 {
+		f.t.Errorf("%+v, %v", ended, err)
+	}
+}
+
+// TestBackupsEnd keeps, deletes and lets the rule delete what was saved, and nothing
+// that a run may need.
+func TestBackupsEnd(t *testing.T) {
+	t.Parallel()
+	f := fit(t, nil, nil, removable...)
+	type kept struct {
+		ID, EndsAt      string
+		Kept            bool
+		OpenRun, DueRun int
+		Runs            []struct{ Number int }
+		Result          struct {
+			Bytes  int
+			Folder string
+		}
+	}
+	list := func() []kept { return get[items[kept]](f.site, f.cookie, "/api/v1/backups").Items }
+	made := func() kept {
+		path := "/api/v1/benches/" + f.at.bench + "/phones/" + f.at.phone + "/backups"
+		asked := decode[struct{ Backup, Job string }](f.site, f.do(f.cookie, "POST", path, map[string]any{"packages": f.names, "settings": false}), 202)
+		f.follow(f.cookie, asked.Job)
+		one := list()[0]
+		if _, err := os.Stat(one.Result.Folder); err != nil || one.ID != asked.Backup || one.EndsAt == "" {
+			t.Fatalf("%+v, %v", one, err)
+		}
+		return one
+	}
+	gone := func(b kept) bool {
+		_, err := os.Stat(b.Result.Folder)
+		return errors.Is(err, fs.ErrNotExist)
+	}
+	late := func(b kept) {
+		f.sql(`update backups set made_at = now() - interval '91 days' where id = '` + b.ID + `'`)
+	}
+	first := made()
+	if first.Result.Bytes == 0 {
+		t.Errorf("%+v", first)
+	}
+	id := f.start(nil)
+	f.ended(id, "finished")
+	f.sql(`update runs set state = 'held' where id = '` + id + `'`)
+	if a := f.do(f.cookie, "DELETE", "/api/v1/backups/"+first.ID, nil); a.status != 409 || !strings.Contains(string(a.body), "is open") {
+		t.Errorf("%d %s", a.status, a.body)
+	}
+	late(first)
+	f.stays()
+	if one := list()[0]; one.OpenRun == 0 || one.EndsAt != "" || len(one.Runs) != 1 || gone(first) {
+		t.Errorf("%+v", one)
+	}
+	f.sql(`update runs set state = 'finished' where id = '` + id + `'`)
+	f.sql(`insert into run_checks (run_id, number, text) values ('` + id + `', 77, 'Call somebody') on conflict do nothing`)
+	f.stays()
+	if one := list()[0]; one.DueRun == 0 || gone(first) {
+		t.Errorf("%+v", one)
+	}
+	f.sql(`update run_checks set answer = 'works' where run_id = '` + id + `'`)
+	f.expect(204, f.cookie, "POST", "/api/v1/backups/"+first.ID+"/keep", map[string]bool{"keep": true})
+	f.expect(409, f.cookie, "DELETE", "/api/v1/backups/"+first.ID, nil)
+	f.stays()
+	if one := list()[0]; !one.Kept || one.EndsAt != "" || gone(first) {
+		t.Errorf("%+v", one)
+	}
+	f.expect(204, f.cookie, "POST", "/api/v1/backups/"+first.ID+"/keep", map[string]bool{"keep": false})
+	f.until("the rule has it deleted", func() bool { return len(list()) == 0 })
+	if !gone(first) {
+		t.Error("its files are there still")
+	}
+	f.until("whoever made it is told", func() bool {
+		return strings.Contains(string(f.do(f.cookie, "GET", "/api/v1/desk", nil).body), "was kept for as long as the installation's rules say")
+	})
+	second := made()
+	stranger := f.signIn("another")
+	f.expect(403, stranger, "DELETE", "/api/v1/backups/"+second.ID, nil)
+	f.expect(403, stranger, "POST", "/api/v1/backups/"+second.ID+"/keep", map[string]bool{"keep": true})
+	asked := decode[struct{ Job string }](f.site, f.do(f.cookie, "DELETE", "/api/v1/backups/"+second.ID, nil), 202)
+	if last, _ := f.follow(f.cookie, asked.Job); last.State != "done" || len(list()) != 0 || !gone(second) {
+		t.Errorf("%+v", last)
+	}
+	f.expect(404, f.cookie, "DELETE", "/api/v1/backups/"+second.ID, nil)
+	f.expect(404, f.cookie, "POST", "/api/v1/backups/"+second.ID+"/verify", nil)
 }

@@ -277,7 +277,7 @@ func trialsWanted(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error
 // all else in one.
 func toldNews(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error) {
 	rows, err := q.Query(ctx, noticeColumns+` where n.person_id = $1 and n.read_at is null
-			and n.kind in ('comment', 'lifted', 'withdrawn', 'followed-package', 'followed-model', 'followed-release')
+			and n.kind in ('comment', 'lifted', 'withdrawn', 'followed-package', 'followed-model', 'followed-release', 'backup-ended')
 		order by n.at desc limit $2`, d.ID, maxDeskLines)
 	list, err := collectRows[Notice](rows, err)
 	if err != nil {
@@ -333,7 +333,7 @@ func (n Notice) Sentence() string {
 		return n.Package + ": " + n.Words
 	case "followed-release":
 		return n.Title + ": " + n.Words
-	case "check-due", "followed-model":
+	case "check-due", "followed-model", "backup-ended":
 		return n.Words
 	}
 	return about
@@ -342,6 +342,8 @@ func (n Notice) Sentence() string {
 // To is where what a notice tells of is dealt with.
 func (n Notice) To() string {
 	switch {
+	case n.Kind == "backup-ended":
+		return "/bench?at=saved"
 	case n.RunID != nil:
 		return "/bench/runs/" + n.RunID.String()
 	case n.Package != "":

@@ -43,6 +43,8 @@ const auditSubjects = `
 	union all
 	select id, 'run ' || number, '/bench/runs/' || id from runs where id = any($1)
 	union all
+	select id, 'what was saved of ' || phone_name, '/bench?at=saved' from backups where id = any($1)
+	union all
 	select id, name, '' from benches where id = any($1)
 	union all
 	select id, name, '' from tokens where id = any($1)`

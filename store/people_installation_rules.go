@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"net/netip"
 
@@ -16,15 +17,20 @@ type InstallationRules struct {
 	// BenchNetworks are where technicians may have a bench connect to phones by
 	// their address. Maintainers may anywhere.
 	BenchNetworks []string `json:"benchNetworks" maxItems:"50" nullable:"false" doc:"Networks such as 192.0.2.0/24 in which technicians may have a bench connect to phones; maintainers may anywhere"`
+	// BackupDays is for how long what was saved of a phone stays, 0 for ever.
+	BackupDays int `json:"backupDays" minimum:"0" maximum:"3650" doc:"For how many days what was saved of a phone stays; 0 for ever. Nothing goes that is kept, while a run of the phone is open, or while its check list waits"`
 }
 
 // DefaultInstallationRules hold where the keeper has set none.
-var DefaultInstallationRules = InstallationRules{IdleHours: 72, BenchNetworks: []string{}}
+var DefaultInstallationRules = InstallationRules{IdleHours: 72, BenchNetworks: []string{}, BackupDays: 90}
 
 // Check says what is wrong with rules.
 func (r InstallationRules) Check() error {
 	if r.IdleHours < 1 || r.IdleHours > 336 {
 		return fmt.Errorf("a session ends after 1 to 336 hours, not %d", r.IdleHours)
+	}
+	if r.BackupDays < 0 || r.BackupDays > 3650 {
+		return fmt.Errorf("what was saved stays for 1 to 3650 days, or with 0 for ever, not %d", r.BackupDays)
 	}
 	for _, n := range r.BenchNetworks {
 		if _, err := netip.ParsePrefix(n); err != nil {
@@ -57,10 +63,15 @@ func (s *Store) InstallationRules(ctx context.Context) (r InstallationRules, rev
 }
 
 func installationRules(ctx context.Context, q querier) (r InstallationRules, revision int, err error) {
+	var set []byte
 	err = q.QueryRow(ctx, `
-		select value, revision from settings where key = $1`, installationRulesKey).Scan(&r, &revision)
+		select value, revision from settings where key = $1`, installationRulesKey).Scan(&set, &revision)
+	r = DefaultInstallationRules // what was no rule yet when they were set
 	if isNone(err) {
-		return DefaultInstallationRules, 0, nil
+		return r, 0, nil
+	}
+	if err == nil {
+		err = json.Unmarshal(set, &r)
 	}
 	return r, revision, err
 }

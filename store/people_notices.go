@@ -13,7 +13,7 @@ import (
 type Notice struct {
 	ID uuid.UUID `db:"id" json:"id"`
 	// Kind is decided, comment, asked, revised, publish-asked,
-	// publish-published, publish-returned, publish-outdated, withdrawn, stops, lifted, check-due,
+	// publish-published, publish-returned, publish-outdated, withdrawn, stops, lifted, check-due, backup-ended,
 	// or for those who follow something followed-package, followed-model or
 	// followed-release.
 	Kind     string     `db:"kind" json:"kind"`

@@ -17,7 +17,7 @@ import (
 // for every column that names a person. Whoever adds one decides here.
 var (
 	ofWhatTheyDid = []string{
-		"approvals.person_id", "asked.asked_by", "backups.person_id", "benches.created_by", "benches.person_id", "captures.person_id", "changes.author_id", "claims.set_by", "comments.person_id",
+		"approvals.person_id", "asked.asked_by", "backups.deleted_by", "backups.person_id", "benches.created_by", "benches.person_id", "captures.person_id", "changes.author_id", "claims.set_by", "comments.person_id",
 		"desk_handed.from_id", "edits.decided_by", "edits.settled_by", "history.accepted_by", "history.author_id", "invitations.created_by", "invitations.used_by", "jobs.person_id", "lifts.person_id",
 		"mappings.person_id", "notices.by_id", "profiles.changed_by", "publications.asked_by", "publications.decided_by", "releases.asked_by", "releases.published_by", "releases.withdrawn_by", "report_notes.person_id", "reports.decided_by",
 		"run_checks.answered_by", "runs.person_id", "signing_keys.made_by", "signing_keys.retired_by", "sources.person_id", "trials.person_id", "wanted_trials.asked_by", "wanted_trials.closed_by",
@@ -99,5 +99,18 @@ func TestLeaving(t *testing.T) {
 		select count(*) from desk_put_off where person_id = $1`, w.people["second"].ID).Scan(&back))
 	if back != 0 {
 		t.Error("what was handed to them is on nobody's Desk")
+	}
+}
+
+// TestRulesOfBefore: rules that were set before there was another one have its
+// default.
+func TestRulesOfBefore(t *testing.T) {
+	t.Parallel()
+	w := newWorld(t)
+	if _, err := w.Pool().Exec(w.ctx, `insert into settings (key, value) values ('installation rules', '{"idleHours": 5, "benchNetworks": []}')`); err != nil {
+		t.Fatal(err)
+	}
+	if r, _, err := w.InstallationRules(w.ctx); err != nil || r.IdleHours != 5 || r.BackupDays != store.DefaultInstallationRules.BackupDays {
+		t.Errorf("%+v, %v", r, err)
 	}
 }

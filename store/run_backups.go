@@ -17,6 +17,7 @@ type Backup struct {
 	BenchID   uuid.UUID       `db:"bench_id" json:"benchId"`
 	Bench     string          `db:"bench" json:"bench"`
 	Person    string          `db:"person" json:"person"`
+	PersonID  uuid.UUID       `db:"person_id" json:"personId"`
 	Packages  []string        `db:"packages" json:"packages" nullable:"false"`
 	Settings  bool            `db:"settings" json:"settings"`
 	Result    json.RawMessage `db:"result" json:"-"`
@@ -24,23 +25,146 @@ type Backup struct {
 	MadeAt    time.Time       `db:"made_at" json:"madeAt"`
 	// VerifiedAt is when all of it was last found to be as it was saved.
 	VerifiedAt *time.Time `db:"verified_at" json:"verifiedAt,omitempty"`
+	// Kept is one that stays until somebody says otherwise.
+	Kept bool `db:"kept" json:"kept"`
+	// Runs are those of the phone that were begun after it and before the next.
+	Runs []BackedUp `db:"runs" json:"runs" nullable:"false"`
+	// OpenRun is the number of a run of the phone that is open, DueRun that of one
+	// whose check list waits for answers; 0 for none.
+	OpenRun int64 `db:"open_run" json:"openRun"`
+	DueRun  int64 `db:"due_run" json:"dueRun"`
 }
 
-const backupColumns = `
-	select k.id, k.phone, k.phone_name, k.bench_id, b.name as bench, p.name as person, k.packages, k.settings,
-		k.result, k.state, k.made_at, k.verified_at
-	from backups k join benches b on b.id = k.bench_id join people p on p.id = k.person_id`
+// BackedUp is a run that a backup was made before.
+type BackedUp struct {
+	ID     uuid.UUID `json:"id"`
+	Number int64     `json:"number"`
+}
 
-// Backups lists the backups of a phone, newest first.
+// Ends is when the rule deletes the backup, nil where it does not: it is kept, a
+// run of the phone is open, a check list waits for answers, or there is no such
+// rule, which 0 days are.
+func (b Backup) Ends(days int) *time.Time {
+	if b.Kept || b.OpenRun != 0 || b.DueRun != 0 || days == 0 {
+		return nil
+	}
+	at := b.MadeAt.AddDate(0, 0, days)
+	return &at
+}
+
+// openRun and dueRun are the runs of the phone of a backup k for whose sake it
+// stays.
+const (
+	openRun = `coalesce((select max(r.number)
+			from runs r
+			where r.phone = k.phone and r.state in ('going', 'stopped', 'held', 'interrupted')), 0)`
+	dueRun = `coalesce((select max(r.number)
+			from runs r
+			where r.phone = k.phone and r.state = 'finished'
+			and exists (select from run_checks c where c.run_id = r.id and c.answer = '')), 0)`
+)
+
+const backupColumns = `
+	select k.id, k.phone, k.phone_name, k.bench_id, b.name as bench, p.name as person, k.person_id, k.packages, k.settings,
+		k.result, k.state, k.made_at, k.verified_at, k.kept, ` + openRun + ` as open_run, ` + dueRun + ` as due_run,
+		coalesce((select jsonb_agg(jsonb_build_object('id', r.id, 'number', r.number) order by r.number)
+			from runs r
+			where r.phone = k.phone and r.started_at >= k.made_at
+			and r.started_at < coalesce((select min(n.made_at)
+				from backups n
+				where n.phone = k.phone and n.made_at > k.made_at), 'infinity')), '[]') as runs
+	from backups k
+	join benches b on b.id = k.bench_id
+	join people p on p.id = k.person_id
+	where k.deleted_at is null`
+
+// Backups lists the backups of a phone that are there, newest first.
 func (s *Store) Backups(ctx context.Context, phone string, limit int) ([]Backup, error) {
-	rows, err := s.pool.Query(ctx, backupColumns+` where k.phone = $1 order by k.made_at desc limit $2`, phone, limit)
+	rows, err := s.pool.Query(ctx, backupColumns+` and k.phone = $1 order by k.made_at desc limit $2`, phone, limit)
 	return collectRows[Backup](rows, err)
 }
 
-// BackupByID reads a backup.
+// AllBackups lists the backups that are there, newest first: those after one of
+// them where after is set.
+func (s *Store) AllBackups(ctx context.Context, after *uuid.UUID, limit int) ([]Backup, error) {
+	rows, err := s.pool.Query(ctx, backupColumns+`
+		and ($1::uuid is null or (k.made_at, k.id) < (select a.made_at, a.id from backups a where a.id = $1))
+		order by k.made_at desc, k.id desc
+		limit $2`, after, limit)
+	return collectRows[Backup](rows, err)
+}
+
+// BackupByID reads a backup that is there.
 func (s *Store) BackupByID(ctx context.Context, id uuid.UUID) (Backup, error) {
-	rows, err := s.pool.Query(ctx, backupColumns+` where k.id = $1`, id)
+	rows, err := s.pool.Query(ctx, backupColumns+` and k.id = $1`, id)
 	return one[Backup](rows, err)
+}
+
+// KeepBackup has a backup stay until somebody says otherwise, or lets the rule
+// have it again.
+func (s *Store) KeepBackup(ctx context.Context, id, person uuid.UUID, keep bool) error {
+	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, `update backups set kept = $2 where id = $1 and deleted_at is null`, id, keep)
+		if err != nil {
+			return err
+		}
+		if tag.RowsAffected() == 0 {
+			return ErrNotFound
+		}
+		action := "backup.kept"
+		if !keep {
+			action = "backup.let-go"
+		}
+		return record(ctx, tx, Act{Person: person, Action: action, Subject: id.String()})
+	})
+}
+
+// EndedBackups are those that the rule has had for longer than days, whose
+// benches are there and were not asked to delete them in the last hours; each is
+// taken for asked from now on. PersonID is in whose name to ask.
+func (s *Store) EndedBackups(ctx context.Context, days int, present []uuid.UUID) ([]EndedBackup, error) {
+	rows, err := s.pool.Query(ctx, `
+		update backups k set asked_at = now()
+		where k.deleted_at is null and not k.kept and k.state <> 'going' and k.made_at < now() - make_interval(days => $1)
+			and k.bench_id = any($2) and coalesce(k.asked_at, '-infinity') < now() - interval '6 hours'
+			and `+openRun+` = 0 and `+dueRun+` = 0
+		returning k.id, k.bench_id, k.person_id`, days, present)
+	return collectRows[EndedBackup](rows, err)
+}
+
+// EndedBackup is a backup that is to be deleted by the rule.
+type EndedBackup struct {
+	ID       uuid.UUID `db:"id"`
+	BenchID  uuid.UUID `db:"bench_id"`
+	PersonID uuid.UUID `db:"person_id"`
+}
+
+// BackupDeleted writes down that the files of a backup are gone: by whom, or by
+// the rule where that is nil, of which whoever made it is told.
+func (s *Store) BackupDeleted(ctx context.Context, id uuid.UUID, by *uuid.UUID) error {
+	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
+		var maker uuid.UUID
+		var phone string
+		var made time.Time
+		err := tx.QueryRow(ctx, `
+			update backups set deleted_at = now(), deleted_by = $2
+			where id = $1 and deleted_at is null
+			returning person_id, phone_name, made_at`, id, by).Scan(&maker, &phone, &made)
+		if isNone(err) {
+			return nil // it was gone before
+		}
+		if err != nil {
+			return err
+		}
+		if by != nil {
+			return record(ctx, tx, Act{Person: *by, Action: "backup.deleted", Subject: id.String()})
+		}
+		if err := record(ctx, tx, Act{Action: "backup.ended", Subject: id.String()}); err != nil {
+			return err
+		}
+		words := "What was saved of " + phone + " on " + made.UTC().Format("2 January 2006") + " was deleted: it was kept for as long as the installation's rules say."
+		return addNotices(ctx, tx, []uuid.UUID{maker}, NewNotice{Kind: "backup-ended", Words: words})
+	})
 }
 
 // AddBackup writes down that a backup is made, and asks its bench for it.

@@ -4,7 +4,10 @@ package browser
 
 import (
 	"context"
+	"errors"
 	"io"
+	"io/fs"
+	"strings"
 	"sync"
 	"syscall/js"
 
@@ -118,11 +121,25 @@ func (f Files) Temporary() (bench.Temporary, error) {
 	return &temporary{h, f, name}, nil
 }
 
-// remove takes a file away; one that is not there is no matter.
-func (f Files) remove(name string) {
-	if promise, err := call(f.root, "remove", f.path(name)); err == nil {
-		_, _ = wait(context.Background(), promise)
+// Remove takes away a folder with all that is in it, or a file; that it is not
+// there is no error.
+func (f Files) Remove(name string) error {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	for at, held := range f.held {
+		if at == f.path(name) || strings.HasPrefix(at, f.path(name)+"/") {
+			held.Close()
+			delete(f.held, at)
+		}
 	}
+	promise, err := call(f.root, "remove", f.path(name))
+	if err == nil {
+		_, err = wait(context.Background(), promise)
+	}
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil
+	}
+	return err
 }
 
 // file is a file that is open, with where it is being read or written.
@@ -214,7 +231,7 @@ func (f *fresh) Keep() error {
 func (f *fresh) Drop() {
 	if !f.closed {
 		f.Close()
-		f.files.remove(f.name + ".part")
+		f.files.Remove(f.name + ".part")
 	}
 }
 
@@ -226,6 +243,6 @@ type temporary struct {
 
 func (t *temporary) Close() error {
 	err := t.file.Close()
-	t.files.remove(t.name)
+	t.files.Remove(t.name)
 	return err
 }

@@ -91,6 +91,10 @@ func (w *Worker) EndJob(ctx context.Context, job store.Job, value any, wrong str
 		wrong = "" // the run itself says what became of it
 	case bench.KindBackup, bench.KindVerify:
 		unstored = w.endBackup(ctx, job, value, wrong)
+	case bench.KindDiscard:
+		if wrong == "" {
+			unstored = w.discarded(ctx, job)
+		}
 	}
 	if Passing(ctx, unstored) {
 		return unstored

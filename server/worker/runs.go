@@ -128,25 +128,3 @@ func (w *Worker) lookWhereBack(ctx context.Context, list []store.Unsettled) {
 		}
 	}
 }
-
-// endBackup writes what a backup, or a check of one, has come to.
-func (w *Worker) endBackup(ctx context.Context, job store.Job, value any, wrong string) error {
-	asked, err := requestOf(job)
-	if err != nil {
-		return err
-	}
-	var end *bench.BackupEnd
-	if raw, err := json.Marshal(value); err == nil && string(raw) != "null" {
-		if err := json.Unmarshal(raw, &end); err != nil {
-			return errors.Join(err, w.store.EndBackup(ctx, asked.Backup, nil, false))
-		}
-	}
-	whole := wrong == "" && end != nil && len(end.Wrong) == 0
-	if job.Kind == bench.KindBackup {
-		return w.store.EndBackup(ctx, asked.Backup, end, whole)
-	}
-	if whole {
-		return w.store.VerifiedBackup(ctx, asked.Backup)
-	}
-	return nil
-}

@@ -57,6 +57,7 @@ func (w *Worker) Start() {
 	w.Go(func(ctx context.Context) { w.store.Listen(ctx, w.Hub.publish) })
 	w.Go(w.endSilentJobs)
 	w.Go(w.keepRuns)
+	w.Go(w.keepBackups)
 	w.Go(w.countCoverage)
 	if w.adb != "" {
 		w.Go(w.station.Watch)

@@ -84,6 +84,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/backups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What was saved of all phones, with when it ends, newest first
+         * @description For: technician.
+         */
+        get: operations["listAllBackups"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/backups/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Have its bench delete a backup, for good
+         * @description For: technician.
+         */
+        delete: operations["deleteBackup"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/backups/{id}/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Have a backup stay until somebody says otherwise, or end by the rule again
+         * @description For: technician.
+         */
+        post: operations["keepBackup"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/backups/{id}/restore": {
         parameters: {
             query?: never;
@@ -992,12 +1052,12 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * When sessions end, and where benches may reach
+         * When sessions end, where benches may reach, and how long they keep what they saved
          * @description For: signed-in.
          */
         get: operations["getInstallationRules"];
         /**
-         * Change when sessions end, and where benches may reach
+         * Change when sessions end, where benches may reach, and how long they keep what they saved
          * @description For: keeper.
          */
         put: operations["setInstallationRules"];
@@ -2968,6 +3028,12 @@ export interface components {
             name: string;
             to?: string;
         };
+        BackedUp: {
+            /** Format: uuid */
+            id: string;
+            /** Format: int64 */
+            number: number;
+        };
         BackupEnd: {
             /** Format: int64 */
             bytes: number;
@@ -4126,6 +4192,11 @@ export interface components {
             why: string;
         };
         InstallationRules: {
+            /**
+             * Format: int64
+             * @description For how many days what was saved of a phone stays; 0 for ever. Nothing goes that is kept, while a run of the phone is open, or while its check list waits
+             */
+            backupDays: number;
             /** @description Networks such as 192.0.2.0/24 in which technicians may have a bench connect to phones; maintainers may anywhere */
             benchNetworks: string[];
             /**
@@ -4227,20 +4298,33 @@ export interface components {
             standing: string;
             suggested: string;
         };
+        KeepBackupInputBody: {
+            keep: boolean;
+        };
         KeptBackup: {
             bench: string;
             /** Format: uuid */
             benchId: string;
+            /** Format: int64 */
+            dueRun: number;
+            /** Format: date-time */
+            endsAt?: string;
             /** Format: uuid */
             id: string;
+            kept: boolean;
             /** Format: date-time */
             madeAt: string;
+            /** Format: int64 */
+            openRun: number;
             packages: string[];
             person: string;
+            /** Format: uuid */
+            personId: string;
             /** @description Keyed hash of the serial number */
             phone: string;
             phoneName: string;
             result: components["schemas"]["BackupEnd"];
+            runs: components["schemas"]["BackedUp"][];
             settings: boolean;
             /** @enum {string} */
             state: "going" | "whole" | "partly";
@@ -5405,7 +5489,7 @@ export interface components {
             code?: string;
             keys?: components["schemas"]["BenchKey"][] | null;
             /** @enum {string} */
-            kind: "capture" | "names" | "watch" | "label" | "connect" | "disconnect" | "pair" | "hand" | "run" | "look" | "backup" | "verify" | "restore";
+            kind: "capture" | "names" | "watch" | "label" | "connect" | "disconnect" | "pair" | "hand" | "run" | "look" | "backup" | "verify" | "restore" | "discard";
             phone?: string;
             /** Format: uuid */
             run?: string;
@@ -6599,6 +6683,103 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["AuditProof"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listAllBackups: {
+        parameters: {
+            query?: {
+                /** @description The last one of the page before */
+                after?: string;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListKeptBackup"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    deleteBackup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BackupMade"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keepBackup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepBackupInputBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

@@ -58,6 +58,6 @@ export const files = {
 
   async remove(path: string) {
     const [folder, name] = await place(path, false)
-    await folder.removeEntry(name)
+    await folder.removeEntry(name, { recursive: true })
   },
 }

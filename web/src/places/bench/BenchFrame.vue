@@ -72,6 +72,10 @@ const kindOf = (b: Bench) =>
         <b>Runs</b>
         <span class="second">what was run, and what is to be checked</span>
       </button>
+      <button class="files" :class="{ picked: at === 'saved' }" :aria-pressed="at === 'saved'" @click="at = 'saved'">
+        <b>Saved</b>
+        <span class="second">package files of phones, and until when</span>
+      </button>
       <NewBench v-if="mayAdd" :benches="benches ?? []" />
     </section>
     <slot />

@@ -8,6 +8,7 @@ import BenchFrame from './BenchFrame.vue'
 import FilesSheet from './FilesSheet.vue'
 import PhoneSheet from './PhoneSheet.vue'
 import RunList from './RunList.vue'
+import SavedList from './SavedList.vue'
 
 const { benches } = useBenches()
 const route = useRoute()
@@ -48,6 +49,7 @@ useKeys([
   <BenchFrame v-model:at="at">
     <FilesSheet v-if="at === 'files'" class="sheet" />
     <RunList v-else-if="at === 'runs'" class="sheet" />
+    <SavedList v-else-if="at === 'saved'" class="sheet" />
     <PhoneSheet v-else-if="here" ref="sheet" :key="here.key" class="sheet" :place="here" />
     <div v-else-if="benches" class="sheet">
       <div v-if="at" class="empty">

@@ -1,5 +1,6 @@
 <script setup lang="ts">
-// When a sign-in ends by itself, and where technicians may have a bench reach.
+// When a sign-in ends by itself, where technicians may have a bench reach, and how
+// long what benches saved stays.
 import { ref, watch } from 'vue'
 import { api, ask } from '@/api/client'
 import { useChange } from '@/composables/change'
@@ -9,12 +10,14 @@ import RulesForm from './RulesForm.vue'
 const { etag, query } = useHeld('installation-rules', () => api.GET('/api/v1/installation-rules'))
 const hours = ref(0)
 const networks = ref('')
+const backups = ref(0)
 watch(
   () => query.data.value,
   (now) => {
     if (!now) return
     hours.value = now.idleHours
     networks.value = now.benchNetworks.join('\n')
+    backups.value = now.backupDays
   },
   { immediate: true },
 )
@@ -24,7 +27,11 @@ const hold = () =>
     await ask(
       api.PUT('/api/v1/installation-rules', {
         params: { header: { 'If-Match': etag.value } },
-        body: { idleHours: hours.value, benchNetworks: networks.value.split(/[\s,]+/).filter(Boolean) },
+        body: {
+          idleHours: hours.value,
+          benchNetworks: networks.value.split(/[\s,]+/).filter(Boolean),
+          backupDays: backups.value,
+        },
       }),
     )
     await query.refetch()
@@ -35,7 +42,7 @@ const hold = () =>
   <RulesForm
     name="Rules of the installation"
     title="Ways in, and ways out"
-    about="How long a sign-in lasts, and what benches may reach for whom."
+    about="How long a sign-in lasts, what benches may reach for whom, and how long they keep what they saved."
     legend="For everybody"
     :ready="!!query.data.value"
     :failed="query.error.value"
@@ -46,6 +53,13 @@ const hold = () =>
     <label>
       <span>a sign-in ends after so many hours in which nobody did anything with it</span>
       <input v-model.number="hours" class="field" type="number" min="1" max="336" required />
+    </label>
+    <label>
+      <span
+        >what was saved of a phone is deleted after so many days, 0 for never; nothing that is kept, or that an open run
+        or a check list may need</span
+      >
+      <input v-model.number="backups" class="field" type="number" min="0" max="3650" required />
     </label>
     <label class="networks">
       <span
