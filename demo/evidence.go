@@ -28,8 +28,9 @@ type said struct {
 	Lost       string            `yaml:"lost"`
 	Words      string            `yaml:"words"`
 	Trials     map[string]string `yaml:"trials"`
-	// Disabled are trials by that method, Trials those that removed it.
+	// Disabled and Quietened are trials by those methods, Trials those that removed it.
 	Disabled  map[string]string `yaml:"disabled"`
+	Quietened map[string]string `yaml:"quietened"`
 	Instead   []substitute      `yaml:"instead"`
 	Countries []string          `yaml:"countries"`
 	Sources   []source          `yaml:"sources"`
@@ -82,7 +83,7 @@ func (s *seeder) addSaid() error {
 			return err
 		}
 		told = append(told, edits...)
-		for method, builds := range map[evidence.Method]map[string]string{evidence.RemoveForUser: p.Trials, evidence.Disable: p.Disabled} {
+		for method, builds := range map[evidence.Method]map[string]string{evidence.RemoveForUser: p.Trials, evidence.Disable: p.Disabled, evidence.Quieten: p.Quietened} {
 			for _, build := range sorted(builds) {
 				for i, letter := range builds[build] {
 					by, value, err := s.trial(name, build, i, letter, p)

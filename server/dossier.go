@@ -20,7 +20,7 @@ import (
 type dossierInput struct {
 	ScopeInput
 	Name   string `path:"name" maxLength:"255"`
-	Method string `query:"method" enum:"disable,remove-for-user,remove-from-image" default:"remove-for-user"`
+	Method string `query:"method" enum:"quieten,disable,remove-for-user,remove-from-image" default:"remove-for-user"`
 }
 
 // Figures are what trials come to, as a page shows them.
@@ -51,7 +51,7 @@ type distance struct {
 
 // byMethod is what the trials by one method come to.
 type byMethod struct {
-	Method    string     `json:"method" enum:"disable,remove-for-user,remove-from-image"`
+	Method    string     `json:"method" enum:"quieten,disable,remove-for-user,remove-from-image"`
 	Sentence  string     `json:"sentence"`
 	Strip     string     `json:"strip"`
 	Suggested string     `json:"suggested"`

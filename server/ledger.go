@@ -20,7 +20,7 @@ const maxColumns = 40
 // LedgerInput says what of the Ledger is wanted, and in which order.
 type LedgerInput struct {
 	ScopeInput
-	Method string `query:"method" enum:"disable,remove-for-user,remove-from-image" default:"remove-for-user"`
+	Method string `query:"method" enum:"quieten,disable,remove-for-user,remove-from-image" default:"remove-for-user"`
 	Q      string `query:"q" maxLength:"2000" doc:"A filter: words of a name, label or alias, and terms such as load:loose or ceiling<20%"`
 	Sort   string `query:"sort" enum:"fit,name,load,ceiling,standing,trials,builds,newest" doc:"By name unless said; with words in the filter by how well their names fit"`
 	Group  string `query:"group" enum:"origin,namespace,load,function,maker,icon,none" doc:"By origin unless said; with words in the filter by nothing"`

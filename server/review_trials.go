@@ -26,7 +26,7 @@ type trialsInput struct {
 		Packages    []string         `json:"packages" minItems:"1" maxItems:"500" nullable:"false"`
 		Build       uuid.UUID        `json:"build"`
 		Phone       string           `json:"phone" maxLength:"200" doc:"As in an edit; empty where it is not chosen yet"`
-		Method      evidence.Method  `json:"method" enum:"disable,remove-for-user,remove-from-image"`
+		Method      evidence.Method  `json:"method" enum:"quieten,disable,remove-for-user,remove-from-image"`
 		Outcome     evidence.Outcome `json:"outcome" enum:"clean,function-lost,fault,no-start,refused"`
 		Function    string           `json:"function,omitempty" maxLength:"40"`
 		Persistence string           `json:"persistence,omitempty" maxLength:"40"`

@@ -31,7 +31,7 @@ type TrialValue struct {
 	// Phone is the keyed hash of its serial number, or an anonymous mark
 	// that tells this person's phones apart.
 	Phone       string           `json:"phone"`
-	Method      evidence.Method  `json:"method" enum:"disable,remove-for-user,remove-from-image"`
+	Method      evidence.Method  `json:"method" enum:"quieten,disable,remove-for-user,remove-from-image"`
 	Outcome     evidence.Outcome `json:"outcome" enum:"clean,function-lost,fault,no-start,refused"`
 	Function    string           `json:"function,omitempty"`
 	Persistence string           `json:"persistence" enum:"held,back-after-restart,back-after-update,not-watched"`
@@ -88,6 +88,8 @@ func (v *TrialValue) check() error {
 		return fmt.Errorf("by hand %q is not known", v.ByHand)
 	case v.ByHand == "done" && v.Method == evidence.RemoveFromImage:
 		return errors.New("nobody takes a package out of the image by hand in a phone's settings")
+	case v.ByHand != "" && v.Method == evidence.Quieten:
+		return errors.New("by hand says whether the phone's settings took a package off; what is quietened stays")
 	case v.WatchedDays < 0 || v.WatchedDays > 3650:
 		return errors.New("days watched: want 0 to 3650")
 	case v.On != "" && !isDay(v.On):

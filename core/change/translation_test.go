@@ -57,6 +57,7 @@ func TestTrialsByHand(t *testing.T) {
 	}{
 		"done": {"disable", "done", true}, "not offered": {"remove-from-image", "not-offered", true}, "not looked at": {"disable", "", true},
 		"a word of nobody's": {"disable", "maybe", false}, "out of the image": {"remove-from-image", "done", false},
+		"quietened": {"quieten", "", true}, "quietened by hand": {"quieten", "done", false},
 	} {
 		if err := trial(c.method, c.hand); (err == nil) != c.good {
 			t.Errorf("%s: %v", what, err)

@@ -110,10 +110,11 @@ func TestMethods(t *testing.T) {
 	for _, c := range []struct {
 		seen Method
 		o    Outcome
-		want string // which of disable, remove-for-user, remove-from-image it counts for
+		want string // which of Methods it counts for
 	}{
-		{Disable, Clean, "100"}, {Disable, Fault, "101"}, {RemoveForUser, Clean, "110"}, {RemoveForUser, NoStart, "111"},
-		{RemoveFromImage, Clean, "001"}, {RemoveFromImage, Fault, "001"}, {RemoveForUser, Refused, "000"},
+		{Quieten, Clean, "1000"}, {Quieten, FunctionLost, "1111"}, {Quieten, Refused, "0000"},
+		{Disable, Clean, "0100"}, {Disable, Fault, "0101"}, {RemoveForUser, Clean, "0110"}, {RemoveForUser, NoStart, "0111"},
+		{RemoveFromImage, Clean, "0001"}, {RemoveFromImage, Fault, "0001"}, {RemoveForUser, Refused, "0000"},
 	} {
 		got := ""
 		for _, m := range Methods {

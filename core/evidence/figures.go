@@ -256,8 +256,8 @@ func (g Gathered) nearestFirst(target Firmware, order []int32, distances []uint8
 }
 
 // counts reports whether a trial is evidence about method: its own, removal
-// for the user as evidence for disabling, and harms of gentler methods for
-// removal from the image.
+// for the user as evidence for disabling, harms of quietening for every other
+// method, and harms of all gentler ones for removal from the image.
 func counts(t *Trial, method Method) bool {
 	if !t.Outcome.Valid() || t.Outcome == Refused {
 		return false
@@ -265,6 +265,8 @@ func counts(t *Trial, method Method) bool {
 	switch {
 	case t.Method == method:
 		return true
+	case t.Method == Quieten:
+		return t.Outcome.Harm() // all others are harsher
 	case method == Disable:
 		return t.Method == RemoveForUser
 	case method == RemoveFromImage:

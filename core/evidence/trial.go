@@ -2,18 +2,20 @@ package evidence
 
 import "slices"
 
-// Method is how a package was taken off a phone.
+// Method is how a package was taken off a phone, or made quiet on it.
 type Method string
 
-// The methods, gentlest first.
+// The methods, gentlest first. What is quietened stays: it tells nothing and does
+// nothing in the background.
 const (
+	Quieten         Method = "quieten"
 	Disable         Method = "disable"
 	RemoveForUser   Method = "remove-for-user"
 	RemoveFromImage Method = "remove-from-image"
 )
 
 // Methods lists every method, gentlest first.
-var Methods = []Method{Disable, RemoveForUser, RemoveFromImage}
+var Methods = []Method{Quieten, Disable, RemoveForUser, RemoveFromImage}
 
 // Valid reports whether m is one of Methods.
 func (m Method) Valid() bool { return slices.Contains(Methods, m) }

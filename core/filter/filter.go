@@ -109,7 +109,7 @@ var Fields = []Field{
 	{"ceiling", Percent, nil, "at most so many phones harmed: ceiling<20%"},
 	{"trials", Number, nil, "phones that it was tried on"},
 	{"outcome", Choice, []string{"clean", "function-lost", "fault", "no-start", "refused"}, "some trial had this outcome"},
-	{"method", Choice, []string{"disable", "remove-for-user", "remove-from-image"}, "some trial used this method"},
+	{"method", Choice, []string{"quieten", "disable", "remove-for-user", "remove-from-image"}, "some trial used this method"},
 	{"back", Choice, []string{"restart", "update", "never"}, "what brought it back in some trial"},
 	{"origin", Choice, []string{"platform", "maker", "silicon", "carrier", "partner", "region", "owner", "unknown"}, "who put it there"},
 	{"function", Text, nil, "what a person would miss"},

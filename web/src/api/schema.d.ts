@@ -3342,7 +3342,7 @@ export interface components {
             /** Format: double */
             harmedWeight: number;
             /** @enum {string} */
-            method: "disable" | "remove-for-user" | "remove-from-image";
+            method: "quieten" | "disable" | "remove-for-user" | "remove-from-image";
             /** Format: int64 */
             people: number;
             /** Format: int64 */
@@ -6286,7 +6286,7 @@ export interface components {
             byHand?: "done" | "not-offered" | "";
             function?: string;
             /** @enum {string} */
-            method: "disable" | "remove-for-user" | "remove-from-image";
+            method: "quieten" | "disable" | "remove-for-user" | "remove-from-image";
             note?: string;
             on?: string;
             /** @enum {string} */
@@ -6307,7 +6307,7 @@ export interface components {
             build: string;
             function?: string;
             /** @enum {string} */
-            method: "disable" | "remove-for-user" | "remove-from-image";
+            method: "quieten" | "disable" | "remove-for-user" | "remove-from-image";
             /** @enum {string} */
             outcome: "clean" | "function-lost" | "fault" | "no-start" | "refused";
             packages: string[];
@@ -8806,7 +8806,7 @@ export interface operations {
                 model?: string;
                 /** @description Id of the build */
                 build?: string;
-                method?: "disable" | "remove-for-user" | "remove-from-image";
+                method?: "quieten" | "disable" | "remove-for-user" | "remove-from-image";
                 /** @description A filter: words of a name, label or alias, and terms such as load:loose or ceiling<20% */
                 q?: string;
                 /** @description By name unless said; with words in the filter by how well their names fit */
@@ -8851,7 +8851,7 @@ export interface operations {
                 model?: string;
                 /** @description Id of the build */
                 build?: string;
-                method?: "disable" | "remove-for-user" | "remove-from-image";
+                method?: "quieten" | "disable" | "remove-for-user" | "remove-from-image";
                 /** @description A filter: words of a name, label or alias, and terms such as load:loose or ceiling<20% */
                 q?: string;
                 /** @description By name unless said; with words in the filter by how well their names fit */
@@ -9499,7 +9499,7 @@ export interface operations {
                 model?: string;
                 /** @description Id of the build */
                 build?: string;
-                method?: "disable" | "remove-for-user" | "remove-from-image";
+                method?: "quieten" | "disable" | "remove-for-user" | "remove-from-image";
             };
             header?: never;
             path: {

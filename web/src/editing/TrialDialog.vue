@@ -32,6 +32,10 @@ const on = ref(today)
 const tried = ref<string[]>([])
 const note = ref('')
 const files = ref<Schemas['Attachment'][]>([])
+const quietened = computed(() => method.value === 'quieten')
+// What a phone's own settings can do is to take a package off, and not out of its
+// image.
+const handed = computed(() => method.value === 'disable' || method.value === 'remove-for-user')
 const refused = computed(() => outcome.value === 'refused')
 const lost = computed(() => (outcome.value === 'function-lost' ? slugOf(fn.value) : ''))
 // What worked can't have been lost.
@@ -70,7 +74,7 @@ const edit = () => ({
     function: lost.value || undefined,
     persistence: refused.value ? 'not-watched' : persistence.value,
     recovery: recovery.value,
-    byHand: byHand.value || undefined,
+    byHand: (handed.value && byHand.value) || undefined,
     watchedDays: Math.max(0, Math.round(Number(days.value) || 0)),
     on: on.value || undefined,
     note: note.value.trim(),
@@ -97,6 +101,7 @@ const letters: Record<string, string> = { clean: 'c', 'function-lost': 'l', faul
         v-model="method"
         title="Method"
         :options="[
+          { value: 'quieten', word: 'quietened', key: 'q' },
           { value: 'disable', word: 'disabled', key: 'd' },
           { value: 'remove-for-user', word: 'removed for the user', key: 'u' },
           { value: 'remove-from-image', word: 'removed from the image', key: 'i' },
@@ -122,14 +127,14 @@ const letters: Record<string, string> = { clean: 'c', 'function-lost': 'l', faul
           v-model="persistence"
           title="Did it last"
           :options="[
-            { value: 'held', word: 'it stayed away' },
-            { value: 'back-after-restart', word: 'back after a restart' },
-            { value: 'back-after-update', word: 'back after an update' },
+            { value: 'held', word: quietened ? 'it stayed quiet' : 'it stayed away' },
+            { value: 'back-after-restart', word: `${quietened ? 'loud' : 'back'} after a restart` },
+            { value: 'back-after-update', word: `${quietened ? 'loud' : 'back'} after an update` },
             { value: 'not-watched', word: 'not watched' },
           ]"
         />
         <div class="three">
-          <v-text-field v-model="on" label="Taken off on" type="date" :max="today" />
+          <v-text-field v-model="on" :label="quietened ? 'Quietened on' : 'Taken off on'" type="date" :max="today" />
           <v-text-field v-model="days" label="Days watched" type="number" min="0" max="3650" />
           <v-select
             v-model="recovery"
@@ -145,7 +150,7 @@ const letters: Record<string, string> = { clean: 'c', 'function-lost': 'l', faul
         </div>
       </template>
       <v-select
-        v-if="method !== 'remove-from-image'"
+        v-if="handed"
         v-model="byHand"
         label="By hand, in its settings"
         :items="[

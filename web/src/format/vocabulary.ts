@@ -26,6 +26,7 @@ export const originWord: Record<string, string> = {
 }
 
 export const methodWord: Record<string, string> = {
+  quieten: 'quietened',
   disable: 'disabled',
   'remove-for-user': 'removed for the user',
   'remove-from-image': 'removed from the image',

@@ -17,7 +17,7 @@ export interface Bar {
 }
 const props = defineProps<{ bars: Bar[]; method: string; chosen?: { method: string; distance: number } }>()
 const emit = defineEmits<{ open: [bar: Bar] }>()
-const methods = ['remove-for-user', 'disable', 'remove-from-image']
+const methods = ['remove-for-user', 'disable', 'quieten', 'remove-from-image']
 const rows = computed(() => {
   const by = new Map<number, Bar[]>()
   for (const b of props.bars) by.set(b.distance, [...(by.get(b.distance) ?? []), b])
