@@ -47,7 +47,7 @@ const fileOf = (id?: string) => props.d.attachments.find((f) => f.id === id)
 <template>
   <section class="band">
     <h2>
-      What happened when it went
+      What happened when it {{ method === 'quieten' ? 'was quietened' : 'went' }}
       <span v-if="seen?.phones" class="second plain"
         >{{ count(seen.phones, 'phone') }}, {{ people(seen.people) }} · standing {{ seen.standing }}</span
       >
