@@ -277,7 +277,8 @@ func trialsWanted(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error
 // all else in one.
 func toldNews(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error) {
 	rows, err := q.Query(ctx, noticeColumns+` where n.person_id = $1 and n.read_at is null
-			and n.kind in ('comment', 'lifted', 'withdrawn', 'followed-package', 'followed-model', 'followed-release', 'backup-ended')
+			and n.kind in ('comment', 'lifted', 'withdrawn', 'followed-package', 'followed-model', 'followed-release',
+				'backup-ended')
 		order by n.at desc limit $2`, d.ID, maxDeskLines)
 	list, err := collectRows[Notice](rows, err)
 	if err != nil {

@@ -107,7 +107,8 @@ func TestLeaving(t *testing.T) {
 func TestRulesOfBefore(t *testing.T) {
 	t.Parallel()
 	w := newWorld(t)
-	if _, err := w.Pool().Exec(w.ctx, `insert into settings (key, value) values ('installation rules', '{"idleHours": 5, "benchNetworks": []}')`); err != nil {
+	if _, err := w.Pool().Exec(w.ctx, `
+		insert into settings (key, value) values ('installation rules', '{"idleHours": 5, "benchNetworks": []}')`); err != nil {
 		t.Fatal(err)
 	}
 	if r, _, err := w.InstallationRules(w.ctx); err != nil || r.IdleHours != 5 || r.BackupDays != store.DefaultInstallationRules.BackupDays {

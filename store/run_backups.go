@@ -66,7 +66,8 @@ const (
 
 const backupColumns = `
 	select k.id, k.phone, k.phone_name, k.bench_id, b.name as bench, p.name as person, k.person_id, k.packages, k.settings,
-		k.result, k.state, k.made_at, k.verified_at, k.kept, ` + openRun + ` as open_run, ` + dueRun + ` as due_run,
+		k.result, k.state, k.made_at, k.verified_at, k.kept,
+		` + openRun + ` as open_run, ` + dueRun + ` as due_run,
 		coalesce((select jsonb_agg(jsonb_build_object('id', r.id, 'number', r.number) order by r.number)
 			from runs r
 			where r.phone = k.phone and r.started_at >= k.made_at
@@ -125,7 +126,8 @@ func (s *Store) KeepBackup(ctx context.Context, id, person uuid.UUID, keep bool)
 func (s *Store) EndedBackups(ctx context.Context, days int, present []uuid.UUID) ([]EndedBackup, error) {
 	rows, err := s.pool.Query(ctx, `
 		update backups k set asked_at = now()
-		where k.deleted_at is null and not k.kept and k.state <> 'going' and k.made_at < now() - make_interval(days => $1)
+		where k.deleted_at is null and not k.kept and k.state <> 'going'
+			and k.made_at < now() - make_interval(days => $1)
 			and k.bench_id = any($2) and coalesce(k.asked_at, '-infinity') < now() - interval '6 hours'
 			and `+openRun+` = 0 and `+dueRun+` = 0
 		returning k.id, k.bench_id, k.person_id`, days, present)
