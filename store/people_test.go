@@ -107,8 +107,9 @@ func TestLeaving(t *testing.T) {
 func TestRulesOfBefore(t *testing.T) {
 	t.Parallel()
 	w := newWorld(t)
-	if _, err := w.Pool().Exec(w.ctx, `
-		insert into settings (key, value) values ('installation rules', '{"idleHours": 5, "benchNetworks": []}')`); err != nil {
+	_, err := w.Pool().Exec(w.ctx, `
+		insert into settings (key, value) values ('installation rules', $1)`, `{"idleHours": 5, "benchNetworks": []}`)
+	if err != nil {
 		t.Fatal(err)
 	}
 	if r, _, err := w.InstallationRules(w.ctx); err != nil || r.IdleHours != 5 || r.BackupDays != store.DefaultInstallationRules.BackupDays {

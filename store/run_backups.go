@@ -65,8 +65,8 @@ const (
 )
 
 const backupColumns = `
-	select k.id, k.phone, k.phone_name, k.bench_id, b.name as bench, p.name as person, k.person_id, k.packages, k.settings,
-		k.result, k.state, k.made_at, k.verified_at, k.kept,
+	select k.id, k.phone, k.phone_name, k.bench_id, b.name as bench, p.name as person, k.person_id,
+		k.packages, k.settings, k.result, k.state, k.made_at, k.verified_at, k.kept,
 		` + openRun + ` as open_run, ` + dueRun + ` as due_run,
 		coalesce((select jsonb_agg(jsonb_build_object('id', r.id, 'number', r.number) order by r.number)
 			from runs r
