@@ -40,8 +40,19 @@ test('stand-ins in four states, and a hand that changes them', async ({ page, wo
 test('the television is captured, and its names are read once', async ({ page, world }) => {
   await open(page, world)
   await line(page, world.others[2]!).click()
+  // What arrives later moves nothing under the finger.
+  let answer = () => {}
+  const held = new Promise<void>((r) => (answer = r))
+  await page.route('**/intake', (route) => held.then(() => route.continue()), { times: 1 })
   await page.getByRole('button', { name: /^Capture/ }).click()
-  await page.getByTestId('stored').getByRole('link', { name: 'What it means' }).click()
+  const stored = page.getByTestId('stored')
+  const link = stored.getByRole('link', { name: 'What it means' })
+  await expect(stored).toContainText('Comparing it with what was known')
+  const place = await link.boundingBox()
+  answer()
+  await expect(stored).toContainText('never seen before')
+  expect(await link.boundingBox()).toEqual(place)
+  await link.click()
   const intake = page.getByRole('region', { name: 'Intake' })
   await expect(intake).toContainText('Pellmont View 43, 12.6.2')
   await expect(intake).toContainText('the only one') // its keyboard

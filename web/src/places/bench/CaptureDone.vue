@@ -25,6 +25,7 @@ const intake = useQuery({
     </p>
     <p v-if="known" class="second">Exactly this capture was stored before: nothing has changed since.</p>
     <p v-if="!capture.data.value.complete" class="ochre">Incomplete: {{ capture.data.value.missing }}.</p>
+    <!-- Its line is there from the beginning: what stands below must not move under a finger. -->
     <p v-if="intake.data.value">
       {{
         intake.data.value.newMaker
@@ -37,6 +38,8 @@ const intake = useQuery({
       }}, {{ count(intake.data.value.neverSeen.length, 'package') }} never seen before,
       {{ intake.data.value.ungraded.length }} without a grade.
     </p>
+    <p v-else-if="!intake.isError.value" class="second">Comparing it with what was known.</p>
+    <p v-else class="second">What was known can't be compared with it right now.</p>
     <router-link
       class="act first"
       :to="{
