@@ -92,8 +92,8 @@ func (s *Station) reach(ctx context.Context, address string) {
 }
 
 // join connects to a phone on the network. One that the adb server lists and
-// does not hear is let go first: the server may hold on to the connection that
-// broke, answers that it is connected, and never tries again.
+// does not hear is let go first: else the server answers that it is connected,
+// and tries again when it likes.
 func (s *Station) join(ctx context.Context, server Server, address string) (words string, err error) {
 	if s.offline(ctx, address) {
 		server.Disconnect(ctx, address)
