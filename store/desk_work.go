@@ -245,7 +245,7 @@ func trialsWanted(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error
 			cross join lateral (select count(*)::int as left from unnest(w.packages) u (name) where not exists (
 				select from trials t
 				join packages k on k.id = t.package_id
-				where k.name = u.name and t.build_id = w.build_id and t.outcome <> 'refused')) n
+				where k.name = u.name and t.build_id = w.build_id and `+trialGone+`)) n
 		where w.closed_at is null and n.left > 0
 			and (w.id = any($2)
 				or exists (select from captures c

@@ -209,7 +209,7 @@ func (s *Store) CountCover(ctx context.Context) (models []uuid.UUID, err error) 
 					join (select distinct t.build_id, t.package_id
 						from here h
 						join trials t on t.build_id = h.id
-						where t.outcome <> 'refused') t on t.build_id = h.id
+						where `+trialGone+`) t on t.build_id = h.id
 						and t.package_id = x.package_id
 					left join (
 						select distinct m.model_id, y.package_id from (

@@ -1,6 +1,7 @@
 package store_test
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"slices"
@@ -344,6 +345,19 @@ func TestWanted(t *testing.T) {
 	}
 	if old, err := w.Wanted(w.ctx, first); err == nil && old.ClosedAt == nil && first != asked {
 		t.Errorf("the first is still asked for: %+v", old)
+	}
+	// What was only made quiet was not gone, and is not tried by that.
+	quiet := w.trial("l.lib", "y", "clean")
+	quiet.Value = bytes.Replace(quiet.Value, []byte("remove-for-user"), []byte("quieten"), 1)
+	quiet.Value = bytes.Replace(quiet.Value, []byte("held"), []byte("back-after-restart"), 1)
+	w.accept("tech", quiet)
+	var capture uuid.UUID
+	w.must(w.Pool().QueryRow(w.ctx, `select id from captures where build_id = $1 limit 1`, w.build).Scan(&capture))
+	if sub, _, _, err := w.Subject(w.ctx, capture); err != nil || sub.ComesBack["l.lib"] != 0 {
+		t.Errorf("%+v, %v", sub.ComesBack, err)
+	}
+	if got, err := w.Wanted(w.ctx, asked); err != nil || !slices.Equal(got.Left, []string{"l.lib", "l.other"}) {
+		t.Errorf("%+v, %v", got, err)
 	}
 	w.accept("tech", w.trial("l.lib", "x", "clean"))
 	if got, err := w.Wanted(w.ctx, asked); err != nil || !slices.Equal(got.Left, []string{"l.other"}) {

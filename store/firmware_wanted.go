@@ -34,6 +34,10 @@ type WantedTrials struct {
 	ClosedAt  *time.Time      `db:"closed_at" json:"closedAt,omitempty"`
 }
 
+// trialGone holds for trials t in which the package was gone from the phone: not
+// refused, and not only made quiet.
+const trialGone = `t.outcome <> 'refused' and t.method <> 'quieten'`
+
 const wantedColumns = `
 	select w.id, w.profile_id, p.name as edition, w.build_id, m.slug as maker, d.slug as model, d.name as model_name,
 		b.version, b.carrier, b.region, w.method, w.ceiling, w.packages,
@@ -41,7 +45,7 @@ const wantedColumns = `
 			select from trials t
 			join packages k on k.id = t.package_id
 			where k.name = u.name and t.build_id = w.build_id
-				and t.outcome <> 'refused')) as left, a.name as asked_by, w.asked_at, w.closed_at
+				and ` + trialGone + `)) as left, a.name as asked_by, w.asked_at, w.closed_at
 	from wanted_trials w
 	join profiles p on p.id = w.profile_id
 	join builds b on b.id = w.build_id

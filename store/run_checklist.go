@@ -442,7 +442,7 @@ func (s *Store) Subject(ctx context.Context, capture uuid.UUID) (sub run.Subject
 func (s *Store) metOn(ctx context.Context, build uuid.UUID) (refused, back map[android.PackageName]int, err error) {
 	rows, err := s.pool.Query(ctx, `
 		select p.name, count(*) filter (where t.outcome = 'refused' and t.method = 'remove-for-user')::int,
-			count(*) filter (where t.persistence in ('back-after-restart', 'back-after-update'))::int
+			count(*) filter (where t.persistence in ('back-after-restart', 'back-after-update') and `+trialGone+`)::int
 		from trials t join packages p on p.id = t.package_id where t.build_id = $1 group by 1`, build)
 	if err != nil {
 		return nil, nil, err
