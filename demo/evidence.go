@@ -83,7 +83,10 @@ func (s *seeder) addSaid() error {
 			return err
 		}
 		told = append(told, edits...)
-		for method, builds := range map[evidence.Method]map[string]string{evidence.RemoveForUser: p.Trials, evidence.Disable: p.Disabled, evidence.Quieten: p.Quietened} {
+		tried := map[evidence.Method]map[string]string{
+			evidence.RemoveForUser: p.Trials, evidence.Disable: p.Disabled, evidence.Quieten: p.Quietened,
+		}
+		for method, builds := range tried {
 			for _, build := range sorted(builds) {
 				for i, letter := range builds[build] {
 					by, value, err := s.trial(name, build, i, letter, p)

@@ -231,7 +231,8 @@ test('the command line captures with names, and the file can be sent in', async 
 test('what was saved is listed, checked, kept, and deleted for good', { tag: '@either' }, async ({ page, world }) => {
   await open(page, world)
   await attach(page, world)
-  const { items } = (await (await api(page, world, 'GET', '/benches')).json()) as { items: { id: string; view: { phones: { address: string; handle: string }[] } }[] }
+  type Bench = { id: string; view: { phones: { address: string; handle: string }[] } }
+  const { items } = (await (await api(page, world, 'GET', '/benches')).json()) as { items: Bench[] }
   const bench = items.find((b) => b.view.phones.some((p) => p.address === world.phone))!
   const { handle } = bench.view.phones.find((p) => p.address === world.phone)!
   await api(page, world, 'POST', `/benches/${bench.id}/phones/${handle}/backups`, { packages: ['com.brannock.tips'], settings: false })

@@ -90,7 +90,9 @@ func TestHand(t *testing.T) {
 		{"unlock", 200, `"lockCode":false`}, {"lock", 200, `"lockCode":true`}, {"unplug", 200, `"plugged":false`}, {"plug", 200, `"plugged":true`},
 		{"accept", 409, "no computer waits"}, {"refuse", 409, "no computer waits"}, {"update", 409, "no update waits"},
 		{"open?with=com.example.home", 200, `"name":"held"`}, {"open?with=com.example.keys", 409, "no app"}, {"open?with=$(reboot)", 409, "no app"},
-		{"loosen?with=2", 200, `"plugged":true`}, {"loosen?with=x", 409, "how many"}, {"slow?with=5", 200, ""}, {"slow?with=-1", 409, "how many milliseconds"}, {"reset", 200, `"lockCode":false`}, {"explode", 404, "no such action"},
+		{"loosen?with=2", 200, `"plugged":true`}, {"loosen?with=x", 409, "how many"},
+		{"slow?with=5", 200, ""}, {"slow?with=-1", 409, "how many milliseconds"},
+		{"reset", 200, `"lockCode":false`}, {"explode", 404, "no such action"},
 	} {
 		if code, body := do(step.action); code != step.code || !strings.Contains(body, step.want) {
 			t.Errorf("%s: %d %s", step.action, code, body)

@@ -45,7 +45,8 @@ func withBench(t *testing.T) *site {
 		}
 	}
 	// Where the stand-ins are, technicians may have the bench connect.
-	if err := st.SetInstallationRules(t.Context(), person.ID, 0, store.InstallationRules{IdleHours: 1, BenchNetworks: []string{"127.0.0.0/8"}, BackupDays: 90}); err != nil {
+	rules := store.InstallationRules{IdleHours: 1, BenchNetworks: []string{"127.0.0.0/8"}, BackupDays: 90}
+	if err := st.SetInstallationRules(t.Context(), person.ID, 0, rules); err != nil {
 		t.Fatal(err)
 	}
 	file := filepath.Join(t.TempDir(), "secret")

@@ -21,12 +21,18 @@ type installationRulesInput struct {
 
 // installationRulesRoutes are about what the keeper decides for everybody.
 func (s *Server) installationRulesRoutes() {
-	route(s, SignedIn, huma.Operation{OperationID: "getInstallationRules", Method: http.MethodGet, Path: "/api/v1/installation-rules", Summary: "When sessions end, where benches may reach, and how long they keep what they saved"},
+	route(s, SignedIn, huma.Operation{
+		OperationID: "getInstallationRules", Method: http.MethodGet, Path: "/api/v1/installation-rules",
+		Summary: "When sessions end, where benches may reach, and how long they keep what they saved",
+	},
 		func(ctx context.Context, _ *struct{}) (*installationRulesOutput, error) {
 			r, revision, err := s.store.InstallationRules(ctx)
 			return &installationRulesOutput{etagOf(revision), r}, err
 		})
-	route(s, Keeper, huma.Operation{OperationID: "setInstallationRules", Method: http.MethodPut, Path: "/api/v1/installation-rules", Summary: "Change when sessions end, where benches may reach, and how long they keep what they saved"},
+	route(s, Keeper, huma.Operation{
+		OperationID: "setInstallationRules", Method: http.MethodPut, Path: "/api/v1/installation-rules",
+		Summary: "Change when sessions end, where benches may reach, and how long they keep what they saved",
+	},
 		func(ctx context.Context, in *installationRulesInput) (*installationRulesOutput, error) {
 			revision, err := revisionOf(in.IfMatch)
 			if err != nil {

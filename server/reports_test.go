@@ -354,7 +354,8 @@ func TestManyLargeReports(t *testing.T) {
 			t.Fatal(err)
 		}
 		defer c.Close()
-		fmt.Fprintf(c, "POST /api/v1/reports HTTP/1.1\r\nHost: %s\r\nContent-Type: application/json\r\nContent-Length: 300000\r\nExpect: 100-continue\r\n\r\n", address)
+		fmt.Fprintf(c, "POST /api/v1/reports HTTP/1.1\r\nHost: %s\r\nContent-Type: application/json\r\n"+
+			"Content-Length: 300000\r\nExpect: 100-continue\r\n\r\n", address)
 		// A server says so when it begins to read the body.
 		if line, err := bufio.NewReader(c).ReadString('\n'); err != nil || !strings.Contains(line, " 100 ") {
 			t.Fatal(line, err)

@@ -62,31 +62,72 @@ type keepBackupInput struct {
 }
 
 func (s *Server) backupRoutes() {
-	route(s, Technician, huma.Operation{OperationID: "listBackups", Method: http.MethodGet, Path: "/api/v1/benches/{id}/phones/{handle}/backups", Summary: "What was saved of a phone's packages, newest first"}, s.listBackups)
-	route(s, Technician, huma.Operation{OperationID: "makeBackup", Method: http.MethodPost, Path: "/api/v1/benches/{id}/phones/{handle}/backups", Summary: "Save package files on the bench's computer, or go on with that", DefaultStatus: http.StatusAccepted}, s.makeBackup)
-	route(s, Technician, huma.Operation{OperationID: "verifyBackup", Method: http.MethodPost, Path: "/api/v1/backups/{id}/verify", Summary: "Check every file of a backup against its size and SHA-256", DefaultStatus: http.StatusAccepted},
-		func(ctx context.Context, in *idInput) (*backupMadeOutput, error) {
-			b, err := s.store.BackupByID(ctx, in.ID)
-			if err != nil {
-				return nil, err
-			}
-			r := bench.Request{Kind: bench.KindVerify, Backup: b.ID}
-			if err := s.canDo(ctx, b.BenchID, r); err != nil {
-				return nil, err
-			}
-			job, err := s.store.AddJob(ctx, personOf(ctx).ID, worker.Ask(b.BenchID, r))
-			return &backupMadeOutput{backupMade{b.ID, job}}, err
-		})
-	route(s, Technician, huma.Operation{OperationID: "restoreBackup", Method: http.MethodPost, Path: "/api/v1/backups/{id}/restore", Summary: "Install packages from a backup on the phone that it is of", DefaultStatus: http.StatusAccepted}, s.restoreBackup)
-	route(s, Technician, huma.Operation{OperationID: "listAllBackups", Method: http.MethodGet, Path: "/api/v1/backups", Summary: "What was saved of all phones, with when it ends, newest first"}, s.listAllBackups)
-	route(s, Technician, huma.Operation{OperationID: "keepBackup", Method: http.MethodPost, Path: "/api/v1/backups/{id}/keep", Summary: "Have a backup stay until somebody says otherwise, or end by the rule again"},
-		func(ctx context.Context, in *keepBackupInput) (*struct{}, error) {
-			if _, err := s.backupOf(ctx, in.ID); err != nil {
-				return nil, err
-			}
-			return nil, s.store.KeepBackup(ctx, in.ID, personOf(ctx).ID, in.Body.Keep)
-		})
-	route(s, Technician, huma.Operation{OperationID: "deleteBackup", Method: http.MethodDelete, Path: "/api/v1/backups/{id}", Summary: "Have its bench delete a backup, for good", DefaultStatus: http.StatusAccepted}, s.deleteBackup)
+	const ofPhone, of = "/api/v1/benches/{id}/phones/{handle}/backups", "/api/v1/backups/{id}"
+	route(s, Technician, huma.Operation{
+		OperationID: "listBackups", Method: http.MethodGet, Path: ofPhone,
+		Summary: "What was saved of a phone's packages, newest first",
+	}, s.listBackups)
+	route(s, Technician, huma.Operation{
+		OperationID: "makeBackup", Method: http.MethodPost, Path: ofPhone, DefaultStatus: http.StatusAccepted,
+		Summary: "Save package files on the bench's computer, or go on with that",
+	}, s.makeBackup)
+	route(s, Technician, huma.Operation{
+		OperationID: "verifyBackup", Method: http.MethodPost, Path: of + "/verify", DefaultStatus: http.StatusAccepted,
+		Summary: "Check every file of a backup against its size and SHA-256",
+	}, s.verifyBackup)
+	route(s, Technician, huma.Operation{
+		OperationID: "restoreBackup", Method: http.MethodPost, Path: of + "/restore", DefaultStatus: http.StatusAccepted,
+		Summary: "Install packages from a backup on the phone that it is of",
+	}, s.restoreBackup)
+	route(s, Technician, huma.Operation{
+		OperationID: "listAllBackups", Method: http.MethodGet, Path: "/api/v1/backups",
+		Summary: "What was saved of all phones, with when it ends, newest first",
+	}, s.listAllBackups)
+	route(s, Technician, huma.Operation{
+		OperationID: "keepBackup", Method: http.MethodPost, Path: of + "/keep",
+		Summary: "Have a backup stay until somebody says otherwise, or end by the rule again",
+	}, s.keepBackup)
+	route(s, Technician, huma.Operation{
+		OperationID: "deleteBackup", Method: http.MethodDelete, Path: of, DefaultStatus: http.StatusAccepted,
+		Summary: "Have its bench delete a backup, for good",
+	}, s.deleteBackup)
+}
+
+// askOfBench asks the bench of a backup for something that needs no phone.
+func (s *Server) askOfBench(ctx context.Context, b store.Backup, kind string) (*backupMadeOutput, error) {
+	r := bench.Request{Kind: kind, Backup: b.ID}
+	if err := s.canDo(ctx, b.BenchID, r); err != nil {
+		return nil, err
+	}
+	job, err := s.store.AddJob(ctx, personOf(ctx).ID, worker.Ask(b.BenchID, r))
+	return &backupMadeOutput{backupMade{b.ID, job}}, err
+}
+
+// wanted are packages of a request, as a bench is asked for them.
+func wanted(names []android.PackageName) ([]bench.Wanted, error) {
+	list := make([]bench.Wanted, len(names))
+	for i, name := range names {
+		if !name.Valid() {
+			return nil, problem(http.StatusUnprocessableEntity, "bad-request", "One of them is not a package name.")
+		}
+		list[i].Name = name
+	}
+	return list, nil
+}
+
+func (s *Server) verifyBackup(ctx context.Context, in *idInput) (*backupMadeOutput, error) {
+	b, err := s.store.BackupByID(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	return s.askOfBench(ctx, b, bench.KindVerify)
+}
+
+func (s *Server) keepBackup(ctx context.Context, in *keepBackupInput) (*struct{}, error) {
+	if _, err := s.backupOf(ctx, in.ID); err != nil {
+		return nil, err
+	}
+	return nil, s.store.KeepBackup(ctx, in.ID, personOf(ctx).ID, in.Body.Keep)
 }
 
 func (s *Server) listBackups(ctx context.Context, in *fitsInput) (*listOutput[keptBackup], error) {
@@ -138,13 +179,12 @@ func (s *Server) makeBackup(ctx context.Context, in *newBackupInput) (*backupMad
 	if err != nil {
 		return nil, err
 	}
-	names := make([]string, len(in.Body.Packages))
-	for i, name := range in.Body.Packages {
-		if !name.Valid() {
-			return nil, problem(http.StatusUnprocessableEntity, "bad-request", "One of them is not a package name.")
-		}
-		names[i] = string(name)
-		r.Wanted = append(r.Wanted, bench.Wanted{Name: name})
+	if r.Wanted, err = wanted(in.Body.Packages); err != nil {
+		return nil, err
+	}
+	names := make([]string, len(r.Wanted))
+	for i, w := range r.Wanted {
+		names[i] = string(w.Name)
 	}
 	r.With = p.Fingerprint
 	person := personOf(ctx).ID
@@ -180,11 +220,8 @@ func (s *Server) restoreBackup(ctx context.Context, in *restoreInput) (*backupMa
 		return nil, problem(http.StatusConflict, "another-bench", "The backup lies on "+b.Bench+": attach the phone there.")
 	}
 	r := bench.Request{Kind: bench.KindRestore, Phone: here.Handle, Backup: b.ID}
-	for _, name := range in.Body.Packages {
-		if !name.Valid() {
-			return nil, problem(http.StatusUnprocessableEntity, "bad-request", "One of them is not a package name.")
-		}
-		r.Wanted = append(r.Wanted, bench.Wanted{Name: name})
+	if r.Wanted, err = wanted(in.Body.Packages); err != nil {
+		return nil, err
 	}
 	job, err := s.store.AddJob(ctx, personOf(ctx).ID, worker.Ask(here.Bench, r))
 	return &backupMadeOutput{backupMade{b.ID, job}}, err
@@ -209,16 +246,16 @@ func (s *Server) deleteBackup(ctx context.Context, in *idInput) (*backupMadeOutp
 	}
 	switch {
 	case b.OpenRun != 0:
-		return nil, problem(http.StatusConflict, "needed", fmt.Sprintf("Nothing was deleted: run %d of this phone is open, and may need it. Continue it or put it back first.", b.OpenRun))
+		return nil, needed(fmt.Sprintf("run %d of this phone is open, and may need it. Continue it or put it back first.", b.OpenRun))
 	case b.Kept:
-		return nil, problem(http.StatusConflict, "needed", "Nothing was deleted: somebody marked it to be kept. Take that back first.")
+		return nil, needed("somebody marked it to be kept. Take that back first.")
 	case b.State == "going":
-		return nil, problem(http.StatusConflict, "needed", "Nothing was deleted: it is still being made.")
+		return nil, needed("it is still being made.")
 	}
-	r := bench.Request{Kind: bench.KindDiscard, Backup: b.ID}
-	if err := s.canDo(ctx, b.BenchID, r); err != nil {
-		return nil, err
-	}
-	job, err := s.store.AddJob(ctx, personOf(ctx).ID, worker.Ask(b.BenchID, r))
-	return &backupMadeOutput{backupMade{b.ID, job}}, err
+	return s.askOfBench(ctx, b, bench.KindDiscard)
+}
+
+// needed says why a backup was not deleted.
+func needed(why string) error {
+	return problem(http.StatusConflict, "needed", "Nothing was deleted: "+why)
 }

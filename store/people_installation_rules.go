@@ -18,7 +18,7 @@ type InstallationRules struct {
 	// their address. Maintainers may anywhere.
 	BenchNetworks []string `json:"benchNetworks" maxItems:"50" nullable:"false" doc:"Networks such as 192.0.2.0/24 in which technicians may have a bench connect to phones; maintainers may anywhere"`
 	// BackupDays is for how long what was saved of a phone stays, 0 for ever.
-	BackupDays int `json:"backupDays" minimum:"0" maximum:"3650" doc:"For how many days what was saved of a phone stays; 0 for ever. Nothing goes that is kept, while a run of the phone is open, or while its check list waits"`
+	BackupDays int `json:"backupDays" minimum:"0" maximum:"3650" doc:"For how many days what was saved of a phone stays, unless it is needed; 0 for ever"`
 }
 
 // DefaultInstallationRules hold where the keeper has set none.

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"encoding/json"
+	"fmt"
 	"time"
 
 	"github.com/google/uuid"
@@ -164,7 +165,8 @@ func (s *Store) BackupDeleted(ctx context.Context, id uuid.UUID, by *uuid.UUID) 
 		if err := record(ctx, tx, Act{Action: "backup.ended", Subject: id.String()}); err != nil {
 			return err
 		}
-		words := "What was saved of " + phone + " on " + made.UTC().Format("2 January 2006") + " was deleted: it was kept for as long as the installation's rules say."
+		words := fmt.Sprintf("What was saved of %s on %s was deleted: it was kept for as long as the installation's rules say.",
+			phone, made.UTC().Format("2 January 2006"))
 		return addNotices(ctx, tx, []uuid.UUID{maker}, NewNotice{Kind: "backup-ended", Words: words})
 	})
 }

@@ -4194,7 +4194,7 @@ export interface components {
         InstallationRules: {
             /**
              * Format: int64
-             * @description For how many days what was saved of a phone stays; 0 for ever. Nothing goes that is kept, while a run of the phone is open, or while its check list waits
+             * @description For how many days what was saved of a phone stays, unless it is needed; 0 for ever
              */
             backupDays: number;
             /** @description Networks such as 192.0.2.0/24 in which technicians may have a bench connect to phones; maintainers may anywhere */
