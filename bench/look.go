@@ -96,27 +96,39 @@ func (s *Station) lookFor(ctx context.Context, serial string, r Request) (any, e
 // between separates answers that are asked for in one line.
 const between = "--roster-next--"
 
-// settings reads settings in one question.
+// atOnce is how many settings are asked for in one line.
+const atOnce = 20
+
+// settings reads what runs change.
 func settings(session *services.Session, keys []run.Key) (map[string]string, error) {
 	out := map[string]string{}
+	for some := range slices.Chunk(keys, atOnce) {
+		if err := someSettings(session, some, out); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+func someSettings(session *services.Session, keys []run.Key, out map[string]string) error {
 	var line strings.Builder
 	for _, k := range keys {
 		get, err := k.Get()
 		if err != nil {
-			return nil, err
+			return err
 		}
 		fmt.Fprintf(&line, "%s; echo %s; ", get, between)
 	}
 	answer, err := session.Run(strings.TrimSuffix(line.String(), "; "), 30*time.Second, megabyte)
 	if err != nil {
-		return nil, fmt.Errorf("asking for settings: %w", err)
+		return fmt.Errorf("asking for settings: %w", err)
 	}
 	for i, value := range strings.Split(string(answer.Out), between) {
 		if i < len(keys) {
-			out[keys[i].String()] = strings.TrimSpace(strings.ReplaceAll(value, "\r", ""))
+			out[keys[i].String()] = keys[i].Value(value)
 		}
 	}
-	return out, nil
+	return nil
 }
 
 // backAgain waits until a phone that was told to restart answers again, and

@@ -48,6 +48,7 @@ type runner struct {
 	first   *run.Guard // as it was at the beginning
 	seen    *run.Seen
 	keys    []run.Key
+	noise   map[string]string // what packages may do, as told last
 	form    string
 	flying  []flight
 	answers []run.StepAnswer
@@ -72,7 +73,7 @@ var errNobody = errors.New("this phone tells no serial number of its own, and ha
 // run does what the journal's keeper orders, step by step, until nothing is
 // left, somebody stops it, or something is wrong.
 func (s *Station) run(ctx context.Context, serial string, r Request, out Results) (any, error) {
-	w := &runner{station: s, serial: serial, id: r.Run, attempt: r.Attempt, out: out, keys: r.Keys, gone: map[android.PackageName]bool{}, stop: make(chan struct{})}
+	w := &runner{station: s, serial: serial, id: r.Run, attempt: r.Attempt, out: out, keys: r.Keys, gone: map[android.PackageName]bool{}, noise: map[string]string{}, stop: make(chan struct{})}
 	ctx, lose := context.WithCancelCause(ctx)
 	defer lose(nil)
 	defer w.close()
@@ -205,21 +206,57 @@ func (w *runner) doSteps(ctx context.Context) (how string, err error) {
 // look asks the phone what it has.
 // What tells the phone apart comes with it.
 func (w *runner) look() (identity string, err error) {
+	return w.lookFor(w.keys)
+}
+
+func (w *runner) lookFor(keys []run.Key) (identity string, err error) {
 	var who android.Identity
-	w.seen, who, err = look(w.session, w.keys)
+	w.seen, who, err = look(w.session, keys)
 	w.since = 0
+	if err == nil {
+		w.remember()
+	}
 	return w.station.identity(w.serial, who), err
+}
+
+// glance looks again in the middle: what packages may do, of which the phone has
+// told, is not asked for once more.
+func (w *runner) glance() error {
+	_, err := w.lookFor(slices.DeleteFunc(slices.Clone(w.keys), w.told))
+	return err
 }
 
 // lookAgain looks in the middle, and holds the run where what the phone shows
 // is not what it said.
 func (w *runner) lookAgain() error {
 	was := w.seen.Fingerprint
-	if _, err := w.look(); err != nil {
+	if err := w.glance(); err != nil {
 		return err
 	}
 	w.judge(was)
 	return nil
+}
+
+// remember keeps what packages may do, and tells with what was seen now what was
+// told before.
+func (w *runner) remember() {
+	for _, k := range w.keys {
+		if k.Namespace != run.Quiet {
+			continue
+		}
+		if value, ok := w.seen.Settings[k.String()]; ok {
+			w.noise[k.String()] = value
+		} else if value, ok := w.noise[k.String()]; ok {
+			w.seen.Settings[k.String()] = value
+		}
+	}
+}
+
+// told reports whether the phone has told what a package may do: asking takes
+// several commands for each, and in the middle only a step of the run changes it.
+func (w *runner) told(k run.Key) bool {
+	_, ok := w.noise[k.String()]
+	return ok && k.Namespace == run.Quiet
 }
 
 func (w *runner) judge(was string) {
@@ -249,9 +286,15 @@ func (w *runner) send(ctx context.Context, steps []run.Step) error {
 			w.answer(step, state, words, 0)
 			continue
 		}
+		if k := step.Touches(); step.Kind == run.Remove && k.Namespace == run.Quiet && !w.told(k) {
+			// What it may do has to stand in the journal before it is changed.
+			w.keys, w.since = append(w.keys, k), guardEvery
+			w.answer(step, run.Waiting, "", 0)
+			continue
+		}
 		switch step.Kind {
 		case run.Remove, run.PutBack, run.Setting, run.SetBack:
-			if role := w.guard.Empties(step.Package); step.Kind == run.Remove && role != "" {
+			if role := w.guard.Empties(step.Package); w.takesOff(step) && role != "" {
 				w.held = fmt.Sprintf("without %s nobody could be the phone's %s", step.Package, role)
 				w.answer(step, run.Waiting, "", 0)
 				continue
@@ -266,7 +309,7 @@ func (w *runner) send(ctx context.Context, steps []run.Step) error {
 				return err
 			}
 			w.flying = append(w.flying, flight{step, time.Now()})
-			if step.Kind == run.Remove {
+			if w.takesOff(step) {
 				w.guard.Gone(step.Package)
 			}
 		default:
@@ -278,27 +321,6 @@ func (w *runner) send(ctx context.Context, steps []run.Step) error {
 		}
 	}
 	return nil
-}
-
-// needless says of a step that nothing has to be sent for how it ends; the
-// state is empty where something has.
-func (w *runner) needless(step run.Step) (words string, state run.State) {
-	known, installed, off := w.seen.Package(step.Package)
-	if w.gone[step.Package] {
-		installed = false
-	}
-	switch {
-	case step.Kind != run.Remove || step.Again != 0:
-	case !known:
-		return "not on this phone", run.Absent
-	case !installed:
-		return "gone before", run.Already
-	case off && step.Method == "disable":
-		return "switched off before", run.Already
-	case slices.Contains(w.seen.Facts.Administrators, step.Package):
-		return "it is an active device administrator: withdraw that first", run.Skipped
-	}
-	return "", ""
 }
 
 func (w *runner) answer(step run.Step, state run.State, words string, took time.Duration) {
@@ -320,14 +342,17 @@ func (w *runner) receive() error {
 	if f.step.Kind == run.SetBack && f.step.Value == run.NotSet && result.Code == 0 {
 		state, sense = run.Done, true
 	}
-	w.answer(f.step, state, result.Words(), time.Since(f.at))
+	w.answer(f.step, state, f.step.Says(result.Words()), time.Since(f.at))
+	if k := f.step.Touches(); k.Namespace == run.Quiet {
+		w.noise[k.String()] = k.Value(result.Words())
+	}
 	if w.strange++; sense {
 		w.strange = 0
 	}
 	if w.strange >= 2 {
 		w.held = "the phone's answers make no sense: the last was " + strconv.Quote(android.Printable(result.Words(), 100))
 	}
-	if state == run.Done && f.step.Kind == run.Remove {
+	if state == run.Done && w.takesOff(f.step) {
 		w.gone[f.step.Package] = true
 		w.since++
 	}
@@ -365,7 +390,7 @@ func (w *runner) alone(ctx context.Context, step run.Step) error {
 	default:
 		byHand := step.Kind == run.PutIn && step.Package == "" || step.Kind == run.Condition && step.If == ""
 		if !byHand { // else the phone has nothing to say to it
-			if _, err := w.look(); err != nil {
+			if err := w.glance(); err != nil {
 				return err
 			}
 			w.guard = run.NewGuard(w.form, w.seen)
@@ -411,83 +436,8 @@ func (w *runner) restart(ctx context.Context, step run.Step, begun time.Time) er
 	}
 	was := w.seen.Fingerprint
 	w.seen = seen
+	w.remember()
 	w.judgeAtEnd(was)
 	w.answer(step, run.Done, fmt.Sprintf("back after %d s", int(time.Since(begun).Seconds())), time.Since(begun))
 	return w.tellSeen(ctx)
-}
-
-// doBeforehand does a step that has to be seen to doBeforehand anything goes.
-func (w *runner) doBeforehand(step run.Step) (run.State, string, error) {
-	switch step.Kind {
-	case run.WithdrawAdmin:
-		if slices.Contains(w.seen.Facts.Administrators, step.Package) {
-			return run.Failed, "it is still an active device administrator", nil
-		}
-		return run.Done, "no active administrator", nil
-	case run.Condition:
-		if step.If == "" {
-			return run.Done, "you saw to it", nil
-		}
-		if !w.seen.Holds(step.If, w.form) {
-			w.held = "a condition does not hold: " + step.If
-			return run.Failed, "does not hold", nil
-		}
-		return run.Done, "holds", nil
-	case run.PutIn:
-		return w.putIn(step)
-	}
-	return run.Failed, "this bench does not know such a step; it may be older than the server", nil
-}
-
-// putIn brings a substitute in from the phone's own copy, gives it its role
-// and sees that it has it.
-func (w *runner) putIn(step run.Step) (run.State, string, error) {
-	if step.Package == "" {
-		return run.Skipped, "by hand, where the owner wants it", nil
-	}
-	known, installed, _ := w.seen.Package(step.Package)
-	switch {
-	case !known && step.Role == "":
-		return run.Skipped, "not on this phone", nil
-	case !known:
-		w.held = fmt.Sprintf("%s is not on this phone, and was to be its %s: install it, then continue", step.Package, step.Role)
-		return run.Failed, "not on this phone: install it, then continue", nil
-	case !installed:
-		line, err := step.Command(w.seen.SDK)
-		if err != nil {
-			return run.Failed, err.Error(), nil
-		}
-		answer, err := w.session.Run(line+" 2>&1", stepTakes, 64<<10)
-		if err != nil {
-			return "", "", err
-		}
-		if state, _ := step.Judge(answer.Words(), answer.Code); state != run.Done {
-			return state, answer.Words(), nil
-		}
-	}
-	if step.Role == "" {
-		return run.Done, "in place", nil
-	}
-	return w.giveRole(step)
-}
-
-func (w *runner) giveRole(step run.Step) (run.State, string, error) {
-	line, err := step.RoleCommand()
-	if err != nil {
-		return run.Failed, err.Error(), nil
-	}
-	if w.seen.SDK >= 29 && line != "" {
-		if _, err := w.session.Run(line+" 2>&1", stepTakes, 64<<10); err != nil {
-			return "", "", err
-		}
-	}
-	if _, err := w.look(); err != nil {
-		return "", "", err
-	}
-	w.guard = run.NewGuard(w.form, w.seen)
-	if !run.HoldsRole(w.form, w.seen, step.Package, step.Role) {
-		w.held = fmt.Sprintf("%s does not hold the role %s: choose it on the phone, then continue", step.Package, step.Role)
-		return run.Failed, "does not hold the role " + step.Role, nil
-	}
-	return run.Done, "holds the role", nil
 }

@@ -31,6 +31,7 @@ type keeper struct {
 	// supersede ends the run for its bench after so many reports; 0 never does.
 	supersede int
 	stop      bool
+	keys      []core.Key
 }
 
 func keep(t *testing.T, steps ...core.Step) *keeper {
@@ -103,7 +104,7 @@ func ready(t *testing.T, change func(*phone.Scenario)) (*bench.Station, bench.Ph
 }
 
 func (k *keeper) do(s *bench.Station, p bench.Phone) error {
-	_, err := s.Do(k.t.Context(), bench.Request{Kind: bench.KindRun, Phone: p.Handle, Run: uuid.New(), Attempt: 1}, k)
+	_, err := s.Do(k.t.Context(), bench.Request{Kind: bench.KindRun, Phone: p.Handle, Run: uuid.New(), Attempt: 1, Keys: k.keys}, k)
 	return err
 }
 
@@ -172,6 +173,66 @@ func TestRunRestarts(t *testing.T) {
 	if last.Seen.Boots < 2 || !slices.Contains(last.Seen.Installed, "com.fieldnote.services") || slices.Contains(last.Seen.Installed, "com.brannock.tips") {
 		t.Errorf("boots %d", last.Seen.Boots)
 	}
+}
+
+// TestRunQuietens quietens over real adb what says so: what each might do is told
+// before it is changed, whoever asked for it, and put back exactly.
+func TestRunQuietens(t *testing.T) {
+	t.Parallel()
+	on := true
+	s, p := ready(t, func(c *phone.Scenario) {
+		c.RestartTakes = 500 * time.Millisecond
+		c.Packages = append(c.Packages, phone.PackageSpec{Name: "com.loud.one", Dir: "/product/app", Version: "1", Icon: &on, Exempt: "user"},
+			phone.PackageSpec{Name: "com.loud.again", Dir: "/product/app", Version: "1", Icon: &on, LoudAgain: true},
+			phone.PackageSpec{Name: "com.loud.fixed", Dir: "/product/app", Version: "1", Icon: &on, NotifyFixed: true})
+	})
+	names := []string{"com.loud.one", "com.brannock.devicecare", "com.loud.again", "com.loud.fixed", "com.nobody.has.it"}
+	var steps []core.Step
+	for _, name := range names {
+		steps = append(steps, core.Step{Kind: core.Remove, Method: evidence.Quieten, Package: android.PackageName(name)})
+	}
+	k := keep(t, append(steps, core.Step{Kind: core.Restart}, core.Step{Kind: core.Look})...)
+	if err := k.do(s, p); err != nil || k.all() != "done done done done absent done done" {
+		t.Fatalf("%v: %s %v", err, k.all(), k.words)
+	}
+	if k.words[1] != "quiet" || !strings.HasPrefix(k.words[4], "still notifies. Exception") {
+		t.Errorf("%v", k.words)
+	}
+	before, after := k.noise(names, true), k.noise(names, false)
+	if before[0] != "default,default,granted,user,5" || after[0] != "ignore,ignore,revoked,-,45" || after[2] != before[2] || after[3] != "ignore,ignore,granted,-,45" {
+		t.Errorf("before %q, after %q", before, after)
+	}
+	again := keep(t, steps[:2]...)
+	if err := again.do(s, p); err != nil || again.all() != "already already" {
+		t.Errorf("%v: %s %v", err, again.all(), again.words)
+	}
+	var undo []core.Step
+	for i := range steps[:4] {
+		step := steps[i]
+		step.Kind, step.Value = core.PutBack, before[i]
+		undo = append(undo, step)
+	}
+	back := keep(t, append(undo, core.Step{Kind: core.Look})...)
+	back.keys = core.Keys(undo)
+	if err := back.do(s, p); err != nil || back.all() != "done done done done done" || back.words[1] != "as before" {
+		t.Fatalf("%v: %s %v", err, back.all(), back.words)
+	}
+	if got := back.noise(names, false); !slices.Equal(got, before) {
+		t.Errorf("put back to %q, and was %q", got, before)
+	}
+}
+
+// noise is what the phone told of packages in the first report that did, or the last.
+func (k *keeper) noise(names []string, first bool) []string {
+	list := make([]string, len(names))
+	for _, r := range k.reports {
+		for i, name := range names {
+			if r.Seen != nil && (list[i] == "" || !first) {
+				list[i] = r.Seen.Settings[core.Key{Namespace: core.Quiet, Key: name}.String()]
+			}
+		}
+	}
+	return list
 }
 
 // TestRunGuardsEveryTen looks at the phone again after each ten removals.

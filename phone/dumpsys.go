@@ -170,6 +170,9 @@ func (d dumper) pkg(w *bufio.Writer, a *app, dir string) {
 			w.WriteString("      lastDisabledCaller: shell:2000\n")
 		}
 		w.WriteString("      runtime permissions:\n")
+		if u == 0 {
+			d.runtimePermissions(w, a)
+		}
 	}
 }
 

@@ -50,6 +50,7 @@ type app struct {
 	dir         string // the code path on the image, or on /data
 	users       map[int]*state
 	apk         []byte // the package file, where one was installed
+	noise       noise
 }
 
 // state is a package's for one user.
@@ -115,7 +116,7 @@ func (p *Phone) add(spec PackageSpec) *app {
 }
 
 func newApp(spec PackageSpec, index int) *app {
-	a := &app{PackageSpec: spec, users: map[int]*state{0: {installed: true}}, uid: 10050 + index}
+	a := &app{PackageSpec: spec, users: map[int]*state{0: {installed: true}}, uid: 10050 + index, noise: newNoise(spec)}
 	if spec.Off {
 		a.first().enabled = 2
 	}
@@ -272,6 +273,9 @@ func (p *Phone) Restart() {
 	for _, a := range p.packages {
 		if a.Back == "restart" || slices.Contains(p.scenario.ComesBack, a.Name) {
 			*a.first() = state{installed: true}
+		}
+		if a.LoudAgain {
+			a.noise = newNoise(a.PackageSpec)
 		}
 	}
 	p.boot()

@@ -14,7 +14,7 @@ func (p *Phone) pm(c *command) byte {
 	if len(c.args) == 0 {
 		return c.fail(1, "Package manager (package) commands:\n  help")
 	}
-	verb, rest := c.args[0], &command{c.ctx, c.args[1:], c.out, c.errs}
+	verb, rest := c.args[0], c.with(c.args[1:])
 	switch verb {
 	case "list":
 		return p.list(rest)
@@ -34,6 +34,8 @@ func (p *Phone) pm(c *command) byte {
 		return p.setEnabled(rest, 1, "enabled")
 	case "install-existing":
 		return p.installExisting(rest)
+	case "grant", "revoke":
+		return p.grant(verb, rest)
 	}
 	return c.fail(255, "Unknown command: %s", verb)
 }
@@ -170,7 +172,7 @@ func (p *Phone) uninstall(c *command) byte {
 	if user := a.usedLibrary(p.packages); user != "" {
 		return failure("DELETE_FAILED_USED_SHARED_LIBRARY")
 	}
-	a.users[user].installed, a.Updated = false, false
+	a.users[user].installed, a.Updated, a.noise = false, false, newNoise(a.PackageSpec)
 	p.takenOff[a.Name]++
 	if a.Owner {
 		p.packages = slices.DeleteFunc(p.packages, func(x *app) bool { return x == a })

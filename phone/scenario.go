@@ -132,6 +132,14 @@ type PackageSpec struct {
 	Wakes []string `yaml:"wakes"`
 	// Splits are further files that the package consists of.
 	Splits []string `yaml:"splits"`
+	// Exempt says whose exception from saving the battery it is: "user" or
+	// "system". Notifies is true for what notifies and has no icon, NotifyFixed
+	// where the permission to can't be withdrawn, LoudAgain where each start of
+	// the phone gives it back all that it was kept from.
+	Exempt      string `yaml:"exempt"`
+	Notifies    bool   `yaml:"notifies"`
+	NotifyFixed bool   `yaml:"notifyFixed"`
+	LoudAgain   bool   `yaml:"loudAgain"`
 	// Guard is "protected" or "administrator"; Back is "restart" or "update";
 	// StartNeeds is "always" or "lock-code-set": the phone does not start
 	// without the package. They are what a scenario's lists are, for every

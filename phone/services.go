@@ -206,7 +206,7 @@ func (p *Phone) list(c *command) byte {
 	what := strings.Join(c.args[:min(len(c.args), 1)], "")
 	switch what {
 	case "packages":
-		return p.listPackages(&command{c.ctx, c.args[1:], c.out, c.errs})
+		return p.listPackages(c.with(c.args[1:]))
 	case "features":
 		for _, f := range []string{"reqGlEsVersion=0x30002", "android.hardware.bluetooth", "android.hardware.camera.any", "android.hardware.wifi", "android.software.webview"} {
 			c.print("feature:%s\n", f)
@@ -295,8 +295,12 @@ func (p *Phone) cmd(c *command) byte {
 	if len(c.args) == 0 {
 		return c.fail(20, "cmd: No service specified; use -l to list all services")
 	}
-	rest := &command{c.ctx, c.args[1:], c.out, c.errs}
+	rest := c.with(c.args[1:])
 	switch c.args[0] {
+	case "appops":
+		return p.appops(rest)
+	case "deviceidle":
+		return p.deviceidle(rest)
 	case "package":
 		return p.pm(rest)
 	case "role":

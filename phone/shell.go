@@ -93,6 +93,14 @@ type command struct {
 	args []string // without the program's name
 	out  io.Writer
 	errs io.Writer
+	in   io.Reader // what is piped into it; nil for nothing
+}
+
+// with is the same command with other words.
+func (c *command) with(args []string) *command {
+	next := *c
+	next.args = args
+	return &next
 }
 
 func (c *command) print(format string, a ...any) { fmt.Fprintf(c.out, format, a...) }
@@ -104,7 +112,9 @@ func (c *command) fail(code byte, format string, a ...any) byte {
 }
 
 var programs = map[string]func(*Phone, *command) byte{
+	"am":           (*Phone).am,
 	"getprop":      (*Phone).getprop,
+	"grep":         (*Phone).grep,
 	"pm":           (*Phone).pm,
 	"cmd":          (*Phone).cmd,
 	"dumpsys":      (*Phone).dumpsys,
@@ -146,7 +156,10 @@ func (p *Phone) exec(ctx context.Context, args []string) error {
 	// Programs work on the phone's state under its lock; what they say goes
 	// out when they have let go of it, however slow the cable is.
 	var out, errs bytes.Buffer
-	c := &command{ctx, args[1:], &out, &errs}
+	c := &command{ctx, args[1:], &out, &errs, nil}
+	if h.Stdin != nil { // only of pipes: the shell's own input holds the commands
+		c.in = h.Stdin
+	}
 	if strings.HasSuffix(args[0], "logcat") {
 		c.out, c.errs = h.Stdout, h.Stderr // it stays and talks
 	}

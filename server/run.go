@@ -13,6 +13,7 @@ import (
 
 	"roster/bench"
 	"roster/core/android"
+	"roster/core/evidence"
 	"roster/core/profile"
 	"roster/core/run"
 	"roster/core/wording"
@@ -153,7 +154,7 @@ func (s *Server) runRoutes() {
 		func(ctx context.Context, in *stepInput) (*struct{}, error) {
 			return nil, s.store.SkipStep(ctx, in.ID, in.Number)
 		})
-	route(s, Technician, huma.Operation{OperationID: "switchOffInstead", Method: http.MethodPost, Path: "/api/v1/runs/{id}/steps/{number}/instead", Summary: "Switch off what could not be removed"}, s.insteadOf)
+	route(s, Technician, huma.Operation{OperationID: "doInstead", Method: http.MethodPost, Path: "/api/v1/runs/{id}/steps/{number}/instead", Summary: "Switch off or quieten what could not be removed"}, s.insteadOf)
 	route(s, Technician, huma.Operation{OperationID: "listMet", Method: http.MethodGet, Path: "/api/v1/runs/{id}/steps/{number}/met", Summary: "What other phones of the model did at this step"},
 		func(ctx context.Context, in *stepInput) (*listOutput[store.StepHistory], error) {
 			r, err := s.store.RunByID(ctx, in.ID)
@@ -292,8 +293,15 @@ func (s *Server) resume(ctx context.Context, id uuid.UUID, r store.Resume) error
 	return err
 }
 
-func (s *Server) insteadOf(ctx context.Context, in *stepInput) (*struct{}, error) {
-	going, err := s.store.AddInstead(ctx, in.ID, in.Number)
+// insteadInput is a step and the gentler method that is to do it.
+type insteadInput struct {
+	ID     uuid.UUID       `path:"id"`
+	Number int             `path:"number"`
+	By     evidence.Method `query:"by" enum:"quieten,disable" default:"disable"`
+}
+
+func (s *Server) insteadOf(ctx context.Context, in *insteadInput) (*struct{}, error) {
+	going, err := s.store.AddInstead(ctx, in.ID, in.Number, in.By)
 	if err != nil || going {
 		return nil, err
 	}

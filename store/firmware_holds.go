@@ -285,10 +285,10 @@ type Hold struct {
 
 // triedThere says whether package x of a release was taken off a phone of build
 // h.build_id by the release's method; who was removed for the user stands for
-// disabled, too.
+// disabled, too, and every trial for quietened, as in profile.Holds.
 const triedThere = `exists (select from trials t
 					where t.package_id = x.package_id and t.build_id = h.build_id and t.outcome <> 'refused'
-				and t.method in (coalesce(x.method, 'remove-for-user'), 'remove-for-user'))`
+				and (x.method = 'quieten' or t.method in (coalesce(x.method, 'remove-for-user'), 'remove-for-user')))`
 
 // HoldsOn lists how releases stand on builds: those of releases, or all that
 // are current where releases is nil.

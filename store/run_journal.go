@@ -138,24 +138,44 @@ func (w *lockedRun) addSeen(ctx context.Context, tx pgx.Tx, seen *run.Seen, begi
 		update runs
 		set now = $2, now_at = now(), before = coalesce(before, $2), settled = true, seq = $3
 		where id = $1`, w.id, raw, w.seq)
-	if err != nil || w.before != nil {
+	if err != nil {
 		return err
 	}
-	w.before = seen
+	if w.before == nil {
+		w.before = seen
+	}
 	return w.remember(ctx, tx, seen)
 }
 
-// remember writes the value that each setting has before it is touched.
+// remember writes what each step that waits will change, before it is sent.
 func (w *lockedRun) remember(ctx context.Context, tx pgx.Tx, seen *run.Seen) error {
-	names, values := make([]string, 0, len(seen.Settings)), make([]string, 0, len(seen.Settings))
-	for name, value := range seen.Settings {
-		names, values = append(names, name), append(values, android.Printable(value, 500))
+	if len(seen.Settings) == 0 {
+		return nil
 	}
-	_, err := tx.Exec(ctx, `
+	rows, err := tx.Query(ctx, `
+		select number, step from run_steps
+		where run_id = $1 and state = 'waiting' and before = '' and (kind = 'setting' or step ->> 'method' = 'quieten')`, w.id)
+	if err != nil {
+		return err
+	}
+	var numbers []int
+	var values []string
+	var number int
+	var step run.Step
+	_, err = pgx.ForEachRow(rows, []any{&number, &step}, func() error {
+		if value, ok := step.Had(seen); ok {
+			numbers, values = append(numbers, number), append(values, value)
+		}
+		step = run.Step{}
+		return nil
+	})
+	if err != nil || len(numbers) == 0 {
+		return err
+	}
+	_, err = tx.Exec(ctx, `
 		update run_steps s set before = v.value
-		from unnest($2::text[], $3::text[]) v (name, value)
-		where s.run_id = $1 and s.kind = 'setting'
-			and (s.step ->> 'namespace') || '/' || (s.step ->> 'key') = v.name`, w.id, names, values)
+		from unnest($2::int[], $3::text[]) v (number, value)
+		where s.run_id = $1 and s.number = v.number`, w.id, numbers, values)
 	return err
 }
 
@@ -200,8 +220,7 @@ func (w *lockedRun) cameBack(ctx context.Context, tx pgx.Tx, seen *run.Seen) err
 		when = "back-after-update"
 	}
 	for _, j := range run.Off(list) {
-		_, installed, off := seen.Package(j.Package)
-		if installed && (j.Method != "disable" || !off) && restarted {
+		if restarted && j.Undone(seen) {
 			back[j.Package] = when
 		}
 	}

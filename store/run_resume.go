@@ -10,6 +10,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"roster/core/android"
+	"roster/core/evidence"
 	"roster/core/run"
 )
 
@@ -169,15 +170,15 @@ func (s *Store) SkipStep(ctx context.Context, id uuid.UUID, number int) error {
 	})
 }
 
-// AddInstead adds to a run that is going the step that switches off what could
+// AddInstead adds to a run that is going the step that switches off or quietens what could
 // not be removed; going is false where the run has to be gone on with for it.
-func (s *Store) AddInstead(ctx context.Context, id uuid.UUID, number int) (going bool, err error) {
+func (s *Store) AddInstead(ctx context.Context, id uuid.UUID, number int, by evidence.Method) (going bool, err error) {
 	err = s.changeRun(ctx, id, func(tx pgx.Tx, w *lockedRun) error {
 		steps, err := runSteps(ctx, tx, id, 0)
 		if err != nil {
 			return err
 		}
-		step, ok := run.Instead(journalOf(steps), number)
+		step, ok := run.Instead(journalOf(steps), number, by)
 		if !ok {
 			return ErrState
 		}

@@ -171,10 +171,8 @@ func others(steps []Step) (list []string) {
 
 func differs(a, b Step) string {
 	switch {
-	case a.Method != b.Method && b.Method == evidence.Disable:
-		return "disabled instead of removed"
 	case a.Method != b.Method:
-		return "removed instead of disabled"
+		return methodWord[b.Method] + " instead of " + methodWord[a.Method]
 	case a.Load != b.Load:
 		return fmt.Sprintf("%s instead of %s", loadWord[b.Load], loadWord[a.Load])
 	case !slices.Equal(a.Conditions, b.Conditions):
@@ -182,6 +180,8 @@ func differs(a, b Step) string {
 	}
 	return ""
 }
+
+var methodWord = map[evidence.Method]string{evidence.Quieten: "quietened", evidence.Disable: "disabled", evidence.RemoveForUser: "removed"}
 
 var loadWord = map[evidence.Load]string{evidence.Loose: "Loose", evidence.LeanedOn: "Leaned on", evidence.TiedIn: "Tied in", evidence.LoadBearing: "Load-bearing", evidence.Unproven: "Unproven"}
 

@@ -65,6 +65,10 @@ type Row struct {
 	Why string `json:"why"`
 }
 
+// Leaves reports whether the row's package is taken off or switched off, not made
+// quiet alone.
+func (r Row) Leaves() bool { return r.Goes && r.Method != evidence.Quieten }
+
 // Rank puts candidates into their order and says of each whether the rules and
 // pins let it go, whatever rests on it: cut counts the rows that the line
 // takes. Packages whose load the rules allow stand first, by ceiling, load and
@@ -78,6 +82,10 @@ func Rank(candidates []Candidate, rules Rules) (rows []Row, cut int) {
 	rows = make([]Row, 0, len(candidates))
 	for _, cand := range candidates {
 		row := Row{Candidate: cand, Method: rules.MethodOf(cand.Load)}
+		pin, pinned := pins[cand.Package]
+		if pinned && pin.Goes && pin.Method != "" {
+			row.Method = rules.capped(pin.Method)
+		}
 		if f, ok := cand.By[row.Method]; ok {
 			row.Figures = f
 		}
@@ -94,7 +102,7 @@ func Rank(candidates []Candidate, rules Rules) (rows []Row, cut int) {
 		default:
 			row.Why = keeps
 		}
-		if pin, ok := pins[cand.Package]; ok && pin.Goes != row.Goes && !(pin.Goes && unpinnable(row, rules)) {
+		if pinned && pin.Goes != row.Goes && !(pin.Goes && unpinnable(row, rules)) {
 			row.Goes, row.Pin, row.Why = pin.Goes, pin.Reason, "pinned: "+pin.Reason
 		}
 		rows = append(rows, row)

@@ -36,8 +36,11 @@ type Ground struct {
 type Composition struct {
 	Rows []Row `json:"rows" nullable:"false"`
 	// Cut counts the rows above the line, whichever side a pin put them on.
-	Cut     int `json:"cut"`
+	Cut int `json:"cut"`
+	// Goes counts what leaves the phone or is switched off, Quiet what stays and
+	// is quietened.
 	Goes    int `json:"goes"`
+	Quiet   int `json:"quiet"`
 	Stays   int `json:"stays"`
 	Dropped int `json:"dropped"`
 	// Lost are the functions that removals cost, with the packages.
@@ -147,7 +150,7 @@ func (w *composer) consistent() {
 		trials[row.Package] = row.Phones
 		if row.Goes {
 			w.goes[row.Package] = row
-			w.before.Withdrawn[row.Package] = true
+			w.before.Withdrawn[row.Package] = row.Leaves()
 		}
 	}
 	for _, e := range w.rules.Extras {
@@ -159,8 +162,10 @@ func (w *composer) consistent() {
 		again = false
 		for _, g := range w.claimed {
 			names := make([]android.PackageName, 0, len(w.goes))
-			for name := range w.goes {
-				names = append(names, name)
+			for name, row := range w.goes {
+				if row.Leaves() {
+					names = append(names, name)
+				}
 			}
 			_, dropped := g.Net.Largest(names, trials, w.before)
 			for _, d := range dropped {
@@ -183,7 +188,9 @@ func (w *composer) tally() {
 		}
 		for _, f := range slices.Concat(row.Functions, row.Lost) {
 			all[f] = true
-			if !row.Goes {
+			// What is quietened still does what people know it for, but for
+			// what they missed.
+			if !row.Goes || !row.Leaves() && !slices.Contains(row.Lost, f) {
 				carried[f] = true
 			} else if !slices.Contains(lost[f], row.Package) {
 				lost[f] = append(lost[f], row.Package)
@@ -193,8 +200,12 @@ func (w *composer) tally() {
 			w.c.Stays++
 			continue
 		}
-		w.c.Goes++
-		if row.StartsAtBoot {
+		if row.Leaves() {
+			w.c.Goes++
+		} else {
+			w.c.Quiet++
+		}
+		if row.StartsAtBoot && row.Leaves() {
 			w.c.StartsAtBoot++
 		}
 		for _, f := range row.Lost {
@@ -221,7 +232,9 @@ func (w *composer) tally() {
 func (w *composer) removal() impact.Removal {
 	set := make(impact.Removal, len(w.goes))
 	for name, row := range w.goes {
-		set[name] = row.Method
+		if row.Leaves() {
+			set[name] = row.Method
+		}
 	}
 	return set
 }
@@ -295,7 +308,7 @@ func (w *composer) jobs() {
 		for _, r := range g.Net.Roles {
 			job := RoleThen{r.Name, r.Class, "kept", []android.PackageName{}}
 			for _, name := range r.Able {
-				if w.goes[name] == nil {
+				if w.goes[name] == nil || !w.goes[name].Leaves() {
 					job.By = append(job.By, name)
 				}
 			}
@@ -345,7 +358,7 @@ func (w *composer) stops() {
 	if len(w.Builds) > 0 && len(w.claimed) == 0 {
 		add("no build is claimed: there is nobody to publish for")
 	}
-	if w.c.Goes > 0 {
+	if w.c.Goes+w.c.Quiet > 0 {
 		return
 	}
 	tried := slices.ContainsFunc(w.c.Rows, func(r Row) bool { return r.Standing != evidence.Untried })

@@ -70,7 +70,8 @@ func (d *Document) Differ(before *Document) {
 	d.Since, d.Differences = before.Number, Compare(before.Made(), d.Made()).Log()
 }
 
-// Removals are the steps that take a package off, in their order.
+// Removals are the steps that take a package off, switch it off or quieten it, in
+// their order.
 func (d *Document) Removals() []Step { return d.in(Removing) }
 
 // Phase lists the steps of a phase, in their order.
@@ -130,6 +131,7 @@ type Edition struct {
 type Summary struct {
 	Method         evidence.Method                   `json:"method"`
 	Methods        map[evidence.Load]evidence.Method `json:"methods,omitempty"`
+	Harshest       evidence.Method                   `json:"harshest,omitempty"`
 	HighestLoad    evidence.Load                     `json:"highestLoad"`
 	HighestCeiling float64                           `json:"highestCeiling"`
 	LeastStanding  evidence.Standing                 `json:"leastStanding,omitempty"`
@@ -180,7 +182,7 @@ func Compile(h Heading, rules Rules, c Composition) (*Document, error) {
 	d := &Document{
 		Format: DocumentFormat, Maker: h.Maker, Model: h.Model, Sisters: h.Sisters, Edition: h.Edition, Number: h.Number,
 		Published: h.Published.UTC().Truncate(time.Second).Format(time.RFC3339), Publisher: h.Publisher, Approver: h.Approver,
-		Rules: Summary{rules.Method, rules.Methods, rules.HighestLoad, rules.HighestCeiling, rules.LeastStanding, rules.Keep, rules.Only, rules.Origins},
+		Rules: Summary{rules.Method, rules.Methods, rules.Harshest, rules.HighestLoad, rules.HighestCeiling, rules.LeastStanding, rules.Keep, rules.Only, rules.Origins},
 		Steps: c.Steps, Costs: c.Lost, Changes: h.Changes,
 	}
 	for _, claim := range c.Builds {
@@ -263,7 +265,7 @@ func GoodDevice(s string) bool {
 func (s Step) check() error {
 	switch s.Kind {
 	case Remove:
-		if s.Method != evidence.RemoveForUser && s.Method != evidence.Disable {
+		if !slices.Contains(Can, s.Method) {
 			return fmt.Errorf("method %q is not known here", s.Method)
 		}
 	case Setting, HoldUpdates:

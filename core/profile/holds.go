@@ -113,7 +113,9 @@ func removalOf(d *Document) (impact.Removal, impact.Known) {
 	for _, s := range d.Steps {
 		switch s.Kind {
 		case Remove:
-			removal[s.Package] = s.Method
+			if s.Leaves() {
+				removal[s.Package] = s.Method
+			}
 			// Whoever carries the release out withdraws an administrator; one
 			// that is active was so on the phone that was captured.
 			known.Before.Withdrawn[s.Package] = true

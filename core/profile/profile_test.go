@@ -142,7 +142,7 @@ func TestConsistent(t *testing.T) {
 	}
 	// Only what a pin takes holds the home screen.
 	rules = DefaultRules
-	rules.Pins = []Pin{{"a.heavy", true, "we put in another"}}
+	rules.Pins = []Pin{{Package: "a.heavy", Goes: true, Reason: "we put in another"}}
 	if c := Compose(basis(), rules); row(c, "a.heavy").Goes || !strings.Contains(row(c, "a.heavy").Why, "HOME") || len(c.Stops) != 0 {
 		t.Errorf("%+v", row(c, "a.heavy"))
 	}
@@ -176,7 +176,7 @@ func TestConsistent(t *testing.T) {
 
 func TestPins(t *testing.T) {
 	rules := DefaultRules
-	rules.Pins = []Pin{{"a.low", false, "people like it"}, {"a.unknown", true, "seen on the bench"}, {"a.gone", true, "not on this model"}}
+	rules.Pins = []Pin{{Package: "a.low", Goes: false, Reason: "people like it"}, {Package: "a.unknown", Goes: true, Reason: "seen on the bench"}, {Package: "a.gone", Goes: true, Reason: "not on this model"}}
 	c := Compose(basis(), rules)
 	if got := names(c.Rows, true); !reflect.DeepEqual(got, []string{"tie1", "tie2", "unknown"}) || len(c.Stops) != 0 {
 		t.Errorf("goes %v, stopped %q", got, c.Stops)
@@ -186,13 +186,54 @@ func TestPins(t *testing.T) {
 		t.Errorf("an Unproven package was pinned though none may go: %q", c.Stops)
 	}
 	rules = DefaultRules
-	rules.Pins = []Pin{{"a.bearing", true, "no reason is good enough"}}
+	rules.Pins = []Pin{{Package: "a.bearing", Goes: true, Reason: "no reason is good enough"}}
 	if c := Compose(basis(), rules); len(c.Stops) != 1 || !strings.Contains(c.Stops[0], "Load-bearing") || len(names(c.Rows, true)) != 3 {
 		t.Errorf("a load-bearing package can be pinned: %q", c.Stops)
 	}
 	rules.Pins, rules.HighestCeiling = nil, 0
 	if c := Compose(basis(), rules); len(c.Stops) == 0 {
 		t.Error("nothing goes, and it can be published")
+	}
+}
+
+// TestQuieten holds what is quietened apart from what goes: it stays, holds its
+// jobs and its links, costs what was missed alone, and comes last.
+func TestQuieten(t *testing.T) {
+	rules := DefaultRules
+	rules.Pins = []Pin{{Package: "a.heavy", Goes: true, Method: evidence.Quieten, Reason: "it is useful but loud"}, {Package: "a.tie1", Goes: true, Method: evidence.Quieten, Reason: "its owner is unsure"}}
+	b := basis(needs("a.untried", "a.tie1"))
+	b.Candidates[0].Functions = []string{"payments"}
+	c := Compose(b, rules)
+	if got := names(c.Rows, true); !reflect.DeepEqual(got, []string{"low", "tie1", "tie2", "heavy"}) || c.Goes != 2 || c.Quiet != 2 || c.Dropped != 0 || len(c.Stops) != 0 {
+		t.Fatalf("goes %v: %d, %d quiet, %d dropped, %q", got, c.Goes, c.Quiet, c.Dropped, c.Stops)
+	}
+	if slices.ContainsFunc(c.Lost, func(l Loss) bool { return l.Function == "payments" }) || c.Jobs[0].State != "kept" || c.Freed[0].Bytes != 2000 {
+		t.Errorf("%+v, %+v, %+v", c.Lost, c.Jobs, c.Freed)
+	}
+	steps := (&Document{Steps: c.Steps}).Removals()
+	if steps[2].Method != evidence.Quieten || steps[3].Method != evidence.Quieten || steps[0].Method != evidence.RemoveForUser || steps[1].Leaves() != true || steps[2].Leaves() {
+		t.Errorf("%+v", steps)
+	}
+	d, err := Compile(heading(), rules, c)
+	if err != nil {
+		t.Fatal(err)
+	}
+	removal, _ := removalOf(d)
+	if len(removal) != 2 {
+		t.Errorf("held against a build it takes off %v", removal)
+	}
+	rules.Harshest = evidence.Quieten
+	if c := Compose(b, rules); c.Goes != 0 || c.Quiet != 4 || !reflect.DeepEqual(rules.AllMethods(), []evidence.Method{evidence.Quieten}) {
+		t.Errorf("%d go, %d are quietened: %v", c.Goes, c.Quiet, rules.AllMethods())
+	}
+	for _, bad := range []Rules{{Method: "erase"}, {Method: evidence.Disable, Harshest: "none"}} {
+		if err := bad.Check(); err == nil || !strings.Contains(err.Error(), "ethod") {
+			t.Errorf("%+v: %v", bad, err)
+		}
+	}
+	rules.Pins[0].Method = "erase"
+	if err := rules.Check(); err == nil || !strings.Contains(err.Error(), "a.heavy") {
+		t.Error(err)
 	}
 }
 
@@ -281,7 +322,7 @@ func TestCompareEverything(t *testing.T) {
 
 func TestAdopt(t *testing.T) {
 	rules := DefaultRules
-	rules.Pins = []Pin{{"a.heavy", false, "x"}, {"a.elsewhere", true, "y"}}
+	rules.Pins = []Pin{{Package: "a.heavy", Goes: false, Reason: "x"}, {Package: "a.elsewhere", Goes: true, Reason: "y"}}
 	rules.NotFor = []string{"b/p/d:14/I/1:user/k"}
 	here := basis()
 	here.Candidates = here.Candidates[:7]
@@ -295,12 +336,12 @@ func TestAdopt(t *testing.T) {
 func TestRules(t *testing.T) {
 	for what, change := range map[string]func(*Rules){
 		"method": func(r *Rules) { r.Method = evidence.RemoveFromImage }, "load": func(r *Rules) { r.HighestLoad = evidence.TiedIn },
-		"ceiling": func(r *Rules) { r.HighestCeiling = 1.5 }, "name": func(r *Rules) { r.Pins = []Pin{{"a;b", true, "x"}} },
+		"ceiling": func(r *Rules) { r.HighestCeiling = 1.5 }, "name": func(r *Rules) { r.Pins = []Pin{{Package: "a;b", Goes: true, Reason: "x"}} },
 		"standing": func(r *Rules) { r.LeastStanding = evidence.Untried }, "origin": func(r *Rules) { r.Origins = []catalog.Origin{"x"} }, "unproven": func(r *Rules) { r.Unproven = "always" },
 		"method of a load": func(r *Rules) { r.Methods = map[evidence.Load]evidence.Method{evidence.LoadBearing: evidence.Disable} }, "lines": func(r *Rules) { r.Checks = []string{"a\nb"} },
 		"setting": func(r *Rules) { r.Extras = []Extra{{Kind: Setting, Namespace: "global", Key: "a;b", Value: "1"}} }, "value": func(r *Rules) { r.Extras = []Extra{{Kind: Setting, Namespace: "global", Key: "a", Value: "$(id)"}} },
 		"wait": func(r *Rules) { r.Extras = []Extra{{Kind: Wait}} }, "put in": func(r *Rules) { r.Extras = []Extra{{Kind: PutIn, Role: "HOME", Label: "x"}} }, "kind": func(r *Rules) { r.Extras = []Extra{{Kind: Remove, Package: "a.b"}} },
-		"reason": func(r *Rules) { r.Pins = []Pin{{"a.b", true, " "}} }, "twice": func(r *Rules) { r.Pins = []Pin{{"a.b", true, "x"}, {"a.b", false, "y"}} },
+		"reason": func(r *Rules) { r.Pins = []Pin{{Package: "a.b", Goes: true, Reason: " "}} }, "twice": func(r *Rules) { r.Pins = []Pin{{Package: "a.b", Goes: true, Reason: "x"}, {Package: "a.b", Goes: false, Reason: "y"}} },
 	} {
 		r := DefaultRules
 		change(&r)

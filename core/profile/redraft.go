@@ -55,7 +55,7 @@ func RulesFor(rules Rules, d *Document, fingerprint string, renamed []catalog.Re
 			continue
 		}
 		reason := fmt.Sprintf("%s under its new name (%s sure)", from, wording.Share(r.Sure))
-		rules.Pins = append(slices.Clone(rules.Pins), Pin{to, true, reason})
+		rules.Pins = append(slices.Clone(rules.Pins), Pin{Package: to, Goes: true, Reason: reason})
 		said = append(said, fmt.Sprintf("%s is pinned: %s", to, reason))
 	}
 	return rules, said

@@ -18,8 +18,11 @@ import (
 type Rules struct {
 	// Method is how packages go whose load has no method of its own in
 	// Methods.
-	Method  evidence.Method                   `json:"method" enum:"disable,remove-for-user"`
+	Method  evidence.Method                   `json:"method" enum:"quieten,disable,remove-for-user"`
 	Methods map[evidence.Load]evidence.Method `json:"methods,omitempty" doc:"Another method for all packages of a load"`
+	// Harshest is the method that takes most away which anything may go by,
+	// whatever a load or a pin says; "" for any.
+	Harshest evidence.Method `json:"harshest,omitempty" enum:"quieten,disable,remove-for-user"`
 	// HighestLoad is loose or leaned-on: heavier loads go only by a pin.
 	HighestLoad evidence.Load `json:"highestLoad" enum:"loose,leaned-on"`
 	// HighestCeiling is the largest harm ceiling that may go, 0 to 1.
@@ -61,7 +64,9 @@ const (
 type Pin struct {
 	Package android.PackageName `json:"package"`
 	Goes    bool                `json:"goes"`
-	Reason  string              `json:"reason" minLength:"1" maxLength:"500"`
+	// Method is how this one goes, "" for as its load says.
+	Method evidence.Method `json:"method,omitempty" enum:"quieten,disable,remove-for-user"`
+	Reason string          `json:"reason" minLength:"1" maxLength:"500"`
 }
 
 // Extra is a step that a person adds.
@@ -97,16 +102,32 @@ func ParseRules(raw []byte) (Rules, error) {
 // MethodOf is how packages of a load go.
 func (r Rules) MethodOf(l evidence.Load) evidence.Method {
 	if m, ok := r.Methods[l]; ok {
-		return m
+		return r.capped(m)
 	}
-	return r.Method
+	return r.capped(r.Method)
 }
 
-// AllMethods lists the methods that some load goes by, the usual one first.
+// capped is a method, or the harshest allowed where that is gentler.
+func (r Rules) capped(m evidence.Method) evidence.Method {
+	if r.Harshest != "" && slices.Index(evidence.Methods, r.Harshest) < slices.Index(evidence.Methods, m) {
+		return r.Harshest
+	}
+	return m
+}
+
+// Can are the methods by which a profile can take a package off, or make it quiet.
+var Can = []evidence.Method{evidence.Quieten, evidence.Disable, evidence.RemoveForUser}
+
+// AllMethods lists the methods that some load or pin goes by, the usual one first.
 func (r Rules) AllMethods() []evidence.Method {
-	list := []evidence.Method{r.Method}
+	list := []evidence.Method{r.capped(r.Method)}
 	for _, l := range evidence.Loads {
 		if m := r.MethodOf(l); !slices.Contains(list, m) {
+			list = append(list, m)
+		}
+	}
+	for _, p := range r.Pins {
+		if m := r.capped(p.Method); p.Goes && p.Method != "" && !slices.Contains(list, m) {
 			list = append(list, m)
 		}
 	}
@@ -122,9 +143,12 @@ var sureness = map[evidence.Standing]int{evidence.Untried: 0, "": 1, evidence.Th
 // Check reports what is wrong with the rules, for the person who set them.
 func (r Rules) Check() error {
 	for _, m := range append([]evidence.Method{r.Method}, methodsOf(r.Methods)...) {
-		if m != evidence.Disable && m != evidence.RemoveForUser {
-			return fmt.Errorf("method %q: a profile can disable or remove for the user", m)
+		if !slices.Contains(Can, m) {
+			return fmt.Errorf("method %q: a profile can quieten, disable or remove for the user", m)
 		}
+	}
+	if r.Harshest != "" && !slices.Contains(Can, r.Harshest) {
+		return fmt.Errorf("harshest method %q: a profile can quieten, disable or remove for the user", r.Harshest)
 	}
 	for l := range r.Methods {
 		if !l.Valid() || l == evidence.LoadBearing {
@@ -182,6 +206,9 @@ func (r Rules) checkPins() error {
 		}
 		if seen[p.Package] {
 			return fmt.Errorf("%s is pinned twice", p.Package)
+		}
+		if p.Method != "" && !slices.Contains(Can, p.Method) {
+			return fmt.Errorf("pin of %s: method %q: a profile can quieten, disable or remove for the user", p.Package, p.Method)
 		}
 		seen[p.Package] = true
 	}

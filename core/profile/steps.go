@@ -66,6 +66,10 @@ type Step struct {
 	Text string `json:"text,omitempty"`
 }
 
+// Leaves reports whether a step takes a package off or switches it off: what is
+// quietened stays, and can still be everything that it was.
+func (s Step) Leaves() bool { return s.Kind == Remove && s.Method != evidence.Quieten }
+
 // In reports when the step is done.
 func (s Step) In() Phase {
 	if s.Phase == "" {
@@ -94,8 +98,9 @@ const (
 // and what is done after. What is to be tried afterwards follows in checks.
 func (w *composer) steps() {
 	order := w.order()
-	w.putIns(order)
-	w.administrators(order)
+	leaving, staying := w.parted(order)
+	w.putIns(leaving)
+	w.administrators(leaving)
 	w.conditions(order)
 	for i, e := range w.rules.Extras {
 		switch e.Kind {
@@ -106,7 +111,8 @@ func (w *composer) steps() {
 		}
 	}
 	groups := 0
-	for _, group := range order {
+	// What stays is quietened last: what it worked with has gone by then.
+	for _, group := range slices.Concat(leaving, staying) {
 		if len(group) > 1 {
 			groups++
 		}
@@ -139,6 +145,28 @@ func orText(text, or string) string {
 		return or
 	}
 	return text
+}
+
+// parted takes an order apart: what leaves the phone, and what stays and is
+// quietened, each by itself: nothing rests on how quiet another is.
+func (w *composer) parted(order [][]android.PackageName) (leaving, staying [][]android.PackageName) {
+	if !slices.ContainsFunc(w.c.Rows, func(r Row) bool { return r.Goes && !r.Leaves() }) {
+		return order, nil
+	}
+	for _, group := range order {
+		var leave []android.PackageName
+		for _, name := range group {
+			if w.goes[name].Leaves() {
+				leave = append(leave, name)
+			} else {
+				staying = append(staying, []android.PackageName{name})
+			}
+		}
+		if len(leave) > 0 {
+			leaving = append(leaving, leave)
+		}
+	}
+	return leaving, staying
 }
 
 // order is what goes, dependants before what they rest on on any claimed

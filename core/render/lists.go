@@ -14,7 +14,7 @@ import (
 )
 
 // Names writes the plain list: one package name a line, in the order of the
-// release.
+// release. What is quietened is not in it: a list can't say that it stays.
 func Names(d *profile.Document) []byte { return names(d.Removals()) }
 
 // NamesUndo writes the plain list in the order of putting back.
@@ -27,16 +27,26 @@ func NamesUndo(d *profile.Document) []byte {
 func names(list []profile.Step) []byte {
 	var b strings.Builder
 	for _, s := range list {
-		b.WriteString(string(s.Package))
-		b.WriteByte('\n')
+		if s.Leaves() {
+			b.WriteString(string(s.Package))
+			b.WriteByte('\n')
+		}
 	}
 	return []byte(b.String())
 }
 
+// newest is an API level as of which all commands of today are known: in words for
+// people, who see what an older phone does not know.
+const newest = 33
+
 // Commands are the shell commands on the phone that take a step's package off
 // and put it back.
 func Commands(s profile.Step) (off, back string) {
-	if s.Method == evidence.Disable {
+	switch s.Method {
+	case evidence.Quieten:
+		before := android.Noise{Any: "default", In: "default", Notify: android.Granted}
+		return strings.Join(android.Quietening(s.Package, newest), "; "), strings.Join(android.Loudening(s.Package, before), "; ")
+	case evidence.Disable:
 		return "pm disable-user --user 0 " + string(s.Package), "pm enable --user 0 " + string(s.Package)
 	}
 	return "pm uninstall --user 0 " + string(s.Package), "cmd package install-existing --user 0 " + string(s.Package)

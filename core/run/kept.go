@@ -152,13 +152,12 @@ func (k *Kept) Look(seen *Seen, settles bool) {
 	}
 	k.cameBack(seen)
 	k.Now = seen
-	if k.Before != nil {
-		return
+	if k.Before == nil {
+		k.Before = seen
 	}
-	k.Before = seen
 	for i := range k.Steps {
-		if s := &k.Steps[i]; s.Kind == Setting && s.State == Waiting {
-			s.Before = android.Printable(seen.Settings[s.setting().String()], 500)
+		if s := &k.Steps[i]; s.State == Waiting && s.Before == "" {
+			s.Before, _ = s.Had(seen)
 		}
 	}
 }
@@ -176,8 +175,7 @@ func (k *Kept) cameBack(seen *Seen) {
 		when = "back-after-update"
 	}
 	for _, j := range Off(list) {
-		_, installed, off := seen.Package(j.Package)
-		if installed && (j.Method != "disable" || !off) {
+		if j.Undone(seen) {
 			if k.Back == nil {
 				k.Back = map[android.PackageName]string{}
 			}

@@ -14,9 +14,10 @@ import (
 
 // LogFormat is the first line of a log: what a run did, as the scripts of a
 // release write it down and their undo reads it. After it come lines that begin
-// with # (the release's digest, the firmware), then one of four words with tabs
-// between them for each thing done: how it ended, the method or the setting's
-// namespace, the package or the key, and the setting's value before.
+// with # (the release's digest, the firmware), then four words with tabs between
+// them for each thing done: how it ended, the method or the setting's namespace,
+// the package or the key, and the value before: the setting's, or what the package
+// might do that was quietened.
 const LogFormat = "# roster-log/1"
 
 // maxLog bounds a log that is read, maxLogLines what is taken of it.
@@ -39,7 +40,11 @@ func Log(list []Journal, digest, fingerprint string) string {
 			}
 		case Remove:
 			if state := logged(j, slices.ContainsFunc(off, same)); state != "" {
-				line(state, string(j.Method), string(j.Package), "")
+				before := ""
+				if j.quietens() {
+					before = j.Before
+				}
+				line(state, string(j.Method), string(j.Package), before)
 			}
 		}
 	}
@@ -119,7 +124,7 @@ func logLine(parts []string) (j Journal, err error) {
 	switch state {
 	case "setting":
 		j.Step = Step{Kind: Setting, Namespace: kind, Key: name}
-		if err := j.setting().check(); err != nil {
+		if err := profile.CheckSetting(kind, name); err != nil {
 			return j, err
 		}
 		if !goodValue(rest) {
@@ -128,7 +133,7 @@ func logLine(parts []string) (j Journal, err error) {
 		j.State, j.Before = Done, rest
 	case "done", "unknown":
 		method := evidence.Method(kind)
-		if method != evidence.Disable && method != evidence.RemoveForUser {
+		if method != evidence.Quieten && method != evidence.Disable && method != evidence.RemoveForUser {
 			return j, fmt.Errorf("%q is no method", android.Printable(kind, 40))
 		}
 		p, err := android.ParsePackageName(name)
@@ -136,6 +141,12 @@ func logLine(parts []string) (j Journal, err error) {
 			return j, err
 		}
 		j.Step, j.State = Step{Kind: Remove, Method: method, Package: p}, Done
+		if method == evidence.Quieten {
+			if _, ok := android.ParseNoise(rest); !ok {
+				return j, fmt.Errorf("it does not say what %s might do before it was quietened", p)
+			}
+			j.Before = rest
+		}
 	case "sent", "already", "refused", "skipped":
 	default:
 		return j, fmt.Errorf("it begins with %q, which no log does", android.Printable(state, 40))

@@ -12,9 +12,10 @@ import (
 // Choices are what a person decided for one phone.
 type Choices struct {
 	// Leave are packages that stay on this phone; Off are those that are
-	// switched off instead of removed.
+	// switched off instead of removed, Quiet those that are quietened alone.
 	Leave []android.PackageName `json:"leave" nullable:"false" maxItems:"2000"`
 	Off   []android.PackageName `json:"off" nullable:"false" maxItems:"2000"`
+	Quiet []android.PackageName `json:"quiet,omitempty" maxItems:"2000"`
 	// Keep are functions that the phone's owner uses: what carries them stays.
 	Keep []string `json:"keep" nullable:"false" maxItems:"100"`
 	// Without are numbers of the release's other steps that are left out.
@@ -48,6 +49,17 @@ func (c Choices) keeps(d *profile.Document) map[android.PackageName]string {
 		}
 	}
 	return out
+}
+
+// method is how a package goes on this phone: as the release says, or gentler.
+func (c Choices) method(s profile.Step) evidence.Method {
+	switch {
+	case slices.Contains(c.Quiet, s.Package):
+		return evidence.Quieten
+	case slices.Contains(c.Off, s.Package) && s.Method != evidence.Quieten:
+		return evidence.Disable
+	}
+	return s.Method
 }
 
 // leaves reports whether a removal is left out, and why.
@@ -101,11 +113,7 @@ func Plan(d *profile.Document, c Choices) []Step {
 		if _, _, leaves := c.leaves(s, kept); leaves {
 			continue
 		}
-		m := s.Method
-		if slices.Contains(c.Off, s.Package) {
-			m = evidence.Disable
-		}
-		add(Step{Kind: Remove, Method: m, Package: s.Package, Label: s.Label, Sheet: s.Number})
+		add(Step{Kind: Remove, Method: c.method(s), Package: s.Package, Label: s.Label, Sheet: s.Number})
 	}
 	for _, s := range d.After() {
 		if s.Kind == profile.Wait && !slices.Contains(c.Without, s.Number) {
@@ -140,13 +148,13 @@ type Journal struct {
 	Step
 	State State  `json:"state" enum:"waiting,sent,done,already,absent,refused,failed,skipped,unknown"`
 	Words string `json:"words"`
-	// Before is what a step changes: a setting's value, or how often the phone
-	// had started before a restart.
+	// Before is what a step changes: a setting's value, what a package might do
+	// that is quietened, or how often the phone had started before a restart.
 	Before string `json:"before,omitempty"`
 }
 
-// Off lists what the run took off the phone and has not put back, by the step
-// that did it, in the order of removal.
+// Off lists what the run took off the phone, switched off or quietened there and
+// has not put back, by the step that did it, in the order of removal.
 func Off(list []Journal) []Journal {
 	var off []Journal
 	for _, j := range list {
@@ -174,7 +182,7 @@ func Set(list []Journal) []Journal {
 		case Setting:
 			set = append(set, j)
 		case SetBack:
-			set = slices.DeleteFunc(set, func(o Journal) bool { return o.setting() == j.setting() })
+			set = slices.DeleteFunc(set, func(o Journal) bool { return o.Touches() == j.Touches() })
 		}
 	}
 	return set
@@ -187,7 +195,11 @@ func Undo(list []Journal, names []android.PackageName) []Step {
 	var undo []Step
 	for _, j := range Off(list) {
 		if names == nil || slices.Contains(names, j.Package) {
-			undo = append(undo, Step{Kind: PutBack, Method: j.Method, Package: j.Package, Label: j.Label, Undoes: j.Number})
+			step := Step{Kind: PutBack, Method: j.Method, Package: j.Package, Label: j.Label, Undoes: j.Number}
+			if j.quietens() {
+				step.Value = j.Before
+			}
+			undo = append(undo, step)
 		}
 	}
 	if names == nil {
@@ -211,17 +223,23 @@ func number(list []Journal, steps []Step) []Step {
 	return steps
 }
 
-// Instead switches a package off that could not be removed: a step that is
-// numbered on from the journal. It fails where the step was no removal that
-// ended badly.
-func Instead(list []Journal, n int) (Step, bool) {
+// Instead does a gentler thing to a package that could not be removed: switches
+// it off or quietens it, in a step that is numbered on from the journal. It fails
+// where the step was no removal that ended badly, or the method is not gentler.
+func Instead(list []Journal, n int, by evidence.Method) (Step, bool) {
 	i := slices.IndexFunc(list, func(j Journal) bool { return j.Number == n })
-	if i < 0 || list[i].Kind != Remove || list[i].Method == evidence.Disable || list[i].State != Refused && list[i].State != Failed {
+	if i < 0 || list[i].Kind != Remove || list[i].State != Refused && list[i].State != Failed || !gentler(by, list[i].Method) {
 		return Step{}, false
 	}
 	if slices.ContainsFunc(list, func(j Journal) bool { return j.Again == n }) {
 		return Step{}, false
 	}
 	one := list[i]
-	return number(list, []Step{{Kind: Remove, Method: evidence.Disable, Package: one.Package, Label: one.Label, Again: n}})[0], true
+	return number(list, []Step{{Kind: Remove, Method: by, Package: one.Package, Label: one.Label, Again: n}})[0], true
+}
+
+// gentler reports whether a bench can do a, and a takes less than b.
+func gentler(a, b evidence.Method) bool {
+	at := slices.Index(evidence.Methods, a)
+	return (a == evidence.Disable || a == evidence.Quieten) && at < slices.Index(evidence.Methods, b)
 }

@@ -32,6 +32,7 @@ type Would string
 // What would become of a step.
 const (
 	WouldGo      Would = "goes"
+	WouldQuieten Would = "quietens"
 	WouldAlready Would = "already"
 	WouldAbsent  Would = "absent"
 	// WouldRefuse goes as far as anybody knows against the phone's will.
@@ -46,11 +47,11 @@ const (
 // Row is a step of the release and what would become of it.
 type Row struct {
 	profile.Step
-	Would Would `json:"would" enum:"goes,already,absent,refuses,left-out,does,to-see"`
+	Would Would `json:"would" enum:"goes,quietens,already,absent,refuses,left-out,does,to-see"`
 	// Code says why for programs, Why for people; both "" where Would says all.
 	Code Because `json:"code,omitempty" enum:"active-administrator,by-hand,copy-put-in,gone-before,holds,holds-not,holds-role,in-place,install-first,kept,left,lock-code-unknown,no-administrator,not-needed,not-there,off-before,only-a-person-tells,refused-here,seen-to,step-left-out,takes-role"`
 	Why  string  `json:"why"`
-	// Off is true where it is switched off instead of removed.
+	// Off is true where it is switched off or quietened instead, as Method says.
 	Off bool `json:"off,omitempty"`
 	// ComesBack counts trials on this build in which it returned.
 	ComesBack int `json:"comesBack,omitempty"`
@@ -139,11 +140,12 @@ type Question struct {
 
 // Count says how many removals come to what.
 type Count struct {
-	Goes    int `json:"goes"`
-	Already int `json:"already"`
-	Absent  int `json:"absent"`
-	Refuses int `json:"refuses"`
-	LeftOut int `json:"leftOut"`
+	Goes     int `json:"goes"`
+	Quietens int `json:"quietens"`
+	Already  int `json:"already"`
+	Absent   int `json:"absent"`
+	Refuses  int `json:"refuses"`
+	LeftOut  int `json:"leftOut"`
 }
 
 // Rehearsal is what a run would do to a phone.
@@ -232,9 +234,8 @@ func (w *rehearser) removals() {
 	kept := w.c.keeps(w.d)
 	for _, s := range w.d.Removals() {
 		row := Row{Step: s, Would: WouldGo, ComesBack: w.ComesBack[s.Package]}
-		if slices.Contains(w.c.Off, s.Package) {
-			row.Method, row.Off = evidence.Disable, true
-		}
+		row.Method = w.c.method(s)
+		row.Off = row.Method != s.Method
 		code, why, left := w.c.leaves(s, kept)
 		_, known := w.there[s.Package]
 		switch {
@@ -244,12 +245,15 @@ func (w *rehearser) removals() {
 		case !w.there[s.Package]:
 			row.say(WouldAlready, BecauseGoneBefore, "gone before")
 			w.r.Count.Already++
-		case row.Method == evidence.Disable && !w.on[s.Package]:
+		case row.Method != evidence.RemoveForUser && !w.on[s.Package]:
 			row.say(WouldAlready, BecauseOffBefore, "switched off before")
 			w.r.Count.Already++
 		case left:
 			row.say(LeftOut, code, why)
 			w.r.Count.LeftOut++
+		case row.Method == evidence.Quieten:
+			row.say(WouldQuieten, "", "stays, and is made quiet")
+			w.r.Count.Quietens++
 		case w.Refused[s.Package] > 0 && row.Method != evidence.Disable:
 			row.say(WouldRefuse, BecauseRefusedHere, "phones of this build refused it in "+wording.Count(w.Refused[s.Package], "trial"))
 			w.r.Count.Refuses++
@@ -277,7 +281,7 @@ func (w *rehearser) others() {
 		switch {
 		case slices.Contains(w.c.Without, s.Number):
 			row.say(LeftOut, BecauseStepLeftOut, "left out for this phone")
-		case s.Kind != profile.PutIn && s.Package != "" && w.set[s.Package] == "":
+		case s.Kind != profile.PutIn && s.Package != "" && w.set[s.Package] == "" && !w.quietens(s.Package):
 			row.say(LeftOut, BecauseNotNeeded, "what it is for does not go")
 		case s.Kind == profile.PutIn:
 			w.putIn(&row)
@@ -297,6 +301,11 @@ func (w *rehearser) others() {
 		}
 	}
 	w.r.Rows = slices.Concat(before, w.r.Rows, after)
+}
+
+// quietens reports whether a package stays and is made quiet.
+func (w *rehearser) quietens(name android.PackageName) bool {
+	return slices.ContainsFunc(w.r.Rows, func(r Row) bool { return r.Package == name && r.Would == WouldQuieten })
 }
 
 // putIn says whether a substitute is in place already.
@@ -477,7 +486,7 @@ func (w *rehearser) stops() {
 	case !MadeFor(w.d, w.Identity.Fingerprint) && !w.c.Anyway:
 		add(OtherFirmware, "this was not made for the phone's firmware: say that you want it all the same")
 	}
-	if len(w.set) == 0 {
+	if len(w.set)+w.r.Count.Quietens == 0 {
 		add(NothingGoes, "nothing of it would go")
 	}
 }

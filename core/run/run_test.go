@@ -267,10 +267,17 @@ func TestJudge(t *testing.T) {
 			t.Errorf("%s %q: %s (%t), want %s (%t)", c.step.Kind, c.words, state, sense, c.state, c.sense)
 		}
 	}
-	for words, want := range map[string]Advice{"Failure [DELETE_FAILED_INTERNAL_ERROR]": SwitchOff, "Failure [DELETE_FAILED_DEVICE_POLICY_MANAGER]": Withdraw, "Package a.b doesn't exist": Restore, "Cannot disable a protected package": Leave, "who knows": SwitchOff} {
+	for words, want := range map[string]Advice{"Failure [DELETE_FAILED_INTERNAL_ERROR]": SwitchOff, "Failure [DELETE_FAILED_DEVICE_POLICY_MANAGER]": Withdraw, "Package a.b doesn't exist": Restore, "Cannot disable a protected package": Hush, "who knows": SwitchOff} {
 		if m := remove.Explain(words); m.Means == "" || m.Try[0] != want {
 			t.Errorf("%q: %+v", words, m)
 		}
+	}
+	// Only what is gentler than what failed is offered.
+	if m := off.Explain("who knows"); m.Try[0] != Hush {
+		t.Errorf("%+v", m)
+	}
+	if m := (Step{Kind: Remove, Method: evidence.Quieten}).Explain("who knows"); len(m.Try) != 1 || m.Try[0] != Leave {
+		t.Errorf("%+v", m)
 	}
 }
 
@@ -362,11 +369,18 @@ func TestUndo(t *testing.T) {
 	if off := Off(list); len(off) != 1 || off[0].Package != "a.three" {
 		t.Errorf("%+v", off)
 	}
-	if s, ok := Instead(list, 2); !ok || s.Method != evidence.Disable || s.Again != 2 || s.Number != 8 {
+	if s, ok := Instead(list, 2, evidence.Disable); !ok || s.Method != evidence.Disable || s.Again != 2 || s.Number != 8 {
 		t.Errorf("%+v, %t", s, ok)
 	}
-	if _, ok := Instead(list, 1); ok {
+	if _, ok := Instead(list, 1, evidence.Disable); ok {
 		t.Error("what went is switched off instead")
+	}
+	if s, ok := Instead(list, 2, evidence.Quieten); !ok || s.Method != evidence.Quieten {
+		t.Errorf("%+v, %t", s, ok)
+	}
+	list[1].Method = evidence.Quieten
+	if _, ok := Instead(list, 2, evidence.Disable); ok {
+		t.Error("what could not be quietened is switched off instead")
 	}
 }
 

@@ -10,7 +10,6 @@ import (
 	"roster/core/evidence"
 	"roster/core/impact"
 	"roster/core/posix"
-	"roster/core/profile"
 )
 
 // Kind is what a step of a run does.
@@ -68,7 +67,8 @@ type Step struct {
 	Namespace string `json:"namespace,omitempty"`
 	Key       string `json:"key,omitempty"`
 	// Value is what a setting is set to; of a SetBack what it had, null where
-	// it was not set at all.
+	// it was not set at all; of the PutBack of what was quietened what it might
+	// do before, as android.Noise writes itself.
 	Value   string `json:"value,omitempty"`
 	Seconds int    `json:"seconds,omitempty"`
 	Text    string `json:"text,omitempty"`
@@ -96,6 +96,9 @@ func (s Step) Command(sdk int) (string, error) {
 	}
 	switch s.Kind {
 	case Remove:
+		if s.quietens() {
+			return android.QuietenCommand(s.Package, sdk), nil
+		}
 		if s.Method == evidence.Disable {
 			return "pm disable-user --user 0 " + string(s.Package), nil
 		}
@@ -104,6 +107,9 @@ func (s Step) Command(sdk int) (string, error) {
 		}
 		return "pm uninstall --user 0 " + string(s.Package), nil
 	case PutBack:
+		if s.quietens() {
+			return s.louden()
+		}
 		if s.Method == evidence.Disable {
 			return "pm enable --user 0 " + string(s.Package), nil
 		}
@@ -114,7 +120,7 @@ func (s Step) Command(sdk int) (string, error) {
 		}
 		return installExisting(sdk, s.Package), nil
 	case Setting, SetBack:
-		if err := s.setting().check(); err != nil {
+		if err := s.Touches().check(); err != nil {
 			return "", fmt.Errorf("step %d: %w", s.Number, err)
 		}
 		if s.Kind == SetBack && s.Value == NotSet {
@@ -149,41 +155,6 @@ func (s Step) RoleCommand() (string, error) {
 	return "cmd role add-role-holder --user 0 android.app.role." + s.Role + " " + string(s.Package), nil
 }
 
-// Key names a setting.
-type Key struct {
-	Namespace string `json:"namespace" enum:"global,secure,system"`
-	Key       string `json:"key" maxLength:"100"`
-}
-
-func (s Step) setting() Key { return Key{s.Namespace, s.Key} }
-
-// String is namespace/key.
-func (k Key) String() string { return k.Namespace + "/" + k.Key }
-
-// check refuses names of settings that do not belong into a command.
-func (k Key) check() error {
-	return profile.CheckSetting(k.Namespace, k.Key)
-}
-
-// Get is the command that reads the setting.
-func (k Key) Get() (string, error) {
-	if err := k.check(); err != nil {
-		return "", err
-	}
-	return "settings get " + k.Namespace + " " + k.Key, nil
-}
-
-// Keys are the settings that steps touch, each once.
-func Keys(steps []Step) []Key {
-	var list []Key
-	for _, s := range steps {
-		if k := s.setting(); (s.Kind == Setting || s.Kind == SetBack) && !slices.Contains(list, k) {
-			list = append(list, k)
-		}
-	}
-	return list
-}
-
 // Seen is what a phone has at one moment, as far as a run needs it.
 type Seen struct {
 	Fingerprint string `json:"fingerprint"`
@@ -197,7 +168,7 @@ type Seen struct {
 	Installed []android.PackageName `json:"installed" nullable:"false"`
 	Off       []android.PackageName `json:"off" nullable:"false"`
 	Facts     android.PhoneFacts    `json:"facts"`
-	// Settings are values by namespace/key.
+	// Settings are the values of keys, as Key writes itself.
 	Settings map[string]string `json:"settings"`
 }
 
@@ -211,6 +182,9 @@ func (s *Seen) Package(name android.PackageName) (known, installed, off bool) {
 // again: it was not done.
 func (s Step) Settle(seen *Seen, before string) (State, string) {
 	known, installed, off := seen.Package(s.Package)
+	if s.quietens() {
+		return s.settleNoise(seen, known && installed)
+	}
 	switch s.Kind {
 	case Remove:
 		switch {
@@ -224,7 +198,7 @@ func (s Step) Settle(seen *Seen, before string) (State, string) {
 			return Done, "the answer was lost; the phone shows that it was done"
 		}
 	case Setting, SetBack:
-		if seen.Settings[s.setting().String()] == s.Value {
+		if seen.Settings[s.Touches().String()] == s.Value {
 			return Done, "the answer was lost; the phone shows that it was done"
 		}
 	case Restart:

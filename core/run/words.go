@@ -1,6 +1,7 @@
 package run
 
 import (
+	"slices"
 	"strings"
 
 	"roster/core/evidence"
@@ -17,6 +18,9 @@ func (s Step) Judge(words string, code int) (state State, sense bool) {
 			}
 		}
 		return false
+	}
+	if s.quietens() {
+		return s.judgeNoise(words)
 	}
 	switch s.Kind {
 	case Setting, SetBack:
@@ -61,6 +65,8 @@ type Advice string
 const (
 	// SwitchOff tries to disable what could not be removed.
 	SwitchOff Advice = "switch-off"
+	// Hush quietens what can be neither removed nor switched off.
+	Hush Advice = "quieten"
 	// Withdraw asks for the device administrator to be withdrawn first.
 	Withdraw Advice = "withdraw"
 	// Later tries once more when the phone has settled.
@@ -78,18 +84,21 @@ type Meaning struct {
 	Try   []Advice `json:"try" nullable:"false"`
 }
 
+// sign is what a phone's words hold, and what that means.
+type sign struct {
+	in string
+	Meaning
+}
+
 // meanings are looked through in order: the first whose sign the words hold
 // stands.
-var meanings = []struct {
-	sign string
-	Meaning
-}{
+var meanings = []sign{
 	{"DEVICE_POLICY_MANAGER", Meaning{"A device administrator guards it. Withdraw that in the phone's settings under security, then try again.", []Advice{Withdraw, Leave}}},
-	{"DELETE_FAILED_INTERNAL_ERROR", Meaning{"The maker protects it on this build.", []Advice{SwitchOff, Leave}}},
-	{"protected package", Meaning{"The maker protects it: it can't be switched off either.", []Advice{Leave}}},
-	{"USER_RESTRICTED", Meaning{"This user of the phone may not remove apps.", []Advice{Leave}}},
-	{"OWNER_BLOCKED", Meaning{"Whoever manages the phone does not let it go.", []Advice{Leave}}},
-	{"USED_SHARED_LIBRARY", Meaning{"Another app that is on the phone still uses a library of it.", []Advice{SwitchOff, Leave}}},
+	{"DELETE_FAILED_INTERNAL_ERROR", Meaning{"The maker protects it on this build.", []Advice{SwitchOff, Hush, Leave}}},
+	{"protected package", Meaning{"The maker protects it: it can't be switched off either.", []Advice{Hush, Leave}}},
+	{"USER_RESTRICTED", Meaning{"This user of the phone may not remove apps.", []Advice{Hush, Leave}}},
+	{"OWNER_BLOCKED", Meaning{"Whoever manages the phone does not let it go.", []Advice{Hush, Leave}}},
+	{"USED_SHARED_LIBRARY", Meaning{"Another app that is on the phone still uses a library of it.", []Advice{SwitchOff, Hush, Leave}}},
 	{"APP_PINNED", Meaning{"It is pinned on the phone's screen: let go of it there, then try again.", []Advice{Later, Leave}}},
 	{"DELETE_FAILED_ABORTED", Meaning{"Something on the phone broke the removal off.", []Advice{Later, Leave}}},
 	{"doesn't exist", Meaning{"The phone's image holds no copy of it.", []Advice{Restore, Leave}}},
@@ -101,13 +110,22 @@ var meanings = []struct {
 
 // Explain says what a phone's words mean that are no good answer to a step.
 func (s Step) Explain(words string) Meaning {
-	for _, m := range meanings {
-		if strings.Contains(words, m.sign) {
-			return m.Meaning
-		}
+	m := Meaning{"The phone does not say why.", []Advice{SwitchOff, Hush, Leave}}
+	if i := slices.IndexFunc(meanings, func(m sign) bool { return strings.Contains(words, m.in) }); i >= 0 {
+		m = meanings[i].Meaning
 	}
-	if s.Kind == Remove && s.Method != evidence.Disable {
-		return Meaning{"The phone does not say why.", []Advice{SwitchOff, Leave}}
+	m.Try = slices.DeleteFunc(slices.Clone(m.Try), func(a Advice) bool { return !s.may(a) })
+	return m
+}
+
+// may reports whether advice can be followed for a step: only what is gentler than
+// what was tried.
+func (s Step) may(a Advice) bool {
+	switch a {
+	case SwitchOff:
+		return s.Kind == Remove && gentler(evidence.Disable, s.Method)
+	case Hush:
+		return s.Kind == Remove && gentler(evidence.Quieten, s.Method)
 	}
-	return Meaning{"The phone does not say why.", []Advice{Leave}}
+	return true
 }

@@ -2433,10 +2433,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Switch off what could not be removed
+         * Switch off or quieten what could not be removed
          * @description For: technician.
          */
-        post: operations["switchOffInstead"];
+        post: operations["doInstead"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3059,6 +3059,7 @@ export interface components {
             off: string[];
             /** @enum {string} */
             ownersData: "saved" | "none" | "";
+            quiet?: string[] | null;
             seen: number[];
             without: number[];
         };
@@ -3071,6 +3072,8 @@ export interface components {
             goes: number;
             /** Format: int64 */
             leftOut: number;
+            /** Format: int64 */
+            quietens: number;
             /** Format: int64 */
             refuses: number;
         };
@@ -3100,7 +3103,7 @@ export interface components {
         BenchKey: {
             key: string;
             /** @enum {string} */
-            namespace: "global" | "secure" | "system";
+            namespace: "global" | "secure" | "system" | "quiet";
         };
         BenchLine: {
             away: boolean;
@@ -3204,7 +3207,7 @@ export interface components {
             value?: string;
             why: string;
             /** @enum {string} */
-            would: "goes" | "already" | "absent" | "refuses" | "left-out" | "does" | "to-see";
+            would: "goes" | "quietens" | "already" | "absent" | "refuses" | "left-out" | "does" | "to-see";
         };
         BenchSeen: {
             /** Format: int64 */
@@ -3659,6 +3662,8 @@ export interface components {
             lineStops: number[];
             lost: components["schemas"]["Loss"][];
             offers: components["schemas"]["Offer"][];
+            /** Format: int64 */
+            quiet: number;
             rows: components["schemas"]["Row"][];
             /** Format: int64 */
             startsAtBoot: number;
@@ -5130,6 +5135,8 @@ export interface components {
         };
         Pin: {
             goes: boolean;
+            /** @enum {string} */
+            method?: "quieten" | "disable" | "remove-for-user";
             package: string;
             reason: string;
         };
@@ -5703,6 +5710,8 @@ export interface components {
         Rules: {
             checks?: string[] | null;
             extras?: components["schemas"]["Extra"][] | null;
+            /** @enum {string} */
+            harshest?: "quieten" | "disable" | "remove-for-user";
             /** Format: double */
             highestCeiling: number;
             /** @enum {string} */
@@ -5711,7 +5720,7 @@ export interface components {
             /** @enum {string} */
             leastStanding?: "thin" | "contested" | "fair" | "firm";
             /** @enum {string} */
-            method: "disable" | "remove-for-user";
+            method: "quieten" | "disable" | "remove-for-user";
             /** @description Another method for all packages of a load */
             methods?: {
                 [key: string]: string;
@@ -11079,9 +11088,11 @@ export interface operations {
             };
         };
     };
-    switchOffInstead: {
+    doInstead: {
         parameters: {
-            query?: never;
+            query?: {
+                by?: "quieten" | "disable";
+            };
             header?: never;
             path: {
                 id: string;

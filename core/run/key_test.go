@@ -1,0 +1,129 @@
+package run
+
+import (
+	"strings"
+	"testing"
+
+	"roster/core/android"
+	"roster/core/evidence"
+	"roster/core/profile"
+)
+
+const (
+	loud  = "default,default,granted,user,10"
+	quiet = "ignore,ignore,revoked,-,45"
+)
+
+// quietened is an answer of a phone on which a package is quiet, or loud as it was.
+func quietened(is bool) string {
+	if is {
+		return "Removed: a.one --noise-any RUN_ANY_IN_BACKGROUND: ignore --noise-in RUN_IN_BACKGROUND: ignore --noise-note No operations. --noise-may android.permission.POST_NOTIFICATIONS: granted=false --noise-exempt --noise-bucket 45"
+	}
+	return "--noise-any No operations. --noise-in No operations. --noise-note No operations. --noise-may android.permission.POST_NOTIFICATIONS: granted=true --noise-exempt user,a.one,10050 --noise-bucket 10"
+}
+
+// TestQuietenSteps follows a package that is quietened and put back: what it might
+// do stands in the journal before, and what the phone shows decides.
+func TestQuietenSteps(t *testing.T) {
+	step := Step{Number: 1, Kind: Remove, Method: evidence.Quieten, Package: "a.one"}
+	key := step.Touches()
+	if get, err := key.Get(); err != nil || !strings.Contains(get, "cmd appops get a.one RUN_ANY_IN_BACKGROUND") || key.Value(quietened(false)) != loud || key.Value("nothing") != "" {
+		t.Errorf("%q, %v", get, err)
+	}
+	if _, err := (Key{Quiet, "a.one; reboot"}).Get(); err == nil {
+		t.Error("a hostile name reaches a command")
+	}
+	k := NewKept([]Step{step, {Number: 2, Kind: Restart}}, "p", "phone", "f")
+	if err := k.Resume(false, nil); err != nil {
+		t.Fatal(err)
+	}
+	seen := func(noise string, boots int) *Seen {
+		return &Seen{Fingerprint: "f", Boots: boots, Known: []android.PackageName{"a.one"}, Installed: []android.PackageName{"a.one"}, Settings: map[string]string{key.String(): noise}}
+	}
+	if _, err := k.Advance(Report{Attempt: 1, Serial: "p", Seen: seen(loud, 1), Want: 2}); err != nil || k.Steps[0].Before != loud {
+		t.Fatalf("%v: %+v", err, k.Steps[0])
+	}
+	for _, c := range []struct {
+		words string
+		state State
+		says  string
+	}{
+		{quietened(true), Done, "quiet"},
+		{strings.Replace(quietened(true), "granted=false", "granted=true", 1), Done, "still notifies"},
+		{"Exception occurred while executing 'set': java.lang.SecurityException " + quietened(false), Refused, "still works in the background, notifies, is left out of what saves the battery. Exception occurred while executing 'set': java.lang.SecurityException"},
+		{"cmd: Can't find service: appops", Failed, "cmd: Can't find service: appops"},
+		{"Error: No UID for a.one in user 0", Absent, "Error: No UID for a.one in user 0"},
+	} {
+		if state, _ := step.Judge(c.words, 0); state != c.state || step.Says(c.words) != c.says {
+			t.Errorf("%s: %s, %q", c.words, state, step.Says(c.words))
+		}
+	}
+	// The answer is lost: a phone that shows it did it, one that shows it did not.
+	for noise, want := range map[string]State{quiet: Done, loud: Waiting, "": Waiting} {
+		if state, _ := step.Settle(seen(noise, 1), loud); state != want {
+			t.Errorf("%q: %s", noise, state)
+		}
+	}
+	k.answer([]StepAnswer{{Step: 1, State: Done, Words: "quiet"}})
+	k.Look(seen(quiet, 2), false)
+	if len(k.Back) != 0 {
+		t.Errorf("what is quiet counts as back: %v", k.Back)
+	}
+	k.Look(seen(loud, 2), false)
+	if k.Back["a.one"] != "back-after-restart" {
+		t.Errorf("what is loud again is not noticed: %v", k.Back)
+	}
+	undo := Undo(k.List(), nil)
+	if len(undo) != 1 || undo[0].Value != loud || undo[0].Method != evidence.Quieten {
+		t.Fatalf("%+v", undo)
+	}
+	line, err := undo[0].Command(34)
+	if err != nil || !strings.Contains(line, "cmd deviceidle whitelist +a.one; am set-standby-bucket a.one active") {
+		t.Errorf("%q, %v", line, err)
+	}
+	if state, _ := undo[0].Judge(quietened(false), 0); state != Done || undo[0].Says(quietened(false)) != "as before" {
+		t.Error(undo[0].Says(quietened(false)))
+	}
+	if state, _ := undo[0].Judge(quietened(true), 0); state != Refused || undo[0].Says(quietened(true)) != "not as before: quiet. Removed: a.one" {
+		t.Error(undo[0].Says(quietened(true)))
+	}
+	undo[0].Value = "default,$(reboot),granted,user,10"
+	if line, err := undo[0].Command(34); err == nil {
+		t.Errorf("a hostile value reaches a command: %q", line)
+	}
+	log := Log(k.List(), "d", "f")
+	if !strings.Contains(log, "done\tquieten\ta.one\t"+loud+"\n") {
+		t.Error(log)
+	}
+	if l, err := ReadLog(log + "done\tquieten\ta.two\t$(reboot)\n"); err != nil || len(l.Steps) != 1 || l.Steps[0].Before != loud || len(l.LeftOut) != 1 {
+		t.Errorf("%+v, %v", l, err)
+	}
+}
+
+// TestRehearseQuiet tells what stays and is quietened apart from what goes, and
+// lets a person choose it for one phone.
+func TestRehearseQuiet(t *testing.T) {
+	d := document()
+	var first profile.Step
+	for _, s := range d.Removals() {
+		if s.Method == evidence.RemoveForUser {
+			first = s
+			break
+		}
+	}
+	c := Choices{Quiet: []android.PackageName{first.Package}, Off: []android.PackageName{first.Package}}
+	before, after := Rehearse(d, subject(nil), Choices{}), Rehearse(d, subject(nil), c)
+	if after.Count.Quietens != 1 || after.Count.Goes != before.Count.Goes-1 {
+		t.Errorf("%+v, before %+v", after.Count, before.Count)
+	}
+	for _, r := range after.Rows {
+		if r.Kind == profile.Remove && r.Package == first.Package && (r.Would != WouldQuieten || !r.Off || r.Method != evidence.Quieten) {
+			t.Errorf("%+v", r)
+		}
+	}
+	for _, s := range Plan(d, c) {
+		if s.Kind == Remove && s.Package == first.Package && s.Method != evidence.Quieten {
+			t.Errorf("%+v", s)
+		}
+	}
+}
