@@ -42,6 +42,7 @@ const status = async (world: World) =>
   (await (await fetch(`${world.url}/r/brannock/lyra-5/ward-radio.status.json`)).json()) as {
     runs: { phones: number; harmed: number; ceiling: number }
   }
+const background = (world: World) => world.adb('shell', 'cmd appops get com.brannock.devicecare RUN_ANY_IN_BACKGROUND')
 const sheet = (page: Page) => page.getByRole('region', { name: 'Run', exact: true })
 const step = (page: Page, name: string) =>
   sheet(page)
@@ -109,8 +110,14 @@ test('rehearsed, kept, backed up, run with a refusal and a loose cable, continue
   // The refusal is explained, and what the restart brought back is said.
   await expect(step(page, 'com.brannock.devicecare').first()).toContainText('DELETE_FAILED_INTERNAL_ERROR')
   await expect(sheet(page)).toContainText('The maker protects it on this build.')
-  await sheet(page).getByRole('button', { name: 'do that' }).click()
+  await sheet(page).getByRole('button', { name: 'do that: Switch it off instead?' }).click()
   await expect(sheet(page)).toContainText("it can't be switched off either", { timeout: 30_000 })
+  // What can be neither removed nor switched off can be made quiet.
+  expect(background(world)).toContain('No operations.')
+  await sheet(page).getByRole('button', { name: 'do that: Make it quiet instead? It stays.' }).click()
+  await expect(sheet(page)).toContainText('Made quiet instead.', { timeout: 30_000 })
+  await expect(step(page, 'com.brannock.devicecare').last()).toContainText('quiet')
+  expect(background(world)).toBe('RUN_ANY_IN_BACKGROUND: ignore')
   await expect(sheet(page).getByTestId('back')).toContainText('com.fieldnote.services')
   const now = world.installed()
   expect(now).toContain('com.android.bips')
@@ -159,6 +166,7 @@ test('run whole on the same phone, its trials reviewed, and the ceiling moves', 
   const first = await latest(page, world)
   await api(page, world, 'POST', `/runs/${first}/put-back`, {})
   await expect.poll(async () => ((await (await api(page, world, 'GET', `/runs/${first}`)).json()) as { run: { state: string } }).run.state).toBe('put-back')
+  expect(background(world)).toContain('No operations.')
   await rehearse(page, world)
   await page.getByRole('button', { name: 'Run it', exact: true }).click()
   await page.getByRole('button', { name: 'Run it now' }).click()

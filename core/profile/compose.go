@@ -102,7 +102,7 @@ func Rank(candidates []Candidate, rules Rules) (rows []Row, cut int) {
 		default:
 			row.Why = keeps
 		}
-		if pinned && pin.Goes != row.Goes && !(pin.Goes && unpinnable(row, rules)) {
+		if pinned && (pin.Goes != row.Goes || pin.Goes && pin.Method != "") && !(pin.Goes && unpinnable(row, rules)) {
 			row.Goes, row.Pin, row.Why = pin.Goes, pin.Reason, "pinned: "+pin.Reason
 		}
 		rows = append(rows, row)

@@ -341,7 +341,9 @@ func TestRules(t *testing.T) {
 		"method of a load": func(r *Rules) { r.Methods = map[evidence.Load]evidence.Method{evidence.LoadBearing: evidence.Disable} }, "lines": func(r *Rules) { r.Checks = []string{"a\nb"} },
 		"setting": func(r *Rules) { r.Extras = []Extra{{Kind: Setting, Namespace: "global", Key: "a;b", Value: "1"}} }, "value": func(r *Rules) { r.Extras = []Extra{{Kind: Setting, Namespace: "global", Key: "a", Value: "$(id)"}} },
 		"wait": func(r *Rules) { r.Extras = []Extra{{Kind: Wait}} }, "put in": func(r *Rules) { r.Extras = []Extra{{Kind: PutIn, Role: "HOME", Label: "x"}} }, "kind": func(r *Rules) { r.Extras = []Extra{{Kind: Remove, Package: "a.b"}} },
-		"reason": func(r *Rules) { r.Pins = []Pin{{Package: "a.b", Goes: true, Reason: " "}} }, "twice": func(r *Rules) { r.Pins = []Pin{{Package: "a.b", Goes: true, Reason: "x"}, {Package: "a.b", Goes: false, Reason: "y"}} },
+		"reason": func(r *Rules) { r.Pins = []Pin{{Package: "a.b", Goes: true, Reason: " "}} }, "twice": func(r *Rules) {
+			r.Pins = []Pin{{Package: "a.b", Goes: true, Reason: "x"}, {Package: "a.b", Goes: false, Reason: "y"}}
+		},
 	} {
 		r := DefaultRules
 		change(&r)

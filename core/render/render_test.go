@@ -96,8 +96,8 @@ func FuzzQuote(f *testing.F) {
 // TestScriptsAreClean has shellcheck and each shell's own parser read both
 // scripts, with everything around the names as hostile as it can be.
 func TestScriptsAreClean(t *testing.T) {
-	d := document("com.example.tips", "com.example.feed")
-	d.Steps[1].Method = evidence.Disable
+	d := document("com.example.tips", "com.example.feed", "com.example.loud")
+	d.Steps[1].Method, d.Steps[2].Method = evidence.Disable, evidence.Quieten
 	d.Model.Device = "dev'; reboot #"
 	for _, text := range []*string{&d.Edition.Name, &d.Edition.Purpose, &d.Publisher, &d.Maker.Name, &d.Model.Name, &d.Published} {
 		*text = "x\nreboot\r; $(reboot) `reboot` \u2028reboot\u202e"
@@ -246,8 +246,8 @@ var update = flag.Bool("update", false, "write the golden files anew")
 // looked at: the batch files were run by hand under Wine, the PowerShell ones
 // are read by a parser in the browser tests. See docs/forms.md.
 func TestGolden(t *testing.T) {
-	d := document("a.one", "a.two", "a.three")
-	d.Steps[1].Method = evidence.Disable
+	d := document("a.one", "a.two", "a.three", "a.loud")
+	d.Steps[1].Method, d.Steps[3].Method = evidence.Disable, evidence.Quieten
 	d.Steps = append(d.Steps, profile.Step{Number: 4, Kind: profile.Setting, Phase: profile.Before, Namespace: "global", Key: "window_animation_scale", Value: "0.5", Text: "Windows open faster"},
 		profile.Step{Number: 5, Kind: profile.Check, Phase: profile.Before, Text: "Pocket goes only if: no card is in it"}, profile.Step{Number: 6, Kind: profile.Wait, Phase: profile.After, Seconds: 20, Text: "Wait 20 s"},
 		profile.Step{Number: 7, Kind: profile.Check, Phase: profile.Afterward, Text: "Call, and be called; it's loud"})

@@ -27,6 +27,12 @@ shell) ;;
 *) echo "unexpected: $*" >&2; exit 9 ;;
 esac
 printf '%s\n' "$2" >>"$dir/asked"
+case $2 in
+"{ echo --noise"* | "cmd appops"* | "cmd deviceidle"* | "am "* | "pm revoke"* | "pm grant"*)
+	[ -f "$dir/gone" ] || { cd "$dir" && . ./quiet.sh && eval "$2"; }
+	exit
+	;;
+esac
 [ -f "$dir/gone" ] && { echo "error: device '(null)' not found" >&2; exit 1; }
 case $2 in
 "getprop ro.build.fingerprint") cat "$dir/build" 2>/dev/null || echo b/p/d:1/i/2:user/k ;;
@@ -58,6 +64,33 @@ case $2 in
 esac
 `
 
+// fakeQuiet plays what packages may do unasked: the mode of an operation, an
+// exception from saving the battery, a permission and a standby bucket are files.
+const fakeQuiet = `
+cmd() {
+	case "$1 $2" in
+	"appops get") cat "op.$3.$4" 2>/dev/null || printf 'No operations.\r\nDefault mode: allow\r\n' ;;
+	"appops set")
+		[ -f "stubborn.$3" ] && { echo 'Error: java.lang.SecurityException' >&2; return; }
+		if [ "$5" = default ]; then rm -f "op.$3.$4"; else printf '%s: %s\r\n' "$4" "$5" >"op.$3.$4"; fi
+		;;
+	"deviceidle whitelist") case $3 in
+		-*) : >exempt ;;
+		+*) printf 'user,%s,10077\r\n' "${3#+}" >exempt ;;
+		*) cat exempt 2>/dev/null ;;
+		esac ;;
+	esac
+}
+am() {
+	case $1 in
+	get-standby-bucket) cat "bucket.$2" 2>/dev/null || echo 10 ;;
+	set-standby-bucket) case $3 in active) echo 10 ;; restricted) echo 45 ;; *) echo "Error: Unknown bucket: $3" ;; esac >"bucket.$2" ;;
+	esac
+}
+pm() { [ "$1" = revoke ] && echo false >"may.$2" || echo true >"may.$2"; }
+dumpsys() { printf '      android.permission.POST_NOTIFICATIONS: granted=%s, flags=[ USER_SET]\r\n' "$(cat "may.$2" 2>/dev/null || echo true)"; }
+`
+
 // phone is the folder of a fake adb.
 type phone struct {
 	t   *testing.T
@@ -68,6 +101,7 @@ func newPhone(t *testing.T, known, installed, disabled string) phone {
 	t.Helper()
 	p := phone{t, t.TempDir()}
 	p.set("adb", fakeADB)
+	p.set("quiet.sh", fakeQuiet)
 	if err := os.Chmod(filepath.Join(p.dir, "adb"), 0o755); err != nil {
 		t.Fatal(err)
 	}
@@ -109,7 +143,7 @@ func (p phone) run(shell string, script []byte, args ...string) (out string, cod
 	asked, _ := os.ReadFile(filepath.Join(p.dir, "asked"))
 	for line := range strings.Lines(string(asked)) {
 		line = strings.TrimSpace(line)
-		if !strings.HasPrefix(line, "pm list") && !strings.HasPrefix(line, "getprop") && !strings.HasPrefix(line, "ime ") && !strings.HasPrefix(line, "cmd package query") && !strings.HasPrefix(line, "settings get") && !strings.HasPrefix(line, "locksettings") {
+		if !strings.HasPrefix(line, "pm list") && !strings.HasPrefix(line, "getprop") && !strings.HasPrefix(line, "ime ") && !strings.HasPrefix(line, "cmd package query") && !strings.HasPrefix(line, "settings get") && !strings.HasPrefix(line, "locksettings") && !strings.HasPrefix(line, "{ echo --noise") {
 			did = append(did, line)
 		}
 	}
@@ -357,6 +391,60 @@ func TestLogAndUndo(t *testing.T) {
 	p.set("build", "b/p/d:2/i/9:user/k\n")
 	if out, code, did := p.run(shells(t)[0], run, "--anyway"); code != 0 || len(did) != 2 || !strings.Contains(out, "not made for the phone's firmware") {
 		t.Errorf("another build, anyway: code %d, did %v\n%s", code, did, out)
+	}
+}
+
+// TestQuietenRuns quietens, writes down what each might do and puts exactly that
+// back; what does not go is not counted among what can do a phone's jobs.
+func TestQuietenRuns(t *testing.T) {
+	d := document("a.one", "com.android.keys", "a.loud", "a.gone")
+	for i := range d.Steps {
+		d.Steps[i].Method = evidence.Quieten
+	}
+	run, err := Shell(d, about)
+	undo, err2 := ShellUndo(d, about)
+	if err != nil || err2 != nil {
+		t.Fatal(err, err2)
+	}
+	there := "a.one com.android.keys a.loud"
+	for _, shell := range shells(t) {
+		p := newPhone(t, there, there, "")
+		p.set("exempt", "user,a.one,10077\r\n")
+		p.set("op.a.one.RUN_IN_BACKGROUND", "RUN_IN_BACKGROUND: allow; time=+1m\n")
+		p.set("stubborn.a.loud", "")
+		if out, code, did := p.run(shell, run, "--rehearse"); code != 0 || len(did) != 0 || !strings.Contains(out, "1/4  would    a.one  quieten") {
+			t.Errorf("%s, rehearsed: code %d, did %v\n%s", shell, code, did, out)
+		}
+		out, code, did := p.run(shell, run, "--log", "it.log")
+		want := "[cmd appops set a.one RUN_ANY_IN_BACKGROUND ignore; cmd appops set a.one RUN_IN_BACKGROUND ignore pm revoke a.one android.permission.POST_NOTIFICATIONS cmd deviceidle whitelist -a.one am set-standby-bucket a.one restricted || am set-standby-bucket a.one rare am force-stop a.one"
+		if code != 1 || !strings.HasPrefix(fmt.Sprint(did), want) || !strings.Contains(out, "2 done, 0 already gone, 1 absent, 1 refused") || !strings.Contains(out, "refused  a.loud  It still works in the background. Error") {
+			t.Errorf("%s: code %d, did %q\n%s", shell, code, did, out)
+		}
+		log, _ := os.ReadFile(filepath.Join(p.dir, "it.log"))
+		if !strings.Contains(string(log), "done\tquieten\ta.one\tdefault,allow,granted,user,10\n") {
+			t.Errorf("%s", log)
+		}
+		if out, code, did := p.run(shell, run, "--log", "2.log"); code != 1 || strings.Contains(fmt.Sprint(did), "a.one") || !strings.Contains(out, "already  a.one  quiet before") {
+			t.Errorf("%s, once more: code %d, did %q\n%s", shell, code, did, out)
+		}
+		out, code, did = p.run(shell, undo, "--log", "it.log")
+		want = "cmd appops set a.one RUN_ANY_IN_BACKGROUND default cmd appops set a.one RUN_IN_BACKGROUND allow pm grant a.one android.permission.POST_NOTIFICATIONS cmd deviceidle whitelist +a.one am set-standby-bucket a.one active]"
+		if code != 0 || !strings.HasSuffix(fmt.Sprint(did), want) || !strings.Contains(out, "2 put back") {
+			t.Errorf("%s, undone: code %d, did %q\n%s", shell, code, did, out)
+		}
+		if out, code, did := p.run(shell, undo, "--log", "it.log"); code != 0 || len(did) != 0 || !strings.Contains(out, "already  a.one  as before") {
+			t.Errorf("%s, undone twice: code %d, did %q\n%s", shell, code, did, out)
+		}
+		// Without a log the platform's own stands for what nobody knows.
+		p.run(shell, run, "--log", "it.log")
+		if out, code, did := p.run(shell, undo); code != 0 || !strings.Contains(fmt.Sprint(did), "cmd appops set a.one RUN_IN_BACKGROUND default pm grant a.one") || !strings.Contains(out, "is in the log of the run alone") {
+			t.Errorf("%s, without a log: code %d, did %q\n%s", shell, code, did, out)
+		}
+		p.set("bad.log", "# roster-log/1\ndone\tquieten\ta.one\tallow,allow;reboot,x,-,10\ndone\tquieten\ta.one\tallow,$(reboot),x,-,10\ndone\tquieten\ta.one\treboot,reboot,reboot,reboot,reboot\n")
+		p.run(shell, run, "--log", "it.log")
+		if out, _, did := p.run(shell, undo, "--log", "bad.log"); strings.Contains(fmt.Sprint(did), "reboot") {
+			t.Errorf("%s did %q from a hostile log\n%s", shell, did, out)
+		}
 	}
 }
 

@@ -9,6 +9,7 @@ import (
 	"sync"
 	"text/template"
 
+	"roster/core/android"
 	"roster/core/posix"
 )
 
@@ -151,7 +152,8 @@ var allScripts = sync.OnceValue(func() map[string]*template.Template {
 	for code, s := range speeches() {
 		all[code] = template.Must(template.New("").Funcs(template.FuncMap{
 			"quote": posix.Quote, "comment": comment, "ps": QuotePowerShell, "bat": batchText,
-			"say": s.shell, "power": s.power, "plain": s.plain,
+			"noiseQuestion": func(name string) string { return android.NoiseQuestion(android.PackageName(name)) },
+			"say":           s.shell, "power": s.power, "plain": s.plain,
 		}).ParseFS(templateFiles, "*.tmpl"))
 	}
 	return all

@@ -76,7 +76,10 @@ type plan struct {
 	// Disables and Conditional say which parts of the script are called at
 	// all.
 	Disables, Conditional bool
-	WithdrawnWords        string
+	// Leaves and Quiets count what leaves the phone or is switched off, and what
+	// stays and is quietened.
+	Leaves, Quiets int
+	WithdrawnWords string
 }
 
 // job is a role that a phone never goes without, with the question that lists
@@ -142,6 +145,11 @@ func newPlan(d *profile.Document, a About) (*plan, error) {
 		case s.Kind == profile.Remove:
 			p.Removals = append(p.Removals, s)
 			p.Calls = append(p.Calls, p.call(s))
+			if s.Leaves() {
+				p.Leaves++
+			} else {
+				p.Quiets++
+			}
 		case s.Kind == profile.Setting || s.Kind == profile.HoldUpdates:
 			p.Settings = append(p.Settings, s)
 		case s.In() == profile.Before:
@@ -160,8 +168,11 @@ func newPlan(d *profile.Document, a About) (*plan, error) {
 // call is the removal of a step as a shell function's call.
 func (p *plan) call(s profile.Step) call {
 	c := call{Step: s, Name: posix.Quote(string(s.Package)), Call: "remove " + posix.Quote(string(s.Package))}
-	if s.Method == evidence.Disable {
+	switch s.Method {
+	case evidence.Disable:
 		c.Call, p.Disables = "switch_off "+c.Name, true
+	case evidence.Quieten:
+		c.Call = "quieten " + c.Name
 	}
 	for _, text := range s.Conditions {
 		condition, ok := impact.ParseCondition(text)

@@ -15,7 +15,7 @@ type Choices struct {
 	// switched off instead of removed, Quiet those that are quietened alone.
 	Leave []android.PackageName `json:"leave" nullable:"false" maxItems:"2000"`
 	Off   []android.PackageName `json:"off" nullable:"false" maxItems:"2000"`
-	Quiet []android.PackageName `json:"quiet,omitempty" maxItems:"2000"`
+	Quiet []android.PackageName `json:"quiet,omitempty" nullable:"false" maxItems:"2000"`
 	// Keep are functions that the phone's owner uses: what carries them stays.
 	Keep []string `json:"keep" nullable:"false" maxItems:"100"`
 	// Without are numbers of the release's other steps that are left out.

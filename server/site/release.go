@@ -222,6 +222,8 @@ type releasePage struct {
 	CanHere bool
 	// Goes are the steps that go, each with its commands.
 	Goes []goes
+	// Quiet stay on the phone and are made quiet.
+	Quiet []goes
 	// Losses are the functions that go, in a row.
 	Losses string
 	// ToSee is what a person sees to before, ToDo what a script does besides.
@@ -266,7 +268,12 @@ func pageOf(r store.Release, d *profile.Document, a render.About, spoken store.S
 	for _, s := range d.Removals() {
 		off, back := render.Commands(s)
 		s.Label = cmp.Or(spoken.Labels[string(s.Package)], s.Label)
-		p.Goes = append(p.Goes, goes{s, off, back, about(spoken.Abouts[string(s.Package)])})
+		one := goes{s, off, back, about(spoken.Abouts[string(s.Package)])}
+		if s.Leaves() {
+			p.Goes = append(p.Goes, one)
+		} else {
+			p.Quiet = append(p.Quiet, one)
+		}
 		names[string(s.Package)] = s.Label
 		p.Nameless = p.Nameless || s.Label == ""
 	}

@@ -13,7 +13,7 @@ if not defined ADB set "ADB=adb"
 set "ANYWAY=no"
 set "REHEARSE=no"
 set "LOG="
-set "STEPS=3"
+set "STEPS=4"
 set "STEP=0"
 set "DONE=0"
 set "ALREADY=0"
@@ -109,6 +109,8 @@ call :switchoff a.two
 if errorlevel 3 exit /b 3
 call :remove a.three
 if errorlevel 3 exit /b 3
+call :quieten a.loud
+if errorlevel 3 exit /b 3
 
 if "%REHEARSE%"=="no" (
     echo Wait 20 s
@@ -196,6 +198,119 @@ if defined D_%1 (
 call :do "pm disable-user --user 0" %1 "new state: disabled" disable
 exit /b %ERRORLEVEL%
 
+rem quieten NAME: it stays, and neither works in the background nor notifies.
+rem What it might do is written down before.
+:quieten
+set /a STEP+=1
+if not defined I_%1 (
+    set /a ABSENT+=1
+    echo %STEP%/%STEPS% absent %1
+    exit /b 0
+)
+if defined D_%1 (
+    set /a ALREADY+=1
+    echo %STEP%/%STEPS% already %1
+    exit /b 0
+)
+call :hear %1
+set "BEFORE=%NANY%,%NIN%,%NNOTE%,%NEXEMPT%,%NBUCKET%"
+set "WAS=%NNOTE%"
+set "WHOSE=%NEXEMPT%"
+if "%NANY%%NIN%"=="--" (
+    echo %STEP%/%STEPS% skipped %1: the phone does not tell what it may do, and so nobody could put it back
+    call :vanished
+    if not errorlevel 1 goto loudfailed
+    exit /b 0
+)
+set "QUIET=%LOUD%"
+if "%NNOTE%"=="granted" set "QUIET=yes"
+if "%NNOTE%"=="allow" set "QUIET=yes"
+if "%NNOTE%"=="default" set "QUIET=yes"
+if "%NEXEMPT%"=="user" set "QUIET=yes"
+if "%QUIET%"=="no" (
+    set /a ALREADY+=1
+    echo %STEP%/%STEPS% already %1
+    exit /b 0
+)
+if "%REHEARSE%"=="yes" (
+    set /a DONE+=1
+    echo %STEP%/%STEPS% would quieten %1
+    exit /b 0
+)
+"%ADB%" shell "cmd appops set %1 RUN_ANY_IN_BACKGROUND ignore; cmd appops set %1 RUN_IN_BACKGROUND ignore" <nul >"%OUT%.words" 2>&1
+call :hear %1
+if "%LOUD%"=="yes" (
+    >>"%LOG%" echo unknown	quieten	%1	%BEFORE%
+    type "%OUT%.words"
+    goto loudfailed
+)
+>>"%LOG%" echo done	quieten	%1	%BEFORE%
+if "%WAS%"=="granted" "%ADB%" shell "pm revoke %1 android.permission.POST_NOTIFICATIONS" <nul
+if not "%WAS%"=="granted" if not "%WAS%"=="revoked" "%ADB%" shell "cmd appops set %1 POST_NOTIFICATION ignore" <nul
+if "%WHOSE%"=="user" "%ADB%" shell "cmd deviceidle whitelist -%1" <nul >nul
+if not "%NBUCKET%"=="-" "%ADB%" shell "am set-standby-bucket %1 restricted || am set-standby-bucket %1 rare" <nul >nul
+"%ADB%" shell "am force-stop %1" <nul >nul
+set /a DONE+=1
+echo %STEP%/%STEPS% done %1: quiet, and stays
+exit /b 0
+
+:loudfailed
+call :vanished
+if not errorlevel 1 (
+    echo The phone is no longer there. What was done stays done: attach it and run this again to go on.
+    exit /b 3
+)
+set /a REFUSED+=1
+echo %STEP%/%STEPS% refused
+exit /b 0
+
+rem hear NAME: what it may do unasked: NANY and NIN, work in the background in
+rem two ways; NNOTE, notify; NEXEMPT, whose exception from saving the battery it
+rem is; NBUCKET, its standby bucket; - for what is not told. LOUD is yes where it
+rem works in the background.
+:hear
+set "NANY=-"
+set "NIN=-"
+set "NNOTE=-"
+set "NEXEMPT=-"
+set "NBUCKET=-"
+set "PART="
+"%ADB%" shell "{ echo --noise-any; cmd appops get %1 RUN_ANY_IN_BACKGROUND; echo --noise-in; cmd appops get %1 RUN_IN_BACKGROUND; echo --noise-note; cmd appops get %1 POST_NOTIFICATION; echo --noise-may; dumpsys package %1 | grep -F android.permission.POST_NOTIFICATIONS; echo --noise-exempt; cmd deviceidle whitelist | grep -F ,%1,; echo --noise-bucket; am get-standby-bucket %1; } 2>&1" <nul >"%OUT%" 2>nul
+for /f "usebackq tokens=1-3 delims=:;=, " %%A in ("%OUT%") do (
+    set "W1=%%A"
+    set "W2=%%B"
+    set "W3=%%C"
+    call :hearline
+)
+set "LOUD=yes"
+if "%NANY%"=="ignore" set "LOUD=no"
+if "%NANY%"=="deny" set "LOUD=no"
+if "%NANY%,%NIN%"=="-,ignore" set "LOUD=no"
+if "%NANY%,%NIN%"=="-,deny" set "LOUD=no"
+exit /b 0
+
+:hearline
+set "LINE=%W1% %W2% %W3%"
+call :plain
+if not defined LINE exit /b 0
+if "%W1:~0,8%"=="--noise-" (
+    set "PART=%W1:~8%"
+    exit /b 0
+)
+if "%W1%"=="No" set "W2=default"
+set "GOOD="
+for %%M in (allow ignore deny default foreground) do if "%W2%"=="%%M" set "GOOD=yes"
+if defined GOOD if "%PART%"=="any" if "%NANY%"=="-" set "NANY=%W2%"
+if defined GOOD if "%PART%"=="in" if "%NIN%"=="-" set "NIN=%W2%"
+if defined GOOD if "%PART%"=="note" if "%NNOTE%"=="-" set "NNOTE=%W2%"
+if "%PART%%W2%%W3%"=="maygrantedtrue" set "NNOTE=granted"
+if "%PART%%W2%%W3%"=="maygrantedfalse" set "NNOTE=revoked"
+if "%PART%%W1%"=="exemptsystem" if "%NEXEMPT%"=="-" set "NEXEMPT=system"
+if "%PART%%W1%"=="exemptsystem-excidle" if "%NEXEMPT%"=="-" set "NEXEMPT=system"
+if "%PART%%W1%"=="exemptuser" set "NEXEMPT=user"
+if "%PART%"=="bucket" if not "%W1%"=="Error" set "NBUCKET=%W1%"
+exit /b 0
+
 rem do COMMAND NAME GOOD METHOD: one step, judged by the words of the phone.
 :do
 if "%REHEARSE%"=="yes" (
@@ -245,6 +360,7 @@ exit /b 0
 echo %DONE% done, %ALREADY% already, %ABSENT% absent, %REFUSED% refused, of %STEPS%
 if exist "%OUT%" del "%OUT%"
 if exist "%OUT%.state" del "%OUT%.state"
+if exist "%OUT%.words" del "%OUT%.words"
 if not %REFUSED%==0 exit /b 1
 exit /b 0
 

@@ -19,6 +19,7 @@ $builds = @(
     'b/p/d:1/i/2:user/k'
 )
 $steps = @(
+    @{ Method = 'quieten'; Name = 'a.loud' },
     @{ Method = 'remove-for-user'; Name = 'a.three' },
     @{ Method = 'disable'; Name = 'a.two' },
     @{ Method = 'remove-for-user'; Name = 'a.one' }
@@ -88,6 +89,77 @@ function Total {
     if ($Rehearse) { Write-Output ('' + $count.Done + ' would go, ' + $count.Already + ' already gone, ' + $count.Absent + ' absent, ' + $count.Skipped + ' skipped, of ' + $steps.Count) }
     else { Write-Output ('' + $count.Done + ' done, ' + $count.Already + ' already gone, ' + $count.Absent + ' absent, ' + $count.Refused + ' refused, ' + $count.Skipped + ' skipped, of ' + $steps.Count) }
 }
+$goodNoise = '^((allow|ignore|deny|default|foreground|-),){2}(granted|revoked|allow|ignore|deny|default|foreground|-),(user|system|-),([0-9]{1,2}|-)$'
+
+function Mode([string]$Words) {
+    if ($Words -cmatch 'No operations') { return 'default' }
+    if ($Words -cmatch ': (allow|ignore|deny|default|foreground)') { return $Matches[1] }
+    return '-'
+}
+
+# What a package may do unasked, as one word: work in the background (two ways),
+# notify, whose exception from saving the battery it is, its standby bucket; - for
+# what the phone does not tell.
+function Hear([string]$Name) {
+    $part = @{ any = ''; in = ''; note = ''; may = ''; exempt = ''; bucket = '' }
+    $told = Ask ('{ echo --noise-any; cmd appops get NAME RUN_ANY_IN_BACKGROUND; echo --noise-in; cmd appops get NAME RUN_IN_BACKGROUND; echo --noise-note; cmd appops get NAME POST_NOTIFICATION; echo --noise-may; dumpsys package NAME | grep -F android.permission.POST_NOTIFICATIONS; echo --noise-exempt; cmd deviceidle whitelist | grep -F ,NAME,; echo --noise-bucket; am get-standby-bucket NAME; } 2>&1'.Replace('NAME', $Name))
+    foreach ($one in ($told -split '--noise-')) {
+        $at = $one.IndexOf("`n")
+        if ($at -gt 0) { $part[$one.Substring(0, $at).Trim()] = $one.Substring($at).Trim() }
+    }
+    $note = Mode $part['note']
+    if ($part['may'] -cmatch 'granted=(true|false)') { $note = if ($Matches[1] -ceq 'true') { 'granted' } else { 'revoked' } }
+    $exempt = if ($part['exempt'] -cmatch 'user,') { 'user' } elseif ($part['exempt'] -cmatch 'system[a-z-]*,') { 'system' } else { '-' }
+    $bucket = if ($part['bucket'] -match '^[0-9]{1,2}$') { $part['bucket'] } else { '-' }
+    return @((Mode $part['any']), (Mode $part['in']), $note, $exempt, $bucket) -join ','
+}
+
+# Does that say that it works in the background?
+function Background([string]$Noise) { return $Noise -cnotmatch '^((ignore|deny),|-,(ignore|deny),)' }
+
+# It stays, and neither works in the background nor notifies. What it might do is
+# written down before.
+function Hush([string]$Name) {
+    if (-not $installed.ContainsKey($Name)) { $count.Absent++; Tell 'absent' $Name 'not on this phone'; return }
+    if ($disabled.ContainsKey($Name)) { $count.Already++; Tell 'already' $Name 'switched off before'; return }
+    $before = Hear $Name
+    if ($before.StartsWith('-,-,')) {
+        if (Vanished) { Total; Stop-With 3 'The phone is no longer there. What was done stays done: attach it and run this again to go on.' }
+        $count.Skipped++
+        Note 'skipped' 'quieten' $Name ''
+        Tell 'skipped' $Name 'the phone does not tell what it may do, and so nobody could put it back'
+        return
+    }
+    $list = $before.Split(',')
+    if (-not (Background $before) -and @('granted', 'allow', 'default') -notcontains $list[2] -and $list[3] -ne 'user') {
+        $count.Already++; Tell 'already' $Name 'quiet before'; return
+    }
+    if ($Rehearse) { $count.Done++; Tell 'would' $Name 'quieten'; return }
+    Note 'sent' 'quieten' $Name $before
+    $words = Ask ('cmd appops set ' + $Name + ' RUN_ANY_IN_BACKGROUND ignore; cmd appops set ' + $Name + ' RUN_IN_BACKGROUND ignore')
+    $now = Hear $Name
+    if (Vanished) {
+        Note 'unknown' 'quieten' $Name $before
+        Tell 'failed' $Name $words
+        Total
+        Stop-With 3 'The phone is no longer there. What was done stays done: attach it and run this again to go on.'
+    }
+    if (Background $now) {
+        $count.Refused++
+        Note 'refused' 'quieten' $Name ''
+        Tell 'refused' $Name ('It still works in the background.' + ' ' + $words)
+        return
+    }
+    Note 'done' 'quieten' $Name $before
+    $words = ''
+    if ($list[2] -eq 'granted') { $words = Ask ('pm revoke ' + $Name + ' android.permission.POST_NOTIFICATIONS') }
+    elseif ($list[2] -ne 'revoked') { $words = Ask ('cmd appops set ' + $Name + ' POST_NOTIFICATION ignore') }
+    if ($list[3] -eq 'user') { [void](Ask ('cmd deviceidle whitelist -' + $Name)) }
+    if ($list[4] -ne '-') { [void](Ask ('am set-standby-bucket ' + $Name + ' restricted || am set-standby-bucket ' + $Name + ' rare')) }
+    [void](Ask ('am force-stop ' + $Name))
+    $count.Done++
+    Tell 'done' $Name ('quiet: it stays' + ' ' + $words)
+}
 
 $undo = $false
 if (Vanished) { Stop-With 3 ('No phone answers. Attach one phone, turn on USB debugging and accept this computer on its screen.' + ' adb devices -l') }
@@ -109,7 +181,7 @@ foreach ($guard in $guards) {
         if ($Anyway) { continue }
         Stop-With 5 ('The phone does not say who can be its ' + $guard.Job + '. Nothing was done; -Anyway goes on all the same.')
     }
-    $stays = @($able | Where-Object { @($steps | ForEach-Object { $_.Name }) -notcontains $_ })
+    $stays = @($able | Where-Object { @($steps | Where-Object { $_.Method -ne 'quieten' } | ForEach-Object { $_.Name }) -notcontains $_ })
     if ($stays.Count -eq 0) { Stop-With 5 ('This would leave the phone without a ' + $guard.Job + ': all that can do it would go. Nothing was done. Put another one in first.') }
 }
 if (-not $Rehearse) {
@@ -129,6 +201,7 @@ foreach ($one in $settings) {
 foreach ($one in $steps) {
     $step++
     $name = $one.Name
+    if ($one.Method -eq 'quieten') { Hush $name; continue }
     $off = $one.Method -eq 'disable'
     if (-not $known.ContainsKey($name)) { $count.Absent++; Tell 'absent' $name 'not on this phone'; continue }
     if (-not $installed.ContainsKey($name) -or ($off -and $disabled.ContainsKey($name))) { $count.Already++; Tell 'already' $name 'gone before'; continue }

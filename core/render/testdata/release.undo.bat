@@ -13,7 +13,7 @@ if not defined ADB set "ADB=adb"
 set "ANYWAY=no"
 set "REHEARSE=no"
 set "LOG="
-set "STEPS=3"
+set "STEPS=4"
 set "STEP=0"
 set "DONE=0"
 set "ALREADY=0"
@@ -78,12 +78,15 @@ if not defined LISTED_I_ (
 )
 if "%REHEARSE%"=="yes" echo Rehearsing: nothing is changed.
 if defined LOG goto fromlog
+call :bydefault a.loud
+if errorlevel 3 exit /b 3
 call :restore a.three
 if errorlevel 3 exit /b 3
 call :switchon a.two
 if errorlevel 3 exit /b 3
 call :restore a.one
 if errorlevel 3 exit /b 3
+echo What quietened packages might do is in the log of the run alone: without it they get what the platform gives by default.
 goto totals
 
 :fromlog
@@ -120,6 +123,8 @@ if "%STATE%"=="setting" (
 )
 if "%KIND%"=="disable" (
     call :switchon %NAME%
+) else if "%KIND%"=="quieten" (
+    call :louden %NAME% %REST%
 ) else (
     call :restore %NAME%
 )
@@ -186,6 +191,113 @@ if not defined D_%1 (
 call :do "pm enable --user 0" %1 "new state: enabled"
 exit /b %ERRORLEVEL%
 
+rem bydefault NAME: what the platform gives a package of which nobody changed that.
+:bydefault
+call :hear %1
+set "WAS="
+if not "%NANY%"=="-" set "NANY=default"
+if not "%NIN%"=="-" set "NIN=default"
+if "%NNOTE%"=="revoked" set "NNOTE=granted"
+if not "%NNOTE%"=="-" if not "%NNOTE%"=="granted" set "NNOTE=default"
+call :louden %1 %NANY% %NIN% %NNOTE% %NEXEMPT% -
+exit /b %ERRORLEVEL%
+
+rem louden NAME ANY IN NOTE EXEMPT BUCKET: may do again what it did.
+:louden
+set /a STEP+=1
+if not defined I_%1 (
+    set /a ABSENT+=1
+    echo %STEP%/%STEPS% absent %1
+    exit /b 0
+)
+set "WAS=%2,%3,%4,%5"
+call :hear %1
+if "%NANY%,%NIN%,%NNOTE%,%NEXEMPT%"=="%WAS%" (
+    set /a ALREADY+=1
+    echo %STEP%/%STEPS% already %1
+    exit /b 0
+)
+if "%REHEARSE%"=="yes" (
+    set /a DONE+=1
+    echo %STEP%/%STEPS% would %1
+    exit /b 0
+)
+for %%M in (allow ignore deny default foreground) do (
+    if "%2"=="%%M" "%ADB%" shell "cmd appops set %1 RUN_ANY_IN_BACKGROUND %%M" <nul
+    if "%3"=="%%M" "%ADB%" shell "cmd appops set %1 RUN_IN_BACKGROUND %%M" <nul
+    if "%4"=="%%M" "%ADB%" shell "cmd appops set %1 POST_NOTIFICATION %%M" <nul
+)
+if "%4"=="granted" "%ADB%" shell "pm grant %1 android.permission.POST_NOTIFICATIONS" <nul
+if "%5"=="user" "%ADB%" shell "cmd deviceidle whitelist +%1" <nul >nul
+if "%6"=="10" "%ADB%" shell "am set-standby-bucket %1 active" <nul
+if "%6"=="20" "%ADB%" shell "am set-standby-bucket %1 working_set" <nul
+if "%6"=="30" "%ADB%" shell "am set-standby-bucket %1 frequent" <nul
+if "%6"=="40" "%ADB%" shell "am set-standby-bucket %1 rare" <nul
+call :hear %1
+if "%NANY%,%NIN%,%NNOTE%,%NEXEMPT%"=="%WAS%" (
+    set /a DONE+=1
+    echo %STEP%/%STEPS% done %1
+    exit /b 0
+)
+goto loudfailed
+
+:loudfailed
+call :vanished
+if not errorlevel 1 (
+    echo The phone is no longer there. What was done stays done: attach it and run this again to go on.
+    exit /b 3
+)
+set /a REFUSED+=1
+echo %STEP%/%STEPS% refused
+exit /b 0
+
+rem hear NAME: what it may do unasked: NANY and NIN, work in the background in
+rem two ways; NNOTE, notify; NEXEMPT, whose exception from saving the battery it
+rem is; NBUCKET, its standby bucket; - for what is not told. LOUD is yes where it
+rem works in the background.
+:hear
+set "NANY=-"
+set "NIN=-"
+set "NNOTE=-"
+set "NEXEMPT=-"
+set "NBUCKET=-"
+set "PART="
+"%ADB%" shell "{ echo --noise-any; cmd appops get %1 RUN_ANY_IN_BACKGROUND; echo --noise-in; cmd appops get %1 RUN_IN_BACKGROUND; echo --noise-note; cmd appops get %1 POST_NOTIFICATION; echo --noise-may; dumpsys package %1 | grep -F android.permission.POST_NOTIFICATIONS; echo --noise-exempt; cmd deviceidle whitelist | grep -F ,%1,; echo --noise-bucket; am get-standby-bucket %1; } 2>&1" <nul >"%OUT%" 2>nul
+for /f "usebackq tokens=1-3 delims=:;=, " %%A in ("%OUT%") do (
+    set "W1=%%A"
+    set "W2=%%B"
+    set "W3=%%C"
+    call :hearline
+)
+set "LOUD=yes"
+if "%NANY%"=="ignore" set "LOUD=no"
+if "%NANY%"=="deny" set "LOUD=no"
+if "%NANY%,%NIN%"=="-,ignore" set "LOUD=no"
+if "%NANY%,%NIN%"=="-,deny" set "LOUD=no"
+exit /b 0
+
+:hearline
+set "LINE=%W1% %W2% %W3%"
+call :plain
+if not defined LINE exit /b 0
+if "%W1:~0,8%"=="--noise-" (
+    set "PART=%W1:~8%"
+    exit /b 0
+)
+if "%W1%"=="No" set "W2=default"
+set "GOOD="
+for %%M in (allow ignore deny default foreground) do if "%W2%"=="%%M" set "GOOD=yes"
+if defined GOOD if "%PART%"=="any" if "%NANY%"=="-" set "NANY=%W2%"
+if defined GOOD if "%PART%"=="in" if "%NIN%"=="-" set "NIN=%W2%"
+if defined GOOD if "%PART%"=="note" if "%NNOTE%"=="-" set "NNOTE=%W2%"
+if "%PART%%W2%%W3%"=="maygrantedtrue" set "NNOTE=granted"
+if "%PART%%W2%%W3%"=="maygrantedfalse" set "NNOTE=revoked"
+if "%PART%%W1%"=="exemptsystem" if "%NEXEMPT%"=="-" set "NEXEMPT=system"
+if "%PART%%W1%"=="exemptsystem-excidle" if "%NEXEMPT%"=="-" set "NEXEMPT=system"
+if "%PART%%W1%"=="exemptuser" set "NEXEMPT=user"
+if "%PART%"=="bucket" if not "%W1%"=="Error" set "NBUCKET=%W1%"
+exit /b 0
+
 rem do COMMAND NAME GOOD METHOD: one step, judged by the words of the phone.
 :do
 if "%REHEARSE%"=="yes" (
@@ -233,6 +345,7 @@ exit /b 0
 echo %DONE% done, %ALREADY% already, %ABSENT% absent, %REFUSED% refused, of %STEPS%
 if exist "%OUT%" del "%OUT%"
 if exist "%OUT%.state" del "%OUT%.state"
+if exist "%OUT%.words" del "%OUT%.words"
 if not %REFUSED%==0 exit /b 1
 exit /b 0
 

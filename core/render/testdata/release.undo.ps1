@@ -19,6 +19,7 @@ $builds = @(
     'b/p/d:1/i/2:user/k'
 )
 $steps = @(
+    @{ Method = 'quieten'; Name = 'a.loud' },
     @{ Method = 'remove-for-user'; Name = 'a.three' },
     @{ Method = 'disable'; Name = 'a.two' },
     @{ Method = 'remove-for-user'; Name = 'a.one' }
@@ -79,6 +80,62 @@ function Total {
     if ($Rehearse) { Write-Output ('' + $count.Done + ' would come back, ' + $count.Already + ' already there, ' + $count.Absent + ' absent, ' + $count.Refused + ' refused, of ' + $steps.Count) }
     else { Write-Output ('' + $count.Done + ' put back, ' + $count.Already + ' already there, ' + $count.Absent + ' absent, ' + $count.Refused + ' refused, of ' + $steps.Count) }
 }
+$goodNoise = '^((allow|ignore|deny|default|foreground|-),){2}(granted|revoked|allow|ignore|deny|default|foreground|-),(user|system|-),([0-9]{1,2}|-)$'
+
+function Mode([string]$Words) {
+    if ($Words -cmatch 'No operations') { return 'default' }
+    if ($Words -cmatch ': (allow|ignore|deny|default|foreground)') { return $Matches[1] }
+    return '-'
+}
+
+# What a package may do unasked, as one word: work in the background (two ways),
+# notify, whose exception from saving the battery it is, its standby bucket; - for
+# what the phone does not tell.
+function Hear([string]$Name) {
+    $part = @{ any = ''; in = ''; note = ''; may = ''; exempt = ''; bucket = '' }
+    $told = Ask ('{ echo --noise-any; cmd appops get NAME RUN_ANY_IN_BACKGROUND; echo --noise-in; cmd appops get NAME RUN_IN_BACKGROUND; echo --noise-note; cmd appops get NAME POST_NOTIFICATION; echo --noise-may; dumpsys package NAME | grep -F android.permission.POST_NOTIFICATIONS; echo --noise-exempt; cmd deviceidle whitelist | grep -F ,NAME,; echo --noise-bucket; am get-standby-bucket NAME; } 2>&1'.Replace('NAME', $Name))
+    foreach ($one in ($told -split '--noise-')) {
+        $at = $one.IndexOf("`n")
+        if ($at -gt 0) { $part[$one.Substring(0, $at).Trim()] = $one.Substring($at).Trim() }
+    }
+    $note = Mode $part['note']
+    if ($part['may'] -cmatch 'granted=(true|false)') { $note = if ($Matches[1] -ceq 'true') { 'granted' } else { 'revoked' } }
+    $exempt = if ($part['exempt'] -cmatch 'user,') { 'user' } elseif ($part['exempt'] -cmatch 'system[a-z-]*,') { 'system' } else { '-' }
+    $bucket = if ($part['bucket'] -match '^[0-9]{1,2}$') { $part['bucket'] } else { '-' }
+    return @((Mode $part['any']), (Mode $part['in']), $note, $exempt, $bucket) -join ','
+}
+
+# Does that say that it works in the background?
+function Background([string]$Noise) { return $Noise -cnotmatch '^((ignore|deny),|-,(ignore|deny),)' }
+
+# It may do again what it did.
+function Louden([string]$Name, [string]$Was) {
+    if (-not $installed.ContainsKey($Name)) { $count.Absent++; Tell 'absent' $Name 'not on this phone'; return }
+    $now = Hear $Name
+    if ($Was -eq '') {
+        $list = $now.Split(',')
+        $Was = @($(if ($list[0] -eq '-') { '-' } else { 'default' }), $(if ($list[1] -eq '-') { '-' } else { 'default' }),
+            $(if ($list[2] -eq '-') { '-' } elseif (@('granted', 'revoked') -contains $list[2]) { 'granted' } else { 'default' }), $list[3], '-') -join ','
+    }
+    if ($Was -cnotmatch $goodNoise) { return }
+    $same = $Was.Substring(0, $Was.LastIndexOf(',') + 1)
+    if ($now.StartsWith($same)) { $count.Already++; Tell 'already' $Name 'as before'; return }
+    if ($Rehearse) { $count.Done++; Tell 'would' $Name 'may do again what it did'; return }
+    $list = $Was.Split(',')
+    $words = ''
+    if ($list[0] -ne '-') { $words += Ask ('cmd appops set ' + $Name + ' RUN_ANY_IN_BACKGROUND ' + $list[0]) }
+    if ($list[1] -ne '-') { $words += Ask ('cmd appops set ' + $Name + ' RUN_IN_BACKGROUND ' + $list[1]) }
+    if ($list[2] -eq 'granted') { $words += Ask ('pm grant ' + $Name + ' android.permission.POST_NOTIFICATIONS') }
+    elseif (@('revoked', '-') -notcontains $list[2]) { $words += Ask ('cmd appops set ' + $Name + ' POST_NOTIFICATION ' + $list[2]) }
+    if ($list[3] -eq 'user') { [void](Ask ('cmd deviceidle whitelist +' + $Name)) }
+    $bucket = @{ '10' = 'active'; '20' = 'working_set'; '30' = 'frequent'; '40' = 'rare' }[$list[4]]
+    if ($bucket) { [void](Ask ('am set-standby-bucket ' + $Name + ' ' + $bucket)) }
+    $now = Hear $Name
+    if ($now.StartsWith($same)) { $count.Done++; Tell 'done' $Name 'as before'; return }
+    if (Vanished) { Tell 'failed' $Name $words; Total; Stop-With 3 'The phone is no longer there. What was done stays done: attach it and run this again to go on.' }
+    $count.Refused++
+    Tell 'refused' $Name $words
+}
 
 $undo = $true
 if (Vanished) { Stop-With 3 ('No phone answers. Attach one phone, turn on USB debugging and accept this computer on its screen.' + ' adb devices -l') }
@@ -103,7 +160,7 @@ if ($Log -ne '') {
         $part = $line.Split("`t")
         if ($part.Count -lt 4) { continue }
         if (($part[0] -eq 'done' -or $part[0] -eq 'unknown') -and $part[2] -cmatch '^[A-Za-z][A-Za-z0-9_]*(\.[A-Za-z][A-Za-z0-9_]*)*$') {
-            $steps += @{ Method = $part[1]; Name = $part[2] }
+            $steps += @{ Method = $part[1]; Name = $part[2]; Before = $part[3] }
         }
         if ($part[0] -eq 'setting' -and @('global', 'secure', 'system') -contains $part[1] -and $part[2] -cmatch '^[A-Za-z0-9_.:-]{1,100}$' -and $part[3] -cmatch $goodValue) {
             if ($Rehearse) { Write-Output ($part[2] + ': ' + ('back to ' + $part[3])) }
@@ -115,6 +172,7 @@ if ($Log -ne '') {
 foreach ($one in $steps) {
     $step++
     $name = $one.Name
+    if ($one.Method -eq 'quieten') { Louden $name $one.Before; continue }
     $off = $one.Method -eq 'disable'
     if (-not $known.ContainsKey($name)) { $count.Absent++; Tell 'absent' $name 'the image holds no copy of it'; continue }
     if ((-not $off -and $installed.ContainsKey($name)) -or ($off -and -not $disabled.ContainsKey($name))) { $count.Already++; Tell 'already' $name 'there'; continue }

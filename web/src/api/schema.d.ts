@@ -3059,7 +3059,7 @@ export interface components {
             off: string[];
             /** @enum {string} */
             ownersData: "saved" | "none" | "";
-            quiet?: string[] | null;
+            quiet?: string[];
             seen: number[];
             without: number[];
         };

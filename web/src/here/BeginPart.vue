@@ -2,12 +2,14 @@
 // What it is, whose it is, and what was begun in this browser before.
 import { computed } from 'vue'
 import type { Release, Run } from './messages'
-import { day, t } from './words'
+import { day, many, t } from './words'
 
 const props = defineProps<{ release: Release; list: string; runs: Run[]; seenAt: string }>()
 defineEmits<{ begin: []; open: [id: string]; log: [] }>()
 
-const goes = computed(() => props.release.document.steps.filter((s) => s.kind === 'remove').length)
+const removals = computed(() => props.release.document.steps.filter((s) => s.kind === 'remove'))
+const quiet = computed(() => removals.value.filter((s) => s.method === 'quieten').length)
+const goes = computed(() => removals.value.length - quiet.value)
 const before = computed(() => props.runs.filter((r) => r.off.length > 0 || r.state === 'going').reverse())
 
 // The key is remembered by who publishes: another one is worth a word.
@@ -23,7 +25,12 @@ localStorage.setItem(keptIn, props.release.keyId)
   <p v-else-if="release.status.state === 'replaced'" class="note">
     {{ t('begin.replaced') }} <a :href="list">{{ t('finish.back') }}</a>
   </p>
-  <p class="big">{{ t('begin.what', { n: goes }) }} {{ t('begin.lose') }} {{ t('begin.undo') }}</p>
+  <p class="big">
+    {{ t('begin.what', { n: goes }) }} <template v-if="quiet">{{ many('page.quietens', quiet) }} </template>{{
+      t('begin.lose')
+    }}
+    {{ t('begin.undo') }}
+  </p>
   <p>{{ t('begin.here') }}</p>
   <p class="second">
     {{ t('begin.signed', { publisher: release.document.publisher, key: release.keyId }) }}

@@ -23,6 +23,7 @@ const otherFirmware = computed(
 const sum = computed(() => {
   const { count, bytes } = props.rehearsal
   const all = [many('decide.go', going.value)]
+  if (count.quietens) all.push(many('decide.quiets', count.quietens))
   if (count.leftOut) all.push(many('decide.stay', count.leftOut))
   if (gone.value) all.push(many('decide.gone', gone.value))
   if (bytes > 1e6) all.push(t('decide.free', { n: Math.round(bytes / 1e6) }))
@@ -99,10 +100,11 @@ const skip = (r: Row) => emit('choose', { ...props.choices, without: turned(prop
               t(r.would === 'already' ? 'is.already' : 'is.absent')
             }}</template>
             <template v-else-if="r.would === 'refuses'">{{ t('decide.mightRefuse') }}</template>
+            <template v-else-if="r.would === 'quietens'">{{ t('decide.quiet') }}</template>
             <template v-else-if="r.method === 'disable'">{{ t('decide.off') }}</template>
           </span>
         </span>
-        <button v-if="r.would === 'goes' || r.would === 'refuses'" class="press" @click="leave(r)">
+        <button v-if="['goes', 'quietens', 'refuses'].includes(r.would)" class="press" @click="leave(r)">
           {{ t('decide.leave') }}
         </button>
         <button

@@ -19,6 +19,18 @@ const other = computed(() => !here.value && props.view.phones.some((p) => p.read
 const ended = computed(() => steps.value.filter((s) => !['waiting', 'sent', 'unknown'].includes(s.state)).length)
 const waits = computed(() => steps.value.some((s) => s.state === 'waiting' || s.state === 'unknown'))
 const refused = computed(() => steps.value.filter((s) => s.state === 'refused' && s.kind === 'remove'))
+// What was made quiet stays, and is not off.
+const quiet = computed(() => {
+  const by = new Map(
+    steps.value.filter((s) => s.kind === 'remove' && s.state === 'done').map((s) => [s.package, s.method]),
+  )
+  return props.run.off.filter((p) => by.get(p) === 'quieten').length
+})
+const took = computed(() => {
+  const all = [many('run.took', props.run.off.length - quiet.value)]
+  if (quiet.value) all.push(many('run.quiet', quiet.value))
+  return all.join('; ')
+})
 const back = computed(() => Object.keys(props.run.back ?? {}))
 const title = computed(() => {
   if (going.value) return t('run.going')
@@ -70,7 +82,7 @@ async function save() {
   <template v-else>
     <p v-if="run.why" class="note">{{ run.why }}</p>
     <p v-if="run.open" class="note">{{ t('run.unknown') }}</p>
-    <p v-if="run.state !== 'put-back'" class="big">{{ many('run.took', run.off.length) }}.</p>
+    <p v-if="run.state !== 'put-back'" class="big">{{ took }}.</p>
     <template v-if="!here">
       <p>{{ other ? t('attach.otherPhone') : t('run.away') }}</p>
       <PhoneBox :bench="bench" :view="view" :pretend="pretend" />
@@ -136,7 +148,7 @@ async function save() {
           </span>
         </li>
         <li v-else>
-          <span>{{ many('run.took', run.off.length) }}</span>
+          <span>{{ took }}</span>
           <button class="press" :disabled="!here || !!view.doing" @click="sure = true">{{ t('check.all') }}</button>
         </li>
         <li>

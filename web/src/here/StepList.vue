@@ -6,10 +6,16 @@ import { appName } from './wrote'
 
 defineProps<{ steps: Step[] }>()
 
+// doing is what a step does: what is quietened stays, and what is switched off is
+// not taken off.
+function doing(s: Step): string {
+  if (s.kind === 'remove' && s.method && s.method !== 'remove-for-user') return s.method
+  if (s.kind === 'put-back' && s.method === 'quieten') return 'louden'
+  return s.kind
+}
 function does(s: Step): string {
   const name = appName(s) || s.package || s.key || s.text || ''
-  const key = s.kind === 'remove' && s.method === 'disable' ? 'does.disable' : `does.${s.kind}`
-  return t(key as Key, { name, value: s.value ?? '' })
+  return t(`does.${doing(s)}` as Key, { name, value: s.value ?? '' })
 }
 const is = (s: Step) => t(`is.${s.state}` as Key)
 const words = (s: Step) =>

@@ -18,7 +18,7 @@ export interface Document {
   number: number
   published: string
   publisher: string
-  steps: { kind: string; package?: string; label?: string; text?: string }[]
+  steps: { kind: string; method?: string; package?: string; label?: string; text?: string }[]
 }
 
 export interface Release {

@@ -88,6 +88,9 @@ const sure = ref(false)
             <span
               ><b>{{ r.count.goes }}</b> would go</span
             >
+            <span v-if="r.count.quietens"
+              ><b>{{ r.count.quietens }}</b> would stay, made quiet</span
+            >
             <span v-if="r.count.already"
               ><b>{{ r.count.already }}</b> gone already</span
             >

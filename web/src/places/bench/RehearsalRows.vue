@@ -9,6 +9,7 @@ import { useKeys } from '@/composables/keys'
 import type { Choices } from './run'
 
 type Row = Schemas['BenchRow']
+type How = 'as-said' | 'off' | 'quiet'
 const props = defineProps<{ rows: Row[]; choices: Choices }>()
 const emit = defineEmits<{ set: [part: Partial<Choices>] }>()
 const others = computed(() => props.rows.filter((r) => r.kind !== 'remove'))
@@ -22,6 +23,7 @@ const word: Record<string, string> = {
   goes: 'goes',
   already: 'gone already',
   absent: 'not on it',
+  quietens: 'stays, made quiet',
   refuses: 'it will refuse',
   'left-out': 'left out',
   does: '',
@@ -32,7 +34,27 @@ function leave(r: Row) {
   if (r.kind === 'remove') emit('set', { leave: flip(props.choices.leave, r.package!) })
   else emit('set', { without: flip(props.choices.without, r.number) })
 }
-const canLeave = (r: Row) => ['goes', 'refuses', 'left-out'].includes(r.would) && r.code !== 'kept'
+const canLeave = (r: Row) => ['goes', 'quietens', 'refuses', 'left-out'].includes(r.would) && r.code !== 'kept'
+// How a package is treated on this phone: as the release says, or gentler.
+const gentler = computed(() => (r: Row): { how: How; word: string }[] => {
+  const said = props.choices
+  const now: How = said.quiet?.includes(r.package!) ? 'quiet' : said.off.includes(r.package!) ? 'off' : 'as-said'
+  const ways: { how: How; word: string }[] = [
+    { how: 'off', word: 'switch off' },
+    { how: 'quiet', word: 'make quiet' },
+    { how: 'as-said', word: 'as the release says' },
+  ]
+  const may = r.off || r.would === 'refuses' || (r.would === 'goes' && cursor.current.value?.number === r.number)
+  return may ? ways.filter((w) => w.how !== now && (w.how !== 'off' || r.method === 'remove-for-user' || r.off)) : []
+})
+function treat(r: Row, how: How) {
+  const without = (list: string[] = []) => list.filter((x) => x !== r.package)
+  const { off, quiet } = props.choices
+  emit('set', {
+    off: how === 'off' ? [...without(off), r.package!] : without(off),
+    quiet: how === 'quiet' ? [...without(quiet), r.package!] : without(quiet),
+  })
+}
 useKeys([
   {
     keys: ['x'],
@@ -108,16 +130,23 @@ useKeys([
             ></span
           >
           <span :class="r.would === 'refuses' ? 'ochre' : 'second'"
-            >{{ r.off ? 'switched off instead' : r.why || (r.would === 'goes' ? '' : word[r.would])
+            >{{
+              r.off
+                ? r.method === 'quieten'
+                  ? 'stays, made quiet instead'
+                  : 'switched off instead'
+                : r.why || (r.would === 'goes' ? '' : word[r.would])
             }}<template v-if="r.comesBack"> comes back in {{ r.comesBack }} of its trials</template></span
           >
           <span class="acts">
             <button
-              v-if="r.would === 'refuses' || r.off"
+              v-for="w in gentler(r)"
+              :key="w.how"
               class="link second"
-              @click="emit('set', { off: flip(choices.off, r.package!) })"
+              :aria-label="`${w.word}: ${r.package}`"
+              @click="treat(r, w.how)"
             >
-              {{ r.off ? 'remove' : 'switch off' }}
+              {{ w.word }}
             </button>
             <button
               v-if="canLeave(r)"

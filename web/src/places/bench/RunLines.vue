@@ -92,9 +92,9 @@ async function putBack(s: RunStep) {
             ><template v-if="ofPackage(l.step)"
               ><span v-if="l.step.kind === 'put-back'" class="second">back:</span
               ><PackageName :name="l.step.package!" /><i
-                v-if="l.step.kind === 'remove' && l.step.method === 'disable'"
+                v-if="l.step.kind === 'remove' && l.step.method !== 'remove-for-user'"
                 class="second"
-                >off</i
+                >{{ l.step.method === 'quieten' ? 'quiet' : 'off' }}</i
               ><i v-if="l.step.again" class="second">again</i></template
             ><template v-else>{{ named(l.step) }}</template></span
           >
@@ -102,7 +102,8 @@ async function putBack(s: RunStep) {
             ><span class="said">{{
               l.step.state === 'sent' ? '…' : l.step.state === 'unknown' ? 'nobody knows yet' : l.step.words
             }}</span
-            ><b v-if="back(l.step)" class="ochre"> came back</b><b v-if="put(l.step)" class="faint"> put back</b
+            ><b v-if="back(l.step)" class="ochre"> {{ l.step.method === 'quieten' ? 'loud again' : 'came back' }}</b
+            ><b v-if="put(l.step)" class="faint"> put back</b
             ><button
               v-if="mayPutBack(l.step)"
               class="link back"

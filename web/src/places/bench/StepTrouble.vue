@@ -54,19 +54,39 @@ const restore = () =>
     job.watch(made.job)
   })
 const { busy, wrong, run: doing } = useChange()
-const switchOff = () =>
-  doing(() => ask(api.POST('/api/v1/runs/{id}/steps/{number}/instead', { params: { path: path.value } })))
+type By = 'disable' | 'quieten'
+const doInstead = (by: By) =>
+  doing(() =>
+    ask(api.POST('/api/v1/runs/{id}/steps/{number}/instead', { params: { path: path.value, query: { by } } })),
+  )
+// What is gentler than what was tried, and may be tried instead.
+const gentler = computed(() =>
+  (
+    [
+      { by: 'disable', advice: 'switch-off', word: 'Switch it off instead?' },
+      { by: 'quieten', advice: 'quieten', word: 'Make it quiet instead? It stays.' },
+    ] as { by: By; advice: string; word: string }[]
+  ).filter((w) => props.step.kind === 'remove' && can(w.advice)),
+)
 </script>
 
 <template>
   <li class="trouble">
     {{ step.means?.means }} {{ others }}
     <template v-if="instead"
-      ><b>Switched off instead{{ instead.state === 'done' ? '' : `: step ${instead.number}` }}.</b></template
+      ><b
+        >{{ instead.method === 'quieten' ? 'Made quiet' : 'Switched off' }} instead{{
+          instead.state === 'done' ? '' : `: step ${instead.number}`
+        }}.</b
+      ></template
     >
-    <template v-else-if="can('switch-off') && step.kind === 'remove' && step.method !== 'disable'">
-      <b>Switch it off instead?</b>
-      <button class="link" :disabled="busy || !here" @click="switchOff">do that</button>
+    <template v-else-if="gentler.length">
+      <template v-for="w in gentler" :key="w.by">
+        <b>{{ w.word }}</b>
+        <button class="link" :disabled="busy || !here" :aria-label="`do that: ${w.word}`" @click="doInstead(w.by)">
+          do that
+        </button>
+      </template>
       <span class="second">or leave it</span>
     </template>
     <template v-else-if="can('restore')">

@@ -31,7 +31,13 @@ function past(steps: RunStep[]): Fold {
   return {
     key: steps[0]!.number,
     steps,
-    words: `${done.length} removed`,
+    words: [
+      [done.filter((s) => s.method !== 'quieten').length, 'removed'],
+      [done.filter((s) => s.method === 'quieten').length, 'made quiet'],
+    ]
+      .filter(([n], i) => n || (!i && !done.length))
+      .map((part) => part.join(' '))
+      .join(', '),
     detail: detail.join(', '),
   }
 }

@@ -11,6 +11,7 @@ export type Choices = Schemas['BenchChoices']
 export const noChoices: Choices = {
   leave: [],
   off: [],
+  quiet: [],
   keep: [],
   without: [],
   seen: [],

@@ -3,7 +3,7 @@
 // below it stays. The line can be dragged, or moved with Shift and the arrows.
 import { computed, ref } from 'vue'
 import { ceiling } from '@/format/numbers'
-import { slugWords } from '@/format/vocabulary'
+import { methodWord, slugWords } from '@/format/vocabulary'
 import LoadMark from '@/marks/LoadMark.vue'
 import NamedPackage from '@/marks/NamedPackage.vue'
 import TrialStrip from '@/marks/TrialStrip.vue'
@@ -45,8 +45,10 @@ function drag(to: number) {
   const highest = rows.findLast((r) => r.eligible && !r.pin && !r.dropped)?.ceiling ?? 0
   if (highest !== props.rules.highestCeiling) emit('cut', highest)
 }
+const said = (r: Row) => (r.goes && r.method !== props.rules.method ? `${methodWord[r.method]}; ${r.why}` : r.why)
 function costs(r: Row): string {
-  const parts = r.lost?.length ? r.lost.map(slugWords) : []
+  const parts = r.goes && r.method !== props.rules.method ? [methodWord[r.method]!] : []
+  parts.push(...(r.lost ?? []).map(slugWords))
   if (r.comesBack) parts.push('comes back')
   if (r.refused) parts.push('may be refused')
   if (r.goes && !parts.length) return r.startsAtBoot ? 'nothing known' : 'nothing; little gained'
@@ -106,7 +108,7 @@ function costs(r: Row): string {
           <span role="gridcell"><TrialStrip :strip="r.strip" :most="76" /></span>
           <span role="gridcell">{{ r.standing === 'untried' ? '' : `≤ ${ceiling(r.ceiling)}` }}</span>
           <span role="gridcell" class="cost">{{
-            r.pin || r.dropped ? r.why : r.goes ? costs(r) : costs(r) || r.why
+            r.pin || r.dropped ? said(r) : r.goes ? costs(r) : costs(r) || r.why
           }}</span>
           <span role="gridcell" class="do">
             <button v-if="editable && r.pin" class="link" @click.stop="emit('unpin', r)">unpin</button>

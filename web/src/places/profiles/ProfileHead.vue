@@ -25,6 +25,10 @@ const freed = computed(() => props.composition.freed.reduce((n, f) => n + f.byte
         <dd data-testid="goes">{{ composition.goes }}</dd>
         <dt>go</dt>
       </div>
+      <div v-if="composition.quiet">
+        <dd>{{ composition.quiet }}</dd>
+        <dt>stay, made quiet</dt>
+      </div>
       <div>
         <dd>{{ composition.stays }}</dd>
         <dt>stay</dt>

@@ -13,7 +13,7 @@ import ComparedSheet from './ComparedSheet.vue'
 import CutList from './CutList.vue'
 import PinDialog from './PinDialog.vue'
 import { stopAfter } from './line'
-import { useProfile, type Row, type Rules } from './profile'
+import { useProfile, type Pin, type Row, type Rules } from './profile'
 import ProfileFoot from './ProfileFoot.vue'
 import ProfileHead from './ProfileHead.vue'
 import ProfileMargin from './ProfileMargin.vue'
@@ -68,9 +68,9 @@ function step(by: number) {
   const to = stopAfter(composition.value.lineStops, rules.value.highestCeiling, by)
   if (to !== rules.value.highestCeiling) set({ highestCeiling: to })
 }
-function pin(row: Row, goes: boolean, reason: string) {
-  const others = rules.value!.pins.filter((p) => p.package !== row.package)
-  set({ pins: [...others, { package: row.package, goes, reason }] })
+function pin(to: Pin) {
+  const others = rules.value!.pins.filter((p) => p.package !== to.package)
+  set({ pins: [...others, to] })
   pinning.value = undefined
 }
 function unpin(row: Row) {
@@ -193,12 +193,7 @@ async function settle(verdict: 'published' | 'returned' | 'taken-back', answer: 
         <ComparedSheet v-else :profile="profile" :others="siblings.data.value ?? []" :dirty="dirty" />
       </div>
     </div>
-    <PinDialog
-      v-if="pinning"
-      :row="pinning"
-      @close="pinning = undefined"
-      @pin="(goes, reason) => pin(pinning!, goes, reason)"
-    />
+    <PinDialog v-if="pinning" :row="pinning" @close="pinning = undefined" @pin="pin" />
     <AskDialog
       v-if="confirming"
       :profile="profile"

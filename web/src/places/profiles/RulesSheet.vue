@@ -3,7 +3,7 @@
 import { computed } from 'vue'
 import { loadWord, methodWord, originWord, slugWords } from '@/format/vocabulary'
 import type { Schemas } from '@/api/client'
-import type { Composition, Rules } from './profile'
+import { methods, type Composition, type Rules } from './profile'
 import TickList from './TickList.vue'
 
 const props = defineProps<{
@@ -89,7 +89,19 @@ function origin(one: string) {
         aria-label="The usual method"
         @change="emit('rules', { method: value($event) as Rules['method'] })"
       >
-        <option v-for="m in ['remove-for-user', 'disable']" :key="m" :value="m">{{ methodWord[m] }}</option>
+        <option v-for="m in methods" :key="m" :value="m">{{ methodWord[m] }}</option>
+      </select></label
+    >
+    <label class="line"
+      >at the harshest
+      <select
+        class="field"
+        :value="rules.harshest ?? 'remove-for-user'"
+        :disabled="!editable"
+        aria-label="The harshest method allowed"
+        @change="emit('rules', { harshest: value($event) as Rules['method'] })"
+      >
+        <option v-for="m in methods" :key="m" :value="m">{{ methodWord[m] }}</option>
       </select></label
     >
     <label v-for="l in perLoad" :key="l" class="line"
@@ -102,7 +114,7 @@ function origin(one: string) {
         @change="method(l, value($event))"
       >
         <option value="">as usual</option>
-        <option v-for="m in ['remove-for-user', 'disable']" :key="m" :value="m">{{ methodWord[m] }}</option>
+        <option v-for="m in methods" :key="m" :value="m">{{ methodWord[m] }}</option>
       </select></label
     >
     <TickList

@@ -14,7 +14,8 @@ const emit = defineEmits<{ rules: [part: Partial<Rules>] }>()
 const adding = ref(false)
 const check = ref('')
 const phase = (name: string) => props.composition.steps.filter((s) => (s.phase ?? 'remove') === name)
-const removes = computed(() => phase('remove'))
+const removes = computed(() => phase('remove').filter((s) => s.method !== 'quieten'))
+const quietens = computed(() => phase('remove').filter((s) => s.method === 'quieten'))
 const groups = computed(() => new Set(removes.value.map((s) => s.group).filter(Boolean)).size)
 const few = 400
 // A step that a person added can be taken out again; what follows from packages
@@ -83,6 +84,16 @@ function addCheck() {
             >
           </li>
         </ol>
+        <template v-if="quietens.length">
+          <h2>
+            Make quiet <span class="second">{{ quietens.length }}, they stay</span>
+          </h2>
+          <ol>
+            <li v-for="s in quietens" :key="s.number">
+              <span class="second">{{ s.number }}</span><NamedPackage :name="s.package!" :label="s.label" />
+            </li>
+          </ol>
+        </template>
       </template>
     </template>
     <h2>Check by hand</h2>

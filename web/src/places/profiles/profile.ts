@@ -8,6 +8,10 @@ export type Rules = Schemas['Rules']
 export type Composition = Schemas['Composition']
 export type Row = Schemas['Row']
 export type Step = Schemas['Step']
+export type Pin = Schemas['Pin']
+
+// methods are those of a profile, gentlest first.
+export const methods = ['quieten', 'disable', 'remove-for-user'] as const satisfies readonly Rules['method'][]
 export type Extra = Schemas['Extra']
 export type Publication = Schemas['Publication']
 
