@@ -183,7 +183,7 @@ func TestRunQuietens(t *testing.T) {
 	s, p := ready(t, func(c *phone.Scenario) {
 		c.RestartTakes = 500 * time.Millisecond
 		c.Packages = append(c.Packages, phone.PackageSpec{Name: "com.loud.one", Dir: "/product/app", Version: "1", Icon: &on, Exempt: "user"},
-			phone.PackageSpec{Name: "com.loud.again", Dir: "/product/app", Version: "1", Icon: &on, LoudAgain: true},
+			phone.PackageSpec{Name: "com.loud.again", Dir: "/product/app", Version: "1", LoudAgain: true},
 			phone.PackageSpec{Name: "com.loud.fixed", Dir: "/product/app", Version: "1", Icon: &on, NotifyFixed: true})
 	})
 	names := []string{"com.loud.one", "com.brannock.devicecare", "com.loud.again", "com.loud.fixed", "com.nobody.has.it"}

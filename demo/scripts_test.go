@@ -29,10 +29,11 @@ type attached struct {
 	server, address string
 	about           render.About
 	doc             *profile.Document
+	quiet           android.PackageName // what is quietened
 }
 
-// attach plays a build of a sample model; what goes are names, the first
-// disabled.
+// attach plays a build of a sample model; what goes are names, the first disabled
+// and the last, which stays, quietened.
 func attach(t *testing.T, server, model, build string, names ...string) *attached {
 	t.Helper()
 	s, err := phone.Of(World, "models/"+model+".yaml", build, "SCRIPT-"+model)
@@ -53,8 +54,11 @@ func attach(t *testing.T, server, model, build string, names ...string) *attache
 		Steps: []profile.Step{{Number: 1, Kind: profile.Setting, Phase: profile.Before, Namespace: "global", Key: "window_animation_scale", Value: "0.5", Text: "Faster"}}}
 	for i, name := range names {
 		step := profile.Step{Number: i + 2, Kind: profile.Remove, Method: evidence.RemoveForUser, Package: android.PackageName(name), Load: evidence.Loose}
-		if i == 0 {
+		switch i {
+		case 0:
 			step.Method = evidence.Disable
+		case len(names) - 1:
+			step.Method, a.quiet = evidence.Quieten, step.Package
 		}
 		a.doc.Steps = append(a.doc.Steps, step)
 	}
@@ -81,7 +85,7 @@ func (a *attached) connect() {
 
 // state is everything on the phone that scripts change.
 func (a *attached) state() string {
-	return fmt.Sprint(a.phone.InstalledNames(), a.adb("-s", a.address, "shell", "pm list packages -d --user 0"), a.adb("-s", a.address, "shell", "settings get global window_animation_scale"))
+	return fmt.Sprint(a.adb("-s", a.address, "shell", android.NoiseQuestion(a.quiet)), a.phone.InstalledNames(), a.adb("-s", a.address, "shell", "pm list packages -d --user 0"), a.adb("-s", a.address, "shell", "settings get global window_animation_scale"))
 }
 
 // onPhone are the programs that a shell on the phone has, each handed on to the
@@ -91,7 +95,7 @@ func (a *attached) onPhone() string {
 	if err := os.MkdirAll(bin, 0o755); err != nil {
 		a.t.Fatal(err)
 	}
-	for _, program := range []string{"pm", "cmd", "getprop", "settings", "ime", "dumpsys", "locksettings"} {
+	for _, program := range []string{"pm", "cmd", "getprop", "settings", "ime", "dumpsys", "locksettings", "am"} {
 		text := fmt.Sprintf("#!/bin/sh\nexec adb -L %s -s %s shell \"%s $*\"\n", a.server, a.address, program)
 		if err := os.WriteFile(filepath.Join(bin, program), []byte(text), 0o755); err != nil {
 			a.t.Fatal(err)
@@ -141,7 +145,7 @@ func TestScripts(t *testing.T) {
 	}{
 		{"lyra-5", "15.0.0", []string{"com.brannock.weather.widget", "com.brannock.tips", "com.brannock.devicecare", "app.basketree.shop", "com.brannock.video"}, "com.brannock.devicecare", "com.brannock.home", ""},
 		{"nib-2", "Lakeline 11.2.0", []string{"app.basketree.shop", "com.sorrel.simplehome", "news.morrow.reader"}, "", "com.sorrel.launcher", "com.sorrel.simplehome"},
-		{"view-43", "12.4.0", []string{"news.morrow.tv", "tv.pellmont.home.nowhere"}, "", "tv.pellmont.home", ""},
+		{"view-43", "12.4.0", []string{"news.morrow.tv", "tv.pellmont.home.nowhere", "tv.pellmont.recommend"}, "", "tv.pellmont.home", ""},
 	} {
 		t.Run(c.model, func(t *testing.T) {
 			a := attach(t, server, c.model, c.build, c.names...)
@@ -174,10 +178,15 @@ func (a *attached) both(shell []string, names []string, refused, where string) {
 	if want := map[bool]int{true: 0, false: 1}[refused == ""]; code != want || refused != "" && !strings.Contains(out, "refused  "+refused) {
 		a.t.Errorf("%s %s: code %d\n%s", shell, where, code, out)
 	}
+	last := names[len(names)-1]
 	for _, name := range names[1:] {
-		if installed, known := a.phone.Installed(name); known && installed != (name == refused) {
+		if installed, known := a.phone.Installed(name); known && installed != (name == refused || name == last) {
 			a.t.Errorf("%s %s: %s installed: %t\n%s", shell, where, name, installed, out)
 		}
+	}
+	told := a.adb("-s", a.address, "shell", android.NoiseQuestion(android.PackageName(last)))
+	if now, ok := android.ReadNoise(told); ok && !now.Quiet() {
+		a.t.Errorf("%s %s: %s is not quiet: %s\n%s", shell, where, last, now, out)
 	}
 	if strings.Contains(a.state(), "1.0") && !strings.Contains(a.state(), "0.5") {
 		a.t.Errorf("%s %s: the setting was not made\n%s", shell, where, out)

@@ -180,6 +180,12 @@ func (n Noise) Words() string {
 // does not keep it from the background. Its answer holds one for ReadNoise.
 func QuietenCommand(name PackageName, sdk int) string {
 	list := Quietening(name, sdk)
+	for i, command := range list {
+		if strings.HasPrefix(command, "pm revoke") { // what never asked for the permission has only the operation
+			list[i] = "case $(dumpsys package " + string(name) + " | grep -F android.permission.POST_NOTIFICATIONS:) in *granted=*) " + command +
+				";; *) cmd appops set " + string(name) + " POST_NOTIFICATION ignore;; esac"
+		}
+	}
 	return "{ " + list[0] + " && { " + strings.Join(list[1:], "; ") + "; }; " + NoiseQuestion(name) + "; } 2>&1"
 }
 

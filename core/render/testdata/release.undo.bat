@@ -262,11 +262,13 @@ set "NNOTE=-"
 set "NEXEMPT=-"
 set "NBUCKET=-"
 set "PART="
+set "MAY="
 "%ADB%" shell "{ echo --noise-any; cmd appops get %1 RUN_ANY_IN_BACKGROUND; echo --noise-in; cmd appops get %1 RUN_IN_BACKGROUND; echo --noise-note; cmd appops get %1 POST_NOTIFICATION; echo --noise-may; dumpsys package %1 | grep -F android.permission.POST_NOTIFICATIONS; echo --noise-exempt; cmd deviceidle whitelist | grep -F ,%1,; echo --noise-bucket; am get-standby-bucket %1; } 2>&1" <nul >"%OUT%" 2>nul
-for /f "usebackq tokens=1-3 delims=:;=, " %%A in ("%OUT%") do (
+for /f "usebackq tokens=1-4 delims=:;=, " %%A in ("%OUT%") do (
     set "W1=%%A"
     set "W2=%%B"
     set "W3=%%C"
+    set "W4=%%D"
     call :hearline
 )
 set "LOUD=yes"
@@ -277,7 +279,7 @@ if "%NANY%,%NIN%"=="-,deny" set "LOUD=no"
 exit /b 0
 
 :hearline
-set "LINE=%W1% %W2% %W3%"
+set "LINE=%W1% %W2% %W3% %W4%"
 call :plain
 if not defined LINE exit /b 0
 if "%W1:~0,8%"=="--noise-" (
@@ -285,13 +287,15 @@ if "%W1:~0,8%"=="--noise-" (
     exit /b 0
 )
 if "%W1%"=="No" set "W2=default"
+if "%W1%"=="Uid" set "W2=%W4%"
 set "GOOD="
 for %%M in (allow ignore deny default foreground) do if "%W2%"=="%%M" set "GOOD=yes"
 if defined GOOD if "%PART%"=="any" if "%NANY%"=="-" set "NANY=%W2%"
 if defined GOOD if "%PART%"=="in" if "%NIN%"=="-" set "NIN=%W2%"
 if defined GOOD if "%PART%"=="note" if "%NNOTE%"=="-" set "NNOTE=%W2%"
-if "%PART%%W2%%W3%"=="maygrantedtrue" set "NNOTE=granted"
-if "%PART%%W2%%W3%"=="maygrantedfalse" set "NNOTE=revoked"
+if "%PART%%W2%"=="maygranted" if not defined MAY set "MAY=%W3%"
+if "%MAY%"=="true" set "NNOTE=granted"
+if "%MAY%"=="false" set "NNOTE=revoked"
 if "%PART%%W1%"=="exemptsystem" if "%NEXEMPT%"=="-" set "NEXEMPT=system"
 if "%PART%%W1%"=="exemptsystem-excidle" if "%NEXEMPT%"=="-" set "NEXEMPT=system"
 if "%PART%%W1%"=="exemptuser" set "NEXEMPT=user"
