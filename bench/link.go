@@ -91,6 +91,8 @@ type Wire interface {
 	// Post sends JSON to a path below the link's own and returns the answer. One
 	// that says no is what Refusal makes of it.
 	Post(ctx context.Context, path string, message []byte) (answer []byte, err error)
+	// Get fetches what lies at a path below the link's own.
+	Get(ctx context.Context, path string) (io.ReadCloser, error)
 	// Requests hands on the server's events, each of at most maxRequest bytes,
 	// until the connection ends.
 	Requests(ctx context.Context, each func(event string, data []byte)) error
@@ -310,6 +312,11 @@ func lasting(err error) error {
 
 func (r linkResults) Named(ctx context.Context, list []Named) error {
 	return r.link.postPatiently(ctx, "jobs/"+r.job.String()+"/names", LinkNames{list})
+}
+
+// File fetches a package file from the server.
+func (r linkResults) File(ctx context.Context, id uuid.UUID) (io.ReadCloser, error) {
+	return r.link.Wire.Get(ctx, "files/"+id.String())
 }
 
 // Run writes down what it is told, on this computer first; the next steps are

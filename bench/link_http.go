@@ -36,6 +36,15 @@ func (w HTTP) Post(ctx context.Context, path string, message []byte) ([]byte, er
 	return io.ReadAll(io.LimitReader(a.Body, maxAnswer))
 }
 
+// Get fetches something; see Wire.
+func (w HTTP) Get(ctx context.Context, path string) (io.ReadCloser, error) {
+	a, err := w.do(ctx, http.MethodGet, path, nil)
+	if err != nil {
+		return nil, err
+	}
+	return a.Body, nil
+}
+
 // Requests reads server-sent events; see Wire.
 func (w HTTP) Requests(ctx context.Context, each func(event string, data []byte)) error {
 	a, err := w.do(ctx, http.MethodGet, "requests", nil)

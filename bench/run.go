@@ -396,7 +396,7 @@ func (w *runner) alone(ctx context.Context, step run.Step) error {
 			w.guard = run.NewGuard(w.form, w.seen)
 		}
 		var err error
-		if state, words, err = w.doBeforehand(step); err != nil {
+		if state, words, err = w.doBeforehand(ctx, step); err != nil {
 			return err
 		}
 	}

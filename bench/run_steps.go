@@ -1,8 +1,12 @@
 package bench
 
 import (
+	"context"
 	"fmt"
+	"regexp"
 	"slices"
+	"strconv"
+	"time"
 
 	"roster/core/android"
 	"roster/core/evidence"
@@ -52,8 +56,9 @@ func (w *runner) takesOff(step run.Step) bool {
 	return step.Kind == run.Remove && step.Method != evidence.Quieten
 }
 
-// doBeforehand does a step that has to be seen to doBeforehand anything goes.
-func (w *runner) doBeforehand(step run.Step) (run.State, string, error) {
+// doBeforehand does a step that has to be seen to before anything goes, or undoes
+// one.
+func (w *runner) doBeforehand(ctx context.Context, step run.Step) (run.State, string, error) {
 	switch step.Kind {
 	case run.WithdrawAdmin:
 		if slices.Contains(w.seen.Facts.Administrators, step.Package) {
@@ -70,25 +75,33 @@ func (w *runner) doBeforehand(step run.Step) (run.State, string, error) {
 		}
 		return run.Done, "holds", nil
 	case run.PutIn:
-		return w.putIn(step)
+		return w.putIn(ctx, step)
+	case run.TakeOut:
+		return w.takeOut(step)
 	}
 	return run.Failed, "this bench does not know such a step; it may be older than the server", nil
 }
 
-// putIn brings a substitute in from the phone's own copy, gives it its role
-// and sees that it has it.
-func (w *runner) putIn(step run.Step) (run.State, string, error) {
+// putIn brings a package in, from the phone's own copy or from the files that
+// somebody gave, gives it what it needs and its role, and sees that it has it. What
+// does not work holds the run: nothing goes before its substitute is there.
+func (w *runner) putIn(ctx context.Context, step run.Step) (run.State, string, error) {
 	if step.Package == "" {
 		return run.Skipped, "by hand, where the owner wants it", nil
 	}
 	known, installed, _ := w.seen.Package(step.Package)
-	switch {
-	case !known && step.Role == "":
-		return run.Skipped, "not on this phone", nil
-	case !known:
+	if step.File != nil {
+		state, words, err := w.putInFile(ctx, step, installed)
+		if err != nil || state != "" {
+			return state, words, err
+		}
+	} else if !known {
+		if step.Role == "" {
+			return run.Skipped, "not on this phone", nil
+		}
 		w.held = fmt.Sprintf("%s is not on this phone, and was to be its %s: install it, then continue", step.Package, step.Role)
 		return run.Failed, "not on this phone: install it, then continue", nil
-	case !installed:
+	} else if !installed {
 		line, err := step.Command(w.seen.SDK)
 		if err != nil {
 			return run.Failed, err.Error(), nil
@@ -101,29 +114,150 @@ func (w *runner) putIn(step run.Step) (run.State, string, error) {
 			return state, answer.Words(), nil
 		}
 	}
-	if step.Role == "" {
-		return run.Done, "in place", nil
+	if words, err := w.grant(step); err != nil || words != "" {
+		return run.Failed, words, err
 	}
-	return w.giveRole(step)
+	state, words := run.Done, "in place"
+	if step.Role != "" {
+		var err error
+		if state, words, err = w.giveRole(step); err != nil || state != run.Done {
+			return state, words, err
+		}
+	}
+	return state, words, w.pause(ctx, step.Seconds)
 }
 
-func (w *runner) giveRole(step run.Step) (run.State, string, error) {
-	line, err := step.RoleCommand()
-	if err != nil {
-		return run.Failed, err.Error(), nil
-	}
-	if w.seen.SDK >= 29 && line != "" {
-		if _, err := w.session.Run(line+" 2>&1", stepTakes, 64<<10); err != nil {
+// putInFile installs what a step pins, unless the phone has it already; the state
+// is empty where the step goes on.
+func (w *runner) putInFile(ctx context.Context, step run.Step, installed bool) (run.State, string, error) {
+	if installed && step.File.Least > 0 {
+		answer, err := w.session.Run("dumpsys package "+string(step.Package)+" | grep -F versionCode=", stepTakes, 64<<10)
+		if err != nil {
 			return "", "", err
 		}
+		if m := versionCode.FindStringSubmatch(string(answer.Out)); m != nil {
+			version, _ := strconv.ParseInt(m[1], 10, 64)
+			installed = version >= step.File.Least
+		}
+	}
+	if installed {
+		return "", "", nil
+	}
+	given, err := w.station.givenFor(step.Package, *step.File)
+	words := ""
+	if err != nil {
+		words = err.Error()
+	} else if words, err = w.station.putInFiles(ctx, w.session, w.serial, given, w.seen.SDK); err != nil {
+		return "", "", err
+	}
+	if words != "" {
+		w.held = fmt.Sprintf("%s could not be put in, and nothing goes before it is there", step.Package)
+		return run.Failed, words, nil
 	}
 	if err := w.glance(); err != nil {
 		return "", "", err
 	}
 	w.guard = run.NewGuard(w.form, w.seen)
+	if _, there, _ := w.seen.Package(step.Package); !there {
+		w.held = fmt.Sprintf("the phone said that it took %s, and does not have it", step.Package)
+		return run.Failed, "the phone does not list it", nil
+	}
+	return "", "", nil
+}
+
+var versionCode = regexp.MustCompile(`versionCode=(\d{1,18})`)
+
+// grant gives a package its permissions; the words are the phone's where it does
+// not give one, and hold the run.
+func (w *runner) grant(step run.Step) (words string, err error) {
+	lines, err := step.GrantCommands()
+	if err != nil {
+		return err.Error(), nil
+	}
+	for i, line := range lines {
+		answer, err := w.session.Run(line+" 2>&1", stepTakes, 64<<10)
+		if err != nil {
+			return "", err
+		}
+		if answer.Words() != "" || answer.Code != 0 {
+			w.held = fmt.Sprintf("%s was not given %s: give it on the phone, then continue", step.Package, step.Grants[i])
+			return "not given " + step.Grants[i] + ": " + answer.Words(), nil
+		}
+	}
+	return "", nil
+}
+
+// pause waits until the phone settles, or somebody stops the run.
+func (w *runner) pause(ctx context.Context, seconds int) error {
+	if seconds == 0 {
+		return nil
+	}
+	select {
+	case <-time.After(time.Duration(seconds) * time.Second):
+	case <-w.stop:
+	case <-ctx.Done():
+		return context.Cause(ctx)
+	}
+	return nil
+}
+
+func (w *runner) giveRole(step run.Step) (run.State, string, error) {
+	if err := w.makeHolder(step.Role, step.Package); err != nil {
+		return "", "", err
+	}
 	if !run.HoldsRole(w.form, w.seen, step.Package, step.Role) {
 		w.held = fmt.Sprintf("%s does not hold the role %s: choose it on the phone, then continue", step.Package, step.Role)
 		return run.Failed, "does not hold the role " + step.Role, nil
 	}
 	return run.Done, "holds the role", nil
+}
+
+// makeHolder gives a role to a package where the phone lets a computer do that, and
+// looks again.
+func (w *runner) makeHolder(role string, name android.PackageName) error {
+	line, err := run.RoleCommand(w.seen, role, name)
+	if err == nil && line != "" {
+		_, err = w.session.Run(line+" 2>&1", stepTakes, 64<<10)
+	}
+	if err == nil {
+		err = w.glance()
+	}
+	if err == nil {
+		w.guard = run.NewGuard(w.form, w.seen)
+	}
+	return err
+}
+
+// takeOut undoes a put-in: who held its role before holds it again, and what the
+// run installed is uninstalled. What was there before stays.
+func (w *runner) takeOut(step run.Step) (run.State, string, error) {
+	was := run.ParsePlace(step.Value)
+	words := "it was there before, and stays"
+	if was.Holder != "" && was.Holder != step.Package {
+		if err := w.makeHolder(step.Role, was.Holder); err != nil {
+			return "", "", err
+		}
+		words = string(was.Holder) + " holds the role again; " + words
+	}
+	_, installed, _ := w.seen.Package(step.Package)
+	switch {
+	case !was.Absent:
+		return run.Done, words, nil
+	case !installed:
+		return run.Already, "not there any more", nil
+	}
+	if role := w.guard.Empties(step.Package); role != "" {
+		w.held = fmt.Sprintf("without %s nobody could be the phone's %s", step.Package, role)
+		return run.Failed, "it is the phone's only " + role, nil
+	}
+	line, err := step.UninstallCommand()
+	if err != nil {
+		return run.Failed, err.Error(), nil
+	}
+	answer, err := w.session.Run(line+" 2>&1", stepTakes, 64<<10)
+	if err != nil {
+		return "", "", err
+	}
+	state, _ := run.Step{Kind: run.Remove, Method: evidence.RemoveForUser}.Judge(answer.Words(), answer.Code)
+	return state, answer.Words(), nil
 }

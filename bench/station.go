@@ -16,6 +16,7 @@ import (
 
 	"roster/bench/services"
 	"roster/core/android"
+	"roster/core/profile"
 	"roster/retry"
 )
 
@@ -29,6 +30,8 @@ type View struct {
 	Try      []string  `json:"try" nullable:"false"`
 	Phones   []Phone   `json:"phones" nullable:"false"`
 	StandIns []StandIn `json:"standIns" nullable:"false"`
+	// Given are packages whose files lie here, to be put in.
+	Given []profile.Given `json:"given,omitempty" nullable:"false" maxItems:"200"`
 }
 
 // Setup is what a station is made of.
@@ -40,7 +43,8 @@ type Setup struct {
 	Key []byte
 	// Hands hold the stand-ins that hang there.
 	Hands []Hand
-	// Saves is where backups lie, nil where nothing can be saved.
+	// Saves is where backups and given package files lie, nil where nothing can be
+	// saved.
 	Saves Files
 	// Scratch makes temporary files.
 	Scratch func() (Temporary, error)
@@ -156,6 +160,7 @@ func (s *Station) serial(handle string) (string, error) {
 // Watch follows the host until ctx ends, starting an adb server where none
 // answers. It returns when what it has started is gone.
 func (s *Station) Watch(ctx context.Context) {
+	s.readGiven()
 	if s.Host == nil {
 		<-ctx.Done()
 		return

@@ -3,6 +3,8 @@ package bench_test
 import (
 	"context"
 	"errors"
+	"io"
+	"io/fs"
 	"log/slog"
 	"net/http/httptest"
 	"path/filepath"
@@ -55,6 +57,10 @@ func (r *recorder) Named(_ context.Context, list []bench.Named) error {
 
 func (r *recorder) Run(context.Context, uuid.UUID, core.Report) (core.Orders, error) {
 	return core.Orders{}, core.ErrSuperseded
+}
+
+func (r *recorder) File(context.Context, uuid.UUID) (io.ReadCloser, error) {
+	return nil, fs.ErrNotExist
 }
 
 func (r *recorder) last() any {

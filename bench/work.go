@@ -21,7 +21,7 @@ import (
 // that it does: a command to run is not among them.
 type Request struct {
 	// Kind is one of the constants below.
-	Kind string `json:"kind" enum:"capture,names,watch,label,connect,disconnect,pair,hand,run,look,backup,verify,restore,discard"`
+	Kind string `json:"kind" enum:"capture,names,watch,label,connect,disconnect,pair,hand,run,look,backup,verify,restore,discard,files"`
 	// Phone is the handle of the phone it is about.
 	Phone string `json:"phone,omitempty" maxLength:"64"`
 	// Address and Code are for reaching a phone over the network, and for the
@@ -44,6 +44,8 @@ type Request struct {
 	// Settings saves a list of settings with it.
 	Backup   uuid.UUID `json:"backup,omitzero"`
 	Settings bool      `json:"settings,omitempty"`
+	// Files are package files that the bench is to fetch and keep.
+	Files []HandedFile `json:"files,omitempty" maxItems:"100"`
 }
 
 // The kinds of request.
@@ -63,6 +65,8 @@ const (
 	KindRestore    = "restore"
 	// KindDiscard deletes a backup, for good.
 	KindDiscard = "discard"
+	// KindFiles takes package files that are to be put in on phones.
+	KindFiles = "files"
 )
 
 // Results takes what comes of a request while it is being done.
@@ -78,6 +82,8 @@ type Results interface {
 	// which has been written down before it returns. It fails with
 	// run.ErrSuperseded where the run is no longer this bench's.
 	Run(ctx context.Context, id uuid.UUID, r run.Report) (run.Orders, error)
+	// File hands out a package file that waits for the bench.
+	File(ctx context.Context, id uuid.UUID) (io.ReadCloser, error)
 }
 
 // UnreadResults are results that can have captures read by somebody else: where
@@ -133,6 +139,8 @@ func (s *Station) Do(ctx context.Context, r Request, out Results) (any, error) {
 		return s.verify(ctx, r, out)
 	case KindDiscard:
 		return s.discard(r)
+	case KindFiles:
+		return s.takeFiles(ctx, r, out)
 	case KindCapture, KindNames, KindWatch, KindLabel, KindRun, KindLook, KindBackup, KindRestore:
 		serial, err := s.serial(r.Phone)
 		if err != nil {

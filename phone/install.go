@@ -1,11 +1,16 @@
 package phone
 
 import (
+	"archive/zip"
 	"bytes"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
 	"fmt"
 	"io"
 	"path"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -154,13 +159,68 @@ func (p *Phone) install(data []byte) string {
 	}
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	if a := p.byName[string(f.Name)]; a != nil {
+	a := p.byName[string(f.Name)]
+	if failure := p.refuses(a, f); failure != "" {
+		return "Failure [" + failure + "]"
+	}
+	if a != nil {
 		a.first().installed = true
-		a.apk = data
+		a.apk, a.versionCode = data, max(a.versionCode, f.VersionCode)
 		return "Success"
 	}
 	spec := PackageSpec{Name: string(f.Name), Version: f.VersionName, Label: f.Labels[""], Labels: f.Labels, Owner: true}
-	a := p.add(spec)
+	able := abilityOf(data)
+	spec.Roles, spec.Keyboard = able.Roles, able.Keyboard
+	if a = p.add(spec); len(f.Signers) > 0 {
+		a.cert = f.Signers[0]
+	}
 	a.versionCode, a.apk = f.VersionCode, data
 	return "Success"
+}
+
+// refuses says why a package file is not installed, "" where it is; a is what the
+// phone knows by its name, or nil.
+func (p *Phone) refuses(a *app, f *android.PackageFile) string {
+	abi := p.scenario.Properties["ro.product.cpu.abi"]
+	switch {
+	case p.scenario.RefusesInstalls:
+		return "INSTALL_FAILED_USER_RESTRICTED: Install canceled by user"
+	case f.MinSDK > p.scenario.sdk:
+		return fmt.Sprintf("INSTALL_FAILED_OLDER_SDK: Requires newer sdk version #%d (current version is #%d)", f.MinSDK, p.scenario.sdk)
+	case len(f.ABIs) > 0 && !slices.Contains(f.ABIs, abi):
+		return "INSTALL_FAILED_NO_MATCHING_ABIS: Failed to extract native libraries, res=-113"
+	case a == nil || !a.first().installed:
+	case len(f.Signers) > 0 && a.certificate() != f.Signers[0]:
+		return fmt.Sprintf("INSTALL_FAILED_UPDATE_INCOMPATIBLE: Existing package %s signatures do not match newer version; ignoring!", a.Name)
+	case f.VersionCode < a.versionCode:
+		return fmt.Sprintf("INSTALL_FAILED_VERSION_DOWNGRADE: Downgrade detected: Update version code %d is older than current %d", f.VersionCode, a.versionCode)
+	}
+	return ""
+}
+
+// certificate is the SHA-256 of whoever signed what is there now.
+func (a *app) certificate() string {
+	if a.cert == "" {
+		sum := sha256.Sum256([]byte("certificate of " + a.signer()))
+		a.cert = hex.EncodeToString(sum[:])
+	}
+	return a.cert
+}
+
+// abilityOf reads what an app can do from a package file of ours; others can do
+// nothing.
+func abilityOf(data []byte) (able ability) {
+	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+	if err != nil {
+		return able
+	}
+	f, err := z.Open(abilityFile)
+	if err != nil {
+		return able
+	}
+	defer f.Close()
+	if json.NewDecoder(io.LimitReader(f, 1<<16)).Decode(&able) != nil {
+		return ability{}
+	}
+	return able
 }

@@ -4,6 +4,7 @@ import (
 	"archive/zip"
 	"bytes"
 	"encoding/binary"
+	"encoding/json"
 	"image"
 	"image/color"
 	"image/png"
@@ -24,9 +25,40 @@ func packageFile(a *app) []byte {
 	if a.Label != "" {
 		labels[""] = a.Label
 	}
+	return signed(a, func(add func(name string, data []byte)) {
+		add("AndroidManifest.xml", manifestXML(a, "", len(labels) > 0))
+		add("classes.dex", bytes.Repeat([]byte(a.Name+"\n"), 200))
+		for _, abi := range a.ABIs {
+			add("lib/"+abi+"/lib.so", []byte(a.Name))
+		}
+		if len(labels) > 0 {
+			add("resources.arsc", resourceTable(a.Name, labels))
+			add("res/icon.png", picture(a.Name))
+		}
+		able, err := json.Marshal(ability{a.Roles, a.Keyboard, a.MinSDK})
+		if err != nil {
+			panic(err)
+		}
+		add(abilityFile, able)
+	})
+}
+
+// ability is what a stand-in finds in its own package files about what an app can
+// do, in abilityFile.
+type ability struct {
+	Roles    []string
+	Keyboard bool
+	MinSDK   int
+}
+
+const abilityFile = "assets/stand-in.json"
+
+// signed puts a package file together and signs it, as far as saying who: no
+// stand-in checks more.
+func signed(a *app, fill func(add func(name string, data []byte))) []byte {
 	var b bytes.Buffer
 	z := zip.NewWriter(&b)
-	add := func(name string, data []byte) {
+	fill(func(name string, data []byte) {
 		w, err := z.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Deflate, Modified: time.Date(2009, 1, 1, 0, 0, 0, 0, time.UTC)})
 		if err == nil {
 			_, err = w.Write(data)
@@ -34,34 +66,59 @@ func packageFile(a *app) []byte {
 		if err != nil {
 			panic(err) // a buffer takes everything
 		}
-	}
-	add("AndroidManifest.xml", manifestXML(a, len(labels) > 0))
-	add("classes.dex", bytes.Repeat([]byte(a.Name+"\n"), 200))
-	if len(labels) > 0 {
-		add("resources.arsc", resourceTable(a.Name, labels))
-		add("res/icon.png", picture(a.Name))
-	}
+	})
 	if err := z.Close(); err != nil {
 		panic(err)
 	}
-	return b.Bytes()
+	raw := b.Bytes()
+	end := raw[len(raw)-22:] // of a zip without a comment
+	table := binary.LittleEndian.Uint32(end[16:])
+	block := signingBlock([]byte("certificate of " + a.signer()))
+	binary.LittleEndian.PutUint32(end[16:], table+uint32(len(block)))
+	return slices.Concat(raw[:table], block, raw[table:])
+}
+
+// signer names whose key signed the package file.
+func (a *app) signer() string {
+	if a.Signer != "" {
+		return a.Signer
+	}
+	return a.signedBy()
+}
+
+// signingBlock is an APK Signature Scheme v2 block that names a certificate.
+func signingBlock(certificate []byte) []byte {
+	piece := func(parts ...[]byte) []byte {
+		all := bytes.Join(parts, nil)
+		return append(words(uint32(len(all))), all...)
+	}
+	value := piece(piece(piece(piece(), piece(piece(certificate)), piece()), piece(), piece()))
+	pair := binary.LittleEndian.AppendUint64(nil, uint64(4+len(value)))
+	pair = append(append(pair, words(0x7109871a)...), value...)
+	size := binary.LittleEndian.AppendUint64(nil, uint64(len(pair)+8+16))
+	return slices.Concat(size, pair, size, []byte("APK Sig Block 42"))
 }
 
 // splitFile is a split of a package: it holds what the split is for alone.
 func splitFile(a *app, split string) []byte {
-	var b bytes.Buffer
-	z := zip.NewWriter(&b)
-	w, err := z.CreateHeader(&zip.FileHeader{Name: "lib/" + split + ".so", Method: zip.Deflate, Modified: time.Date(2009, 1, 1, 0, 0, 0, 0, time.UTC)})
-	if err == nil {
-		_, err = w.Write(bytes.Repeat([]byte(a.Name+" "+split+"\n"), 100))
+	return signed(a, func(add func(name string, data []byte)) {
+		add("AndroidManifest.xml", manifestXML(a, split, false))
+		add("res/"+split+".bin", bytes.Repeat([]byte(a.Name+" "+split+"\n"), 100))
+	})
+}
+
+// File is the package file of what a spec describes, and Splits those of its
+// splits, by their names: for people who have none to try things with.
+func File(spec PackageSpec) []byte { return packageFile(newApp(spec, 0)) }
+
+// Splits are the files of a spec's splits, each under the name that it has on a
+// phone.
+func Splits(spec PackageSpec) map[string][]byte {
+	files := map[string][]byte{}
+	for _, split := range spec.Splits {
+		files["split_"+split+".apk"] = splitFile(newApp(spec, 0), split)
 	}
-	if err == nil {
-		err = z.Close()
-	}
-	if err != nil {
-		panic(err) // a buffer takes everything
-	}
-	return b.Bytes()
+	return files
 }
 
 // picture is a square in a colour of the package's own.
@@ -142,11 +199,11 @@ func length8(b []byte, n int) []byte {
 const none = 0xffffffff
 
 // manifestXML is AndroidManifest.xml in the platform's binary form.
-func manifestXML(a *app, labelled bool) []byte {
-	pool := []string{"label", "icon", "name", "versionCode", "versionName", // the first ones have ids
+func manifestXML(a *app, split string, labelled bool) []byte {
+	pool := []string{"label", "icon", "name", "versionCode", "versionName", "minSdkVersion", // the first ones have ids
 		"http://schemas.android.com/apk/res/android", "package", "manifest", "application", "activity", "intent-filter", "action", "category",
-		a.Name, a.Version, a.Name + ".Main", "android.intent.action.MAIN", "android.intent.category.LAUNCHER"}
-	ids := words(0x01010001, 0x01010002, 0x01010003, 0x0101021b, 0x0101021c)
+		a.Name, a.Version, a.Name + ".Main", "android.intent.action.MAIN", "android.intent.category.LAUNCHER", "uses-sdk", "split", split}
+	ids := words(0x01010001, 0x01010002, 0x01010003, 0x0101021b, 0x0101021c, 0x0101020c)
 	at := func(s string) uint32 { return uint32(slices.Index(pool, s)) }
 	space := at("http://schemas.android.com/apk/res/android")
 	attr := func(ns uint32, name string, raw uint32, kind byte, data uint32) []byte {
@@ -166,10 +223,15 @@ func manifestXML(a *app, labelled bool) []byte {
 	if labelled {
 		application = start("application", attr(space, "label", none, 1, 0x7f010000), attr(space, "icon", none, 1, 0x7f020000))
 	}
+	root := [][]byte{attr(space, "versionCode", none, 0x10, uint32(a.versionCode)), text(space, "versionName", a.Version), text(none, "package", a.Name)}
+	if split != "" {
+		root = append(root, text(none, "split", split))
+	}
 	body := bytes.Join([][]byte{
 		stringChunk(pool, false), chunkOf(0x0180, nil, ids),
 		chunkOf(0x0100, words(1, none), words(none, space)),
-		start("manifest", attr(space, "versionCode", none, 0x10, uint32(a.versionCode)), text(space, "versionName", a.Version), text(none, "package", a.Name)),
+		start("manifest", root...),
+		start("uses-sdk", attr(space, "minSdkVersion", none, 0x10, uint32(a.MinSDK))), end("uses-sdk"),
 		application,
 		start("activity", text(space, "name", a.Name+".Main")), start("intent-filter"),
 		start("action", text(space, "name", "android.intent.action.MAIN")), end("action"),

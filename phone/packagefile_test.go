@@ -43,8 +43,8 @@ func TestPackageFile(t *testing.T) {
 // file.
 func FuzzReadPackageFile(f *testing.F) {
 	a := newApp(PackageSpec{Name: "a.b", Version: "1", Label: "x", Labels: map[string]string{"de": "y"}}, 1)
-	f.Add(manifestXML(a, true), resourceTable("a.b", map[string]string{"": "x", "de": "y"}))
-	f.Add(manifestXML(a, false), []byte{})
+	f.Add(manifestXML(a, "", true), resourceTable("a.b", map[string]string{"": "x", "de": "y"}))
+	f.Add(manifestXML(a, "", false), []byte{})
 	f.Fuzz(func(t *testing.T, manifest, table []byte) {
 		var b bytes.Buffer
 		z := zip.NewWriter(&b)

@@ -51,6 +51,7 @@ type app struct {
 	users       map[int]*state
 	apk         []byte // the package file, where one was installed
 	noise       noise
+	cert        string // the SHA-256 of whoever signed it, where known already
 }
 
 // state is a package's for one user.

@@ -49,7 +49,7 @@ func (p *Phone) settingsCmd(c *command) byte {
 		for _, k := range keys {
 			c.print("%s=%s\n", k, values[k])
 		}
-	case verb == "get" && len(rest) == 1 && rest[0] == "default_input_method" && values[rest[0]] == "":
+	case verb == "get" && len(rest) == 1 && rest[0] == "default_input_method" && !slices.Contains(p.keyboards(), values[rest[0]]):
 		if k := p.keyboards(); len(k) > 0 {
 			c.print("%s\n", k[0])
 		} else {
@@ -122,5 +122,15 @@ func (p *Phone) reboot(c *command) byte {
 		return c.fail(1, "reboot: this phone restarts into its system alone")
 	}
 	time.AfterFunc(20*time.Millisecond, p.Restart)
+	return 0
+}
+
+// df tells how much room there is on the data partition, as toybox prints it.
+func (p *Phone) df(c *command) byte {
+	free := 81_203_456
+	if p.scenario.DiskFull {
+		free = 96
+	}
+	c.print("Filesystem     1K-blocks     Used Available Use%% Mounted on\n/dev/block/dm-9 112345678 %d %d %d%% /data\n", 112_345_678-free, free, (112_345_678-free)/1_123_457)
 	return 0
 }

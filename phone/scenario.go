@@ -46,6 +46,9 @@ type Scenario struct {
 	BackAfterUpdate []string `yaml:"backAfterUpdate"`
 	// NoStart are conditions under which the phone does not start.
 	NoStart []NoStart `yaml:"noStart"`
+	// RefusesInstalls is true where its owner says no on the screen to whatever is
+	// to be installed.
+	RefusesInstalls bool `yaml:"refusesInstalls"`
 	// LockCode is set; DiskFull refuses whatever needs room.
 	LockCode bool `yaml:"lockCode"`
 	DiskFull bool `yaml:"diskFull"`
@@ -132,6 +135,11 @@ type PackageSpec struct {
 	Wakes []string `yaml:"wakes"`
 	// Splits are further files that the package consists of.
 	Splits []string `yaml:"splits"`
+	// Signer is whose key signed it, where that is not told by its name; ABIs and
+	// MinSDK are the processors and the API level that its package file needs.
+	Signer string   `yaml:"signer"`
+	ABIs   []string `yaml:"abis"`
+	MinSDK int      `yaml:"minSdk"`
 	// Exempt says whose exception from saving the battery it is: "user" or
 	// "system". Notifies is true for what notifies and has no icon, NotifyFixed
 	// where the permission to can't be withdrawn, LoudAgain where each start of
@@ -379,6 +387,7 @@ func (m *Model) properties(b Build) map[string]string {
 		"ro.product.name":                 product,
 		"ro.product.marketname":           m.Name,
 		"ro.product.cpu.abi":              "arm64-v8a",
+		"ro.product.cpu.abilist":          "arm64-v8a,armeabi-v7a",
 		"ro.hardware":                     "quarrystone",
 		"ro.debuggable":                   "0",
 		"ro.secure":                       "1",

@@ -81,13 +81,23 @@ func (p *Phone) keyboards() []string {
 }
 
 func (p *Phone) ime(c *command) byte {
-	if len(c.args) == 0 || c.args[0] != "list" {
-		return c.fail(255, "Unknown command: %s", strings.Join(c.args, " "))
-	}
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	for _, k := range p.keyboards() {
-		c.print("%s\n", k)
+	words := append(c.args, "", "")
+	switch there := slices.Contains(p.keyboards(), words[1]); {
+	case words[0] == "list":
+		for _, k := range p.keyboards() {
+			c.print("%s\n", k)
+		}
+	case words[0] != "enable" && words[0] != "set":
+		return c.fail(255, "Unknown command: %s", strings.Join(c.args, " "))
+	case !there:
+		return c.fail(255, "Unknown input method %s cannot be selected for user #0", words[1])
+	case words[0] == "enable":
+		c.print("Input method %s: now enabled for user #0\n", words[1])
+	default:
+		p.settings["secure"]["default_input_method"] = words[1]
+		c.print("Input method %s selected for user #0\n", words[1])
 	}
 	return 0
 }

@@ -113,6 +113,7 @@ func (c *command) fail(code byte, format string, a ...any) byte {
 
 var programs = map[string]func(*Phone, *command) byte{
 	"am":           (*Phone).am,
+	"df":           (*Phone).df,
 	"getprop":      (*Phone).getprop,
 	"grep":         (*Phone).grep,
 	"pm":           (*Phone).pm,

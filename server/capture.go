@@ -9,6 +9,7 @@ import (
 	"net/http"
 	"os"
 	"reflect"
+	"strconv"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -73,15 +74,20 @@ func (s *Server) uploadRoute() {
 		}
 		c.JSON(http.StatusCreated, out)
 	})
+	s.describeForm(huma.Operation{OperationID: "uploadCapture", Method: http.MethodPost, Path: path, Summary: "Send in saved outputs of one phone, a bug report or a capture file"}, Technician, "201", reflect.TypeFor[uploaded]())
+}
+
+// describeForm adds a route that takes files as they stream in to the API's
+// description, with what it answers where all is well.
+func (s *Server) describeForm(op huma.Operation, access Access, status string, answer reflect.Type) {
 	api := s.api.OpenAPI()
-	op := huma.Operation{OperationID: "uploadCapture", Method: http.MethodPost, Path: path,
-		Summary: "Send in saved outputs of one phone, a bug report or a capture file", Description: "Form field: files, as often as there are files. For: technician.",
-		RequestBody: &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"multipart/form-data": {Schema: &huma.Schema{Type: "object", Properties: map[string]*huma.Schema{
-			"files": {Type: "array", Items: &huma.Schema{Type: "string", Format: "binary"}}}}}}},
-		Responses: map[string]*huma.Response{"201": {Description: "Created", Content: map[string]*huma.MediaType{
-			"application/json": {Schema: api.Components.Schemas.Schema(reflect.TypeFor[uploaded](), true, "")}}},
-			"default": {Description: "Error", Content: map[string]*huma.MediaType{"application/problem+json": {Schema: api.Components.Schemas.Schema(reflect.TypeFor[Problem](), true, "")}}}},
-	}
+	op.Description = "Form field: files, as often as there are files. For: " + string(access) + "."
+	op.RequestBody = &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"multipart/form-data": {Schema: &huma.Schema{Type: "object", Properties: map[string]*huma.Schema{
+		"files": {Type: "array", Items: &huma.Schema{Type: "string", Format: "binary"}}}}}}}
+	code, _ := strconv.Atoi(status)
+	op.Responses = map[string]*huma.Response{status: {Description: http.StatusText(code), Content: map[string]*huma.MediaType{
+		"application/json": {Schema: api.Components.Schemas.Schema(answer, true, "")}}},
+		"default": {Description: "Error", Content: map[string]*huma.MediaType{"application/problem+json": {Schema: api.Components.Schemas.Schema(reflect.TypeFor[Problem](), true, "")}}}}
 	api.AddOperation(&op)
 }
 
@@ -195,7 +201,7 @@ func nameless() (*os.File, error) {
 func uploadProblem(err error) error {
 	var large *http.MaxBytesError
 	if errors.As(err, &large) {
-		return problem(http.StatusRequestEntityTooLarge, "too-large", fmt.Sprintf("The files are over %d MB together. Nothing was stored.", maxUpload>>20))
+		return problem(http.StatusRequestEntityTooLarge, "too-large", fmt.Sprintf("The files are over %d MB together. Nothing was stored.", large.Limit>>20))
 	}
 	var slow net.Error
 	if errors.As(err, &slow) && slow.Timeout() {

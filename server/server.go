@@ -212,6 +212,7 @@ func (s *Server) routes() {
 	s.standInRoutes()
 	s.eventRoutes()
 	s.linkRoutes()
+	s.filesRoutes()
 	s.runRoutes()
 	s.aftermathRoutes()
 	s.reportRoutes()

@@ -149,12 +149,10 @@ func (w *lockedRun) addSeen(ctx context.Context, tx pgx.Tx, seen *run.Seen, begi
 
 // remember writes what each step that waits will change, before it is sent.
 func (w *lockedRun) remember(ctx context.Context, tx pgx.Tx, seen *run.Seen) error {
-	if len(seen.Settings) == 0 {
-		return nil
-	}
 	rows, err := tx.Query(ctx, `
 		select number, step from run_steps
-		where run_id = $1 and state = 'waiting' and before = '' and (kind = 'setting' or step ->> 'method' = 'quieten')`, w.id)
+		where run_id = $1 and state = 'waiting' and before = ''
+			and (kind in ('setting', 'put-in') or step ->> 'method' = 'quieten')`, w.id)
 	if err != nil {
 		return err
 	}
@@ -247,7 +245,7 @@ func (w *lockedRun) next(ctx context.Context, tx pgx.Tx, r run.Report, orders *r
 	var sent, waiting int
 	err := tx.QueryRow(ctx, `
 		select count(*) filter (where state in ('sent', 'unknown')),
-			count(*) filter (where state = 'waiting' and (not $2 or kind in ('put-back', 'set-back')))
+			count(*) filter (where state = 'waiting' and (not $2 or kind in ('put-back', 'set-back', 'take-out')))
 		from run_steps
 		where run_id = $1 and state in ('waiting', 'sent', 'unknown')`, w.id, w.puttingBack).Scan(&sent, &waiting)
 	switch {
@@ -271,7 +269,7 @@ func (w *lockedRun) begin(ctx context.Context, tx pgx.Tx, r run.Report, orders *
 		select s.step, s.state from run_steps s
 		where s.run_id = $1
 			and (s.state = 'sent' and s.attempt = $2 and s.number <> all($3::int[]) or s.state = 'waiting' and not $4
-				and (not $5 or s.kind in ('put-back', 'set-back')))
+				and (not $5 or s.kind in ('put-back', 'set-back', 'take-out')))
 		order by s.state = 'waiting', s.number limit $6`, w.id, w.attempt, r.Flying, w.stopAsked, w.puttingBack, r.Want)
 	if err != nil {
 		return err
@@ -289,7 +287,7 @@ func (w *lockedRun) begin(ctx context.Context, tx pgx.Tx, r run.Report, orders *
 	}
 	var numbers []int
 	for _, o := range list {
-		alone := o.step.Kind != run.Remove && !o.step.Kind.Undoes() && o.step.Kind != run.Setting
+		alone := o.step.Kind.Alone()
 		if alone && len(orders.Steps)+len(r.Flying) > 0 {
 			break
 		}

@@ -7,6 +7,7 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"errors"
+	"io"
 	"slices"
 	"sync"
 	"time"
@@ -359,6 +360,11 @@ func (t *taken) Captured(_ context.Context, serial string, c *android.Capture) e
 }
 
 func (t *taken) Named(context.Context, []bench.Named) error { return nil }
+
+// File hands out nothing: whoever is alone gives files to the station itself.
+func (t *taken) File(context.Context, uuid.UUID) (io.ReadCloser, error) {
+	return nil, errors.New("this bench has no server to fetch files from")
+}
 
 // Run advances the run and writes it down; what can't be written is not ordered.
 func (t *taken) Run(_ context.Context, id uuid.UUID, report run.Report) (run.Orders, error) {

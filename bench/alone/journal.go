@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"reflect"
 	"slices"
 	"time"
 
@@ -56,7 +57,7 @@ func (b *Bench) write(r *kept, about *About) error {
 	line := written{At: time.Now().UTC(), About: about, Run: *r.run}
 	line.Run.Steps = nil
 	for i, s := range r.run.Steps {
-		if i >= len(r.stands) || r.stands[i] != s {
+		if i >= len(r.stands) || !reflect.DeepEqual(r.stands[i], s) {
 			line.Steps = append(line.Steps, s)
 		}
 	}

@@ -3,6 +3,7 @@
 package browser
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -27,6 +28,16 @@ func (w Wire) Post(ctx context.Context, path string, message []byte) ([]byte, er
 	}
 	body := bytesOf(answer.Get("body"))
 	return body, bench.Refusal(answer.Get("status").Int(), body)
+}
+
+// Get fetches something, all of it at once; see bench.Wire.
+func (w Wire) Get(ctx context.Context, path string) (io.ReadCloser, error) {
+	answer, err := w.ask(ctx, "get", path)
+	if err != nil {
+		return nil, err
+	}
+	body := bytesOf(answer.Get("body"))
+	return io.NopCloser(bytes.NewReader(body)), bench.Refusal(answer.Get("status").Int(), body)
 }
 
 // Text begins a text that is compressed as it comes; see bench.TextWire.

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 )
 
@@ -20,6 +21,17 @@ type PackageFile struct {
 	Labels map[string]string
 	// Icon is a PNG or WebP picture, nil where there is none of them.
 	Icon []byte
+	// Split is the name of the part of a package that the file is, "" for the
+	// package's own file.
+	Split string
+	// MinSDK is the API level that it needs, 0 where it says none.
+	MinSDK int
+	// ABIs are the kinds of processors that it has programs for; none where it
+	// needs no certain one.
+	ABIs []string
+	// Signers are the SHA-256 of the certificates of whoever signed it, in hex;
+	// none where it is not signed in a way that is known here.
+	Signers []string
 }
 
 // ErrPackageFile is wrapped by every error of ReadPackageFile.
@@ -39,6 +51,7 @@ const (
 	attrName        = 0x01010003
 	attrVersionCode = 0x0101021b
 	attrVersionName = 0x0101021c
+	attrMinSDK      = 0x0101020c
 )
 
 // ReadPackageFile reads the manifest and the resource table of a package
@@ -79,7 +92,20 @@ func ReadPackageFile(r io.ReaderAt, size int64) (*PackageFile, error) {
 		}
 	}
 	f.Icon = pickIcon(z, table, icon)
+	f.Split, f.MinSDK, f.ABIs = Printable(m.split, 100), m.minSDK, abisOf(z)
+	f.Signers, _ = readSigners(r, size)
 	return f, nil
+}
+
+// abisOf are the folders of programs in a package file.
+func abisOf(z *zip.Reader) (list []string) {
+	for _, f := range z.File {
+		rest, ok := strings.CutPrefix(f.Name, "lib/")
+		if abi, _, deep := strings.Cut(rest, "/"); ok && deep && abi != "" && len(list) < 20 && !slices.Contains(list, abi) {
+			list = append(list, Printable(abi, 40))
+		}
+	}
+	return list
 }
 
 func unpack(z *zip.Reader, name string, limit int64) ([]byte, error) {
@@ -133,6 +159,8 @@ type manifest struct {
 	name        string
 	versionCode int64
 	versionName string
+	split       string
+	minSDK      int
 	label, icon value
 	launcher    struct{ label, icon value }
 }
@@ -149,9 +177,11 @@ func readManifest(raw []byte) (*manifest, error) {
 				inActivity = false
 			}
 		case e.name == "manifest":
-			m.name = e.plain["package"]
+			m.name, m.split = e.plain["package"], e.plain["split"]
 			m.versionCode = int64(e.attrs[attrVersionCode].data)
 			m.versionName = text(attrVersionName)
+		case e.name == "uses-sdk":
+			m.minSDK = int(min(e.attrs[attrMinSDK].data, 10_000))
 		case e.name == "application":
 			m.label, m.icon = e.attrs[attrLabel], e.attrs[attrIcon]
 		case e.name == "activity" || e.name == "activity-alias":

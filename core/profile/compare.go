@@ -125,6 +125,9 @@ func StepsDigest(steps []Step) string {
 		if s.Kind != Remove {
 			fmt.Fprintf(sum, "%q\n", s.Text)
 		}
+		if s.File != nil || len(s.Grants) > 0 {
+			fmt.Fprintf(sum, "%+v %q\n", pinOf(s), s.Grants)
+		}
 	}
 	return hex.EncodeToString(sum.Sum(nil))
 }

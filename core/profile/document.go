@@ -276,6 +276,9 @@ func (s Step) check() error {
 		if s.Role != "" && !roleName.MatchString(s.Role) {
 			return fmt.Errorf("%q is not a role", s.Role)
 		}
+		if s.Kind == PutIn && s.Package != "" {
+			return Extra{Kind: PutIn, Package: s.Package, Role: s.Role, File: s.File, Grants: s.Grants, Seconds: s.Seconds}.check()
+		}
 		if s.Package == "" && s.Kind != WithdrawAdmin {
 			return nil
 		}

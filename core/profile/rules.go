@@ -77,11 +77,16 @@ type Extra struct {
 	Package android.PackageName `json:"package,omitempty"`
 	Label   string              `json:"label,omitempty" maxLength:"200"`
 	Role    string              `json:"role,omitempty" maxLength:"60"`
+	// File pins the file that is put in, nil where it is in the phone or a store
+	// has it; Grants are permissions that it is given.
+	File   *FilePin `json:"file,omitempty" nullable:"false"`
+	Grants []string `json:"grants,omitempty" maxItems:"20" nullable:"false"`
 	// Namespace, Key and Value are a setting.
 	Namespace string `json:"namespace,omitempty" enum:"global,secure,system"`
 	Key       string `json:"key,omitempty" maxLength:"100"`
 	Value     string `json:"value,omitempty" maxLength:"200"`
-	// Seconds is how long to wait after the removal.
+	// Seconds is how long to wait: after the removal, or after something was put
+	// in and before anything goes.
 	Seconds int    `json:"seconds,omitempty" minimum:"0" maximum:"600"`
 	Why     string `json:"why,omitempty" maxLength:"300"`
 }
@@ -236,6 +241,18 @@ func (e Extra) check() error {
 		if e.Role != "" && (!roleName.MatchString(e.Role) || e.Package == "") {
 			return errors.New("a role is one of the platform's, such as HOME, and needs the package that is to hold it")
 		}
+		if e.Package == "" && (e.File != nil || len(e.Grants) > 0) {
+			return errors.New("a file and permissions need the name of the package")
+		}
+		if e.Seconds < 0 || e.Seconds > 600 {
+			return errors.New("wait at most 600 seconds")
+		}
+		if e.File != nil {
+			if err := e.File.check(); err != nil {
+				return err
+			}
+		}
+		return CheckGrants(e.Grants)
 	case Setting:
 		if err := CheckSetting(e.Namespace, e.Key); err != nil {
 			return err

@@ -56,12 +56,15 @@ type Step struct {
 	// Pinned is the reason where a person put the package in by hand.
 	Pinned   string    `json:"pinned,omitempty"`
 	Evidence *Evidence `json:"evidence,omitempty"`
-	// Role is what a package that is put in must hold.
-	Role      string `json:"role,omitempty"`
-	Namespace string `json:"namespace,omitempty"`
-	Key       string `json:"key,omitempty"`
-	Value     string `json:"value,omitempty"`
-	Seconds   int    `json:"seconds,omitempty"`
+	// Role is what a package that is put in must hold, File the file that it comes
+	// from, Grants the permissions that it is given.
+	Role      string   `json:"role,omitempty"`
+	File      *FilePin `json:"file,omitempty"`
+	Grants    []string `json:"grants,omitempty"`
+	Namespace string   `json:"namespace,omitempty"`
+	Key       string   `json:"key,omitempty"`
+	Value     string   `json:"value,omitempty"`
+	Seconds   int      `json:"seconds,omitempty"`
 	// Text says what to do, for people.
 	Text string `json:"text,omitempty"`
 }
@@ -193,6 +196,12 @@ func (w *composer) putIns(order [][]android.PackageName) {
 		}
 		name := orText(e.Label, string(e.Package))
 		text := "Put in " + name
+		if e.File != nil {
+			text += " from its file"
+			if e.File.From != "" {
+				text += " (" + e.File.From + ")"
+			}
+		}
 		if e.Role != "" {
 			text += ", and see that it holds the role " + e.Role
 		}
@@ -200,7 +209,7 @@ func (w *composer) putIns(order [][]android.PackageName) {
 			text += ": " + e.Why
 		}
 		put[name], put[string(e.Package)] = true, true
-		w.c.Extras[i] = w.step(Step{Kind: PutIn, Phase: Before, Package: e.Package, Label: e.Label, Role: e.Role, Text: text})
+		w.c.Extras[i] = w.step(Step{Kind: PutIn, Phase: Before, Package: e.Package, Label: e.Label, Role: e.Role, File: e.File, Grants: e.Grants, Seconds: e.Seconds, Text: text})
 	}
 	for _, group := range order {
 		for _, name := range group {

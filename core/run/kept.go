@@ -224,7 +224,7 @@ func (k *Kept) begin(r Report, orders *Orders) {
 		}
 	}
 	for _, s := range list[:min(len(list), r.Want)] {
-		alone := s.Kind != Remove && !s.Kind.Undoes() && s.Kind != Setting
+		alone := s.Kind.Alone()
 		if alone && len(orders.Steps)+len(r.Flying) > 0 {
 			return
 		}

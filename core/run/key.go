@@ -81,6 +81,9 @@ func Keys(steps []Step) []Key {
 // Had is what a step that waits is to write down before it is sent: ok where the
 // phone has just told it.
 func (s Step) Had(seen *Seen) (value string, ok bool) {
+	if s.Kind == PutIn && s.Package != "" {
+		return s.placeOf(seen).String(), true
+	}
 	if s.Kind.Undoes() || s.Touches() == (Key{}) {
 		return "", false
 	}

@@ -16,6 +16,8 @@ type Choices struct {
 	Leave []android.PackageName `json:"leave" nullable:"false" maxItems:"2000"`
 	Off   []android.PackageName `json:"off" nullable:"false" maxItems:"2000"`
 	Quiet []android.PackageName `json:"quiet,omitempty" nullable:"false" maxItems:"2000"`
+	// Given are packages whose files lie ready at the bench.
+	Given []android.PackageName `json:"given,omitempty" nullable:"false" maxItems:"200"`
 	// Keep are functions that the phone's owner uses: what carries them stays.
 	Keep []string `json:"keep" nullable:"false" maxItems:"100"`
 	// Without are numbers of the release's other steps that are left out.
@@ -97,7 +99,7 @@ func Plan(d *profile.Document, c Choices) []Step {
 		step := Step{Package: s.Package, Label: s.Label, Role: s.Role, Namespace: s.Namespace, Key: s.Key, Value: s.Value, Text: s.Text, Sheet: s.Number}
 		switch s.Kind {
 		case profile.PutIn:
-			step.Kind = PutIn
+			step.Kind, step.File, step.Grants, step.Seconds = PutIn, s.File, s.Grants, s.Seconds
 		case profile.WithdrawAdmin:
 			step.Kind = WithdrawAdmin
 		case profile.Setting, profile.HoldUpdates:
@@ -149,7 +151,7 @@ type Journal struct {
 	State State  `json:"state" enum:"waiting,sent,done,already,absent,refused,failed,skipped,unknown"`
 	Words string `json:"words"`
 	// Before is what a step changes: a setting's value, what a package might do
-	// that is quietened, or how often the phone had started before a restart.
+	// that is quietened, the Place of one that is put in, or how often the phone had started before a restart.
 	Before string `json:"before,omitempty"`
 }
 
@@ -205,6 +207,9 @@ func Undo(list []Journal, names []android.PackageName) []Step {
 	if names == nil {
 		for _, j := range Set(list) {
 			undo = append(undo, Step{Kind: SetBack, Namespace: j.Namespace, Key: j.Key, Value: j.Before, Undoes: j.Number})
+		}
+		for _, j := range PutIns(list) {
+			undo = append(undo, *takeOut(j))
 		}
 	}
 	slices.SortFunc(undo, func(a, b Step) int { return b.Undoes - a.Undoes })

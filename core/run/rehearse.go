@@ -49,7 +49,7 @@ type Row struct {
 	profile.Step
 	Would Would `json:"would" enum:"goes,quietens,already,absent,refuses,left-out,does,to-see"`
 	// Code says why for programs, Why for people; both "" where Would says all.
-	Code Because `json:"code,omitempty" enum:"active-administrator,by-hand,copy-put-in,gone-before,holds,holds-not,holds-role,in-place,install-first,kept,left,lock-code-unknown,no-administrator,not-needed,not-there,off-before,only-a-person-tells,refused-here,seen-to,step-left-out,takes-role"`
+	Code Because `json:"code,omitempty" enum:"active-administrator,by-hand,copy-put-in,file-given,file-wanted,gone-before,holds,holds-not,holds-role,in-place,install-first,kept,left,lock-code-unknown,no-administrator,not-needed,not-there,off-before,only-a-person-tells,refused-here,seen-to,step-left-out,takes-role"`
 	Why  string  `json:"why"`
 	// Off is true where it is switched off or quietened instead, as Method says.
 	Off bool `json:"off,omitempty"`
@@ -72,6 +72,8 @@ const (
 	BecauseHolds               Because = "holds"
 	BecauseHoldsNot            Because = "holds-not"
 	BecauseHoldsRole           Because = "holds-role"
+	BecauseFileGiven           Because = "file-given"
+	BecauseFileWanted          Because = "file-wanted"
 	BecauseInPlace             Because = "in-place"
 	BecauseInstallFirst        Because = "install-first"
 	// For a function that the owner wants, or because somebody said so.
@@ -315,6 +317,12 @@ func (w *rehearser) putIn(row *Row) {
 	switch {
 	case row.Package == "":
 		row.say(ToSee, BecauseByHand, "by hand, where the owner wants it")
+	case row.File != nil && (!installed || w.version(row.Package) < row.File.Least):
+		if slices.Contains(w.c.Given, row.Package) {
+			row.say(WouldDo, BecauseFileGiven, "its file is ready")
+		} else {
+			row.say(ToSee, BecauseFileWanted, "its file is wanted")
+		}
 	case installed && (row.Role == "" || w.Net.Holds(row.Package, row.Role)):
 		row.say(WouldAlready, BecauseInPlace, "in place")
 		if row.Role != "" {
@@ -327,6 +335,15 @@ func (w *rehearser) putIn(row *Row) {
 	default:
 		row.say(ToSee, BecauseInstallFirst, "not on this phone: install it first")
 	}
+}
+
+// version is that of a package on the phone.
+func (w *rehearser) version(name android.PackageName) int64 {
+	i := slices.IndexFunc(w.Packages, func(p android.Package) bool { return p.Name == name })
+	if i < 0 {
+		return 0
+	}
+	return w.Packages[i].VersionCode
 }
 
 // condition says whether what a package goes by only holds.
@@ -472,10 +489,14 @@ func (w *rehearser) stops() {
 		if row.Would == ToSee && row.Kind == profile.Check {
 			add(NotSeenTo, "step %d is not seen to: %s", row.Number, row.Text)
 		}
-		if row.Would == ToSee && row.Kind == profile.PutIn && row.Role != "" {
+		if row.Would == ToSee && row.Kind == profile.PutIn && (row.Role != "" || row.File != nil) {
 			name := row.Label
 			if name == "" {
 				name = string(row.Package)
+			}
+			if row.File != nil {
+				add(PutInFirst, "the file of %s is wanted: give it, or leave step %d out", name, row.Number)
+				continue
 			}
 			add(PutInFirst, "%s is not on this phone: install it first, or leave step %d out", name, row.Number)
 		}

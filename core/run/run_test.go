@@ -228,11 +228,22 @@ func TestCommand(t *testing.T) {
 			t.Errorf("%+v became %q", bad, line)
 		}
 	}
-	if line, err := (Step{Kind: PutIn, Package: "com.a.b", Role: "HOME;x"}).RoleCommand(); err == nil {
+	seen := &Seen{SDK: 34, Facts: android.PhoneFacts{Keyboards: []android.Keyboard{{Package: "com.a.keys", Component: ".Service"}, {Package: "com.b.keys", Component: "com.b.keys.in.Service"}, {Package: "com.a.bad", Component: "x;reboot"}}}}
+	if line, err := RoleCommand(seen, "HOME;x", "com.a.b"); err == nil {
 		t.Errorf("a hostile role became %q", line)
 	}
-	if line, _ := (Step{Kind: PutIn, Package: "com.a.b", Role: "HOME"}).RoleCommand(); line != "cmd role add-role-holder --user 0 android.app.role.HOME com.a.b" {
-		t.Error(line)
+	for of, want := range map[[2]string]string{
+		{"HOME", "com.a.b"}: "cmd role add-role-holder --user 0 android.app.role.HOME com.a.b", {"KEYBOARD", "com.a.keys"}: "ime enable com.a.keys/.Service; ime set com.a.keys/.Service",
+		{"KEYBOARD", "com.b.keys"}: "ime enable com.b.keys/.in.Service; ime set com.b.keys/.in.Service", {"KEYBOARD", "com.a.bad"}: "", {"KEYBOARD", "com.a.b"}: "", {"WEB_VIEW", "com.a.b"}: "",
+	} {
+		if line, err := RoleCommand(seen, of[0], android.PackageName(of[1])); err != nil || line != want {
+			t.Errorf("%v: %q, %v", of, line, err)
+		}
+	}
+	for _, grants := range [][]string{{"android.permission.CAMERA;reboot"}, {"$(reboot)"}, {"CAMERA"}, {""}} {
+		if lines, err := (Step{Package: "com.a.b", Grants: grants}).GrantCommands(); err == nil {
+			t.Errorf("%q became %q", grants, lines)
+		}
 	}
 }
 

@@ -4,12 +4,12 @@ import (
 	"fmt"
 	"slices"
 	"strconv"
-	"strings"
 
 	"roster/core/android"
 	"roster/core/evidence"
 	"roster/core/impact"
 	"roster/core/posix"
+	"roster/core/profile"
 )
 
 // Kind is what a step of a run does.
@@ -27,13 +27,18 @@ const (
 	Restart       Kind = "restart"
 	// Look asks the phone what it has, and what came back.
 	Look Kind = "look"
-	// PutBack and SetBack take back a removal and a setting.
+	// PutBack and SetBack take back a removal and a setting, TakeOut what was put
+	// in.
 	PutBack Kind = "put-back"
 	SetBack Kind = "set-back"
+	TakeOut Kind = "take-out"
 )
 
 // Undoes reports whether a step of the kind takes another one back.
-func (k Kind) Undoes() bool { return k == PutBack || k == SetBack }
+func (k Kind) Undoes() bool { return k == PutBack || k == SetBack || k == TakeOut }
+
+// Alone reports whether nothing else may be under way beside a step of the kind.
+func (k Kind) Alone() bool { return !slices.Contains([]Kind{Remove, PutBack, Setting, SetBack}, k) }
 
 // State is how a step stands.
 type State string
@@ -58,17 +63,21 @@ func (s State) Ended() bool { return s != Waiting && s != Sent && s != Unknown }
 // over steps that were added later; they are done in the order of numbers.
 type Step struct {
 	Number  int                 `json:"number"`
-	Kind    Kind                `json:"kind" enum:"put-in,withdraw-admin,condition,setting,remove,wait,restart,look,put-back,set-back"`
+	Kind    Kind                `json:"kind" enum:"put-in,withdraw-admin,condition,setting,remove,wait,restart,look,put-back,set-back,take-out"`
 	Method  evidence.Method     `json:"method,omitempty"`
 	Package android.PackageName `json:"package,omitempty"`
 	Label   string              `json:"label,omitempty"`
-	// Role is the job that a package which is put in must hold.
-	Role      string `json:"role,omitempty"`
-	Namespace string `json:"namespace,omitempty"`
-	Key       string `json:"key,omitempty"`
+	// Role is the job that a package which is put in must hold, File the file that
+	// it comes from, Grants the permissions that it is given.
+	Role      string           `json:"role,omitempty"`
+	File      *profile.FilePin `json:"file,omitempty" nullable:"false"`
+	Grants    []string         `json:"grants,omitempty" nullable:"false"`
+	Namespace string           `json:"namespace,omitempty"`
+	Key       string           `json:"key,omitempty"`
 	// Value is what a setting is set to; of a SetBack what it had, null where
 	// it was not set at all; of the PutBack of what was quietened what it might
-	// do before, as android.Noise writes itself.
+	// do before, as android.Noise writes itself, and of a TakeOut how it was
+	// before, as Place writes itself.
 	Value   string `json:"value,omitempty"`
 	Seconds int    `json:"seconds,omitempty"`
 	Text    string `json:"text,omitempty"`
@@ -139,22 +148,6 @@ func installExisting(sdk int, name android.PackageName) string {
 	return "cmd package install-existing --user 0 " + string(name)
 }
 
-// RoleCommand is the line that makes a package that is put in the holder of its
-// role; "" for jobs that the platform does not give by a role.
-func (s Step) RoleCommand() (string, error) {
-	if _, err := android.ParsePackageName(string(s.Package)); err != nil {
-		return "", fmt.Errorf("step %d: %w", s.Number, err)
-	}
-	switch s.Role {
-	case "", impact.Keyboard, impact.WebView:
-		return "", nil
-	}
-	if strings.Trim(s.Role, "ABCDEFGHIJKLMNOPQRSTUVWXYZ_") != "" {
-		return "", fmt.Errorf("step %d: %q is not a role", s.Number, android.Printable(s.Role, 40))
-	}
-	return "cmd role add-role-holder --user 0 android.app.role." + s.Role + " " + string(s.Package), nil
-}
-
 // Seen is what a phone has at one moment, as far as a run needs it.
 type Seen struct {
 	Fingerprint string `json:"fingerprint"`
@@ -193,7 +186,15 @@ func (s Step) Settle(seen *Seen, before string) (State, string) {
 		case !known:
 			return Absent, "not on this phone"
 		}
-	case PutBack, PutIn:
+	case TakeOut:
+		if !installed && ParsePlace(s.Value).Absent {
+			return Done, "the answer was lost; the phone shows that it was done"
+		}
+	case PutIn:
+		if installed && s.Role == "" && len(s.Grants) == 0 {
+			return Done, "the answer was lost; the phone shows that it was done"
+		}
+	case PutBack:
 		if installed && (s.Method != evidence.Disable || !off) {
 			return Done, "the answer was lost; the phone shows that it was done"
 		}

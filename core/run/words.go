@@ -96,6 +96,7 @@ var meanings = []sign{
 	{"DEVICE_POLICY_MANAGER", Meaning{"A device administrator guards it. Withdraw that in the phone's settings under security, then try again.", []Advice{Withdraw, Leave}}},
 	{"DELETE_FAILED_INTERNAL_ERROR", Meaning{"The maker protects it on this build.", []Advice{SwitchOff, Hush, Leave}}},
 	{"protected package", Meaning{"The maker protects it: it can't be switched off either.", []Advice{Hush, Leave}}},
+	{"INSTALL_FAILED_USER_RESTRICTED", Meaning{"Its owner said no on the phone's screen, or the phone does not let a computer install anything: look under developer options.", []Advice{Later, Leave}}},
 	{"USER_RESTRICTED", Meaning{"This user of the phone may not remove apps.", []Advice{Hush, Leave}}},
 	{"OWNER_BLOCKED", Meaning{"Whoever manages the phone does not let it go.", []Advice{Hush, Leave}}},
 	{"USED_SHARED_LIBRARY", Meaning{"Another app that is on the phone still uses a library of it.", []Advice{SwitchOff, Hush, Leave}}},
@@ -105,6 +106,14 @@ var meanings = []sign{
 	{"NameNotFound", Meaning{"The phone's image holds no copy of it.", []Advice{Restore, Leave}}},
 	{"find service", Meaning{"The phone's system is not up yet.", []Advice{Later}}},
 	{"error: closed", Meaning{"The phone hung up before it answered.", []Advice{Later}}},
+	{"INSUFFICIENT_STORAGE", Meaning{"There is not enough room for it on the phone.", []Advice{Later, Leave}}},
+	{"VERSION_DOWNGRADE", Meaning{"The phone has a newer version of it already.", []Advice{Leave}}},
+	{"UPDATE_INCOMPATIBLE", Meaning{"The phone has one of the same name that somebody else signed.", []Advice{Leave}}},
+	{"OLDER_SDK", Meaning{"It needs a newer Android than the phone has.", []Advice{Leave}}},
+	{"NO_MATCHING_ABIS", Meaning{"It is for another processor.", []Advice{Leave}}},
+	{"INSTALL_FAILED_ABORTED", Meaning{"Its owner said no on the phone's screen.", []Advice{Later, Leave}}},
+	{"INSTALL_FAILED_VERIFICATION_FAILURE", Meaning{"The phone's own check of apps refused it.", []Advice{Later, Leave}}},
+	{"INSTALL_", Meaning{"The phone does not take the file.", []Advice{Leave}}},
 	{"SecurityException", Meaning{"The phone does not give a computer the right to do this.", []Advice{Leave}}},
 }
 

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"time"
 
 	"github.com/google/uuid"
@@ -61,6 +62,12 @@ func (r *Results) Named(ctx context.Context, list []bench.Named) error {
 	return r.worker.store.AddNames(ctx, names)
 }
 
+// File hands out a package file that waits for the bench.
+func (r *Results) File(ctx context.Context, id uuid.UUID) (io.ReadCloser, error) {
+	file, _, err := r.worker.store.HandedFile(ctx, r.bench, id)
+	return file, err
+}
+
 // End is EndJob of this job.
 func (r *Results) End(ctx context.Context, value any, wrong string) error {
 	return r.worker.EndJob(ctx, r.job, value, wrong)
@@ -72,6 +79,19 @@ func requestOf(job store.Job) (r bench.Request, err error) {
 		return r, fmt.Errorf("the request of job %s: %w", job.ID, err)
 	}
 	return r, nil
+}
+
+// handed forgets the package files that a bench has fetched, or could not.
+func (w *Worker) handed(ctx context.Context, job store.Job) error {
+	asked, err := requestOf(job)
+	if err != nil {
+		return err
+	}
+	ids := make([]uuid.UUID, len(asked.Files))
+	for i, f := range asked.Files {
+		ids[i] = f.ID
+	}
+	return w.store.DropHandedFiles(ctx, ids)
 }
 
 // EndJob writes down how a job ended, saying what was kept. Where what came of
@@ -91,6 +111,8 @@ func (w *Worker) EndJob(ctx context.Context, job store.Job, value any, wrong str
 		wrong = "" // the run itself says what became of it
 	case bench.KindBackup, bench.KindVerify:
 		unstored = w.endBackup(ctx, job, value, wrong)
+	case bench.KindFiles:
+		unstored = w.handed(ctx, job)
 	case bench.KindDiscard:
 		if wrong == "" {
 			unstored = w.discarded(ctx, job)

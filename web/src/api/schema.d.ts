@@ -268,6 +268,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/benches/{id}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give a bench package files that releases put in
+         * @description Form field: files, as often as there are files. For: technician.
+         */
+        post: operations["giveFiles"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/benches/{id}/phones/{handle}/backups": {
         parameters: {
             query?: never;
@@ -1246,6 +1266,26 @@ export interface paths {
          * @description For: technician.
          */
         get: operations["exportLedger"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/link/files/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A package file that waits for this bench
+         * @description For: bench.
+         */
+        get: operations["linkFile"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3053,6 +3093,7 @@ export interface components {
         };
         BenchChoices: {
             anyway: boolean;
+            given?: string[];
             keep: string[];
             leave: string[];
             noRestart: boolean;
@@ -3178,12 +3219,14 @@ export interface components {
         };
         BenchRow: {
             /** @enum {string} */
-            code?: "active-administrator" | "by-hand" | "copy-put-in" | "gone-before" | "holds" | "holds-not" | "holds-role" | "in-place" | "install-first" | "kept" | "left" | "lock-code-unknown" | "no-administrator" | "not-needed" | "not-there" | "off-before" | "only-a-person-tells" | "refused-here" | "seen-to" | "step-left-out" | "takes-role";
+            code?: "active-administrator" | "by-hand" | "copy-put-in" | "file-given" | "file-wanted" | "gone-before" | "holds" | "holds-not" | "holds-role" | "in-place" | "install-first" | "kept" | "left" | "lock-code-unknown" | "no-administrator" | "not-needed" | "not-there" | "off-before" | "only-a-person-tells" | "refused-here" | "seen-to" | "step-left-out" | "takes-role";
             /** Format: int64 */
             comesBack?: number;
             conditions?: string[] | null;
             costs?: string[] | null;
             evidence?: components["schemas"]["Evidence"];
+            file?: components["schemas"]["FilePin"];
+            grants?: string[] | null;
             /** Format: int64 */
             group?: number;
             key?: string;
@@ -3226,10 +3269,12 @@ export interface components {
         BenchStep: {
             /** Format: int64 */
             again?: number;
+            file?: components["schemas"]["FilePin"];
+            grants?: string[];
             if?: string;
             key?: string;
             /** @enum {string} */
-            kind: "put-in" | "withdraw-admin" | "condition" | "setting" | "remove" | "wait" | "restart" | "look" | "put-back" | "set-back";
+            kind: "put-in" | "withdraw-admin" | "condition" | "setting" | "remove" | "wait" | "restart" | "look" | "put-back" | "set-back" | "take-out";
             label?: string;
             method?: string;
             namespace?: string;
@@ -3964,6 +4009,8 @@ export interface components {
             standing: string;
         };
         Extra: {
+            file?: components["schemas"]["FilePin"];
+            grants?: string[];
             key?: string;
             /** @enum {string} */
             kind: "put-in" | "setting" | "hold-updates" | "wait";
@@ -3986,6 +4033,13 @@ export interface components {
             desk: string;
             /** @description The address of your feed. It is a secret, shown this once; a new one ends the old. */
             path: string;
+        };
+        FilePin: {
+            from?: string;
+            /** Format: int64 */
+            least?: number;
+            sha256?: string;
+            signer: string;
         };
         FilterOutputBody: {
             /** @description What could be written next */
@@ -4082,6 +4136,25 @@ export interface components {
             version: string;
             why: string;
         };
+        Given: {
+            abis?: string[];
+            files: components["schemas"]["GivenFile"][];
+            label?: string;
+            /** Format: int64 */
+            minSdk?: number;
+            package: string;
+            signer: string;
+            /** Format: int64 */
+            versionCode: number;
+            versionName?: string;
+        };
+        GivenFile: {
+            file: string;
+            sha256: string;
+            /** Format: int64 */
+            size: number;
+            split?: string;
+        };
         Grade: {
             applies?: components["schemas"]["Claim"];
             bySuggestion: boolean;
@@ -4113,6 +4186,13 @@ export interface components {
              */
             to: string;
             words: string;
+        };
+        HandedFile: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+            /** Format: int64 */
+            size: number;
         };
         Held: {
             build: components["schemas"]["BuildCover"];
@@ -4282,6 +4362,10 @@ export interface components {
             state: "waiting" | "running" | "done" | "failed" | "cancelled";
             /** Format: date-time */
             updatedAt: string;
+        };
+        JobMade: {
+            /** Format: uuid */
+            job: string;
         };
         JoinInputBody: {
             login: string;
@@ -5494,9 +5578,10 @@ export interface components {
             /** Format: uuid */
             backup?: string;
             code?: string;
+            files?: components["schemas"]["HandedFile"][] | null;
             keys?: components["schemas"]["BenchKey"][] | null;
             /** @enum {string} */
-            kind: "capture" | "names" | "watch" | "label" | "connect" | "disconnect" | "pair" | "hand" | "run" | "look" | "backup" | "verify" | "restore" | "discard";
+            kind: "capture" | "names" | "watch" | "label" | "connect" | "disconnect" | "pair" | "hand" | "run" | "look" | "backup" | "verify" | "restore" | "discard" | "files";
             phone?: string;
             /** Format: uuid */
             run?: string;
@@ -5899,10 +5984,12 @@ export interface components {
             before?: string;
             /** Format: date-time */
             endedAt?: string;
+            file?: components["schemas"]["FilePin"];
+            grants?: string[];
             if?: string;
             key?: string;
             /** @enum {string} */
-            kind: "put-in" | "withdraw-admin" | "condition" | "setting" | "remove" | "wait" | "restart" | "look" | "put-back" | "set-back";
+            kind: "put-in" | "withdraw-admin" | "condition" | "setting" | "remove" | "wait" | "restart" | "look" | "put-back" | "set-back" | "take-out";
             label?: string;
             means?: components["schemas"]["BenchMeaning"];
             method?: string;
@@ -6122,6 +6209,8 @@ export interface components {
             conditions?: string[] | null;
             costs?: string[] | null;
             evidence?: components["schemas"]["Evidence"];
+            file?: components["schemas"]["FilePin"];
+            grants?: string[] | null;
             /** Format: int64 */
             group?: number;
             key?: string;
@@ -6367,6 +6456,7 @@ export interface components {
         View: {
             /** @description The adb server's; empty without one */
             address: string;
+            given?: components["schemas"]["Given"][];
             next: string;
             phones: components["schemas"]["Phone"][];
             standIns: components["schemas"]["StandIn"][];
@@ -7019,6 +7109,43 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    giveFiles: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    files?: string[];
+                };
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobMade"];
+                };
             };
             /** @description Error */
             default: {
@@ -8871,6 +8998,35 @@ export interface operations {
             };
             header?: never;
             path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    linkFile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody?: never;

@@ -58,6 +58,10 @@ export class Link {
     return answerOf(await this.ask(signal, path, { method: 'POST', body, headers }))
   }
 
+  async get(signal: AbortSignal, path: string): Promise<Answer> {
+    return answerOf(await this.ask(signal, path, {}))
+  }
+
   // text begins a text that is compressed as it comes, and sent when it is whole.
   text(path: string): Text {
     return new Text((signal, query, body) =>
