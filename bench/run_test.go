@@ -37,6 +37,8 @@ type keeper struct {
 	supersede int
 	stop      bool
 	keys      []core.Key
+	// answered is called when a step is answered, nil for nobody.
+	answered func(core.StepAnswer)
 }
 
 func keep(t *testing.T, steps ...core.Step) *keeper {
@@ -66,6 +68,9 @@ func (k *keeper) Run(_ context.Context, _ uuid.UUID, r core.Report) (core.Orders
 			k.t.Errorf("step %d is answered, and was %s", a.Step, k.states[a.Step])
 		}
 		k.states[a.Step], k.words[a.Step] = a.State, a.Words
+		if k.answered != nil {
+			k.answered(a)
+		}
 	}
 	if r.End != "" {
 		k.end, k.why = r.End, r.Why
@@ -294,8 +299,25 @@ func TestRunPutsIn(t *testing.T) {
 	give(foreign)
 	held("another processor", "is for another processor: x86_64", anyFile)
 	give(spec)
+	// The cable is pulled when the new keyboard has its job, before the old one goes.
 	k := keep(t, putIn, old, core.Step{Kind: core.Look})
-	if err := k.do(s, p); err != nil || k.all() != "done done done" || k.words[1] != "holds the role" {
+	k.answered = func(a core.StepAnswer) {
+		if a.Step == 1 && a.State == core.Done {
+			byHand(t, s, p, "unplug")
+		}
+	}
+	if err := k.do(s, p); err == nil || k.states[1] != core.Done || k.end != "interrupted" || k.words[1] != "holds the role" {
+		t.Fatalf("%v: %s %v, %s %s", err, k.all(), k.words, k.end, k.why)
+	}
+	byHand(t, s, p, "plug")
+	eventually(t, "the phone is back", func() bool { return seen(s, p.Address).Version != "" })
+	k.end, k.answered = "", nil
+	for number, state := range k.states {
+		if state == core.Sent { // as a server settles what nobody knows of
+			k.states[number] = core.Waiting
+		}
+	}
+	if err := k.do(s, seen(s, p.Address)); err != nil || k.all() != "done done done" {
 		t.Fatalf("%v: %s %v, held %s", err, k.all(), k.words, k.why)
 	}
 	first, last := k.looks()
@@ -317,6 +339,14 @@ func TestRunPutsIn(t *testing.T) {
 	}
 	if _, last := back.looks(); slices.Contains(last.Installed, "org.open.keys") || !slices.Contains(last.Installed, "com.brannock.keys") {
 		t.Error("it is not as it was")
+	}
+}
+
+// byHand does something to a stand-in as whoever holds it would.
+func byHand(t *testing.T, s *bench.Station, p bench.Phone, action string) {
+	t.Helper()
+	if _, err := s.Do(t.Context(), bench.Request{Kind: bench.KindHand, Address: p.Address, Action: action}, &recorder{}); err != nil {
+		t.Error(err)
 	}
 }
 

@@ -34,6 +34,8 @@ type sampleProfile struct {
 		Value   string `yaml:"value"`
 		Seconds int    `yaml:"seconds"`
 		Why     string `yaml:"why"`
+		Signer  string `yaml:"signer"`
+		From    string `yaml:"from"`
 	} `yaml:"extras"`
 	Ceiling  float64         `yaml:"ceiling"`
 	Releases []sampleRelease `yaml:"releases"`
@@ -68,6 +70,9 @@ func (p sampleProfile) rules(ceiling float64) profile.Rules {
 		extra := profile.Extra{Kind: profile.StepKind(e.Kind), Package: android.PackageName(e.Package), Label: e.Label, Role: e.Role, Seconds: e.Seconds, Why: e.Why}
 		if e.Setting != "" {
 			extra.Namespace, extra.Key, extra.Value = "global", e.Setting, e.Value
+		}
+		if e.Signer != "" {
+			extra.File = &profile.FilePin{Signer: e.Signer, From: e.From}
 		}
 		rules.Extras = append(rules.Extras, extra)
 	}

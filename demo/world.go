@@ -21,6 +21,10 @@ var World = func() fs.FS {
 // in which they are attached.
 var Phones = []string{"phones/lyra-5-desk.yaml", "phones/nib-2-shelf.yaml", "phones/lyra-5-drawer.yaml", "phones/view-43-ward.yaml", "phones/fen-box.yaml"}
 
+// PutIn is the file of the packages that sample releases put in; see
+// phone.WriteFiles.
+const PutIn = "put-in.yaml"
+
 // LoosePhones are the scenarios of the stand-ins that hang on no computer, for
 // browsers to attach.
 var LoosePhones = []string{"phones/lyra-5-bag.yaml"}

@@ -8,12 +8,24 @@ import type { Page } from '@playwright/test'
 test.use({ of: 'run' })
 test.describe.configure({ mode: 'serial' })
 
-// publish makes the release that is run here, by two people.
-async function publish(page: Page, world: World) {
+// draft makes a profile, and sign publishes it as it is then: the work of two.
+async function draft(page: Page, world: World, name: string) {
   await as(page, world, 'maintainer')
-  const { id } = (await (
-    await api(page, world, 'POST', '/profiles', { maker: 'brannock', model: 'lyra-5', name: 'Ward radio', purpose: 'For the walk.' })
+  const made = await api(page, world, 'POST', '/profiles', { maker: 'brannock', model: 'lyra-5', name, purpose: 'For the walk.' })
+  return ((await made.json()) as { id: string }).id
+}
+async function sign(page: Page, world: World, id: string) {
+  const again = await api(page, world, 'GET', `/profiles/${id}`)
+  const asked = (await (
+    await api(page, world, 'POST', `/profiles/${id}/publications`, { changes: ['The first.'], words: '' }, { 'If-Match': again.headers()['etag'] })
   ).json()) as { id: string }
+  await as(page, world, 'keeper')
+  await api(page, world, 'POST', `/publications/${asked.id}/decision`, { verdict: 'published' })
+}
+
+// publish makes the release that is run here.
+async function publish(page: Page, world: World) {
+  const id = await draft(page, world, 'Ward radio')
   const profile = await api(page, world, 'GET', `/profiles/${id}`)
   const { rules } = (await profile.json()) as { rules: { pins: unknown[] } }
   const goes = (name: string) => ({ package: name, goes: true, reason: 'The ward asked for it.' })
@@ -30,12 +42,7 @@ async function publish(page: Page, world: World) {
     },
     { 'If-Match': profile.headers()['etag'] },
   )
-  const again = await api(page, world, 'GET', `/profiles/${id}`)
-  const asked = (await (
-    await api(page, world, 'POST', `/profiles/${id}/publications`, { changes: ['The first.'], words: '' }, { 'If-Match': again.headers()['etag'] })
-  ).json()) as { id: string }
-  await as(page, world, 'keeper')
-  await api(page, world, 'POST', `/publications/${asked.id}/decision`, { verdict: 'published' })
+  await sign(page, world, id)
 }
 
 const status = async (world: World) =>
@@ -49,12 +56,12 @@ const step = (page: Page, name: string) =>
     .locator('.step')
     .filter({ has: page.getByTitle(name, { exact: true }) })
 
-async function rehearse(page: Page, world: World) {
+async function rehearse(page: Page, world: World, name = 'Ward radio') {
   await page.goto(`${world.url}/bench`)
   await phoneLine(page, world).click()
   await page.getByRole('button', { name: /more$/ }).click()
-  await page.getByRole('button', { name: 'Rehearse Ward radio, no. 1' }).click()
-  await expect(page.getByRole('heading', { name: /Ward radio, no. 1 on Lyra 5/ })).toBeVisible()
+  await page.getByRole('button', { name: `Rehearse ${name}, no. 1` }).click()
+  await expect(page.getByRole('heading', { name: new RegExp(`${name}, no. 1 on Lyra 5`) })).toBeVisible()
 }
 
 test('rehearsed, kept, backed up, run with a refusal and a loose cable, continued, restarted, checked', { tag: '@either' }, async ({ page, world }) => {
@@ -163,9 +170,7 @@ test('run whole on the same phone, its trials reviewed, and the ceiling moves', 
   test.slow()
   await as(page, world, 'technician')
   await attach(page, world)
-  const first = await latest(page, world)
-  await api(page, world, 'POST', `/runs/${first}/put-back`, {})
-  await expect.poll(async () => ((await (await api(page, world, 'GET', `/runs/${first}`)).json()) as { run: { state: string } }).run.state).toBe('put-back')
+  await putBack(page, world)
   expect(background(world)).toContain('No operations.')
   await rehearse(page, world)
   await page.getByRole('button', { name: 'Run it', exact: true }).click()
@@ -252,6 +257,13 @@ test('a broken function is narrowed down to the one package', { tag: '@either' }
   expect(trial?.value).toMatchObject({ outcome: 'function-lost', recovery: 'put-back' })
 })
 
+// putBack puts back all that the last run did.
+async function putBack(page: Page, world: World) {
+  const run = await latest(page, world)
+  await api(page, world, 'POST', `/runs/${run}/put-back`, {})
+  const state = async () => ((await (await api(page, world, 'GET', `/runs/${run}`)).json()) as { run: { state: string } }).run.state
+  await expect.poll(state).toBe('put-back')
+}
 async function latest(page: Page, world: World): Promise<string> {
   const { items } = (await (await api(page, world, 'GET', '/runs?limit=1')).json()) as { items: { id: string }[] }
   return items[0]!.id
@@ -260,3 +272,52 @@ async function number(page: Page, world: World): Promise<number> {
   const { items } = (await (await api(page, world, 'GET', '/runs?limit=1')).json()) as { items: { number: number }[] }
   return items[0]!.number
 }
+
+test('a keyboard is pinned by its file, given to the bench, put in before anything goes, and taken out again', { tag: '@either' }, async ({ page, world }, info) => {
+  test.slow()
+  const folder = info.outputPath('put-in')
+  world.roster('phone', 'files', folder)
+  const keys = `${folder}/org.openhearth.keys.apk`
+  const hearth = ['base.apk', 'split_config.en.apk'].map((name) => `${folder}/org.openhearth.home/${name}`)
+
+  // The maintainer chooses the file, and the profile keeps who signed it.
+  const id = await draft(page, world, 'Ward keys')
+  await page.goto(`${world.url}/profiles/${id}`)
+  await page.getByRole('button', { name: 'add a step' }).click()
+  const dialog = page.getByRole('dialog')
+  await dialog.locator('input[type=file]').setInputFiles(keys)
+  await expect(dialog.getByLabel('Its package')).toHaveValue('org.openhearth.keys')
+  await expect(dialog).toContainText('Signed by 23a5b0f852eeed09')
+  await dialog.getByLabel('Where to get it, in words').fill('the shelf in room 3')
+  await dialog.getByLabel('The job that it takes over').click({ force: true })
+  await page.getByRole('option', { name: 'keyboard' }).click()
+  await dialog.getByRole('button', { name: 'Add it' }).click()
+  await page.getByRole('button', { name: 'Keep the rules' }).click()
+  await expect(page.getByRole('contentinfo', { name: 'Profile' })).toContainText('as kept')
+  await sign(page, world, id)
+
+  await as(page, world, 'technician')
+  await attach(page, world)
+  await putBack(page, world)
+  const before = world.installed()
+  await rehearse(page, world, 'Ward keys')
+  await expect(page.getByText('the file of Open Keys is wanted: give it, or leave step 1 out')).toBeVisible()
+  await expect(page.getByRole('button', { name: 'Run it', exact: true })).toBeDisabled()
+  const files = page.getByRole('region', { name: 'Files to put in' })
+  await expect(files).toContainText('wanted; get it from: the shelf in room 3')
+  // A part without its own file is not taken, and says so.
+  await files.locator('input[type=file]').setInputFiles(hearth[1]!)
+  await expect(files.getByRole('alert')).toContainText('whose own file is not among them')
+  await files.locator('input[type=file]').setInputFiles([keys, ...hearth])
+  await expect(files).toContainText('ready on this bench: version 2.0.1')
+  await page.getByRole('button', { name: 'Run it', exact: true }).click()
+  await page.getByRole('button', { name: 'Run it now' }).click()
+  await expect(sheet(page)).toContainText('finished', { timeout: 120_000 })
+  expect(world.installed()).toContain('org.openhearth.keys')
+  const chosen = () => world.adb('shell', 'settings get secure default_input_method')
+  expect(chosen()).toBe('org.openhearth.keys/.InputService')
+
+  await putBack(page, world)
+  expect(chosen()).toBe('com.brannock.keys/.InputService')
+  expect([...world.installed()].sort()).toEqual([...before].sort())
+})

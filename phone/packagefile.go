@@ -8,10 +8,15 @@ import (
 	"image"
 	"image/color"
 	"image/png"
+	"io/fs"
 	"maps"
+	"os"
+	"path/filepath"
 	"slices"
 	"time"
 	"unicode/utf16"
+
+	"roster/core/android"
 )
 
 // packageFile builds the package file of an app: a zip with a binary
@@ -110,6 +115,40 @@ func splitFile(a *app, split string) []byte {
 // File is the package file of what a spec describes, and Splits those of its
 // splits, by their names: for people who have none to try things with.
 func File(spec PackageSpec) []byte { return packageFile(newApp(spec, 0)) }
+
+// WriteFiles writes the package files of the packages that a file of specs lists
+// into a folder, each as NAME.apk or, with splits, into a folder of its name, and
+// returns what it has written.
+func WriteFiles(fsys fs.FS, file, folder string) (written []string, err error) {
+	var specs []PackageSpec
+	if err := readYAML(fsys, file, &specs); err != nil {
+		return nil, err
+	}
+	for _, spec := range specs {
+		if _, err := android.ParsePackageName(spec.Name); err != nil {
+			return written, err
+		}
+		files := map[string][]byte{spec.Name + ".apk": File(spec)}
+		if len(spec.Splits) > 0 {
+			files = map[string][]byte{filepath.Join(spec.Name, "base.apk"): File(spec)}
+			for name, data := range Splits(spec) {
+				files[filepath.Join(spec.Name, name)] = data
+			}
+		}
+		for _, name := range slices.Sorted(maps.Keys(files)) {
+			at := filepath.Join(folder, name)
+			err := os.MkdirAll(filepath.Dir(at), 0o755)
+			if err == nil {
+				err = os.WriteFile(at, files[name], 0o644)
+			}
+			if err != nil {
+				return written, err
+			}
+			written = append(written, at)
+		}
+	}
+	return written, nil
+}
 
 // Splits are the files of a spec's splits, each under the name that it has on a
 // phone.

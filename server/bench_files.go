@@ -2,6 +2,8 @@ package server
 
 import (
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"io"
@@ -16,6 +18,7 @@ import (
 
 	"roster/bench"
 	"roster/core/android"
+	"roster/core/profile"
 	"roster/server/worker"
 )
 
@@ -44,6 +47,16 @@ func (s *Server) filesRoutes() {
 	})
 	s.describeForm(huma.Operation{OperationID: "giveFiles", Method: http.MethodPost, Path: path, Summary: "Give a bench package files that releases put in",
 		Parameters: []*huma.Param{{Name: "id", In: "path", Required: true, Schema: &huma.Schema{Type: "string", Format: "uuid"}}}}, Technician, "202", reflect.TypeFor[jobMade]())
+	const reading = "/api/v1/package-files"
+	s.plain(http.MethodPost, reading, Technician, func(c *gin.Context) {
+		read, err := s.readFiles(c.Request.Context(), c.Request)
+		if err != nil {
+			s.fail(c, err)
+			return
+		}
+		c.JSON(http.StatusOK, read)
+	})
+	s.describeForm(huma.Operation{OperationID: "readPackageFiles", Method: http.MethodPost, Path: reading, Summary: "What package files say of themselves and of who signed them: nothing is stored"}, Technician, "200", reflect.TypeFor[bench.Taken]())
 	route(s, OfBench, huma.Operation{OperationID: "linkFile", Method: http.MethodGet, Path: "/api/v1/link/files/{id}", Summary: "A package file that waits for this bench"},
 		func(ctx context.Context, in *handedInput) (*huma.StreamResponse, error) {
 			r, size, err := s.store.HandedFile(ctx, benchOf(ctx).ID, in.ID)
@@ -92,6 +105,67 @@ func (s *Server) giveFiles(ctx context.Context, to string, r *http.Request) (*jo
 		return nil, err
 	}
 	return &jobMade{job}, nil
+}
+
+// readFiles says what the package files of a form are, for whoever pins them.
+func (s *Server) readFiles(ctx context.Context, r *http.Request) (*bench.Taken, error) {
+	done, ok := s.uploads.enter(personOf(ctx).ID)
+	if !ok {
+		return nil, uploadsBusy
+	}
+	defer done()
+	r.Body = http.MaxBytesReader(nil, r.Body, maxHanded)
+	form, err := r.MultipartReader()
+	if err != nil {
+		return nil, badRequest(fmt.Errorf("send the files as a form (multipart/form-data): %w", err))
+	}
+	read := &bench.Taken{Packages: []profile.Given{}, Wrong: []string{}}
+	var list []profile.GivenPart
+	for {
+		part, err := form.NextPart()
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil {
+			return nil, uploadProblem(err)
+		}
+		if part.FormName() != "files" || len(list) == maxFiles {
+			continue
+		}
+		one, err := readFile(part)
+		if err != nil {
+			read.Wrong = append(read.Wrong, fmt.Sprintf("%s: %v", one.File, err))
+			continue
+		}
+		list = append(list, one)
+	}
+	good, wrong := profile.Gather(list)
+	read.Packages = append(read.Packages, good...)
+	for _, err := range wrong {
+		read.Wrong = append(read.Wrong, err.Error())
+	}
+	return read, ctx.Err()
+}
+
+// readFile reads a package file by way of a file without a name, of which nothing
+// stays.
+func readFile(part *multipart.Part) (one profile.GivenPart, err error) {
+	one.File = android.Printable(part.FileName(), 200)
+	file, err := nameless()
+	if err != nil {
+		return one, err
+	}
+	defer file.Close()
+	sum := sha256.New()
+	if one.Size, err = io.Copy(io.MultiWriter(file, sum), part); err != nil {
+		return one, err
+	}
+	f, err := android.ReadPackageFile(file, one.Size)
+	if err != nil {
+		return one, err
+	}
+	one.PackageFile, one.SHA256 = *f, hex.EncodeToString(sum.Sum(nil))
+	return one, nil
 }
 
 // handFiles stores the files of a form for a bench. What it returns with an error

@@ -221,7 +221,7 @@ var needs = map[string]string{
 	"GET /api/v1/ledger/export": "technician", "GET /api/v1/views": "technician", "POST /api/v1/views": "technician", "DELETE /api/v1/views/:id": "technician",
 	"POST /api/v1/attachments": "technician", "GET /api/v1/attachments/:id": "technician", "POST /api/v1/prose": "technician", "POST /api/v1/trials/foreseen": "technician", "POST /api/v1/loads/foreseen": "technician",
 	"GET /api/v1/yardstick": "technician", "POST /api/v1/yardstick/preview": "technician", "PUT /api/v1/yardstick": "keeper",
-	"POST /api/v1/benches/:id/files": "technician", "GET /api/v1/link/files/:id": "bench",
+	"POST /api/v1/benches/:id/files": "technician", "POST /api/v1/package-files": "technician", "GET /api/v1/link/files/:id": "bench",
 	"POST /api/v1/captures": "technician", "GET /api/v1/captures/:id": "technician",
 	"GET /api/v1/desk": "technician", "POST /api/v1/desk/put-off": "technician", "POST /api/v1/desk/done": "technician", "POST /api/v1/desk/hand": "technician",
 	"GET /api/v1/drafts": "technician", "GET /api/v1/changes/:id/draft": "reviewer", "PUT /api/v1/changes/:id/draft": "reviewer",

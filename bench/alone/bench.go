@@ -75,6 +75,8 @@ type View struct {
 	// Phone tells the phone that was read from others; "" before.
 	Phone string    `json:"phone"`
 	Runs  []RunView `json:"runs"`
+	// Ready are packages that the release puts in and whose files lie here.
+	Ready []android.PackageName `json:"ready"`
 }
 
 // RunView is a run as it is shown.
@@ -150,7 +152,7 @@ func (b *Bench) View() View {
 			p.Mark, p.Hardware = b.mark(p.Hardware), ""
 		}
 	}
-	v := View{View: seen, Doing: b.doing, Progress: b.asked, Trouble: b.trouble, Runs: []RunView{}}
+	v := View{View: seen, Doing: b.doing, Progress: b.asked, Trouble: b.trouble, Runs: []RunView{}, Ready: b.ready(seen.Given)}
 	if b.read != nil {
 		v.Phone = b.read.phone
 	}

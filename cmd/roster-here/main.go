@@ -26,6 +26,7 @@ func main() {
 	ctx := context.Background()
 	station := bench.NewStation(bench.Setup{
 		Host: browser.Host{Phones: worker.Get("phones")}, Key: key, NoneSeen: []string{},
+		Saves: files.Below("here-files"), Scratch: files.Temporary,
 		Log: slog.New(slog.NewTextHandler(browser.Console{}, nil)),
 	})
 	changed := make(chan struct{}, 1)
@@ -39,7 +40,12 @@ func main() {
 		worker.Call("ended", err.Error())
 		return
 	}
-	browser.Answer(worker, "ask", func(what string, with []byte) (any, error) { return answer(ctx, b, what, with) })
+	browser.Answer(worker, "ask", func(what string, with []byte) (any, error) {
+		if what == "give" {
+			return b.Give(ctx, browser.Offered(worker.Get("given")))
+		}
+		return answer(ctx, b, what, with)
+	})
 	worker.Call("ready")
 	go station.Watch(ctx)
 	for {

@@ -50,8 +50,25 @@ see roster phone do --help.`,
 	c.Flags().StringVar(&listen, "listen", "127.0.0.1:5701", "address to listen on")
 	c.Flags().StringVar(&scenario, "scenario", "phones/lyra-5-desk.yaml", "scenario file")
 	c.PersistentFlags().StringVar(&hand, "hand", "127.0.0.1:5801", "address of its hand")
-	c.AddCommand(handCommand(&hand))
+	c.AddCommand(handCommand(&hand), filesCommand())
 	return c
+}
+
+func filesCommand() *cobra.Command {
+	return &cobra.Command{
+		Use:     "files FOLDER",
+		Short:   "Write package files that the sample world's releases put in",
+		Long:    "Writes small made-up package files into a folder, for trying releases that put something in: a home screen in two parts, and a keyboard. Only stand-ins take them.",
+		Example: "  roster phone files .run/put-in",
+		Args:    wantArgs(1, 1, "a folder"),
+		RunE: func(c *cobra.Command, args []string) error {
+			written, err := phone.WriteFiles(demo.World, demo.PutIn, args[0])
+			for _, name := range written {
+				fmt.Fprintln(c.OutOrStdout(), name)
+			}
+			return err
+		},
+	}
 }
 
 // serveHand lets a stand-in's hand be led over HTTP on loopback.

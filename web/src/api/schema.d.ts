@@ -1654,6 +1654,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/package-files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What package files say of themselves and of who signed them: nothing is stored
+         * @description Form field: files, as often as there are files. For: technician.
+         */
+        post: operations["readPackageFiles"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/packages/{name}": {
         parameters: {
             query?: never;
@@ -6266,6 +6286,10 @@ export interface components {
             /** Format: int64 */
             watchedDays: number;
         };
+        Taken: {
+            packages: components["schemas"]["Given"][];
+            wrong: string[];
+        };
         Thresholds: {
             /** Format: double */
             firmCeiling: number;
@@ -9642,6 +9666,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OpenedOutputBody"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readPackageFiles: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    files?: string[];
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Taken"];
                 };
             };
             /** @description Error */

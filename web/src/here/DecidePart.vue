@@ -6,7 +6,7 @@ import { known, many, t } from './words'
 import { appName, functionName } from './wrote'
 
 const props = defineProps<{ rehearsal: Rehearsal; choices: Choices; phone: Phone | undefined }>()
-const emit = defineEmits<{ choose: [c: Choices]; next: [] }>()
+const emit = defineEmits<{ choose: [c: Choices]; give: [files: File[]]; next: [] }>()
 
 const removals = computed(() => props.rehearsal.rows.filter((r) => r.kind === 'remove'))
 const gone = computed(() => props.rehearsal.count.already + props.rehearsal.count.absent)
@@ -35,6 +35,11 @@ const turned = <T,>(list: T[], one: T) => (list.includes(one) ? list.filter((x) 
 const keep = (f: string) => emit('choose', { ...props.choices, keep: turned(props.choices.keep, f) })
 const leave = (r: Row) => emit('choose', { ...props.choices, leave: turned(props.choices.leave, r.package!) })
 const see = (r: Row) => emit('choose', { ...props.choices, seen: turned(props.choices.seen, r.number) })
+function chosen(event: Event) {
+  const input = event.target as HTMLInputElement
+  if (input.files?.length) emit('give', [...input.files])
+  input.value = ''
+}
 const skip = (r: Row) => emit('choose', { ...props.choices, without: turned(props.choices.without, r.number) })
 </script>
 
@@ -80,8 +85,14 @@ const skip = (r: Row) => emit('choose', { ...props.choices, without: turned(prop
     <ul class="rows">
       <li v-for="r in toSee" :key="r.number">
         <span
-          >{{ r.text || name(r) }} <span v-if="r.why" class="second">{{ known(`why.${r.code}`, r.why) }}</span></span
-        >
+          >{{ r.text || name(r) }} <span v-if="r.why" class="second">{{ known(`why.${r.code}`, r.why) }}</span>
+          <template v-if="r.code === 'file-wanted'">
+            <span v-if="r.file?.from" class="second"> {{ t('decide.fileFrom', { from: r.file.from }) }}</span>
+            <label class="press file"
+              >{{ t('decide.file') }}<input type="file" accept=".apk" multiple @change="chosen"
+            /></label>
+          </template>
+        </span>
         <label v-if="r.kind === 'check'">
           <input type="checkbox" :checked="choices.seen.includes(r.number)" @change="see(r)" /> {{ t('decide.seen') }}
         </label>
@@ -127,5 +138,19 @@ const skip = (r: Row) => emit('choose', { ...props.choices, without: turned(prop
 <style scoped>
 .asks {
   display: block;
+}
+.file {
+  position: relative;
+  display: inline-block;
+}
+.file input {
+  position: absolute;
+  inset: 0;
+  width: 100%;
+  opacity: 0;
+  cursor: pointer;
+}
+.file:focus-within {
+  outline: 2px solid var(--ring);
 }
 </style>

@@ -95,9 +95,19 @@ async function attempt<T>(what: () => Promise<T>): Promise<T | undefined> {
 async function read(handle: string) {
   const r = await attempt(() => bench.read(handle))
   if (!r) return
-  choices.value = fresh()
+  choices.value = { ...fresh(), given: view.value.ready }
   rehearsal.value = r
+  if (view.value.ready.length) await choose(choices.value)
   place.value = 'decide'
+}
+
+// give hands over files that the release puts in, and rehearses with them.
+async function give(files: File[]) {
+  const taken = await attempt(() => bench.give(files))
+  if (!taken) return
+  const given = new Set([...(choices.value.given ?? []), ...taken.packages.map((p) => p.package)])
+  await choose({ ...choices.value, given: [...given] })
+  if (taken.wrong.length) wrong.value = taken.wrong.join(' ')
 }
 
 async function choose(c: Choices) {
@@ -156,6 +166,7 @@ function open(id: string) {
       :choices="choices"
       :phone="view.phones.find((p) => p.mark === view.phone)"
       @choose="choose"
+      @give="give"
       @next="place = 'save'"
     />
     <SavePart

@@ -19,6 +19,7 @@ const none: View = {
   trouble: '',
   phone: '',
   runs: [],
+  ready: [],
 }
 
 // Bench is one of a page. The browser lets one tab have it.
@@ -74,11 +75,11 @@ export class Bench {
     this.worker?.postMessage(m)
   }
 
-  private async ask<T>(what: string, more: object = {}): Promise<T> {
+  private async ask<T>(what: string, more: object = {}, files?: File[]): Promise<T> {
     await this.start()
     const id = ++this.count
     const answer = new Promise<string>((done, fail) => this.open.set(id, { done, fail }))
-    this.say({ kind: 'ask', id, what, with: JSON.stringify(more) })
+    this.say({ kind: 'ask', id, what, with: JSON.stringify(more), files })
     return JSON.parse(await answer) as T
   }
 
@@ -93,6 +94,9 @@ export class Bench {
   goOn = (run: string) => this.ask<null>('continue', { run })
   putBack = (run: string, names: string[], functions: string[]) =>
     this.ask<null>('put-back', { run, back: { names, functions } })
+  // give hands over package files that the release puts in; nothing leaves the
+  // browser.
+  give = (files: File[]) => this.ask<{ packages: { package: string }[]; wrong: string[] }>('give', {}, files)
   look = (run: string) => this.ask<null>('look', { run })
   stop = () => this.ask<null>('stop')
   log = (run: string) => this.ask<string>('log', { run })

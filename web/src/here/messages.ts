@@ -80,12 +80,14 @@ export interface View {
   trouble: string
   phone: string
   runs: Run[]
+  // Packages that the release puts in and whose files lie here.
+  ready: string[]
 }
 
 export type ToWorker =
   | { kind: 'start'; key: string; salt: string; name: string; attached: { number: number; name: string }[] }
   | ToPlugged
-  | { kind: 'ask'; id: number; what: string; with: string }
+  | { kind: 'ask'; id: number; what: string; with: string; files?: File[] }
 
 export type FromWorker =
   | { kind: 'ready' }

@@ -15,23 +15,24 @@ declare const self: {
 
 const say = (m: FromWorker) => self.postMessage(m)
 let plugged: Plugged | undefined
+let worker: ({ given?: File[] } & Record<string, unknown>) | undefined
 let ask: ((what: string, json: string) => Promise<string>) | undefined
 
 async function start(m: ToWorker & { kind: 'start' }) {
   plugged = new Plugged(new AdbWebCredentialStore(m.name))
-  const worker: { ask?: typeof ask } & Record<string, unknown> = {
+  const mine: { ask?: typeof ask; given?: File[] } & Record<string, unknown> = {
     phones: plugged.phones,
     files,
     key: m.key,
     salt: m.salt,
     ready: () => {
-      ask = worker.ask
+      ask = mine.ask
       say({ kind: 'ready' })
     },
     changed: (view: string) => say({ kind: 'changed', view }),
     ended: (why: string) => say({ kind: 'ended', why }),
   }
-  self.roster = worker
+  self.roster = worker = mine
   await plugged.begin(m.attached)
   await begin(bench)
 }
@@ -41,9 +42,11 @@ self.onmessage = (e) => {
   const failed = (err: unknown) => say({ kind: 'ended', why: String(err) })
   if (m.kind === 'start') start(m).catch(failed)
   else if (m.kind !== 'ask') plugged?.take(m, failed)
-  else
+  else {
+    if (m.files && worker) worker.given = m.files
     ask?.(m.what, m.with).then(
       (value) => say({ kind: 'answer', id: m.id, value }),
       (err: unknown) => say({ kind: 'answer', id: m.id, wrong: err instanceof Error ? err.message : String(err) }),
     )
+  }
 }

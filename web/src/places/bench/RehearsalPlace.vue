@@ -15,6 +15,7 @@ import { useScope } from '@/composables/scope'
 import BackupPanel from './BackupPanel.vue'
 import BenchFrame from './BenchFrame.vue'
 import { placesOf, useBenches } from './bench'
+import GivenPanel from './GivenPanel.vue'
 import OwnerQuestions from './OwnerQuestions.vue'
 import RehearsalRows from './RehearsalRows.vue'
 import { fitWord, noChoices, type Choices } from './run'
@@ -121,6 +122,13 @@ const sure = ref(false)
           :packages="goes"
           :owners="choices.ownersData"
           @owners="(ownersData) => set({ ownersData })"
+        />
+        <GivenPanel
+          :bench="text('bench')"
+          :rows="r.rows"
+          :has="place?.bench.view.given ?? []"
+          :given="choices.given ?? []"
+          @given="(given) => set({ given })"
         />
         <RehearsalRows :rows="r.rows" :choices="choices" @set="set" />
         <p class="line">

@@ -12,6 +12,7 @@ export const noChoices: Choices = {
   leave: [],
   off: [],
   quiet: [],
+  given: [],
   keep: [],
   without: [],
   seen: [],
@@ -90,12 +91,14 @@ const kindText: Record<string, string> = {
   restart: 'Restart the phone',
   look: 'Look what the phone has now',
   'set-back': 'Set back',
+  'take-out': 'Take out',
 }
 
 // named says what a step is about that takes no package off.
 export function named(s: RunStep): string {
   if (s.kind === 'setting' || s.kind === 'set-back') return `${kindText[s.kind]} ${s.key} = ${s.value}`
   if (s.kind === 'put-back') return 'Put back'
+  if (s.kind === 'take-out') return `Take out ${s.label || s.package}`
   return s.text || kindText[s.kind] || s.kind
 }
 export const ofPackage = (s: RunStep) => ['remove', 'put-back'].includes(s.kind) && !!s.package
