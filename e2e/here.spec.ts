@@ -134,6 +134,37 @@ async function accept(page: Page, world: World, id: string, items: { id: string 
   }
 }
 
+test('what a list puts in comes from a file that never leaves the browser, and is taken out again', { tag: '@browser' }, async ({ page, context, world }, info) => {
+  const sent: string[] = []
+  context.on('request', (r) => r.method() !== 'GET' && sent.push(`${r.method()} ${new URL(r.url()).pathname}`))
+  const folder = info.outputPath('put-in')
+  world.roster('phone', 'files', folder)
+  const hearth = ['base.apk', 'split_config.en.apk'].map((name) => `${folder}/org.openhearth.home/${name}`)
+  await plugged(page, world)
+  const before = world.installed()
+  const step = page.getByRole('listitem').filter({ hasText: 'Put in Open Hearth' })
+  await expect(step).toContainText('Its file is needed. It stays on this computer.')
+  await clean(page, 'a file that is wanted')
+  const file = step.getByLabel('Choose its file')
+  await file.setInputFiles(`${folder}/org.openhearth.keys.apk`)
+  await expect(page.getByText('this release puts nothing of that name in')).toBeVisible()
+  await file.setInputFiles(hearth)
+  await expect(step).toBeHidden()
+  for (const box of await page.getByLabel('I saw to it').all()) await box.check()
+  await press(page, 'Next')
+  await page.getByLabel('There is nothing to save').check()
+  await press(page, /^Do it now/)
+  await expect(heading(page, 'Done')).toBeVisible({ timeout: 120_000 })
+  expect(world.installed()).toContain('org.openhearth.home')
+  expect(world.adb('shell', 'cmd role get-role-holders android.app.role.HOME')).toBe('org.openhearth.home')
+  await press(page, 'Put everything back')
+  await press(page, 'Yes, put everything back')
+  await expect(heading(page, 'Everything is back')).toBeVisible({ timeout: 120_000 })
+  expect([...world.installed()].sort()).toEqual([...before].sort())
+  expect(world.adb('shell', 'cmd role get-role-holders android.app.role.HOME')).toBe('com.brannock.home')
+  expect(sent.filter((s) => !s.endsWith('/stand-ins/1/hand'))).toEqual([])
+})
+
 test('a reviewer makes trials of what a stranger told, and the ceiling moves', { tag: '@browser' }, async ({ page, world }) => {
   const body = new URLSearchParams({ release: ward, outcome: 'broken', packages: 'com.brannock.tips', words: 'It hums since then.' })
   const { url: address } = await fetch(`${world.url}/tell`, { method: 'POST', body })
