@@ -106,6 +106,8 @@ func TestScriptsAreClean(t *testing.T) {
 	d.Steps = append(d.Steps, profile.Step{Number: 3, Kind: profile.Check, Phase: profile.Before, Text: "x\nreboot $(reboot)"}, profile.Step{Number: 4, Kind: profile.Setting, Phase: profile.Before, Namespace: "global", Key: "a", Value: "1"},
 		profile.Step{Number: 5, Kind: profile.Wait, Phase: profile.After, Seconds: 1, Text: "x\nreboot"}, profile.Step{Number: 6, Kind: profile.Check, Phase: profile.Afterward, Text: "'\nreboot"})
 	d.Steps[0].Conditions = []string{"not lock-code-set"}
+	d.Steps = append(d.Steps, profile.Step{Number: 7, Kind: profile.PutIn, Phase: profile.Before, Package: "org.open.keys", Role: "KEYBOARD", Seconds: 3, Grants: []string{"android.permission.CAMERA"},
+		File: &profile.FilePin{Signer: strings.Repeat("a", 64), From: "x $(reboot) `reboot` '"}})
 	clean := document("a.one")
 	for name, render := range forms {
 		if !strings.HasSuffix(name, ".sh") && name != "sh" {

@@ -1,6 +1,8 @@
 package render
 
 import (
+	"crypto/sha256"
+	"encoding/hex"
 	"fmt"
 	"os"
 	"os/exec"
@@ -23,6 +25,15 @@ get-state)
 	printf 'device\r\n'
 	exit 0
 	;;
+install | install-multiple)
+	printf '%s\n' "$*" >>"$dir/asked"
+	[ -f "$dir/refuses" ] && { echo "adb: failed to install: Failure [INSTALL_FAILED_INSUFFICIENT_STORAGE]"; exit 1; }
+	name=${3##*/}
+	[ "$1" = install-multiple ] && name=$(basename "$(dirname "$3")")
+	printf '%s\n' "${name%.apk}" >>"$dir/installed"
+	echo Success
+	exit
+	;;
 shell) ;;
 *) echo "unexpected: $*" >&2; exit 9 ;;
 esac
@@ -40,6 +51,9 @@ case $2 in
 "settings put "*) printf '%s' "$2" | sed "s/.*'\(.*\)'/\1/" >"$dir/setting" ;;
 "settings delete "*) echo null >"$dir/setting" ;;
 "locksettings verify") cat "$dir/lock" ;;
+"cmd role get-role-holders"*) cat "$dir/holder" ;;
+"cmd role add-role-holder"*) [ -f "$dir/stubborn" ] || printf '%s\n' "${2##* }" >"$dir/holder" ;;
+"pm grant"*) ;;
 "ime list -s -a") sed 's#$#/.Service#' "$dir/keyboards" ;;
 "cmd package query-activities"*) printf '1 activities found:\r\n  Activity #0:\r\n    priority=0 preferredOrder=0\r\n'; sed 's#^#    #; s#$#/.Main#' "$dir/homes" ;;
 "getprop ro.product.device") printf '%s\r\n' "$(cat "$dir/device")" ;;
@@ -143,7 +157,7 @@ func (p phone) run(shell string, script []byte, args ...string) (out string, cod
 	asked, _ := os.ReadFile(filepath.Join(p.dir, "asked"))
 	for line := range strings.Lines(string(asked)) {
 		line = strings.TrimSpace(line)
-		if !strings.HasPrefix(line, "pm list") && !strings.HasPrefix(line, "getprop") && !strings.HasPrefix(line, "ime ") && !strings.HasPrefix(line, "cmd package query") && !strings.HasPrefix(line, "settings get") && !strings.HasPrefix(line, "locksettings") && !strings.HasPrefix(line, "{ echo --noise") {
+		if !strings.HasPrefix(line, "pm list") && !strings.HasPrefix(line, "getprop") && !strings.HasPrefix(line, "ime ") && !strings.HasPrefix(line, "cmd package query") && !strings.HasPrefix(line, "settings get") && !strings.HasPrefix(line, "locksettings") && !strings.HasPrefix(line, "cmd role get") && !strings.HasPrefix(line, "{ echo --noise") {
 			did = append(did, line)
 		}
 	}
@@ -444,6 +458,75 @@ func TestQuietenRuns(t *testing.T) {
 		p.run(shell, run, "--log", "it.log")
 		if out, _, did := p.run(shell, undo, "--log", "bad.log"); strings.Contains(fmt.Sprint(did), "reboot") {
 			t.Errorf("%s did %q from a hostile log\n%s", shell, did, out)
+		}
+	}
+}
+
+// TestPutInRuns puts in from files before anything goes, and nothing goes where that
+// does not work; the log takes it out again and gives its role back.
+func TestPutInRuns(t *testing.T) {
+	d := document("com.android.launcher", "a.two")
+	sum := sha256.Sum256([]byte("a home screen"))
+	pin := &profile.FilePin{Signer: strings.Repeat("a", 64), SHA256: hex.EncodeToString(sum[:]), From: "the shelf; it's $(reboot)"}
+	d.Steps = append([]profile.Step{{Number: 9, Kind: profile.PutIn, Phase: profile.Before, Package: "org.open.home", Role: "HOME", File: pin, Grants: []string{"android.permission.CAMERA"}}}, d.Steps...)
+	run, err := Shell(d, about)
+	undo, err2 := ShellUndo(d, about)
+	if err != nil || err2 != nil {
+		t.Fatal(err, err2)
+	}
+	for _, shell := range shells(t) {
+		there := "com.android.launcher a.two"
+		fresh := func() phone {
+			p := newPhone(t, there, there, "")
+			p.set("holder", "com.android.launcher\n")
+			p.set("homes", "com.android.launcher\norg.open.home\n")
+			if err := os.MkdirAll(filepath.Join(p.dir, "files", "org.open.home"), 0o755); err != nil {
+				t.Fatal(err)
+			}
+			p.set("files/org.open.home/base.apk", "a home screen")
+			p.set("files/org.open.home/split_config.en.apk", "a part of it")
+			return p
+		}
+		stops := func(what, words string, p phone, args ...string) {
+			t.Helper()
+			if out, code, did := p.run(shell, run, args...); code != 8 || strings.Contains(fmt.Sprint(did), "uninstall") || !strings.Contains(out, words) {
+				t.Errorf("%s, %s: code %d, did %q\n%s", shell, what, code, did, out)
+			}
+		}
+		stops("no files", "org.open.home: its file is wanted. the shelf; it's $(reboot)", fresh())
+		p := fresh()
+		p.set("files/org.open.home/base.apk", "another")
+		stops("another file", "not the one that is wanted", p, "--files", "files")
+		p = fresh()
+		p.set("refuses", "")
+		stops("a refusal", "INSUFFICIENT_STORAGE", p, "--files", "files")
+		p = fresh()
+		p.set("stubborn", "")
+		stops("no role", "does not hold the role HOME", p, "--files", "files")
+		p = fresh()
+		if out, code, did := p.run(shell, run, "--rehearse", "--files", "files"); code != 0 || len(did) != 0 || !strings.Contains(out, "would    org.open.home") {
+			t.Errorf("%s, rehearsed: code %d, did %q\n%s", shell, code, did, out)
+		}
+		out, code, did := p.run(shell, run, "--files", "files", "--log", "it.log")
+		want := "[install-multiple -r files/org.open.home/base.apk files/org.open.home/split_config.en.apk pm grant org.open.home android.permission.CAMERA cmd role add-role-holder --user 0 android.app.role.HOME org.open.home pm uninstall --user 0 com.android.launcher pm uninstall --user 0 a.two]"
+		if code != 0 || fmt.Sprint(did) != want {
+			t.Errorf("%s: code %d, did %q\n%s", shell, code, did, out)
+		}
+		if log, _ := os.ReadFile(filepath.Join(p.dir, "it.log")); !strings.Contains(string(log), "put-in\tHOME\torg.open.home\tabsent com.android.launcher\n") {
+			t.Errorf("%s", log)
+		}
+		out, code, did = p.run(shell, undo, "--log", "it.log")
+		if code != 0 || !strings.HasSuffix(fmt.Sprint(did), "cmd role add-role-holder --user 0 android.app.role.HOME com.android.launcher pm uninstall --user 0 org.open.home]") {
+			t.Errorf("%s, undone: code %d, did %q\n%s", shell, code, did, out)
+		}
+		p.set("bad.log", "# roster-log/1\nput-in\tHOME;reboot\torg.open.home\tabsent x;reboot\nput-in\tHOME\t$(reboot)\tabsent\nput-in\tHOME\torg.open.home\tthere $(reboot)\n")
+		if out, _, did := p.run(shell, undo, "--log", "bad.log"); strings.Contains(fmt.Sprint(did), "reboot") {
+			t.Errorf("%s did %q from a hostile log\n%s", shell, did, out)
+		}
+	}
+	for name, render := range forms {
+		if out, err := render(d, about); err != nil || strings.Contains(string(out), "\nreboot") {
+			t.Errorf("%s: %v", name, err)
 		}
 	}
 }

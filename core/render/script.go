@@ -68,6 +68,8 @@ type plan struct {
 	// Ordered are the removals in the order of putting back.
 	Ordered  []profile.Step
 	Settings []profile.Step
+	// PutIns are what is put in from a file.
+	PutIns []profile.Step
 	// Seen are steps before that a person sees to, After waits, Checks what is
 	// tried by hand: their words each on one line.
 	Seen, After, Checks []profile.Step
@@ -94,6 +96,12 @@ var (
 	homeScreen = job{"home screen", "cmd package query-activities --brief -a android.intent.action.MAIN -c android.intent.category.HOME"}
 	keyboard   = job{"keyboard", "ime list -s -a"}
 )
+
+// Takes reports whether something that is put in takes a job over.
+func (p *plan) Takes(name string) bool {
+	role := map[string]string{homeScreen.Name: "HOME", keyboard.Name: impact.Keyboard, "dialler": "DIALER"}[name]
+	return slices.ContainsFunc(p.PutIns, func(s profile.Step) bool { return s.Role == role })
+}
 
 // call is one removal, with the condition that is asked of the phone first.
 type call struct {
@@ -152,6 +160,8 @@ func newPlan(d *profile.Document, a About) (*plan, error) {
 			}
 		case s.Kind == profile.Setting || s.Kind == profile.HoldUpdates:
 			p.Settings = append(p.Settings, s)
+		case s.Kind == profile.PutIn && s.File != nil:
+			p.PutIns = append(p.PutIns, s)
 		case s.In() == profile.Before:
 			p.Seen = append(p.Seen, s)
 		case s.Kind == profile.Wait:

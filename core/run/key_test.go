@@ -100,6 +100,57 @@ func TestQuietenSteps(t *testing.T) {
 	}
 }
 
+// TestPlaces undoes what was put in as far as the run did it, in runs and in logs.
+func TestPlaces(t *testing.T) {
+	seen := &Seen{Installed: []android.PackageName{"a.there"}, Facts: android.PhoneFacts{Roles: []android.Role{{Name: "HOME", Holders: []android.PackageName{"a.home"}}}, Keyboards: []android.Keyboard{{Package: "a.keys", Component: "x", Default: true}}}}
+	var list []Journal
+	for i, c := range []struct {
+		step  Step
+		state State
+		undo  string // "" for nothing to undo
+	}{
+		{Step{Kind: PutIn, Package: "a.new", Role: "HOME"}, Done, "absent a.home"},
+		{Step{Kind: PutIn, Package: "a.board", Role: "KEYBOARD"}, Failed, "absent a.keys"},
+		{Step{Kind: PutIn, Package: "a.plain"}, Unknown, "absent"},
+		{Step{Kind: PutIn, Package: "a.there", Role: "HOME"}, Done, "there a.home"},
+		{Step{Kind: PutIn, Package: "a.there"}, Done, ""},
+		{Step{Kind: PutIn, Package: "a.skipped"}, Skipped, ""},
+		{Step{Kind: PutIn, Text: "by hand"}, Done, ""},
+	} {
+		c.step.Number = i + 1
+		j := Journal{Step: c.step, State: c.state}
+		j.Before, _ = c.step.Had(seen)
+		got := ""
+		if undo := takeOut(j); undo != nil {
+			got = undo.Value
+		}
+		if got != c.undo || ParsePlace(j.Before).String() != j.Before && j.Before != "" {
+			t.Errorf("%+v %s: %q", c.step, j.Before, got)
+		}
+		list = append(list, j)
+	}
+	list = append(list, Journal{Step: Step{Number: 8, Kind: Remove, Method: evidence.RemoveForUser, Package: "a.gone"}, State: Done})
+	undo := Undo(list, nil)
+	if len(undo) != 5 || undo[0].Kind != PutBack || undo[4].Kind != TakeOut || undo[4].Package != "a.new" {
+		t.Errorf("%+v", undo)
+	}
+	if some := Undo(list, []android.PackageName{"a.gone"}); len(some) != 1 {
+		t.Errorf("%+v", some)
+	}
+	list = append(list, Journal{Step: undo[4], State: Done})
+	if in := PutIns(list); len(in) != 3 {
+		t.Errorf("%+v", in)
+	}
+	log := Log(list[:8], "d", "f")
+	if !strings.Contains(log, "put-in\tHOME\ta.new\tabsent a.home\n") || !strings.Contains(log, "put-in\t-\ta.plain\tabsent\n") {
+		t.Error(log)
+	}
+	l, err := ReadLog(log + "put-in\tHOME;x\ta.b\tabsent\nput-in\t-\ta.b;x\tabsent\nput-in\t-\ta.b\tabsent x;reboot\n")
+	if err != nil || len(l.LeftOut) != 2 || len(l.Steps) != 6 || l.Steps[5].Before != "absent" {
+		t.Errorf("%+v, %v", l, err)
+	}
+}
+
 // TestRehearseQuiet tells what stays and is quietened apart from what goes, and
 // lets a person choose it for one phone.
 func TestRehearseQuiet(t *testing.T) {

@@ -17,7 +17,8 @@ import (
 // with # (the release's digest, the firmware), then four words with tabs between
 // them for each thing done: how it ended, the method or the setting's namespace,
 // the package or the key, and the value before: the setting's, or what the package
-// might do that was quietened.
+// might do that was quietened. What was put in has put-in, its role or "-", the
+// package, and its Place before.
 const LogFormat = "# roster-log/1"
 
 // maxLog bounds a log that is read, maxLogLines what is taken of it.
@@ -31,12 +32,20 @@ func Log(list []Journal, digest, fingerprint string) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "%s\n# release %s\n# firmware %s\n", LogFormat, digest, fingerprint)
 	line := func(parts ...string) { b.WriteString(strings.Join(parts, "\t") + "\n") }
-	off, set := Off(list), Set(list)
+	off, set, in := Off(list), Set(list), PutIns(list)
 	for _, j := range list {
 		switch same := func(o Journal) bool { return o.Number == j.Number }; j.Kind {
 		case Setting:
 			if slices.ContainsFunc(set, same) {
 				line("setting", j.Namespace, j.Key, j.Before)
+			}
+		case PutIn:
+			if slices.ContainsFunc(in, same) {
+				role := j.Role
+				if role == "" {
+					role = "-"
+				}
+				line("put-in", role, string(j.Package), j.Before)
 			}
 		case Remove:
 			if state := logged(j, slices.ContainsFunc(off, same)); state != "" {
@@ -131,6 +140,18 @@ func logLine(parts []string) (j Journal, err error) {
 			return j, fmt.Errorf("%s had a value that can't be put back", name)
 		}
 		j.State, j.Before = Done, rest
+	case "put-in":
+		p, err := android.ParsePackageName(name)
+		if err != nil {
+			return j, err
+		}
+		if kind == "-" {
+			kind = ""
+		}
+		if strings.Trim(kind, "ABCDEFGHIJKLMNOPQRSTUVWXYZ_") != "" {
+			return j, fmt.Errorf("%q is no role", android.Printable(kind, 40))
+		}
+		j.Step, j.State, j.Before = Step{Kind: PutIn, Package: p, Role: kind}, Done, ParsePlace(rest).String()
 	case "done", "unknown":
 		method := evidence.Method(kind)
 		if method != evidence.Quieten && method != evidence.Disable && method != evidence.RemoveForUser {

@@ -4,7 +4,8 @@
 # Runs on a computer that has adb: powershell -ExecutionPolicy Bypass -File SCRIPT
 # Exit code: 0 all is well, 1 the phone refused something, 3 no phone or it
 # vanished, 4 another model or firmware, 5 it would have no home screen,
-# keyboard or dialler, 6 withdrawn, 7 it would stop something on this firmware.
+# keyboard or dialler, 6 withdrawn, 7 it would stop something on this firmware,
+# 8 what is put in first is missing.
 param(
     [string]$Serial = '',
     [switch]$Anyway,

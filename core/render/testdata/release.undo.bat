@@ -7,7 +7,7 @@ rem Runs on a computer that has adb.
 rem Exit code: 0 all is well, 1 the phone refused something, 2 used wrongly,
 rem 3 no phone or it vanished, 4 another model or firmware, 5 it would have no
 rem home screen, keyboard or dialler, 6 withdrawn, 7 it would stop something
-rem on this firmware.
+rem on this firmware, 8 what is put in first is missing.
 setlocal EnableExtensions DisableDelayedExpansion
 if not defined ADB set "ADB=adb"
 set "ANYWAY=no"
