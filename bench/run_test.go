@@ -342,6 +342,40 @@ func TestRunPutsIn(t *testing.T) {
 	}
 }
 
+// TestPutInRefused: a phone that does not take a file says why, and nothing goes.
+func TestPutInRefused(t *testing.T) {
+	t.Parallel()
+	spec := phone.PackageSpec{Name: "org.open.keys", Version: "2.0.1", Keyboard: true, Owner: true}
+	other := spec
+	other.Signer, other.Version = "somebody else", "2.0.0"
+	for what, c := range map[string]struct {
+		change func(*phone.Scenario)
+		words  string
+	}{
+		"its owner says no":   {func(s *phone.Scenario) { s.RefusesInstalls = true }, "INSTALL_FAILED_USER_RESTRICTED: Install canceled by user"},
+		"no room":             {func(s *phone.Scenario) { s.DiskFull = true }, "INSUFFICIENT_STORAGE: org.open.keys needs about 1 MB, and 0 MB are free"},
+		"another of its name": {func(s *phone.Scenario) { s.Packages = append(s.Packages, other) }, "INSTALL_FAILED_UPDATE_INCOMPATIBLE"},
+	} {
+		t.Run(what, func(t *testing.T) {
+			s, p := ready(t, c.change)
+			s.Saves = bench.Folder(t.TempDir())
+			taken, err := s.Give(t.Context(), []bench.Offered{offered("keys.apk", phone.File(spec))})
+			if err != nil {
+				t.Fatal(err)
+			}
+			pin := pinOf(t, spec)
+			pin.Least = taken.Packages[0].VersionCode
+			k := keep(t, core.Step{Kind: core.PutIn, Package: "org.open.keys", Role: "KEYBOARD", File: &pin}, remove("com.brannock.tips"))
+			if err := k.do(s, p); err != nil || k.all() != "failed waiting" || k.end != "held" || !strings.Contains(k.words[1], c.words) {
+				t.Fatalf("%v: %s %v, %s %s", err, k.all(), k.words, k.end, k.why)
+			}
+			if m := k.steps[0].Explain(k.words[1]); strings.Contains(m.Means, "does not say why") {
+				t.Errorf("%s: %s", k.words[1], m.Means)
+			}
+		})
+	}
+}
+
 // byHand does something to a stand-in as whoever holds it would.
 func byHand(t *testing.T, s *bench.Station, p bench.Phone, action string) {
 	t.Helper()

@@ -74,6 +74,11 @@ func TestFaults(t *testing.T) {
 			r = w.ended(id, "put-back")
 			w.agrees(at, r, how)
 		}
+		for _, name := range quiet {
+			if now := at.hear(name).String(); now != at.noise[name] {
+				t.Fatalf("after run %d %s may do %s, and might do %s", i+1, name, now, at.noise[name])
+			}
+		}
 		if now := at.there(); !slices.Equal(now, at.before) {
 			t.Fatalf("after run %d the phone is not as it was: %s", i+1, differ(at.before, now))
 		}
@@ -103,13 +108,20 @@ func differ(before, now []string) string {
 func (w *world) agrees(at *place, r ran, how string) {
 	w.t.Helper()
 	off := map[string]bool{}
-	removed := map[string]int{}
+	removed, hushed, in := map[string]int{}, map[string]bool{}, map[string]bool{}
 	for _, s := range r.Steps {
 		if s.State == "unknown" || s.State == "sent" {
 			w.t.Errorf("%s: step %d is %s though the phone was looked at", how, s.Number, s.State)
 		}
 		if s.State != "done" {
 			continue
+		}
+		switch {
+		case s.Method == "quieten":
+			hushed[s.Package] = s.Kind == "remove"
+			continue
+		case s.Kind == "put-in" || s.Kind == "take-out":
+			in[s.Package] = s.Kind == "put-in"
 		}
 		switch s.Kind {
 		case "remove":
@@ -120,6 +132,16 @@ func (w *world) agrees(at *place, r ran, how string) {
 		}
 	}
 	now, times := at.there(), at.phone.TakenOff()
+	for name, is := range hushed {
+		if noise := at.hear(name); noise.Quiet() != is || !is && noise.String() != at.noise[name] {
+			w.t.Errorf("%s: the journal says that %s is quiet: %t; it may do %s, and might do %s", how, name, is, noise, at.noise[name])
+		}
+	}
+	for name, is := range in {
+		if slices.Contains(now, name) != is {
+			w.t.Errorf("%s: the journal says that %s is put in: %t; the phone has it: %t", how, name, is, !is)
+		}
+	}
 	for _, name := range at.before {
 		if slices.Contains(now, name) == off[name] {
 			w.t.Errorf("%s: the journal says that %s is off: %t; the phone has it: %t", how, name, off[name], slices.Contains(now, name))

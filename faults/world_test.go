@@ -4,9 +4,12 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"log/slog"
+	"maps"
+	"mime/multipart"
 	"net/http"
 	"net/http/httptest"
 	"os"
@@ -44,6 +47,7 @@ type place struct {
 	// package had gone until then.
 	before []string
 	times  map[string]int
+	noise  map[string]string // what those that are quietened might do
 }
 
 func (p *place) there() []string {
@@ -51,7 +55,69 @@ func (p *place) there() []string {
 	return slices.DeleteFunc(p.phone.InstalledNames(), func(n string) bool { return slices.Contains(off, n) })
 }
 
-func (p *place) begin() { p.before, p.times = p.there(), p.phone.TakenOff() }
+func (p *place) begin() {
+	p.before, p.times, p.noise = p.there(), p.phone.TakenOff(), map[string]string{}
+	for _, name := range quiet {
+		p.noise[name] = p.hear(name).String()
+	}
+}
+
+// hear asks what a package may do unasked.
+func (p *place) hear(name string) android.Noise {
+	n, _ := android.ReadNoise(string(p.phone.Ask(context.Background(), android.NoiseQuestion(android.PackageName(name)))))
+	return n
+}
+
+// quiet are packages that the profile quietens, and keys is what it puts in.
+var (
+	quiet = []string{"com.brannock.devicecare", "com.brannock.clock", "com.fieldnote.installer"}
+	keys  = phone.PackageSpec{Name: "org.open.keys", Label: "Open Keys", Version: "2.0.1", Keyboard: true, Owner: true}
+)
+
+// pinned is the step that puts the keyboard in.
+func pinned() profile.Extra {
+	data := phone.File(keys)
+	f, err := android.ReadPackageFile(bytes.NewReader(data), int64(len(data)))
+	if err != nil {
+		panic(err) // it is a file of ours
+	}
+	return profile.Extra{Kind: profile.PutIn, Package: f.Name, Role: "KEYBOARD", File: &profile.FilePin{Signer: f.Signers[0]}}
+}
+
+// give hands the keyboard's file to a place's bench.
+func (w *world) give(p *place) {
+	w.t.Helper()
+	var body bytes.Buffer
+	form := multipart.NewWriter(&body)
+	part, err := form.CreateFormFile("files", "keys.apk")
+	if err == nil {
+		_, err = part.Write(phone.File(keys))
+	}
+	if err = errors.Join(err, form.Close()); err != nil {
+		w.t.Fatal(err)
+	}
+	r, err := http.NewRequestWithContext(w.t.Context(), "POST", w.url+"/api/v1/benches/"+p.bench+"/files", &body)
+	if err != nil {
+		w.t.Fatal(err)
+	}
+	r.Header.Set("Content-Type", form.FormDataContentType())
+	r.Header.Set("Origin", w.url)
+	r.AddCookie(w.cookie)
+	a, err := http.DefaultClient.Do(r)
+	if err != nil || a.StatusCode != http.StatusAccepted {
+		w.t.Fatal(err, a)
+	}
+	defer a.Body.Close()
+	var made struct{ Job string }
+	if err := json.NewDecoder(a.Body).Decode(&made); err != nil {
+		w.t.Fatal(err)
+	}
+	w.until("the bench has its file", func() bool {
+		var job struct{ State string }
+		w.api("GET", "/api/v1/jobs/"+made.Job, nil, &job)
+		return job.State == "done"
+	})
+}
 
 // world is a server, a bench elsewhere and their phones, all of which can be
 // killed.
@@ -111,7 +177,7 @@ func newWorld(t testing.TB, change func(*phone.Scenario), packages int) *world {
 	if _, err := exec.LookPath("adb"); err != nil {
 		t.Fatal("adb is needed: run scripts/test, which installs it")
 	}
-	w := &world{t: t, folder: t.TempDir(), database: storetest.URL(t), door: door.New(t), extras: []profile.Extra{{Kind: profile.HoldUpdates}, {Kind: profile.Wait, Seconds: 1}}}
+	w := &world{t: t, folder: t.TempDir(), database: storetest.URL(t), door: door.New(t), extras: []profile.Extra{pinned(), {Kind: profile.HoldUpdates}, {Kind: profile.Wait, Seconds: 1}}}
 	if packages > 24 {
 		w.extras = nil // it is the speed that is looked at
 	}
@@ -148,6 +214,10 @@ func newWorld(t testing.TB, change func(*phone.Scenario), packages int) *world {
 	w.find(w.far)
 	w.near.capture, w.far.capture = w.captured(w.near), w.captured(w.far)
 	w.profile = w.compose(st, person, packages)
+	if w.extras != nil {
+		w.give(w.near)
+		w.give(w.far)
+	}
 	return w
 }
 
@@ -355,7 +425,11 @@ func (w *world) compose(st *store.Store, person store.Person, packages int) stri
 			continue
 		}
 		if strings.HasPrefix(name, "com.brannock.") || strings.HasPrefix(name, "com.fieldnote.") || strings.HasPrefix(name, "app.") {
-			r.Pins = append(r.Pins, profile.Pin{Package: android.PackageName(name), Goes: true, Reason: "to be taken off"})
+			pin := profile.Pin{Package: android.PackageName(name), Goes: true, Reason: "to be taken off"}
+			if slices.Contains(quiet, name) && w.extras != nil {
+				pin.Method = evidence.Quieten
+			}
+			r.Pins = append(r.Pins, pin)
 		}
 		if len(r.Pins) == packages {
 			break
@@ -373,8 +447,8 @@ func (w *world) compose(st *store.Store, person store.Person, packages int) stri
 }
 
 type step struct {
-	Number                      int
-	Kind, Package, State, Words string
+	Number                              int
+	Kind, Method, Package, State, Words string
 }
 
 type ran struct {
@@ -388,7 +462,10 @@ type ran struct {
 func (w *world) start(p *place) string {
 	w.t.Helper()
 	w.find(p)
-	choices := none
+	choices := maps.Clone(none)
+	if w.extras != nil {
+		choices["given"] = []string{keys.Name}
+	}
 	var made struct{ ID string }
 	w.api("POST", "/api/v1/runs", map[string]any{"profile": w.profile, "capture": p.capture, "choices": choices, "bench": p.bench, "phone": p.handle}, &made)
 	return made.ID

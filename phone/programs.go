@@ -129,7 +129,7 @@ func (p *Phone) reboot(c *command) byte {
 func (p *Phone) df(c *command) byte {
 	free := 81_203_456
 	if p.scenario.DiskFull {
-		free = 96
+		free = 1
 	}
 	c.print("Filesystem     1K-blocks     Used Available Use%% Mounted on\n/dev/block/dm-9 112345678 %d %d %d%% /data\n", 112_345_678-free, free, (112_345_678-free)/1_123_457)
 	return 0

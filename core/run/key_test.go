@@ -129,6 +129,15 @@ func TestPlaces(t *testing.T) {
 		}
 		list = append(list, j)
 	}
+	// One whose answer was lost when the package was there waits, and is undone.
+	half := Journal{Step: Step{Kind: PutIn, Package: "a.there", Role: "HOME"}, Before: "absent a.home"}
+	half.State, half.Words = half.Settle(seen, half.Before)
+	if undo := takeOut(half); half.State != Waiting || undo == nil || undo.Value != "absent a.home" {
+		t.Errorf("%+v", half)
+	}
+	if half.Words = ""; takeOut(half) != nil {
+		t.Error("what was never begun is undone")
+	}
 	list = append(list, Journal{Step: Step{Number: 8, Kind: Remove, Method: evidence.RemoveForUser, Package: "a.gone"}, State: Done})
 	undo := Undo(list, nil)
 	if len(undo) != 5 || undo[0].Kind != PutBack || undo[4].Kind != TakeOut || undo[4].Package != "a.new" {

@@ -58,11 +58,16 @@ func (s Step) placeOf(seen *Seen) Place {
 	return p
 }
 
+// halfPutIn is what is said of a step whose answer was lost when the package was
+// there: it waits, to be done once more from where it was, and is undone.
+const halfPutIn = "the answer was lost; it was put in, and not yet all that belongs to it"
+
 // takeOut is the step that undoes one that put something in, nil where there is
 // nothing to undo: what was there before stays, and who held its role gets that
 // back.
 func takeOut(j Journal) *Step {
-	if j.Kind != PutIn || j.Package == "" || j.Before == "" || j.State != Done && j.State != Failed && j.State != Unknown {
+	begun := j.State == Done || j.State == Failed || j.State == Unknown || j.State == Waiting && j.Words == halfPutIn
+	if j.Kind != PutIn || j.Package == "" || j.Before == "" || !begun {
 		return nil
 	}
 	p := ParsePlace(j.Before)

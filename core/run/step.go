@@ -194,6 +194,9 @@ func (s Step) Settle(seen *Seen, before string) (State, string) {
 		if installed && s.Role == "" && len(s.Grants) == 0 {
 			return Done, "the answer was lost; the phone shows that it was done"
 		}
+		if installed && ParsePlace(before).Absent {
+			return Waiting, halfPutIn
+		}
 	case PutBack:
 		if installed && (s.Method != evidence.Disable || !off) {
 			return Done, "the answer was lost; the phone shows that it was done"

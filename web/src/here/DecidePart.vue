@@ -87,7 +87,6 @@ const skip = (r: Row) => emit('choose', { ...props.choices, without: turned(prop
         <span
           >{{ r.text || name(r) }} <span v-if="r.why" class="second">{{ known(`why.${r.code}`, r.why) }}</span>
           <template v-if="r.code === 'file-wanted'">
-            <span v-if="r.file?.from" class="second"> {{ t('decide.fileFrom', { from: r.file.from }) }}</span>
             <label class="press file"
               >{{ t('decide.file') }}<input type="file" accept=".apk" multiple @change="chosen"
             /></label>

@@ -78,6 +78,8 @@ li {
   display: grid;
   grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
   gap: 10px;
-  line-height: 26px;
+  align-items: baseline;
+  line-height: 20px;
+  padding: 2px 0 4px;
 }
 </style>
