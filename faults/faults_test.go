@@ -69,7 +69,7 @@ func TestFaults(t *testing.T) {
 				t.Errorf("step %d was lost", r.Steps[lost].Number)
 			}
 		}
-		if slices.ContainsFunc(r.Steps, func(s step) bool { return s.Kind == "remove" && s.State == "done" }) {
+		if slices.ContainsFunc(r.Steps, step.changed) {
 			w.ask(at, id, "put-back")
 			r = w.ended(id, "put-back")
 			w.agrees(at, r, how)
@@ -87,6 +87,13 @@ func TestFaults(t *testing.T) {
 		}
 	}
 	t.Logf("%d runs, seed %d (%v): %d were interrupted, %d of them continued and %d put back; %d had ended before. Longest until nothing was unknown: %s", n, *seed, by, interrupted, continued, putBack, whole, longest.Round(100*time.Millisecond))
+}
+
+// changed reports whether a step did something to the phone that can be undone: what
+// was half put in waits, and says so.
+func (s step) changed() bool {
+	half := s.Kind == "put-in" && s.State != "already" && strings.Contains(s.Words, "it was put in")
+	return half || (s.Kind == "remove" || s.Kind == "put-in" && s.Package != "") && s.State == "done"
 }
 
 func differ(before, now []string) string {

@@ -186,11 +186,7 @@ func (s *Server) handFiles(ctx context.Context, to uuid.UUID, form *multipart.Re
 		if !strings.HasSuffix(strings.ToLower(name), ".apk") || len(list) == maxFiles {
 			return list, badRequest(fmt.Errorf("%q: give package files (.apk), at most %d at once. Nothing was stored", name, maxFiles))
 		}
-		in := &incoming{r: part}
-		id, size, err := s.store.AddHandedFile(ctx, to, name, in)
-		if in.err != nil {
-			return list, uploadProblem(in.err)
-		}
+		id, size, err := s.handFile(ctx, to, name, part)
 		if err != nil {
 			return list, err
 		}
@@ -198,19 +194,21 @@ func (s *Server) handFiles(ctx context.Context, to uuid.UUID, form *multipart.Re
 	}
 }
 
-// incoming remembers what was wrong with what comes in: storing it can fail for
-// reasons of its own.
-type incoming struct {
-	r   io.Reader
-	err error
-}
-
-func (in *incoming) Read(p []byte) (int, error) {
-	n, err := in.r.Read(p)
-	if err != nil && !errors.Is(err, io.EOF) {
-		in.err = err
+// handFile stores a file for a bench by way of a file without a name: who sends it
+// may be slow, and no transaction waits for them.
+func (s *Server) handFile(ctx context.Context, to uuid.UUID, name string, part io.Reader) (id uuid.UUID, size int64, err error) {
+	file, err := nameless()
+	if err != nil {
+		return id, 0, err
 	}
-	return n, err
+	defer file.Close()
+	if _, err := io.Copy(file, part); err != nil {
+		return id, 0, uploadProblem(err)
+	}
+	if _, err := file.Seek(0, io.SeekStart); err != nil {
+		return id, 0, err
+	}
+	return s.store.AddHandedFile(ctx, to, name, file)
 }
 
 func fileIDs(list []bench.HandedFile) []uuid.UUID {

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/base64"
+	"encoding/json"
 	"errors"
 	"log/slog"
 	"net/http"
@@ -254,5 +255,60 @@ func TestLinkIsOnlyForBenches(t *testing.T) {
 	}
 	if a := s.do(s.signIn("technician"), "POST", "/api/v1/benches", map[string]string{"name": "x"}); a.status != http.StatusForbidden {
 		t.Errorf("%d", a.status)
+	}
+}
+
+// TestFilesForABench hands package files to a bench: people alone give them, the
+// bench that they are for alone fetches them, and nothing of them stays.
+func TestFilesForABench(t *testing.T) {
+	t.Parallel()
+	s := withPeople(t)
+	keeper := s.signIn("maintainer")
+	one := decode[struct{ ID, Token string }](s, s.do(keeper, "POST", "/api/v1/benches", map[string]string{"name": "one"}), 201)
+	two := decode[struct{ ID, Token string }](s, s.do(keeper, "POST", "/api/v1/benches", map[string]string{"name": "two"}), 201)
+	spec := phone.PackageSpec{Name: "org.open.keys", Version: "2.0.1", Label: "Open Keys", Owner: true}
+	file, to := string(phone.File(spec)), "/api/v1/benches/"+one.ID+"/files"
+	read := decode[bench.Taken](s, s.form(keeper, "/api/v1/package-files", map[string]string{"keys.apk": file, "no.apk": "no package file"}), 200)
+	if len(read.Packages) != 1 || read.Packages[0].Package != "org.open.keys" || len(read.Packages[0].Signer) != 64 || len(read.Wrong) != 1 || !strings.HasPrefix(read.Wrong[0], "no.apk: ") {
+		t.Errorf("%+v", read)
+	}
+	for what, c := range map[string]struct {
+		a    answer
+		want int
+	}{
+		"nobody":        {s.form(nil, to, map[string]string{"keys.apk": file}), 401},
+		"another kind":  {s.form(keeper, to, map[string]string{"keys.exe": file}), 422},
+		"no form":       {s.do(keeper, "POST", to, file, "application/json"), 422},
+		"no file":       {s.form(keeper, to, nil), 422},
+		"no such bench": {s.form(keeper, "/api/v1/benches/00000000-0000-7000-8000-000000000000/files", map[string]string{"keys.apk": file}), 404},
+	} {
+		if c.a.status != c.want {
+			t.Errorf("%s: %d %s, want %d", what, c.a.status, c.a.body, c.want)
+		}
+	}
+	made := decode[struct{ Job uuid.UUID }](s, s.form(keeper, to, map[string]string{"keys.apk": file}), 202)
+	job, err := s.store.Job(t.Context(), made.Job)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var asked bench.Request
+	if err := json.Unmarshal(job.Request, &asked); err != nil || len(asked.Files) != 1 || asked.Files[0].Size != int64(len(file)) {
+		t.Fatalf("%+v, %v", asked, err)
+	}
+	at := "/api/v1/link/files/" + asked.Files[0].ID.String()
+	if a := s.byToken(two.Token, "GET", at, nil); a.status != 404 {
+		t.Errorf("another bench: %d", a.status)
+	}
+	if a := s.do(keeper, "GET", at, nil); a.status != 401 && a.status != 403 {
+		t.Errorf("a person: %d", a.status)
+	}
+	if a := s.byToken(one.Token, "GET", at, nil); a.status != 200 || string(a.body) != file {
+		t.Errorf("%d, %d bytes of %d", a.status, len(a.body), len(file))
+	}
+	if a := s.byToken(one.Token, "POST", "/api/v1/link/jobs/"+made.Job.String()+"/end", map[string]any{"problem": "", "result": bench.Taken{}}); a.status != 204 {
+		t.Fatalf("%d %s", a.status, a.body)
+	}
+	if a := s.byToken(one.Token, "GET", at, nil); a.status != 404 {
+		t.Errorf("fetched, and still there: %d", a.status)
 	}
 }

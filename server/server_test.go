@@ -294,6 +294,11 @@ func kind(a answer) string {
 }
 
 func (s *site) upload(cookie *http.Cookie, files map[string]string) answer {
+	return s.form(cookie, "/api/v1/captures", files)
+}
+
+// form sends files as a form.
+func (s *site) form(cookie *http.Cookie, to string, files map[string]string) answer {
 	var b bytes.Buffer
 	form := multipart.NewWriter(&b)
 	for name, text := range files {
@@ -304,7 +309,7 @@ func (s *site) upload(cookie *http.Cookie, files map[string]string) answer {
 		io.WriteString(part, text)
 	}
 	form.Close()
-	return s.do(cookie, "POST", "/api/v1/captures", b.Bytes(), form.FormDataContentType())
+	return s.do(cookie, "POST", to, b.Bytes(), form.FormDataContentType())
 }
 
 const props = "[ro.build.fingerprint]: [b/p/lyra5:14/I/14.1.0:user/k]\n[ro.product.manufacturer]: [Brannock]\n[ro.product.marketname]: [Lyra 5]\n[ro.build.version.sdk]: [34]\n"
