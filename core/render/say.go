@@ -134,7 +134,7 @@ func (s speech) power(key string, filling ...string) (string, error) {
 }
 
 // options are those of PowerShell for the shell's.
-var options = strings.NewReplacer("--anyway", "-Anyway", "--log", "-Log")
+var options = strings.NewReplacer("--anyway", "-Anyway", "--log", "-Log", "--files", "-Files")
 
 // plain is a sentence as it is, for a text that the shell reads as such.
 func (s speech) plain(key string) (string, error) { return s.words(key) }

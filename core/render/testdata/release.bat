@@ -85,6 +85,10 @@ if "%REHEARSE%"=="yes" echo Rehearsing: nothing is changed.
 set "G_a.one=1"
 set "G_a.two=1"
 set "G_a.three=1"
+if not defined I_org.open.home (
+    echo org.open.home has to be put in first, from its file. This script can not do that: the script for a Linux computer, the bench and the page of the release in a browser can. the shelf; it's free
+    if "%ANYWAY%"=="no" exit /b 8
+)
 call :guard "home screen" "cmd package query-activities --brief -a android.intent.action.MAIN -c android.intent.category.HOME"
 if errorlevel 5 exit /b 5
 call :guard "keyboard" "ime list -s -a"

@@ -10,7 +10,8 @@ param(
     [string]$Serial = '',
     [switch]$Anyway,
     [switch]$Rehearse,
-    [string]$Log = ''
+    [string]$Log = '',
+    [string]$Files = '' # a folder with what is put in: NAME.apk, or NAME with all of its parts
 )
 $ErrorActionPreference = 'Continue'
 $adb = if ($env:ADB) { $env:ADB } else { 'adb' }
@@ -30,9 +31,9 @@ $settings = @(
     @{ Namespace = 'global'; Key = 'window_animation_scale'; Value = '0.5' }
 )
 $guards = @(
-    @{ Job = 'home screen'; Question = 'cmd package query-activities --brief -a android.intent.action.MAIN -c android.intent.category.HOME' },
-    @{ Job = 'keyboard'; Question = 'ime list -s -a' },
-    @{ Job = 'dialler'; Question = 'cmd package query-activities --brief -a android.intent.action.DIAL' }
+    @{ Job = 'home screen'; Question = 'cmd package query-activities --brief -a android.intent.action.MAIN -c android.intent.category.HOME'; Taken = $true },
+    @{ Job = 'keyboard'; Question = 'ime list -s -a'; Taken = $false },
+    @{ Job = 'dialler'; Question = 'cmd package query-activities --brief -a android.intent.action.DIAL'; Taken = $false }
 )
 $count = @{ Done = 0; Already = 0; Absent = 0; Refused = 0; Skipped = 0 }
 $step = 0
@@ -162,6 +163,76 @@ function Hush([string]$Name) {
     Tell 'done' $Name ('quiet: it stays' + ' ' + $words)
 }
 
+
+# Who holds a role now.
+function HolderOf([string]$Role) {
+    if ($Role -eq '') { return '' }
+    if ($Role -eq 'KEYBOARD') { return ((Ask 'settings get secure default_input_method') -split '/')[0] }
+    return ((Ask ('cmd role get-role-holders --user 0 android.app.role.' + $Role)) -split "`n")[0].Trim()
+}
+
+# Makes a package the holder of a role, where the phone lets a computer do that.
+function Give([string]$Role, [string]$Name) {
+    if ($Role -eq 'KEYBOARD') {
+        $id = @((Ask 'ime list -s -a') -split "`n" | ForEach-Object { $_.Trim() } | Where-Object { $_.StartsWith($Name + '/') })
+        if ($id.Count -gt 0 -and $id[0] -cmatch '^[A-Za-z0-9_./]+$') { [void](Ask ('ime enable ' + $id[0] + '; ime set ' + $id[0])) }
+        return
+    }
+    [void](Ask ('cmd role add-role-holder --user 0 android.app.role.' + $Role + ' ' + $Name))
+}
+
+# Nothing goes before it is there.
+function Missing([string]$Name, [string]$Words) {
+    [Console]::Error.WriteLine($Name + ': ' + $Words)
+    if (-not $Anyway) { Stop-With 8 'Nothing goes before it is there. -Files DIR says where the files are; -Anyway goes on without it.' }
+}
+
+# Did they sign it? Only the program apksigner can tell here.
+function Signed([string]$File, [string]$Signer) {
+    if (-not (Get-Command apksigner -ErrorAction SilentlyContinue)) { return $false }
+    return (& apksigner verify --print-certs $File 2>$null | Out-String) -like ('*certificate SHA-256 digest: ' + $Signer + '*')
+}
+
+function Put-In($One) {
+    $name = $One.Name
+    $was = 'there'
+    if (-not $installed.ContainsKey($name)) {
+        $was = 'absent'
+        $list = @()
+        $base = ''
+        if ($Files -ne '') {
+            $folder = Join-Path $Files $name
+            $base = Join-Path $Files ($name + '.apk')
+            if (Test-Path -LiteralPath $folder -PathType Container) {
+                $base = Join-Path $folder 'base.apk'
+                $list = @(Get-ChildItem -LiteralPath $folder -Filter '*.apk' | ForEach-Object { $_.FullName })
+            }
+        }
+        if ($base -eq '' -or -not (Test-Path -LiteralPath $base -PathType Leaf)) { Missing $name ('its file is wanted.' + ' ' + $One.From); return }
+        if ($One.Sum -ne '') {
+            if ((Get-FileHash -LiteralPath $base -Algorithm SHA256).Hash -ne $One.Sum) { Missing $name 'its file is not the one that is wanted'; return }
+        }
+        elseif (-not (Signed $base $One.Signer)) { Missing $name 'who signed its file can''t be told here: the program apksigner is wanted for it. The bench and the release''s page in a browser can tell.'; return }
+    }
+    if ($Rehearse) { Write-Output ('would' + ' ' + $name + ': ' + 'put in, and has what it needs'); return }
+    Note 'put-in' $(if ($One.Role -eq '') { '-' } else { $One.Role }) $name ($was + ' ' + (HolderOf $One.Role)).Trim()
+    if ($was -eq 'absent') {
+        $words = if ($list.Count -gt 0) { & $adb install-multiple -r @list 2>&1 | Out-String } else { & $adb install -r $base 2>&1 | Out-String }
+        $script:installed = Names 'pm list packages --user 0'
+        if (-not $installed.ContainsKey($name)) { Missing $name $words.Trim(); return }
+    }
+    foreach ($permission in $One.Grants) {
+        $words = Ask ('pm grant ' + $name + ' ' + $permission)
+        if ($words -ne '') { Missing $name ($permission + ': ' + $words) }
+    }
+    if ($One.Role -ne '' -and (HolderOf $One.Role) -ne $name) {
+        Give $One.Role $name
+        if ((HolderOf $One.Role) -ne $name) { Missing $name ('it does not hold the role ' + $One.Role + ': choose it on the phone') }
+    }
+    Write-Output ($name + ': ' + 'put in, and has what it needs')
+    Start-Sleep -Seconds $One.Seconds
+}
+
 $undo = $false
 if (Vanished) { Stop-With 3 ('No phone answers. Attach one phone, turn on USB debugging and accept this computer on its screen.' + ' adb devices -l') }
 $device = Ask 'getprop ro.product.device'
@@ -176,7 +247,14 @@ $disabled = Names 'pm list packages -d --user 0'
 if ($installed.Count -eq 0) { Stop-With 3 ('The phone does not list its packages. It said: ' + $(Ask 'pm list packages --user 0')) }
 if ($Rehearse) { Write-Output 'Rehearsing: nothing is changed.' }
 
+if (-not $Rehearse) {
+    if ($Log -eq '') { $Log = Join-Path (Get-Location) ('model-edition-1' + '-' + (Get-Date -Format 'yyyyMMddTHHmmss') + '.log') }
+    try { Set-Content -LiteralPath $Log -Value @('# roster-log/1', '# release 0123', ('# firmware ' + $build)) -ErrorAction Stop }
+    catch { Stop-With 2 ('The log ' + $Log + ' can not be written. Nothing was done; name another with -Log.') }
+}
+Put-In @{ Name = 'org.open.home'; Signer = 'aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa'; Sum = ''; Role = 'HOME'; Seconds = 2; From = 'the shelf; it''s free'; Grants = @('android.permission.CAMERA') }
 foreach ($guard in $guards) {
+    if ($Rehearse -and $guard.Taken) { continue } # by what is put in first
     $able = @([regex]::Matches((Ask $guard.Question), '(?m)^ *([A-Za-z][A-Za-z0-9_.]*)/[^ =]*$') | ForEach-Object { $_.Groups[1].Value })
     if ($able.Count -eq 0) {
         if ($Anyway) { continue }
@@ -184,11 +262,6 @@ foreach ($guard in $guards) {
     }
     $stays = @($able | Where-Object { @($steps | Where-Object { $_.Method -ne 'quieten' } | ForEach-Object { $_.Name }) -notcontains $_ })
     if ($stays.Count -eq 0) { Stop-With 5 ('This would leave the phone without a ' + $guard.Job + ': all that can do it would go. Nothing was done. Put another one in first.') }
-}
-if (-not $Rehearse) {
-    if ($Log -eq '') { $Log = Join-Path (Get-Location) ('model-edition-1' + '-' + (Get-Date -Format 'yyyyMMddTHHmmss') + '.log') }
-    try { Set-Content -LiteralPath $Log -Value @('# roster-log/1', '# release 0123', ('# firmware ' + $build)) -ErrorAction Stop }
-    catch { Stop-With 2 ('The log ' + $Log + ' can not be written. Nothing was done; name another with -Log.') }
 }
 Write-Output ('To see to before:' + ' ' + 'Pocket goes only if: no card is in it')
 foreach ($one in $settings) {
@@ -228,3 +301,4 @@ if (-not $Rehearse) { Write-Output ('Written down in ' + $Log + '; to put it bac
 Write-Output ('To try now, and again in a week:' + ' ' + 'Call, and be called; it''s loud')
 if ($count.Refused -gt 0) { exit 1 }
 exit 0
+

@@ -138,6 +138,39 @@ function Louden([string]$Name, [string]$Was) {
     Tell 'refused' $Name $words
 }
 
+
+# Who holds a role now.
+function HolderOf([string]$Role) {
+    if ($Role -eq '') { return '' }
+    if ($Role -eq 'KEYBOARD') { return ((Ask 'settings get secure default_input_method') -split '/')[0] }
+    return ((Ask ('cmd role get-role-holders --user 0 android.app.role.' + $Role)) -split "`n")[0].Trim()
+}
+
+# Makes a package the holder of a role, where the phone lets a computer do that.
+function Give([string]$Role, [string]$Name) {
+    if ($Role -eq 'KEYBOARD') {
+        $id = @((Ask 'ime list -s -a') -split "`n" | ForEach-Object { $_.Trim() } | Where-Object { $_.StartsWith($Name + '/') })
+        if ($id.Count -gt 0 -and $id[0] -cmatch '^[A-Za-z0-9_./]+$') { [void](Ask ('ime enable ' + $id[0] + '; ime set ' + $id[0])) }
+        return
+    }
+    [void](Ask ('cmd role add-role-holder --user 0 android.app.role.' + $Role + ' ' + $Name))
+}
+
+# Who held the role before holds it again, and what the run installed goes.
+function Take-Out($One) {
+    $name = $One.Name
+    $part = $One.Before.Split(' ')
+    if ($part.Count -gt 1 -and $part[1] -ne $name -and $One.Role -ne '-' -and -not $Rehearse) { Give $One.Role $part[1] }
+    if ($part[0] -ne 'absent') { $count.Already++; Tell 'already' $name 'there'; return }
+    if (-not $installed.ContainsKey($name)) { $count.Absent++; Tell 'absent' $name 'not on this phone'; return }
+    if ($Rehearse) { $count.Done++; Tell 'would' $name 'taken out again'; return }
+    $words = Ask ('pm uninstall --user 0 ' + $name)
+    if ($words -like '*Success*') { $count.Done++; Tell 'done' $name 'taken out again'; return }
+    if (Vanished) { Tell 'failed' $name $words; Total; Stop-With 3 'The phone is no longer there. What was done stays done: attach it and run this again to go on.' }
+    $count.Refused++
+    Tell 'refused' $name ($words + ' (' + (Explain $words) + ')')
+}
+
 $undo = $true
 if (Vanished) { Stop-With 3 ('No phone answers. Attach one phone, turn on USB debugging and accept this computer on its screen.' + ' adb devices -l') }
 $device = Ask 'getprop ro.product.device'
@@ -160,6 +193,9 @@ if ($Log -ne '') {
     foreach ($line in $lines) {
         $part = $line.Split("`t")
         if ($part.Count -lt 4) { continue }
+        if ($part[0] -eq 'put-in' -and $part[1] -cmatch '^(-|[A-Z_]+)$' -and $part[2] -cmatch '^[A-Za-z][A-Za-z0-9_]*(\.[A-Za-z][A-Za-z0-9_]*)+$' -and $part[3] -cmatch '^(absent|there)( [A-Za-z][A-Za-z0-9_.]*)?$') {
+            $steps += @{ Method = 'put-in'; Name = $part[2]; Role = $part[1]; Before = $part[3] }
+        }
         if (($part[0] -eq 'done' -or $part[0] -eq 'unknown') -and $part[2] -cmatch '^[A-Za-z][A-Za-z0-9_]*(\.[A-Za-z][A-Za-z0-9_]*)*$') {
             $steps += @{ Method = $part[1]; Name = $part[2]; Before = $part[3] }
         }
@@ -173,6 +209,7 @@ if ($Log -ne '') {
 foreach ($one in $steps) {
     $step++
     $name = $one.Name
+    if ($one.Method -eq 'put-in') { Take-Out $one; continue }
     if ($one.Method -eq 'quieten') { Louden $name $one.Before; continue }
     $off = $one.Method -eq 'disable'
     if (-not $known.ContainsKey($name)) { $count.Absent++; Tell 'absent' $name 'the image holds no copy of it'; continue }
@@ -187,3 +224,4 @@ foreach ($one in $steps) {
 Total
 if ($count.Refused -gt 0) { exit 1 }
 exit 0
+
