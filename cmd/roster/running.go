@@ -95,6 +95,7 @@ type benchPhone struct {
 	Handle, Address, Name, Mark string
 	Ready                       bool
 	bench                       string
+	given                       []android.PackageName // whose files its bench has
 }
 
 // phone finds the phone that is meant: by its address, its handle or its name;
@@ -103,7 +104,10 @@ func (r *remote) phone(ctx context.Context, wanted string) (benchPhone, error) {
 	var list struct {
 		Items []struct {
 			ID   string
-			View struct{ Phones []benchPhone }
+			View struct {
+				Phones []benchPhone
+				Given  []struct{ Package android.PackageName }
+			}
 		}
 	}
 	if err := r.ask(ctx, http.MethodGet, "/api/v1/benches", nil, nil, &list); err != nil {
@@ -113,6 +117,9 @@ func (r *remote) phone(ctx context.Context, wanted string) (benchPhone, error) {
 	for _, b := range list.Items {
 		for _, p := range b.View.Phones {
 			if p.bench = b.ID; p.Ready && p.Mark != "" && (wanted == "" || wanted == p.Handle || wanted == p.Address || strings.EqualFold(wanted, p.Name)) {
+				for _, g := range b.View.Given {
+					p.given = append(p.given, g.Package)
+				}
 				found = append(found, p)
 			}
 		}
@@ -194,7 +201,7 @@ func runCommand() *cobra.Command {
 	var phone string
 	var rehearse, draft, asJSON bool
 	choices := run.Choices{Leave: []android.PackageName{}, Off: []android.PackageName{}, Keep: []string{}, Without: []int{}, Seen: []int{}}
-	var leave, off []string
+	var leave, off, quiet, files []string
 	c := &cobra.Command{
 		Use:   "run RELEASE",
 		Short: "Run a release on a phone of a bench; with --rehearse say what it would do",
@@ -203,7 +210,8 @@ Every step is written down by the server before the bench sends it: whatever bre
 the run can be continued or put back. Exit code: 0 all went well, 1 it can't be run, or something
 was refused or interrupted, 2 used wrongly.`,
 		Example: `  roster bench run brannock/lyra-5/short-loan --phone "Lyra 5" --rehearse
-  roster bench run brannock/lyra-5/short-loan/3 --phone 192.0.2.7:5555 --keep payments`,
+  roster bench run brannock/lyra-5/short-loan/3 --phone 192.0.2.7:5555 --keep payments
+  roster bench run brannock/lyra-5/ward-phone --file base.apk --file split_config.en.apk`,
 		Args: wantArgs(1, 1, "a release: MAKER/MODEL/EDITION[/NUMBER]"),
 		RunE: func(c *cobra.Command, args []string) error {
 			for _, name := range leave {
@@ -211,6 +219,9 @@ was refused or interrupted, 2 used wrongly.`,
 			}
 			for _, name := range off {
 				choices.Off = append(choices.Off, android.PackageName(name))
+			}
+			for _, name := range quiet {
+				choices.Quiet = append(choices.Quiet, android.PackageName(name))
 			}
 			ctx, out := c.Context(), c.OutOrStdout()
 			body, err := to.what(ctx, args[0], draft)
@@ -222,6 +233,9 @@ was refused or interrupted, 2 used wrongly.`,
 				return err
 			}
 			if body["capture"], err = to.capture(ctx, p); err != nil {
+				return err
+			}
+			if choices.Given, err = to.give(ctx, c.ErrOrStderr(), p, files); err != nil {
 				return err
 			}
 			body["choices"] = choices
@@ -248,6 +262,8 @@ was refused or interrupted, 2 used wrongly.`,
 	f.BoolVar(&draft, "draft", false, "run the profile as it is now, not a release of it")
 	f.StringArrayVar(&leave, "leave", nil, "a package that stays on this phone; may be given several times")
 	f.StringArrayVar(&off, "switch-off", nil, "a package that is switched off instead of removed")
+	f.StringArrayVar(&quiet, "make-quiet", nil, "a package that stays and is made quiet instead")
+	f.StringArrayVar(&files, "file", nil, "a package file that the release puts in: the phone's bench is given it, and keeps it")
 	f.StringArrayVar(&choices.Keep, "keep", []string{}, "a function that the phone's owner uses, such as payments")
 	f.IntSliceVar(&choices.Without, "without", []int{}, "numbers of other steps that are left out")
 	f.IntSliceVar(&choices.Seen, "seen", []int{}, "numbers of steps before the removal that you saw to")
@@ -291,7 +307,7 @@ func tellRehearsal(out io.Writer, r run.Rehearsal, whole, asJSON bool) error {
 				fmt.Fprintf(out, "ask the owner: %s (--keep %s)\n", q.Asks, q.Function)
 			}
 		}
-		fmt.Fprintf(out, "%s; %d would go, %d gone already, %d not on this phone, %d it will probably refuse, %d left out\n", r.FitWhy, r.Count.Goes, r.Count.Already, r.Count.Absent, r.Count.Refuses, r.Count.LeftOut)
+		fmt.Fprintf(out, "%s; %d would go, %d would stay and be made quiet, %d gone already, %d not on this phone, %d it will probably refuse, %d left out\n", r.FitWhy, r.Count.Goes, r.Count.Quietens, r.Count.Already, r.Count.Absent, r.Count.Refuses, r.Count.LeftOut)
 	}
 	if len(r.Stops) > 0 {
 		return errors.New(printableLines("nothing was done: " + run.StopWords(r.Stops)))

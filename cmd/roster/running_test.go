@@ -6,6 +6,8 @@ import (
 	"io"
 	"net/http"
 	"net/http/httptest"
+	"os"
+	"path/filepath"
 	"strings"
 	"sync"
 	"testing"
@@ -35,13 +37,21 @@ func (b *benchServer) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	step := `{"number":1,"kind":"remove","package":"com.a.b","state":"waiting","words":""}`
 	switch path := strings.TrimPrefix(r.URL.Path, "/api/v1"); {
 	case path == "/benches":
-		io.WriteString(w, `{"items":[{"id":"b1","view":{"phones":[{"handle":"h1","address":"192.0.2.7:5555","name":"Lyra 5","mark":"m1","ready":true},{"handle":"h2","address":"","name":"Nib 2","mark":"m2","ready":true},{"handle":"h3","name":"a phone","ready":false}]}}]}`)
+		io.WriteString(w, `{"items":[{"id":"b1","view":{"given":[{"package":"org.has.it"}],"phones":[{"handle":"h1","address":"192.0.2.7:5555","name":"Lyra 5","mark":"m1","ready":true},{"handle":"h2","address":"","name":"Nib 2","mark":"m2","ready":true},{"handle":"h3","name":"a phone","ready":false}]}}]}`)
 	case path == "/releases":
 		io.WriteString(w, `{"items":[{"id":"r3","edition":"short-loan","number":3,"state":"current"},{"id":"r2","edition":"short-loan","number":2,"state":"replaced"}]}`)
 	case path == "/profiles":
 		io.WriteString(w, `{"items":[{"id":"p1","slug":"short-loan"}]}`)
 	case path == "/benches/b1/requests":
 		io.WriteString(w, `{"id":"j1"}`)
+	case path == "/benches/b1/files":
+		if !strings.Contains(string(raw), "filename=\"keys.apk\"") || !strings.Contains(string(raw), "what is in it") {
+			b.t.Errorf("%s", raw)
+		}
+		w.WriteHeader(http.StatusAccepted)
+		io.WriteString(w, `{"job":"j2"}`)
+	case path == "/jobs/j2/events":
+		io.WriteString(w, "event: job\ndata: {\"state\":\"done\",\"result\":{\"packages\":[{\"package\":\"org.open.keys\",\"versionName\":\"2\"}],\"wrong\":[\"x.apk: no\"]}}\n\n")
 	case path == "/jobs/j1/events":
 		io.WriteString(w, "event: job\ndata: {\"state\":\"running\"}\n\nevent: job\ndata: {\"state\":\"done\",\"result\":{\"id\":\"c1\"}}\n\n")
 	case path == "/rehearsals":
@@ -79,6 +89,10 @@ func told(state string, counts string, steps ...string) string {
 func TestBenchRun(t *testing.T) {
 	done := `{"number":1,"kind":"remove","package":"com.a.b","state":"done","words":"Success"}`
 	refused := `{"number":2,"kind":"remove","package":"com.a.c","state":"refused","words":"Failure [X]","means":{"means":"The maker protects it.","try":["leave"]}}`
+	file := filepath.Join(t.TempDir(), "keys.apk")
+	if err := os.WriteFile(file, []byte("what is in it"), 0o600); err != nil {
+		t.Fatal(err)
+	}
 	sent := `{"number":2,"kind":"remove","package":"com.a.c","state":"sent","words":""}`
 	for what, c := range map[string]struct {
 		args   []string
@@ -93,6 +107,9 @@ func TestBenchRun(t *testing.T) {
 		"of a draft":          {[]string{"run", "brannock/lyra-5/short-loan", "--draft", "--phone", "h1", "--rehearse"}, `[]`, nil, []string{"2 would go"}, "", `"profile":"p1"`},
 		"what stops":          {[]string{"run", "brannock/lyra-5/short-loan", "--phone", "h1"}, `[{"code":"nobody-does","words":"nobody could be the phone's HOME any more"}]`, nil, nil, "nobody could be the phone's HOME", ""},
 		"a run":               {[]string{"run", "brannock/lyra-5/short-loan", "--phone", "192.0.2.7:5555", "--keep", "payments", "--leave", "com.a.d"}, `[]`, []string{told("going", "{}", done, sent), told("finished", `{"done":1}`, done)}, []string{"  1/2  done     com.a.b  Success", "run 12 is finished: 1 done", "came back: com.a.c"}, "", `"keep":["payments"]`},
+		"with a file":         {[]string{"run", "brannock/lyra-5/short-loan", "--phone", "h1", "--file", file, "--make-quiet", "com.a.e"}, `[]`, []string{told("finished", `{"done":1}`, done)}, nil, "", `"given":["org.has.it","org.open.keys"]`},
+		"quiet":               {[]string{"run", "brannock/lyra-5/short-loan", "--phone", "h1", "--make-quiet", "com.a.e"}, `[]`, []string{told("finished", `{"done":1}`, done)}, nil, "", `"quiet":["com.a.e"],"given":["org.has.it"]`},
+		"a file of nothing":   {[]string{"run", "brannock/lyra-5/short-loan", "--phone", "h1", "--file", file + "x"}, `[]`, nil, nil, "no such file", ""},
 		"with a refusal":      {[]string{"run", "brannock/lyra-5/short-loan", "--phone", "h1"}, `[]`, []string{told("finished", `{"done":1,"refused":1}`, done, refused)}, []string{"refused  com.a.c  Failure [X]", "com.a.c: The maker protects it."}, "not all of it went well", ""},
 		"interrupted":         {[]string{"run", "brannock/lyra-5/short-loan", "--phone", "h1"}, `[]`, []string{told("interrupted", `{"done":1,"unknown":1}`, done)}, []string{"1 unknown"}, "go on with: roster bench continue 12", ""},
 		"gone on with":        {[]string{"continue", "12"}, `[]`, []string{told("finished", `{"done":2}`, done, strings.Replace(refused, "refused", "done", 1))}, []string{"2/2  done     com.a.c"}, "", "POST /api/v1/runs/u1/continue"},

@@ -86,16 +86,16 @@ const skip = (r: Row) => emit('choose', { ...props.choices, without: turned(prop
       <li v-for="r in toSee" :key="r.number">
         <span
           >{{ r.text || name(r) }} <span v-if="r.why" class="second">{{ known(`why.${r.code}`, r.why) }}</span>
-          <template v-if="r.code === 'file-wanted'">
-            <label class="press file"
-              >{{ t('decide.file') }}<input type="file" accept=".apk" multiple @change="chosen"
-            /></label>
-          </template>
         </span>
         <label v-if="r.kind === 'check'">
           <input type="checkbox" :checked="choices.seen.includes(r.number)" @change="see(r)" /> {{ t('decide.seen') }}
         </label>
-        <button v-else class="press" @click="skip(r)">{{ t('decide.skip') }}</button>
+        <span v-else class="acts">
+          <label v-if="r.code === 'file-wanted'" class="press file"
+            >{{ t('decide.file') }}<input type="file" accept=".apk" multiple @change="chosen"
+          /></label>
+          <button class="press" @click="skip(r)">{{ t('decide.skip') }}</button>
+        </span>
       </li>
     </ul>
   </template>
@@ -137,6 +137,11 @@ const skip = (r: Row) => emit('choose', { ...props.choices, without: turned(prop
 <style scoped>
 .asks {
   display: block;
+}
+.acts {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
 }
 .file {
   position: relative;
