@@ -80,16 +80,11 @@ func (s *Server) giveFiles(ctx context.Context, to string, r *http.Request) (*jo
 	if err != nil {
 		return nil, badRequest(fmt.Errorf("%q is no bench", android.Printable(to, 60)))
 	}
-	done, ok := s.uploads.enter(personOf(ctx).ID)
-	if !ok {
-		return nil, uploadsBusy
+	form, done, err := s.formOf(ctx, r, maxHanded)
+	if err != nil {
+		return nil, err
 	}
 	defer done()
-	r.Body = http.MaxBytesReader(nil, r.Body, maxHanded)
-	form, err := r.MultipartReader()
-	if err != nil {
-		return nil, badRequest(fmt.Errorf("send the files as a form (multipart/form-data): %w", err))
-	}
 	list, err := s.handFiles(ctx, id, form)
 	if err == nil && len(list) == 0 {
 		err = badRequest(errors.New("no file came: send each as a part that is named files. Nothing was stored"))
@@ -109,16 +104,11 @@ func (s *Server) giveFiles(ctx context.Context, to string, r *http.Request) (*jo
 
 // readFiles says what the package files of a form are, for whoever pins them.
 func (s *Server) readFiles(ctx context.Context, r *http.Request) (*bench.Taken, error) {
-	done, ok := s.uploads.enter(personOf(ctx).ID)
-	if !ok {
-		return nil, uploadsBusy
+	form, done, err := s.formOf(ctx, r, maxHanded)
+	if err != nil {
+		return nil, err
 	}
 	defer done()
-	r.Body = http.MaxBytesReader(nil, r.Body, maxHanded)
-	form, err := r.MultipartReader()
-	if err != nil {
-		return nil, badRequest(fmt.Errorf("send the files as a form (multipart/form-data): %w", err))
-	}
 	read := &bench.Taken{Packages: []profile.Given{}, Wrong: []string{}}
 	var list []profile.GivenPart
 	for {

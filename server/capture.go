@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"mime/multipart"
 	"net"
 	"net/http"
 	"os"
@@ -91,22 +92,36 @@ func (s *Server) describeForm(op huma.Operation, access Access, status string, a
 	api.AddOperation(&op)
 }
 
+// formOf begins to read a form of at most limit bytes with files, of which only so
+// many are read at once; done has to be called when it was read.
+func (s *Server) formOf(ctx context.Context, r *http.Request, limit int64) (form *multipart.Reader, done func(), err error) {
+	done, ok := s.uploads.enter(personOf(ctx).ID)
+	if !ok {
+		return nil, nil, uploadsBusy
+	}
+	if r.ContentLength > limit {
+		err = uploadProblem(&http.MaxBytesError{Limit: limit})
+	} else {
+		r.Body = http.MaxBytesReader(nil, r.Body, limit)
+		if form, err = r.MultipartReader(); err != nil {
+			err = badRequest(fmt.Errorf("send the files as a form (multipart/form-data): %w", err))
+		}
+	}
+	if err != nil {
+		done()
+		return nil, nil, err
+	}
+	return form, done, nil
+}
+
 // upload reads the files of a form. Each lies, while it is read, in a file
 // without a name, of which nothing stays.
 func (s *Server) upload(ctx context.Context, r *http.Request) (*uploaded, error) {
-	done, ok := s.uploads.enter(personOf(ctx).ID)
-	if !ok {
-		return nil, uploadsBusy
+	form, done, err := s.formOf(ctx, r, maxUpload)
+	if err != nil {
+		return nil, err
 	}
 	defer done()
-	if r.ContentLength > maxUpload {
-		return nil, uploadProblem(&http.MaxBytesError{Limit: maxUpload})
-	}
-	r.Body = http.MaxBytesReader(nil, r.Body, maxUpload)
-	form, err := r.MultipartReader()
-	if err != nil {
-		return nil, badRequest(fmt.Errorf("send the files as a form (multipart/form-data): %w", err))
-	}
 	var sources []android.Source
 	for {
 		part, err := form.NextPart()

@@ -309,7 +309,7 @@ func computeFigures(trials map[uuid.UUID][]evidence.Trial, stamps map[uuid.UUID]
 				p := packages[i]
 				for _, method := range evidence.Methods {
 					gathered := evidence.Gather(trials[p], method)
-					if gathered.Strip(evidence.Firmware{}) == "" {
+					if gathered.Empty() {
 						continue
 					}
 					for _, target := range targets[p] {

@@ -95,6 +95,9 @@ const nowhere = -1
 // Gather picks and merges what counts for a method. It keeps pointers into
 // trials, which must not change afterwards.
 func Gather(trials []Trial, method Method) Gathered {
+	if !saysAnything(trials, method) {
+		return Gathered{} // as for most methods of most packages
+	}
 	g := Gathered{counted: merge(trials, method)}
 	for i := range g.ids {
 		g.ids[i] = map[string]int32{}
@@ -140,6 +143,20 @@ func Gather(trials []Trial, method Method) Gathered {
 	g.phones, g.people = len(phones), len(people)
 	return g
 }
+
+// saysAnything reports whether some trial tells of a method, if only that a phone
+// refused.
+func saysAnything(trials []Trial, method Method) bool {
+	for i := range trials {
+		if t := &trials[i]; t.Method == method || counts(t, method) {
+			return true
+		}
+	}
+	return false
+}
+
+// Empty reports whether no trial says anything about the method.
+func (g Gathered) Empty() bool { return len(g.ticks) == 0 }
 
 // find is the site of a target; what is empty, or what no trial was made on,
 // is nowhere.

@@ -129,6 +129,9 @@ func BenchmarkRecompute(b *testing.B) {
 		points := Viewpoints(trials)
 		for _, m := range Methods {
 			g := Gather(trials, m)
+			if g.Empty() {
+				continue
+			}
 			for _, p := range points {
 				SuggestedLoad(g.Summary(p.Target, DefaultYardstick, &limits), DefaultThresholds)
 				g.Strip(p.Target)

@@ -2,7 +2,7 @@
 // Where files are dropped, or chosen.
 import { ref } from 'vue'
 
-defineProps<{ busy?: boolean; label: string; note?: string; accept?: string; multiple?: boolean }>()
+defineProps<{ busy?: boolean; label: string; note?: string; accept?: string; multiple?: boolean; large?: boolean }>()
 const emit = defineEmits<{ files: [list: File[]] }>()
 const over = ref(false)
 function take(files: FileList | null | undefined) {
@@ -19,7 +19,7 @@ function chosen(event: Event) {
 <template>
   <label
     class="drop"
-    :class="{ over }"
+    :class="{ over, large }"
     @dragover.prevent="over = true"
     @dragleave="over = false"
     @drop.prevent="take($event.dataTransfer?.files)"
@@ -44,14 +44,24 @@ function chosen(event: Event) {
   flex-wrap: wrap;
   align-items: baseline;
   padding: 9px 12px;
-  border: 1px dashed var(--hair);
+  border: 1px dashed var(--faint);
   cursor: pointer;
 }
-.drop:hover,
-.drop.over {
+.large {
+  flex-direction: column;
+  align-items: center;
+  padding: 34px 20px;
+  text-align: center;
+}
+.drop:hover {
   border-color: var(--ink);
 }
+.drop.over,
 .drop:focus-within {
-  outline: 2px solid var(--ring);
+  border-color: var(--ring);
+  background: var(--picked);
+}
+b {
+  font-weight: 650;
 }
 </style>

@@ -3,17 +3,15 @@ import { nextTick, ref, shallowRef } from 'vue'
 import { api, ask, type Schemas } from '@/api/client'
 import { useChange } from '@/composables/change'
 import NotesTable from '@/places/intake/NotesTable.vue'
+import FileDrop from '@/ui/FileDrop.vue'
 import CaptureDone from './CaptureDone.vue'
 
-const over = ref(false)
 const { busy, wrong, run } = useChange('captures')
 const text = ref('')
 const said = ref<HTMLElement>()
 const done = shallowRef<Schemas['Uploaded']>()
 
-async function upload(files: Iterable<File> | null | undefined) {
-  const list = [...(files ?? [])]
-  if (!list.length) return
+async function upload(list: File[]) {
   done.value = undefined
   const form = new FormData()
   for (const f of list) form.append('files', f)
@@ -42,23 +40,15 @@ const paste = () => upload([new File([text.value], 'pasted text')])
       </p>
     </header>
     <p v-if="wrong" ref="said" class="notice bad" role="alert">{{ wrong }}</p>
-    <label
+    <FileDrop
       class="drop"
-      :class="{ over }"
-      @dragover.prevent="over = true"
-      @dragleave="over = false"
-      @drop.prevent="((over = false), upload($event.dataTransfer?.files))"
-    >
-      <input
-        type="file"
-        multiple
-        class="visually-hidden"
-        :disabled="busy"
-        @change="upload(($event.target as HTMLInputElement).files)"
-      />
-      <b>{{ busy ? 'Reading' : 'Drop the files here, or choose them' }}</b>
-      <span class="second">Roster finds out what each is.</span>
-    </label>
+      multiple
+      large
+      :busy="busy"
+      label="Drop the files here, or choose them"
+      note="Roster finds out what each is."
+      @files="upload"
+    />
     <p class="private">
       <b>A bug report holds private things.</b> Only these parts of it are read: the system's properties, and what the
       phone says of its packages, roles, overlays, web view, device administrators and sizes. Nothing else is looked at,
@@ -100,20 +90,7 @@ header {
   border-bottom: 1px solid var(--ink);
 }
 .drop {
-  display: flex;
-  flex-direction: column;
-  align-items: center;
-  gap: 3px;
   margin: 18px 18px 10px;
-  padding: 34px 20px;
-  border: 1px dashed var(--faint);
-  cursor: pointer;
-  text-align: center;
-}
-.drop.over,
-.drop:focus-within {
-  border-color: var(--ring);
-  background: var(--picked);
 }
 .private,
 .how,
