@@ -38,7 +38,7 @@ const takenOff = `
 					where g.place = r.build and g.release = '' and g.package_id = k.id
 						and g.stamp = k.trials_stamp) as lacking
 			from published r
-			join release_packages x on x.release_id = r.id
+			join release_packages x on x.release_id = r.id and x.method is distinct from 'quieten'
 			cross join lateral (select from shipped_by y
 				where y.model_id = r.model_id and y.package_id = x.package_id offset 0) y
 			join packages k on k.id = x.package_id

@@ -47,7 +47,7 @@ func stalePresence(ctx context.Context, tx pgx.Tx, build uuid.UUID) error {
 
 // addCameBack notes what phones had again at captures, though it had been taken
 // off them under another firmware: by an earlier capture, or by the journals of
-// runs. Nil stands for all captures. The runs hear of it, too. It returns how
+// runs: what was only made quiet was never off. Nil stands for all captures. The runs hear of it, too. It returns how
 // much came back that was not noted before.
 func addCameBack(ctx context.Context, tx pgx.Tx, captures []uuid.UUID) (back int, err error) {
 	const on, off = `x.installed and x.enabled in ('default', 'on', '')`, `not (y.installed and y.enabled in ('default', 'on', ''))`
@@ -66,6 +66,7 @@ func addCameBack(ctx context.Context, tx pgx.Tx, captures []uuid.UUID) (back int
 			select t.id, r.id as run_id, p.id as package_id, p.name
 			from taken t join runs r on r.phone = t.phone and r.build_id <> t.build_id and r.started_at < t.taken_at
 				join run_steps st on st.run_id = r.id and st.kind = 'remove' and st.state = 'done'
+					and st.step ->> 'method' <> 'quieten'
 				join packages p on p.name = st.package
 			where not exists (
 				select from run_steps u

@@ -352,7 +352,7 @@ func takenBy(ctx context.Context, q querier, models []uuid.UUID, names []string)
 		join profiles p on p.id = r.profile_id
 		join release_packages x on x.release_id = r.id
 		join packages k on k.id = x.package_id
-		where r.state = 'current' and k.name = any($2)
+		where r.state = 'current' and k.name = any($2) and x.method is distinct from 'quieten'
 			and (p.model_id = any($1)
 				or exists (select from profile_sisters y where y.profile_id = p.id and y.model_id = any($1)))
 		order by p.name, r.number`, models, names)

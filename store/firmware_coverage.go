@@ -221,7 +221,8 @@ func (s *Store) CountCover(ctx context.Context) (models []uuid.UUID, err error) 
 							from releases r
 							join profile_sisters z on z.profile_id = r.profile_id
 							where r.state = 'current' and z.model_id = any($1)) m
-						join release_packages y on y.release_id = m.id) w on w.model_id = h.model_id
+						join release_packages y on y.release_id = m.id
+							and y.method is distinct from 'quieten') w on w.model_id = h.model_id
 							and w.package_id = x.package_id)
 			insert into build_cover (build_id, packages, graded, tried, wanted, phones, people, captured_at)
 			select h.id, count(s.id), count(*) filter (where s.graded), count(*) filter (where s.tried),

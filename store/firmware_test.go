@@ -172,6 +172,27 @@ func TestNewFirmware(t *testing.T) {
 	}
 }
 
+// TestQuietIsNotBack updates phones on which a run took packages off, or only made
+// one quiet: that one was never off, and does not come back.
+func TestQuietIsNotBack(t *testing.T) {
+	t.Parallel()
+	w := newWorld(t)
+	c := w.linkedOn("one", "1", loose)
+	_, release := w.edition("Quiet", "l.lib", "l.other")
+	id := w.ran(release, c, "one", nil)
+	tag, err := w.Pool().Exec(w.ctx, `update run_steps set step = jsonb_set(step, '{method}', '"quieten"') where run_id = $1 and package = 'l.other'`, id)
+	w.must(err)
+	if tag.RowsAffected() != 1 {
+		t.Fatalf("%d steps", tag.RowsAffected())
+	}
+	w.linkedOn("one", "2", bound)
+	r, err := w.RunByID(w.ctx, id)
+	w.must(err)
+	if _, lib := r.Back["l.lib"]; len(r.Back) != 1 || !lib {
+		t.Errorf("came back: %v", r.Back)
+	}
+}
+
 // TestTriedIsCovered makes a release covered by trials, without anything being
 // worked out anew.
 func TestTriedIsCovered(t *testing.T) {

@@ -10,6 +10,7 @@ import (
 	"github.com/google/uuid"
 
 	"roster/core/android"
+	"roster/core/evidence"
 	"roster/core/profile"
 	"roster/core/run"
 	"roster/store"
@@ -52,6 +53,13 @@ func (b *twice) start(r store.ReleaseLine, c store.CaptureSummary) {
 	b.must(err)
 	d, err := profile.ParseDocument(full.Document)
 	b.must(err)
+	// One is only made quiet, and something is put in before.
+	for i := range d.Steps {
+		if d.Steps[i].Package == "l.other" {
+			d.Steps[i].Method = evidence.Quieten
+		}
+	}
+	d.Steps = append([]profile.Step{{Number: 90, Kind: profile.PutIn, Phase: profile.Before, Package: "l.new", Role: "HOME"}}, d.Steps...)
 	of, err := b.ProfileOf(b.ctx, r.ID)
 	b.must(err)
 	bench := uuid.NewSHA1(uuid.Nil, []byte("bench"))
@@ -69,11 +77,18 @@ func (b *twice) start(r store.ReleaseLine, c store.CaptureSummary) {
 // seen is what the phone shows.
 func (b *twice) seen() *run.Seen {
 	s := &run.Seen{Fingerprint: keptOn, SDK: 34, Boots: b.boots, Settings: map[string]string{}}
-	for _, name := range []android.PackageName{"l.lib", "l.other"} {
+	for _, name := range []android.PackageName{"l.lib", "l.other", "l.new"} {
 		s.Known = append(s.Known, name)
-		if !b.gone[name] {
+		if name == "l.other" || b.gone[name] == (name == "l.new") {
 			s.Installed = append(s.Installed, name)
 		}
+	}
+	// Some phones do not tell what a package may do when they are looked at.
+	if noise := "default,default,granted,-,10"; b.r.IntN(4) > 0 {
+		if b.gone["l.other"] {
+			noise = "ignore,ignore,revoked,-,45"
+		}
+		s.Settings[run.Key{Namespace: run.Quiet, Key: "l.other"}.String()] = noise
 	}
 	return s
 }
@@ -137,7 +152,9 @@ func (b *twice) answer(number int) run.StepAnswer {
 		switch step.Kind {
 		case run.Remove:
 			b.gone[step.Package] = b.r.IntN(5) > 0 // else it comes back by itself
-		case run.PutBack:
+		case run.PutIn:
+			b.gone[step.Package] = true // it is there
+		case run.PutBack, run.TakeOut:
 			b.gone[step.Package] = false
 		case run.Restart:
 			b.boots++
@@ -149,8 +166,9 @@ func (b *twice) answer(number int) run.StepAnswer {
 func (b *twice) resume() {
 	undo := b.r.IntN(3) == 0
 	if b.kept.Open() && b.r.IntN(2) == 0 {
-		b.must(b.Looked(b.ctx, b.id, b.phone, b.seen()))
-		b.kept.Look(b.seen(), true)
+		seen := b.seen()
+		b.must(b.Looked(b.ctx, b.id, b.phone, seen))
+		b.kept.Look(seen, true)
 		return
 	}
 	var names []android.PackageName
@@ -175,10 +193,10 @@ func (b *twice) same(when string) {
 	b.must(err)
 	var stored, kept []string
 	for _, s := range steps {
-		stored = append(stored, fmt.Sprint(s.Number, s.Kind, s.Package, s.State, s.Words))
+		stored = append(stored, fmt.Sprint(s.Number, s.Kind, s.Package, s.State, s.Words, s.Before, s.Value))
 	}
 	for _, s := range b.kept.Steps {
-		kept = append(kept, fmt.Sprint(s.Number, s.Kind, s.Package, s.State, s.Words))
+		kept = append(kept, fmt.Sprint(s.Number, s.Kind, s.Package, s.State, s.Words, s.Before, s.Value))
 	}
 	if run.RunState(r.State) != b.kept.State || !slices.Equal(stored, kept) {
 		b.t.Errorf("%s: the store has %s, %q; the kept run %s, %q", when, r.State, stored, b.kept.State, kept)

@@ -175,7 +175,7 @@ func (h *Hold) renamedAndGone(d *Document, on OnBuild) {
 // back adds what an update to the build brought back to phones.
 func (h *Hold) back(d *Document, on OnBuild) {
 	for _, s := range d.Removals() {
-		if n := on.CameBack[s.Package]; n > 0 && on.Net.Has(s.Package) {
+		if n := on.CameBack[s.Package]; n > 0 && s.Leaves() && on.Net.Has(s.Package) {
 			why := "the update to this build brought it back on " + wording.Count(n, "phone")
 			h.Findings = append(h.Findings, Finding{State: CameBack, Packages: []android.PackageName{s.Package}, Others: []android.PackageName{}, Why: why})
 		}

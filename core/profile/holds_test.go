@@ -80,6 +80,14 @@ func TestHolds(t *testing.T) {
 			}
 		}
 	}
+	// What is quietened stays: nothing that rests on it stops, and it does not come back.
+	quiet := taking("a.tips", "a.music", "a.cloud")
+	for i := range quiet.Steps {
+		quiet.Steps[i].Method = evidence.Quieten
+	}
+	if h := Holds(quiet, OnBuild{Fingerprint: here, Net: phoneWith(all, needs("a.gallery", "a.cloud")), Before: made, Made: made, Tried: tried("a.tips", "a.music", "a.cloud"), CameBack: map[android.PackageName]int{"a.tips": 2}}); h.State != Covered {
+		t.Errorf("%s, %+v", h.State, h.Findings)
+	}
 	// A substitute that is put in first holds the job.
 	d.Steps = append([]Step{{Kind: PutIn, Phase: Before, Package: "org.open.home", Role: "HOME"}}, append(d.Steps, Step{Kind: Remove, Package: "a.home", Method: evidence.RemoveForUser})...)
 	if h := Holds(d, OnBuild{Fingerprint: there, Net: made, Made: made}); h.Stops() {
