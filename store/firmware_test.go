@@ -180,7 +180,9 @@ func TestQuietIsNotBack(t *testing.T) {
 	c := w.linkedOn("one", "1", loose)
 	_, release := w.edition("Quiet", "l.lib", "l.other")
 	id := w.ran(release, c, "one", nil)
-	tag, err := w.Pool().Exec(w.ctx, `update run_steps set step = jsonb_set(step, '{method}', '"quieten"') where run_id = $1 and package = 'l.other'`, id)
+	tag, err := w.Pool().Exec(w.ctx, `
+		update run_steps set step = jsonb_set(step, '{method}', '"quieten"')
+		where run_id = $1 and package = 'l.other'`, id)
 	w.must(err)
 	if tag.RowsAffected() != 1 {
 		t.Fatalf("%d steps", tag.RowsAffected())
