@@ -89,7 +89,7 @@ test('a profile keeps what rests on it, functions, and the phone whole', async (
   // The administrator is withdrawn by a step before.
   await pin('com.brannock.retaildemo', 'It plays films in shops.')
   const sheet = page.getByRole('region', { name: 'Run sheet' })
-  await expect(sheet).toContainText('Put in Open Hearth, and see that it holds the role HOME')
+  await expect(sheet).toContainText("Put in Open Hearth from its file (the ward's shelf), and see that it holds the role HOME")
   await expect(sheet).toContainText('com.brannock.retaildemo')
   // Functions to keep.
   await page.getByRole('button', { name: 'Rules', exact: true }).click()

@@ -60,7 +60,7 @@ test('a firmware update, until everything published is right again', async ({ pa
     await expect(desk(page).first()).toContainText('com.brannock.sharebeam: com.brannock.gallery uses its library com.brannock.beam')
     await expect(desk(page).filter({ hasText: 'Quiet phone no. 4 does not cover Lyra 5 15.0.1: 6 came back, 1 has another name' })).toHaveCount(1)
     await expect(desk(page).filter({ hasText: arrived })).toContainText(
-      'Ward phone no. 2 would stop something. Quiet phone no. 4 and Short loan no. 3 no longer cover it.',
+      'Ward phone no. 2 would stop something. Quiet phone no. 4, Shop window no. 1 and Short loan no. 3 no longer cover it.',
     )
   })
 
@@ -150,7 +150,11 @@ test('a firmware update, until everything published is right again', async ({ pa
     const release = JSON.parse(await publicPage(world, 'ward-phone.json')) as { builds: { version: string }[]; steps: { package?: string }[] }
     expect(release.builds.map((b) => b.version)).toContain('15.0.1')
     expect(release.steps.map((s) => s.package)).not.toContain('com.brannock.sharebeam')
-    expect(script(world, 'ward-phone', '--rehearse').status).toBe(0)
+    // It goes there; what it puts in first is missing, and it says so.
+    const rehearsed = script(world, 'ward-phone', '--rehearse')
+    expect(rehearsed.status).toBe(8)
+    expect(rehearsed.stdout + rehearsed.stderr).toContain("org.openhearth.home: its file is wanted. the ward's shelf")
+    expect(script(world, 'ward-phone', '--rehearse', '--anyway').status).toBe(0)
 
     // The cause is gone, and so are the lines; technicians have something to try.
     await as(page, world, 'maintainer')
