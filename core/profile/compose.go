@@ -67,7 +67,7 @@ type Row struct {
 
 // Leaves reports whether the row's package is taken off or switched off, not made
 // quiet alone.
-func (r Row) Leaves() bool { return r.Goes && r.Method != evidence.Quieten }
+func (r *Row) Leaves() bool { return r.Goes && r.Method != evidence.Quieten }
 
 // Rank puts candidates into their order and says of each whether the rules and
 // pins let it go, whatever rests on it: cut counts the rows that the line

@@ -153,7 +153,7 @@ func orText(text, or string) string {
 // parted takes an order apart: what leaves the phone, and what stays and is
 // quietened, each by itself: nothing rests on how quiet another is.
 func (w *composer) parted(order [][]android.PackageName) (leaving, staying [][]android.PackageName) {
-	if !slices.ContainsFunc(w.c.Rows, func(r Row) bool { return r.Goes && !r.Leaves() }) {
+	if w.c.Quiet == 0 {
 		return order, nil
 	}
 	for _, group := range order {
