@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
 
 	"roster/bench"
 	"roster/bench/adb/adbtest"
@@ -310,5 +311,30 @@ func TestFilesForABench(t *testing.T) {
 	}
 	if a := s.byToken(one.Token, "GET", at, nil); a.status != 404 {
 		t.Errorf("fetched, and still there: %d", a.status)
+	}
+	// What no bench fetches goes within a day.
+	decode[struct{ Job uuid.UUID }](s, s.form(keeper, to, map[string]string{"keys.apk": file}), 202)
+	conn, err := pgx.Connect(t.Context(), s.database)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close(context.WithoutCancel(t.Context()))
+	left := func() (n int) {
+		if err := s.store.DropHandedFiles(t.Context(), nil); err != nil {
+			t.Fatal(err)
+		}
+		if err := conn.QueryRow(t.Context(), `select count(*)::int from handed_pieces`).Scan(&n); err != nil {
+			t.Fatal(err)
+		}
+		return n
+	}
+	if left() != 1 {
+		t.Error("a file that waits is gone")
+	}
+	if _, err := conn.Exec(t.Context(), `update handed_files set made_at = now() - interval '25 hours'`); err != nil {
+		t.Fatal(err)
+	}
+	if left() != 0 {
+		t.Error("a file that nobody fetched stays")
 	}
 }

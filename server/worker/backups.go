@@ -52,11 +52,14 @@ func (w *Worker) discarded(ctx context.Context, job store.Job) error {
 }
 
 // keepBackups has benches delete what they have kept for as long as the rule
-// says.
+// says, and lets go of package files that no bench has fetched within a day.
 func (w *Worker) keepBackups(ctx context.Context) {
 	each(ctx, 15*time.Second, func() {
 		if err := w.EndBackups(ctx); err != nil {
 			w.log.Debug("what was saved of phones can't be looked through", "err", err)
+		}
+		if err := w.store.DropHandedFiles(ctx, nil); err != nil {
+			w.log.Debug("package files that no bench has fetched can't be deleted", "err", err)
 		}
 	})
 }
