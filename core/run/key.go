@@ -78,6 +78,9 @@ func Keys(steps []Step) []Key {
 	return list
 }
 
+// quietWords is what is said of a package that is quiet in every way.
+var quietWords = android.Noise{Any: "ignore"}.Words()
+
 // Had is what a step that waits is to write down before it is sent: ok where the
 // phone has just told it.
 func (s Step) Had(seen *Seen) (value string, ok bool) {
@@ -165,7 +168,9 @@ func (j Journal) Undone(seen *Seen) bool {
 	switch j.Method {
 	case evidence.Quieten:
 		now, ok := android.ParseNoise(seen.Settings[j.Touches().String()])
-		return installed && !off && ok && now.Background()
+		// What could not be taken from it at the time is no news.
+		again := now.Background() || j.Words == quietWords && !now.Quiet()
+		return installed && !off && ok && again
 	case evidence.Disable:
 		return installed && !off
 	}

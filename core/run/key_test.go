@@ -73,6 +73,18 @@ func TestQuietenSteps(t *testing.T) {
 	if k.Back["a.one"] != "back-after-restart" {
 		t.Errorf("what is loud again is not noticed: %v", k.Back)
 	}
+	// It may notify again, and that had been taken from it; of another it never was.
+	k.Back = nil
+	k.Look(seen("ignore,ignore,granted,-,45", 2), false)
+	if k.Back["a.one"] != "back-after-restart" {
+		t.Errorf("what notifies again is not noticed: %v", k.Back)
+	}
+	k.Back, k.Steps[0].Words = nil, "still notifies"
+	k.Look(seen("ignore,ignore,granted,-,45", 2), false)
+	if len(k.Back) != 0 {
+		t.Errorf("what never stopped notifying is loud again: %v", k.Back)
+	}
+	k.Steps[0].Words = "quiet"
 	undo := Undo(k.List(), nil)
 	if len(undo) != 1 || undo[0].Value != loud || undo[0].Method != evidence.Quieten {
 		t.Fatalf("%+v", undo)
