@@ -177,7 +177,7 @@ func (h *Hunt) Moves(list []Journal) []Step {
 		j, isOff := off[s.Package]
 		switch on := slices.Contains(want, s.Package); {
 		case on && isOff:
-			steps = append(steps, Step{Kind: PutBack, Method: j.Method, Package: s.Package, Label: s.Label, Undoes: j.Number})
+			steps = append(steps, j.putBack())
 		case !on && !isOff:
 			if i := last(list, s.Package); i >= 0 {
 				steps = append(steps, Step{Kind: Remove, Method: list[i].Method, Package: s.Package, Label: s.Label, Again: list[i].Number})

@@ -23,6 +23,22 @@ func play(t *testing.T, list []Journal, moves []Step) []Journal {
 	return list
 }
 
+// TestHuntOfQuiet puts back what was quietened to what it might do before, and
+// quietens it again.
+func TestHuntOfQuiet(t *testing.T) {
+	list := []Journal{{Step: Step{Number: 1, Kind: Remove, Method: evidence.Quieten, Package: "a.one"}, State: Done, Before: loud}}
+	h := Hunt{Suspects: []Suspect{{Package: "a.one"}}, Asking: []android.PackageName{"a.one"}}
+	moves := h.Moves(list)
+	if len(moves) != 1 || moves[0].Value != loud || moves[0].Method != evidence.Quieten {
+		t.Fatalf("%+v", moves)
+	}
+	list = play(t, list, moves)
+	h.Asking = nil
+	if moves = h.Moves(list); len(moves) != 1 || moves[0].Method != evidence.Quieten || moves[0].Again != 1 {
+		t.Errorf("%+v", moves)
+	}
+}
+
 // TestHunt finds every guilty package of runs of every size, in no more
 // questions than a halving takes, and leaves only that one on the phone.
 func TestHunt(t *testing.T) {

@@ -190,6 +190,16 @@ func Set(list []Journal) []Journal {
 	return set
 }
 
+// putBack is the step that takes a removal back; what was quietened gets what it
+// might do before.
+func (j Journal) putBack() Step {
+	step := Step{Kind: PutBack, Method: j.Method, Package: j.Package, Label: j.Label, Undoes: j.Number}
+	if j.quietens() {
+		step.Value = j.Before
+	}
+	return step
+}
+
 // Undo makes the steps that put back what a run changed, the last change
 // first: all of it where names is nil, else those packages. They are numbered
 // on from the journal.
@@ -197,11 +207,7 @@ func Undo(list []Journal, names []android.PackageName) []Step {
 	var undo []Step
 	for _, j := range Off(list) {
 		if names == nil || slices.Contains(names, j.Package) {
-			step := Step{Kind: PutBack, Method: j.Method, Package: j.Package, Label: j.Label, Undoes: j.Number}
-			if j.quietens() {
-				step.Value = j.Before
-			}
-			undo = append(undo, step)
+			undo = append(undo, j.putBack())
 		}
 	}
 	if names == nil {
