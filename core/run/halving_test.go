@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"roster/core/android"
+	"roster/core/evidence"
 	"roster/core/impact"
 )
 
