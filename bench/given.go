@@ -92,6 +92,19 @@ func (s *Station) Give(ctx context.Context, list []Offered) (Taken, error) {
 	if len(good) == 0 {
 		return t, s.Saves.Remove(at)
 	}
+	for _, part := range parts {
+		if !slices.ContainsFunc(good, func(g profile.Given) bool {
+			return slices.ContainsFunc(g.Files, func(f profile.GivenFile) bool { return f.File == part.Stored })
+		}) {
+			if err := s.Saves.Remove(path.Dir(part.Stored)); err != nil {
+				return t, diskWords(err)
+			}
+		}
+	}
+	before, err := s.given()
+	if err != nil {
+		return t, err
+	}
 	for _, g := range good {
 		if err := s.list(g); err != nil {
 			return t, err
@@ -99,7 +112,34 @@ func (s *Station) Give(ctx context.Context, list []Offered) (Taken, error) {
 		t.Packages = append(t.Packages, g)
 	}
 	s.readGiven()
-	return t, nil
+	return t, s.dropUnlisted(before)
+}
+
+// dropUnlisted deletes the folders of what was given before and has been given
+// anew since.
+func (s *Station) dropUnlisted(before []profile.Given) error {
+	now, err := s.given()
+	if err != nil {
+		return err
+	}
+	folders := func(list []profile.Given) map[string]bool {
+		all := map[string]bool{}
+		for _, g := range list {
+			for _, f := range g.Files {
+				all[path.Dir(path.Dir(f.File))] = true
+			}
+		}
+		return all
+	}
+	kept := folders(now)
+	for old := range folders(before) {
+		if !kept[old] && path.Dir(old) == givenFolder {
+			if err := s.Saves.Remove(old); err != nil {
+				return diskWords(err)
+			}
+		}
+	}
+	return nil
 }
 
 // take stores one file, and reads what it says of itself.

@@ -6,6 +6,7 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"io"
+	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
@@ -24,7 +25,8 @@ import (
 func TestRunPutsIn(t *testing.T) {
 	t.Parallel()
 	s, p := ready(t, nil)
-	s.Saves = bench.Folder(t.TempDir())
+	folder := t.TempDir()
+	s.Saves = bench.Folder(folder)
 	spec := phone.PackageSpec{Name: "org.open.keys", Label: "Open Keys", Version: "2.0.1", Keyboard: true, Owner: true, Splits: []string{"config.en"}, Asks: []string{"android.permission.POST_NOTIFICATIONS"}}
 	pin := pinOf(t, spec)
 	give := func(spec phone.PackageSpec) bench.Taken {
@@ -86,6 +88,16 @@ func TestRunPutsIn(t *testing.T) {
 	held("another processor", "is for another processor: x86_64", anyFile)
 	give(spec)
 	// The cable is pulled when the new keyboard has its job, before the old one goes.
+	// A part of something else among them is not kept, and of what was given anew
+	// the older files are gone.
+	other := phone.PackageSpec{Name: "org.other", Version: "1", Splits: []string{"config.de"}}
+	taken, err := s.Give(t.Context(), []bench.Offered{offered("keys.apk", phone.File(spec)), offered("en.apk", phone.Splits(spec)["split_config.en.apk"]), offered("de.apk", phone.Splits(other)["split_config.de.apk"])})
+	if err != nil || len(taken.Packages) != 1 || len(taken.Wrong) != 1 {
+		t.Errorf("%+v, %v", taken, err)
+	}
+	if kept, err := filepath.Glob(filepath.Join(folder, "put-in", "*", "*", "*.apk")); err != nil || len(kept) != 2 {
+		t.Errorf("%v, %v", kept, err)
+	}
 	k := keep(t, putIn, old, core.Step{Kind: core.Look})
 	k.answered = func(a core.StepAnswer) {
 		if a.Step == 1 && a.State == core.Done {
