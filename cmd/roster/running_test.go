@@ -25,7 +25,10 @@ type benchServer struct {
 }
 
 func (b *benchServer) ServeHTTP(w http.ResponseWriter, r *http.Request) {
-	raw, _ := io.ReadAll(r.Body)
+	raw, err := io.ReadAll(r.Body)
+	if err != nil {
+		return // whoever sent it broke off
+	}
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	if r.Header.Get("Authorization") != "Bearer secret" {
