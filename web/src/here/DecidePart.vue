@@ -145,7 +145,8 @@ const skip = (r: Row) => emit('choose', { ...props.choices, without: turned(prop
 }
 .file {
   position: relative;
-  display: inline-block;
+  display: inline-flex;
+  align-items: center;
 }
 .file input {
   position: absolute;
