@@ -45,8 +45,10 @@ func (s *Server) filesRoutes() {
 		}
 		c.JSON(http.StatusAccepted, made)
 	})
-	s.describeForm(huma.Operation{OperationID: "giveFiles", Method: http.MethodPost, Path: path, Summary: "Give a bench package files that releases put in",
-		Parameters: []*huma.Param{{Name: "id", In: "path", Required: true, Schema: &huma.Schema{Type: "string", Format: "uuid"}}}}, Technician, "202", reflect.TypeFor[jobMade]())
+	s.describeForm(huma.Operation{OperationID: "giveFiles", Method: http.MethodPost, Path: path,
+		Summary:    "Give a bench package files that releases put in",
+		Parameters: []*huma.Param{{Name: "id", In: "path", Required: true, Schema: &huma.Schema{Type: "string", Format: "uuid"}}}},
+		Technician, http.StatusAccepted, reflect.TypeFor[jobMade]())
 	const reading = "/api/v1/package-files"
 	s.plain(http.MethodPost, reading, Technician, func(c *gin.Context) {
 		read, err := s.readFiles(c.Request.Context(), c.Request)
@@ -56,8 +58,11 @@ func (s *Server) filesRoutes() {
 		}
 		c.JSON(http.StatusOK, read)
 	})
-	s.describeForm(huma.Operation{OperationID: "readPackageFiles", Method: http.MethodPost, Path: reading, Summary: "What package files say of themselves and of who signed them: nothing is stored"}, Technician, "200", reflect.TypeFor[bench.Taken]())
-	route(s, OfBench, huma.Operation{OperationID: "linkFile", Method: http.MethodGet, Path: "/api/v1/link/files/{id}", Summary: "A package file that waits for this bench"},
+	s.describeForm(huma.Operation{OperationID: "readPackageFiles", Method: http.MethodPost, Path: reading,
+		Summary: "What package files say of themselves and of who signed them: nothing is stored"},
+		Technician, http.StatusOK, reflect.TypeFor[bench.Taken]())
+	route(s, OfBench, huma.Operation{OperationID: "linkFile", Method: http.MethodGet, Path: "/api/v1/link/files/{id}",
+		Summary: "A package file that waits for this bench"},
 		func(ctx context.Context, in *handedInput) (*huma.StreamResponse, error) {
 			r, size, err := s.store.HandedFile(ctx, benchOf(ctx).ID, in.ID)
 			if err != nil {
@@ -111,23 +116,17 @@ func (s *Server) readFiles(ctx context.Context, r *http.Request) (*bench.Taken, 
 	defer done()
 	read := &bench.Taken{Packages: []profile.Given{}, Wrong: []string{}}
 	var list []profile.GivenPart
-	for {
-		part, err := form.NextPart()
-		if errors.Is(err, io.EOF) {
-			break
+	err = eachFile(form, "send them in several goes", func(part *multipart.Part) error {
+		one, wrong, err := readFile(part)
+		if wrong != nil {
+			read.Wrong = append(read.Wrong, fmt.Sprintf("%s: %v", one.File, wrong))
+		} else if err == nil {
+			list = append(list, one)
 		}
-		if err != nil {
-			return nil, uploadProblem(err)
-		}
-		if part.FormName() != "files" || len(list) == maxFiles {
-			continue
-		}
-		one, err := readFile(part)
-		if err != nil {
-			read.Wrong = append(read.Wrong, fmt.Sprintf("%s: %v", one.File, err))
-			continue
-		}
-		list = append(list, one)
+		return err
+	})
+	if err != nil {
+		return nil, err
 	}
 	good, wrong := profile.Gather(list)
 	read.Packages = append(read.Packages, good...)
@@ -137,68 +136,44 @@ func (s *Server) readFiles(ctx context.Context, r *http.Request) (*bench.Taken, 
 	return read, ctx.Err()
 }
 
-// readFile reads a package file by way of a file without a name, of which nothing
-// stays.
-func readFile(part *multipart.Part) (one profile.GivenPart, err error) {
+// readFile reads a package file, of which nothing stays; what is wrong with it is
+// for whoever sent it.
+func readFile(part *multipart.Part) (one profile.GivenPart, wrong, err error) {
 	one.File = android.Printable(part.FileName(), 200)
-	file, err := nameless()
+	sum := sha256.New()
+	file, size, err := received(io.TeeReader(part, sum))
 	if err != nil {
-		return one, err
+		return one, nil, err
 	}
 	defer file.Close()
-	sum := sha256.New()
-	if one.Size, err = io.Copy(io.MultiWriter(file, sum), part); err != nil {
-		return one, err
+	f, wrong := android.ReadPackageFile(file, size)
+	if wrong != nil {
+		return one, wrong, nil
 	}
-	f, err := android.ReadPackageFile(file, one.Size)
-	if err != nil {
-		return one, err
-	}
-	one.PackageFile, one.SHA256 = *f, hex.EncodeToString(sum.Sum(nil))
-	return one, nil
+	one.PackageFile, one.Size, one.SHA256 = *f, size, hex.EncodeToString(sum.Sum(nil))
+	return one, nil, nil
 }
 
 // handFiles stores the files of a form for a bench. What it returns with an error
 // was stored.
 func (s *Server) handFiles(ctx context.Context, to uuid.UUID, form *multipart.Reader) (list []bench.HandedFile, err error) {
-	for {
-		part, err := form.NextPart()
-		if errors.Is(err, io.EOF) {
-			return list, nil
-		}
-		if err != nil {
-			return list, uploadProblem(err)
-		}
-		if part.FormName() != "files" {
-			continue
-		}
+	err = eachFile(form, "send them in several goes", func(part *multipart.Part) error {
 		name := android.Printable(part.FileName(), 200)
-		if !strings.HasSuffix(strings.ToLower(name), ".apk") || len(list) == maxFiles {
-			return list, badRequest(fmt.Errorf("%q: give package files (.apk), at most %d at once. Nothing was stored", name, maxFiles))
+		if !strings.HasSuffix(strings.ToLower(name), ".apk") {
+			return badRequest(fmt.Errorf("%q: give package files (.apk). Nothing was stored", name))
 		}
-		id, size, err := s.handFile(ctx, to, name, part)
+		file, _, err := received(part)
 		if err != nil {
-			return list, err
+			return err
 		}
-		list = append(list, bench.HandedFile{ID: id, Name: name, Size: size})
-	}
-}
-
-// handFile stores a file for a bench by way of a file without a name: who sends it
-// may be slow, and no transaction waits for them.
-func (s *Server) handFile(ctx context.Context, to uuid.UUID, name string, part io.Reader) (id uuid.UUID, size int64, err error) {
-	file, err := nameless()
-	if err != nil {
-		return id, 0, err
-	}
-	defer file.Close()
-	if _, err := io.Copy(file, part); err != nil {
-		return id, 0, uploadProblem(err)
-	}
-	if _, err := file.Seek(0, io.SeekStart); err != nil {
-		return id, 0, err
-	}
-	return s.store.AddHandedFile(ctx, to, name, file)
+		defer file.Close()
+		id, size, err := s.store.AddHandedFile(ctx, to, name, file)
+		if err == nil {
+			list = append(list, bench.HandedFile{ID: id, Name: name, Size: size})
+		}
+		return err
+	})
+	return list, err
 }
 
 func fileIDs(list []bench.HandedFile) []uuid.UUID {

@@ -4,14 +4,10 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"io"
 	"mime/multipart"
-	"net"
 	"net/http"
 	"os"
 	"reflect"
-	"strconv"
-	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gin-gonic/gin"
@@ -23,17 +19,6 @@ import (
 // maxUpload bounds one upload as a whole, in bytes; android.MaxSource bounds
 // each file of it.
 const maxUpload = 2 * android.MaxSource
-
-// maxFiles bounds the files of one upload.
-const maxFiles = 100
-
-// Uploads take disk while they come in and a processor while they are read.
-const (
-	uploadsAtOnce      = 4
-	uploadsOfOnePerson = 2
-)
-
-var uploadsBusy = problem(http.StatusServiceUnavailable, "busy", fmt.Sprintf("%d uploads are being read already, or %d of yours. Nothing was stored; send this one again when they are done.", uploadsAtOnce, uploadsOfOnePerson)).after(5 * time.Second)
 
 // uploaded is what became of an upload.
 type uploaded struct {
@@ -75,43 +60,9 @@ func (s *Server) uploadRoute() {
 		}
 		c.JSON(http.StatusCreated, out)
 	})
-	s.describeForm(huma.Operation{OperationID: "uploadCapture", Method: http.MethodPost, Path: path, Summary: "Send in saved outputs of one phone, a bug report or a capture file"}, Technician, "201", reflect.TypeFor[uploaded]())
-}
-
-// describeForm adds a route that takes files as they stream in to the API's
-// description, with what it answers where all is well.
-func (s *Server) describeForm(op huma.Operation, access Access, status string, answer reflect.Type) {
-	api := s.api.OpenAPI()
-	op.Description = "Form field: files, as often as there are files. For: " + string(access) + "."
-	op.RequestBody = &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"multipart/form-data": {Schema: &huma.Schema{Type: "object", Properties: map[string]*huma.Schema{
-		"files": {Type: "array", Items: &huma.Schema{Type: "string", Format: "binary"}}}}}}}
-	code, _ := strconv.Atoi(status)
-	op.Responses = map[string]*huma.Response{status: {Description: http.StatusText(code), Content: map[string]*huma.MediaType{
-		"application/json": {Schema: api.Components.Schemas.Schema(answer, true, "")}}},
-		"default": {Description: "Error", Content: map[string]*huma.MediaType{"application/problem+json": {Schema: api.Components.Schemas.Schema(reflect.TypeFor[Problem](), true, "")}}}}
-	api.AddOperation(&op)
-}
-
-// formOf begins to read a form of at most limit bytes with files, of which only so
-// many are read at once; done has to be called when it was read.
-func (s *Server) formOf(ctx context.Context, r *http.Request, limit int64) (form *multipart.Reader, done func(), err error) {
-	done, ok := s.uploads.enter(personOf(ctx).ID)
-	if !ok {
-		return nil, nil, uploadsBusy
-	}
-	if r.ContentLength > limit {
-		err = uploadProblem(&http.MaxBytesError{Limit: limit})
-	} else {
-		r.Body = http.MaxBytesReader(nil, r.Body, limit)
-		if form, err = r.MultipartReader(); err != nil {
-			err = badRequest(fmt.Errorf("send the files as a form (multipart/form-data): %w", err))
-		}
-	}
-	if err != nil {
-		done()
-		return nil, nil, err
-	}
-	return form, done, nil
+	s.describeForm(huma.Operation{OperationID: "uploadCapture", Method: http.MethodPost, Path: path,
+		Summary: "Send in saved outputs of one phone, a bug report or a capture file"},
+		Technician, http.StatusCreated, reflect.TypeFor[uploaded]())
 }
 
 // upload reads the files of a form. Each lies, while it is read, in a file
@@ -123,30 +74,23 @@ func (s *Server) upload(ctx context.Context, r *http.Request) (*uploaded, error)
 	}
 	defer done()
 	var sources []android.Source
-	for {
-		part, err := form.NextPart()
-		if errors.Is(err, io.EOF) {
-			break
+	var spooled []*os.File
+	defer func() {
+		for _, f := range spooled {
+			f.Close()
 		}
+	}()
+	err = eachFile(form, "put them into a zip", func(part *multipart.Part) error {
+		file, size, err := received(part)
 		if err != nil {
-			return nil, uploadProblem(err)
+			return err
 		}
-		if part.FormName() != "files" {
-			continue
-		}
-		if len(sources) == maxFiles {
-			return nil, badRequest(fmt.Errorf("more than %d files; put them into a zip. Nothing was stored", maxFiles))
-		}
-		file, err := nameless()
-		if err != nil {
-			return nil, err
-		}
-		defer file.Close()
-		n, err := io.Copy(file, part)
-		if err != nil {
-			return nil, uploadProblem(err)
-		}
-		sources = append(sources, android.Source{Name: part.FileName(), Size: n, Data: whileWanted{ctx, file}})
+		spooled = append(spooled, file)
+		sources = append(sources, android.Source{Name: part.FileName(), Size: size, Data: whileWanted{ctx, file}})
+		return nil
+	})
+	if err != nil {
+		return nil, err
 	}
 	if len(sources) == 0 {
 		return nil, badRequest(errors.New("no file came: send each as a part that is named files. Nothing was stored"))
@@ -175,19 +119,6 @@ func (s *Server) upload(ctx context.Context, r *http.Request) (*uploaded, error)
 	return out, nil
 }
 
-// whileWanted reads for as long as somebody waits for what is read.
-type whileWanted struct {
-	ctx context.Context
-	io.ReaderAt
-}
-
-func (w whileWanted) ReadAt(p []byte, at int64) (int, error) {
-	if err := w.ctx.Err(); err != nil {
-		return 0, err
-	}
-	return w.ReaderAt.ReadAt(p, at)
-}
-
 // namesIn are the labels that a portable capture carries.
 func namesIn(c *android.Capture) []store.NewName {
 	var list []store.NewName
@@ -197,32 +128,6 @@ func namesIn(c *android.Capture) []store.NewName {
 		}
 	}
 	return list
-}
-
-// nameless makes a temporary file that nobody else can open, and that is gone
-// when it is closed.
-func nameless() (*os.File, error) {
-	file, err := os.CreateTemp("", "roster-spool-")
-	if err != nil {
-		return nil, err
-	}
-	if err := os.Remove(file.Name()); err != nil {
-		file.Close()
-		return nil, err
-	}
-	return file, nil
-}
-
-func uploadProblem(err error) error {
-	var large *http.MaxBytesError
-	if errors.As(err, &large) {
-		return problem(http.StatusRequestEntityTooLarge, "too-large", fmt.Sprintf("The files are over %d MB together. Nothing was stored.", large.Limit>>20))
-	}
-	var slow net.Error
-	if errors.As(err, &slow) && slow.Timeout() {
-		return problem(http.StatusRequestTimeout, "too-slow", "The files stopped coming in. Nothing was stored; send them again.")
-	}
-	return badRequest(fmt.Errorf("the upload broke off (%w). Nothing was stored", err))
 }
 
 // icon shows a package's picture. It came from a phone: it is served as a

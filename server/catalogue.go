@@ -1,13 +1,10 @@
 package server
 
 import (
-	"bufio"
 	"context"
-	"errors"
 	"fmt"
 	"io"
 	"net/http"
-	"os"
 	"strconv"
 	"time"
 
@@ -62,44 +59,4 @@ func (s *Server) exportCatalogue(ctx context.Context, in *catalogueInput) (*huma
 			s.log.Debug("an exported catalogue was not taken whole", "err", err)
 		}
 	}}, nil
-}
-
-// errTooLarge says that a file would be larger than it may.
-var errTooLarge = errors.New("it is larger than it may be")
-
-// spool lets write fill a file of at most limit bytes, of which nothing stays
-// once it is closed, and returns it with its size, to be read from its start.
-func spool(limit int64, write func(io.Writer) error) (*os.File, int64, error) {
-	file, err := nameless()
-	if err != nil {
-		return nil, 0, err
-	}
-	bounded := &boundedWriter{file, limit}
-	out := bufio.NewWriterSize(bounded, 1<<16)
-	if err = write(out); err == nil {
-		err = out.Flush()
-	}
-	if err == nil {
-		_, err = file.Seek(0, io.SeekStart)
-	}
-	if err != nil {
-		file.Close()
-		return nil, 0, err
-	}
-	return file, limit - bounded.left, nil
-}
-
-// boundedWriter writes until so much is left.
-type boundedWriter struct {
-	w    io.Writer
-	left int64
-}
-
-func (b *boundedWriter) Write(p []byte) (int, error) {
-	if int64(len(p)) > b.left {
-		return 0, errTooLarge
-	}
-	n, err := b.w.Write(p)
-	b.left -= int64(n)
-	return n, err
 }

@@ -333,6 +333,17 @@ func TestTooLarge(t *testing.T) {
 	if a := s.do(technician, "POST", "/api/v1/captures", []byte("no form"), "multipart/form-data; boundary=x"); a.status/100 != 4 {
 		t.Errorf("%d %s", a.status, a.body)
 	}
+	many := map[string]string{}
+	for i := range 101 {
+		many[fmt.Sprintf("%d.apk", i)] = "x"
+	}
+	keeper := s.signIn("maintainer")
+	made := decode[struct{ ID string }](s, s.do(keeper, "POST", "/api/v1/benches", map[string]string{"name": "one"}), 201)
+	for _, path := range []string{"/api/v1/captures", "/api/v1/package-files", "/api/v1/benches/" + made.ID + "/files"} {
+		if a := s.form(keeper, path, many); a.status != 422 || !strings.Contains(string(a.body), "more than 100 files") {
+			t.Errorf("%s: %d %s", path, a.status, a.body)
+		}
+	}
 	var z bytes.Buffer
 	w := zip.NewWriter(&z)
 	w.Close()
