@@ -8,7 +8,6 @@ import (
 	"io"
 	"mime/multipart"
 	"net/http"
-	"net/url"
 	"os"
 	"path/filepath"
 
@@ -51,13 +50,6 @@ func (r *remote) give(ctx context.Context, out io.Writer, p benchPhone, files []
 
 // sendFiles sends files as a form, as they are read.
 func (r *remote) sendFiles(ctx context.Context, path string, files []string) (*http.Response, error) {
-	if r.token == "" {
-		return nil, usageError{errors.New("give your token in ROSTER_TOKEN; the page People makes one")}
-	}
-	at, err := url.JoinPath(r.server, path)
-	if err != nil {
-		return nil, usageError{fmt.Errorf("--server: %w", err)}
-	}
 	body, into := io.Pipe()
 	form := multipart.NewWriter(into)
 	go func() {
@@ -67,14 +59,11 @@ func (r *remote) sendFiles(ctx context.Context, path string, files []string) (*h
 		}
 		into.CloseWithError(err)
 	}()
-	q, err := http.NewRequestWithContext(ctx, http.MethodPost, at, body)
+	answer, err := r.sendBody(ctx, http.MethodPost, path, nil, form.FormDataContentType(), body)
 	if err != nil {
-		body.Close()
-		return nil, err
+		body.Close() // ends the writing too
 	}
-	q.Header.Set("Content-Type", form.FormDataContentType())
-	q.Header.Set("Authorization", "Bearer "+r.token)
-	return http.DefaultClient.Do(q)
+	return answer, err
 }
 
 func writeFiles(form *multipart.Writer, files []string) error {

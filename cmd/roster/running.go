@@ -29,14 +29,8 @@ func (r *remote) ask(ctx context.Context, method, path string, query url.Values,
 	return readAnswer(answer, out)
 }
 
+// send sends a request whose body is JSON, or none where body is nil.
 func (r *remote) send(ctx context.Context, method, path string, query url.Values, body any) (*http.Response, error) {
-	if r.token == "" {
-		return nil, usageError{errors.New("give your token in ROSTER_TOKEN; the page People makes one")}
-	}
-	at, err := url.JoinPath(r.server, path)
-	if err != nil {
-		return nil, usageError{fmt.Errorf("--server: %w", err)}
-	}
 	var reader io.Reader
 	if body != nil {
 		raw, err := json.Marshal(body)
@@ -45,11 +39,22 @@ func (r *remote) send(ctx context.Context, method, path string, query url.Values
 		}
 		reader = bytes.NewReader(raw)
 	}
-	q, err := http.NewRequestWithContext(ctx, method, at+"?"+query.Encode(), reader)
+	return r.sendBody(ctx, method, path, query, "application/json", reader)
+}
+
+func (r *remote) sendBody(ctx context.Context, method, path string, query url.Values, kind string, body io.Reader) (*http.Response, error) {
+	if r.token == "" {
+		return nil, usageError{errors.New("give your token in ROSTER_TOKEN; the page People makes one")}
+	}
+	at, err := url.JoinPath(r.server, path)
 	if err != nil {
 		return nil, usageError{fmt.Errorf("--server: %w", err)}
 	}
-	q.Header.Set("Content-Type", "application/json")
+	q, err := http.NewRequestWithContext(ctx, method, at+"?"+query.Encode(), body)
+	if err != nil {
+		return nil, usageError{fmt.Errorf("--server: %w", err)}
+	}
+	q.Header.Set("Content-Type", kind)
 	q.Header.Set("Authorization", "Bearer "+r.token)
 	return http.DefaultClient.Do(q)
 }
