@@ -165,7 +165,7 @@ func (p *Phone) grant(verb string, c *command) byte {
 	switch {
 	case a == nil:
 		return c.fail(255, "%sIllegalArgumentException: Unknown package: %s", failed, words[0])
-	case words[1] != notifying || !p.mayAsk(a):
+	case words[1] != notifying || !a.mayAsk(p.scenario.sdk):
 		return c.fail(255, "%sSecurityException: Package %s has not requested permission %s", failed, a.Name, words[1])
 	case a.NotifyFixed:
 		return c.fail(255, "%sSecurityException: Permission %s of %s is fixed by the system", failed, notifying, a.Name)
@@ -174,14 +174,15 @@ func (p *Phone) grant(verb string, c *command) byte {
 	return 0
 }
 
-// mayAsk reports whether a package has asked for the permission to notify.
-func (p *Phone) mayAsk(a *app) bool {
-	return p.scenario.sdk >= notifyingSince && (a.icon() || a.Notifies)
+// mayAsk reports whether a package has asked for the permission to notify, on a
+// phone of an API level.
+func (a *app) mayAsk(sdk int) bool {
+	return sdk >= notifyingSince && (a.icon() || a.Notifies)
 }
 
 // runtimePermissions are those of a package for the first user.
 func (d dumper) runtimePermissions(w *bufio.Writer, a *app) {
-	if d.sdk >= notifyingSince && (a.icon() || a.Notifies) {
+	if a.mayAsk(d.sdk) {
 		fmt.Fprintf(w, "        %s: granted=%t, flags=[ USER_SENSITIVE_WHEN_GRANTED%s]\n", notifying, !a.noise.revoked, when(a.NotifyFixed, "|SYSTEM_FIXED"))
 	}
 }

@@ -40,7 +40,7 @@ func packageFile(a *app) []byte {
 			add("resources.arsc", resourceTable(a.Name, labels))
 			add("res/icon.png", picture(a.Name))
 		}
-		able, err := json.Marshal(ability{a.Roles, a.Keyboard, a.MinSDK})
+		able, err := json.Marshal(ability{a.Roles, a.Keyboard})
 		if err != nil {
 			panic(err)
 		}
@@ -53,7 +53,6 @@ func packageFile(a *app) []byte {
 type ability struct {
 	Roles    []string
 	Keyboard bool
-	MinSDK   int
 }
 
 const abilityFile = "assets/stand-in.json"

@@ -37,7 +37,7 @@ var modes = []string{"allow", "ignore", "deny", "default", "foreground"}
 // buckets are the words for standby buckets that a phone can be told.
 var buckets = map[int]string{10: "active", 20: "working_set", 30: "frequent", 40: "rare", 45: "restricted"}
 
-// noise marks the parts of an answer.
+// noiseMark marks the parts of an answer.
 const noiseMark = "--noise-"
 
 // NoiseQuestion is the line that asks a phone what a package may do. Its answer
@@ -59,8 +59,8 @@ var (
 )
 
 // ReadNoise reads the answer to NoiseQuestion, however its words are spaced. It is
-// not ok where the phone tells
-// nothing of the background, such as of a package that is not there.
+// not ok where the phone tells nothing of the background, such as of a package
+// that is not there.
 func ReadNoise(answer string) (n Noise, ok bool) {
 	parts := map[string]string{}
 	for _, part := range strings.Split(answer, noiseMark)[1:] {
