@@ -3,9 +3,7 @@ package bench
 import (
 	"context"
 	"fmt"
-	"regexp"
 	"slices"
-	"strconv"
 	"time"
 
 	"roster/core/android"
@@ -131,14 +129,15 @@ func (w *runner) putIn(ctx context.Context, step run.Step) (run.State, string, e
 // is empty where the step goes on.
 func (w *runner) putInFile(ctx context.Context, step run.Step, installed bool) (run.State, string, error) {
 	if installed && step.File.Least > 0 {
-		answer, err := w.session.Run("dumpsys package "+string(step.Package)+" | grep -F versionCode=", stepTakes, 64<<10)
+		line, err := step.VersionQuestion()
+		if err != nil {
+			return run.Failed, err.Error(), nil
+		}
+		answer, err := w.session.Run(line, stepTakes, 64<<10)
 		if err != nil {
 			return "", "", err
 		}
-		if m := versionCode.FindStringSubmatch(string(answer.Out)); m != nil {
-			version, _ := strconv.ParseInt(m[1], 10, 64)
-			installed = version >= step.File.Least
-		}
+		installed = run.ReadVersion(answer.Out) >= step.File.Least
 	}
 	if installed {
 		return "", "", nil
@@ -164,8 +163,6 @@ func (w *runner) putInFile(ctx context.Context, step run.Step, installed bool) (
 	}
 	return "", "", nil
 }
-
-var versionCode = regexp.MustCompile(`versionCode=(\d{1,18})`)
 
 // grant gives a package its permissions; the words are the phone's where it does
 // not give one, and hold the run.

@@ -2,7 +2,9 @@ package run
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"roster/core/android"
@@ -97,6 +99,25 @@ func (s Step) UninstallCommand() (string, error) {
 		return "", fmt.Errorf("step %d: %w", s.Number, err)
 	}
 	return "pm uninstall --user 0 " + string(s.Package), nil
+}
+
+// VersionQuestion is the line that asks a phone which version it has of what is put
+// in. Its answer is for ReadVersion.
+func (s Step) VersionQuestion() (string, error) {
+	if _, err := android.ParsePackageName(string(s.Package)); err != nil {
+		return "", fmt.Errorf("step %d: %w", s.Number, err)
+	}
+	return "dumpsys package " + string(s.Package) + " | grep -F versionCode=", nil
+}
+
+var versionCode = regexp.MustCompile(`versionCode=(\d{1,18})`)
+
+// ReadVersion reads the answer to VersionQuestion, 0 where the phone tells none.
+func ReadVersion(answer []byte) (code int64) {
+	if m := versionCode.FindSubmatch(answer); m != nil {
+		code, _ = strconv.ParseInt(string(m[1]), 10, 64) // so many digits always fit
+	}
+	return code
 }
 
 // GrantCommands are the lines that give what is put in its permissions.

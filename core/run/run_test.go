@@ -245,6 +245,16 @@ func TestCommand(t *testing.T) {
 			t.Errorf("%q became %q", grants, lines)
 		}
 	}
+	for name, want := range map[android.PackageName]string{"com.a.b": "dumpsys package com.a.b | grep -F versionCode=", "com.a.b;reboot": "", "": ""} {
+		if line, err := (Step{Package: name}).VersionQuestion(); line != want || (err == nil) != (want != "") {
+			t.Errorf("%q became %q, %v", name, line, err)
+		}
+	}
+	for answer, want := range map[string]int64{"    versionCode=4294967301 minSdk=23 targetSdk=34\r\n": 4294967301, "Unable to find package: com.a.b": 0, "versionCode=": 0} {
+		if got := ReadVersion([]byte(answer)); got != want {
+			t.Errorf("%q: %d", answer, got)
+		}
+	}
 }
 
 func TestJudge(t *testing.T) {
