@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -28,6 +29,7 @@ get-state)
 install | install-multiple)
 	printf '%s\n' "$*" >>"$dir/asked"
 	[ -f "$dir/refuses" ] && { echo "adb: failed to install: Failure [INSTALL_FAILED_INSUFFICIENT_STORAGE]"; exit 1; }
+	cp "$dir/brings" "$dir/version"
 	name=${3##*/}
 	[ "$1" = install-multiple ] && name=$(basename "$(dirname "$3")")
 	printf '%s\n' "${name%.apk}" >>"$dir/installed"
@@ -54,6 +56,7 @@ case $2 in
 "cmd role get-role-holders"*) cat "$dir/holder" ;;
 "cmd role add-role-holder"*) [ -f "$dir/stubborn" ] || printf '%s\n' "${2##* }" >"$dir/holder" ;;
 "pm grant"*) ;;
+"dumpsys package "*) printf '    versionCode=%s minSdk=29 targetSdk=34\r\n' "$(cat "$dir/version")" ;;
 "ime list -s -a") sed 's#$#/.Service#' "$dir/keyboards" ;;
 "cmd package query-activities"*) printf '1 activities found:\r\n  Activity #0:\r\n    priority=0 preferredOrder=0\r\n'; sed 's#^#    #; s#$#/.Main#' "$dir/homes" ;;
 "getprop ro.product.device") printf '%s\r\n' "$(cat "$dir/device")" ;;
@@ -123,6 +126,7 @@ func newPhone(t *testing.T, known, installed, disabled string) phone {
 	p.set("homes", "com.android.launcher\n")
 	p.set("keyboards", "com.android.keys\n")
 	p.set("setting", "1.0\n")
+	p.set("brings", "7")
 	p.set("lock", "Lock credential verified successfully\n")
 	for name, list := range map[string]string{"known": known, "installed": installed, "disabled": disabled} {
 		text := ""
@@ -149,7 +153,7 @@ func (p phone) run(shell string, script []byte, args ...string) (out string, cod
 	p.set("script", string(script))
 	cmd := exec.Command(shell, with(shell, append([]string{filepath.Join(p.dir, "script")}, args...)...)...)
 	cmd.Dir = p.dir
-	cmd.Env = append(os.Environ(), "ADB="+filepath.Join(p.dir, "adb"))
+	cmd.Env = append(os.Environ(), "ADB="+filepath.Join(p.dir, "adb"), "PATH="+filepath.Join(p.dir, "tools")+":"+os.Getenv("PATH"))
 	raw, err := cmd.CombinedOutput()
 	if _, failed := err.(*exec.ExitError); err != nil && !failed {
 		p.t.Fatal(err)
@@ -527,6 +531,72 @@ func TestPutInRuns(t *testing.T) {
 	for name, render := range forms {
 		if out, err := render(d, about); err != nil || strings.Contains(string(out), "\nreboot") {
 			t.Errorf("%s: %v", name, err)
+		}
+	}
+}
+
+// fakeSigned is apksigner, as far as saying who signed a file goes: it says what
+// stands in the file.
+const fakeSigned = `#!/bin/sh
+printf 'Signer #1 certificate SHA-256 digest: %s\n' "$(cat "$3")"
+`
+
+// TestPutInBySigner pins by the signer and a version alone: only apksigner can tell
+// the one, and only the phone the other. A phone whose version is too old gets the
+// file, and keeps it when the run is undone: it had the package before.
+func TestPutInBySigner(t *testing.T) {
+	const least = 1 << 32 // more than 32 bits hold
+	signer := strings.Repeat("a", 64)
+	d := document("a.two")
+	d.Steps = append([]profile.Step{{Number: 9, Kind: profile.PutIn, Phase: profile.Before, Package: "org.open.home",
+		File: &profile.FilePin{Signer: signer, Least: least, From: "the shelf"}}}, d.Steps...)
+	run, err := Shell(d, about)
+	undo, err2 := ShellUndo(d, about)
+	if err != nil || err2 != nil {
+		t.Fatal(err, err2)
+	}
+	const installs, removes = "install -r files/org.open.home.apk", "pm uninstall --user 0 a.two"
+	for name, c := range map[string]struct {
+		there, signed, brings string
+		want, words           string
+		code                  int
+	}{
+		"not there":             {"", signer, "4294967296", installs + " " + removes, "1 done", 0},
+		"another's":             {"", strings.Repeat("b", 64), "4294967296", "", "apksigner", 8},
+		"too old":               {"4294967295", signer, "4294967297", installs + " " + removes, "1 done", 0},
+		"too old, another's":    {"9", strings.Repeat("b", 64), "4294967297", "", "apksigner", 8},
+		"new enough":            {"4294967296", "", "", removes, "1 done", 0},
+		"newer, of more digits": {"10000000000", "", "", removes, "1 done", 0},
+		"a file as old":         {"9", signer, "9", installs, "version code 4294967296 or newer", 8},
+	} {
+		for _, shell := range shells(t) {
+			there := "a.two"
+			if c.there != "" {
+				there += " org.open.home"
+			}
+			p := newPhone(t, there, there, "")
+			for _, folder := range []string{"files", "tools"} {
+				if err := os.Mkdir(filepath.Join(p.dir, folder), 0o755); err != nil {
+					t.Fatal(err)
+				}
+			}
+			p.set("tools/apksigner", fakeSigned)
+			if err := os.Chmod(filepath.Join(p.dir, "tools", "apksigner"), 0o755); err != nil {
+				t.Fatal(err)
+			}
+			p.set("files/org.open.home.apk", c.signed)
+			p.set("version", c.there)
+			p.set("brings", c.brings)
+			out, code, did := p.run(shell, run, "--files", "files", "--log", "it.log")
+			did = slices.DeleteFunc(did, func(s string) bool { return strings.HasPrefix(s, "dumpsys") })
+			if code != c.code || strings.Join(did, " ") != c.want || !strings.Contains(out, c.words) {
+				t.Errorf("%s, %s: code %d, did %q\n%s", shell, name, code, did, out)
+			}
+			if c.there != "" && code == 0 {
+				if _, _, did := p.run(shell, undo, "--log", "it.log"); strings.Contains(fmt.Sprint(did), "uninstall") {
+					t.Errorf("%s, %s, undone: did %q", shell, name, did)
+				}
+			}
 		}
 	}
 }

@@ -193,11 +193,18 @@ function Signed([string]$File, [string]$Signer) {
     return (& apksigner verify --print-certs $File 2>$null | Out-String) -like ('*certificate SHA-256 digest: ' + $Signer + '*')
 }
 
+# Does the phone have an older version of it?
+function Old([string]$Name, [long]$Least) {
+    if ($Least -eq 0) { return $false }
+    if ((Ask ('dumpsys package ' + $Name)) -match 'versionCode=(\d{1,18})') { return [long]$Matches[1] -lt $Least }
+    return $true
+}
+
 function Put-In($One) {
     $name = $One.Name
-    $was = 'there'
-    if (-not $installed.ContainsKey($name)) {
-        $was = 'absent'
+    $was = if ($installed.ContainsKey($name)) { 'there' } else { 'absent' }
+    $needed = $was -eq 'absent' -or (Old $name $One.Least)
+    if ($needed) {
         $list = @()
         $base = ''
         if ($Files -ne '') {
@@ -216,10 +223,11 @@ function Put-In($One) {
     }
     if ($Rehearse) { Write-Output ('would' + ' ' + $name + ': ' + 'put in, and has what it needs'); return }
     Note 'put-in' $(if ($One.Role -eq '') { '-' } else { $One.Role }) $name ($was + ' ' + (HolderOf $One.Role)).Trim()
-    if ($was -eq 'absent') {
+    if ($needed) {
         $words = if ($list.Count -gt 0) { & $adb install-multiple -r @list 2>&1 | Out-String } else { & $adb install -r $base 2>&1 | Out-String }
         $script:installed = Names 'pm list packages --user 0'
         if (-not $installed.ContainsKey($name)) { Missing $name $words.Trim(); return }
+        if (Old $name $One.Least) { Missing $name (('its version is too old: version code ' + $One.Least + ' or newer is wanted.') + ' ' + $words.Trim()); return }
     }
     foreach ($permission in $One.Grants) {
         $words = Ask ('pm grant ' + $name + ' ' + $permission)
@@ -252,7 +260,7 @@ if (-not $Rehearse) {
     try { Set-Content -LiteralPath $Log -Value @('# roster-log/1', '# release 0123', ('# firmware ' + $build)) -ErrorAction Stop }
     catch { Stop-With 2 ('The log ' + $Log + ' can not be written. Nothing was done; name another with -Log.') }
 }
-Put-In @{ Name = 'org.open.home'; Signer = 'aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa'; Sum = ''; Role = 'HOME'; Seconds = 2; From = 'the shelf; it''s free'; Grants = @('android.permission.CAMERA') }
+Put-In @{ Name = 'org.open.home'; Signer = 'aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa'; Sum = ''; Least = 0; Role = 'HOME'; Seconds = 2; From = 'the shelf; it''s free'; Grants = @('android.permission.CAMERA') }
 foreach ($guard in $guards) {
     if ($Rehearse -and $guard.Taken) { continue } # by what is put in first
     $able = @([regex]::Matches((Ask $guard.Question), '(?m)^ *([A-Za-z][A-Za-z0-9_.]*)/[^ =]*$') | ForEach-Object { $_.Groups[1].Value })
