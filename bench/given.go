@@ -173,7 +173,8 @@ func (s *Station) take(ctx context.Context, one Offered, folder string) (part pr
 		}
 	}
 	f.Icon = nil
-	part = profile.GivenPart{PackageFile: *f, File: android.Printable(one.Name, 100), Stored: path.Join(folder, name), Size: n, SHA256: hex.EncodeToString(sum.Sum(nil))}
+	part = profile.GivenPart{PackageFile: *f, File: android.Printable(one.Name, 100), Stored: path.Join(folder, name),
+		Size: n, SHA256: hex.EncodeToString(sum.Sum(nil))}
 	out, err := s.Saves.Create(part.Stored)
 	if err != nil {
 		return part, diskWords(err)
@@ -235,7 +236,8 @@ func (s *Station) given() (list []profile.Given, err error) {
 	lines.Buffer(nil, megabyte)
 	for lines.Scan() {
 		var g profile.Given
-		if json.Unmarshal(lines.Bytes(), &g) != nil || !g.Package.Valid() || slices.ContainsFunc(g.Files, func(f profile.GivenFile) bool { return !localFile(f.File) }) {
+		foreign := func(f profile.GivenFile) bool { return !localFile(f.File) }
+		if json.Unmarshal(lines.Bytes(), &g) != nil || !g.Package.Valid() || slices.ContainsFunc(g.Files, foreign) {
 			continue // cut off when the computer went down
 		}
 		list = append(slices.DeleteFunc(list, func(o profile.Given) bool { return o.Package == g.Package }), g)

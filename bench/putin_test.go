@@ -27,7 +27,8 @@ func TestRunPutsIn(t *testing.T) {
 	s, p := ready(t, nil)
 	folder := t.TempDir()
 	s.Saves = bench.Folder(folder)
-	spec := phone.PackageSpec{Name: "org.open.keys", Label: "Open Keys", Version: "2.0.1", Keyboard: true, Owner: true, Splits: []string{"config.en"}, Asks: []string{"android.permission.POST_NOTIFICATIONS"}}
+	spec := phone.PackageSpec{Name: "org.open.keys", Label: "Open Keys", Version: "2.0.1", Keyboard: true, Owner: true,
+		Splits: []string{"config.en"}, Asks: []string{"android.permission.POST_NOTIFICATIONS"}}
 	pin := pinOf(t, spec)
 	give := func(spec phone.PackageSpec) bench.Taken {
 		t.Helper()
@@ -91,7 +92,11 @@ func TestRunPutsIn(t *testing.T) {
 	// A part of something else among them is not kept, and of what was given anew
 	// the older files are gone.
 	other := phone.PackageSpec{Name: "org.other", Version: "1", Splits: []string{"config.de"}}
-	taken, err := s.Give(t.Context(), []bench.Offered{offered("keys.apk", phone.File(spec)), offered("en.apk", phone.Splits(spec)["split_config.en.apk"]), offered("de.apk", phone.Splits(other)["split_config.de.apk"])})
+	taken, err := s.Give(t.Context(), []bench.Offered{
+		offered("keys.apk", phone.File(spec)),
+		offered("en.apk", phone.Splits(spec)["split_config.en.apk"]),
+		offered("de.apk", phone.Splits(other)["split_config.de.apk"]),
+	})
 	if err != nil || len(taken.Packages) != 1 || len(taken.Wrong) != 1 {
 		t.Errorf("%+v, %v", taken, err)
 	}

@@ -73,7 +73,8 @@ var errNobody = errors.New("this phone tells no serial number of its own, and ha
 // run does what the journal's keeper orders, step by step, until nothing is
 // left, somebody stops it, or something is wrong.
 func (s *Station) run(ctx context.Context, serial string, r Request, out Results) (any, error) {
-	w := &runner{station: s, serial: serial, id: r.Run, attempt: r.Attempt, out: out, keys: r.Keys, gone: map[android.PackageName]bool{}, noise: map[string]string{}, stop: make(chan struct{})}
+	w := &runner{station: s, serial: serial, id: r.Run, attempt: r.Attempt, out: out, keys: r.Keys,
+		gone: map[android.PackageName]bool{}, noise: map[string]string{}, stop: make(chan struct{})}
 	ctx, lose := context.WithCancelCause(ctx)
 	defer lose(nil)
 	defer w.close()

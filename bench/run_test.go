@@ -204,7 +204,8 @@ func TestRunQuietens(t *testing.T) {
 		t.Errorf("%v", k.words)
 	}
 	before, after := k.noise(names, true), k.noise(names, false)
-	if before[0] != "default,default,granted,user,5" || after[0] != "ignore,ignore,revoked,-,45" || after[2] != before[2] || after[3] != "ignore,ignore,granted,-,45" {
+	if before[0] != "default,default,granted,user,5" || after[0] != "ignore,ignore,revoked,-,45" ||
+		after[2] != before[2] || after[3] != "ignore,ignore,granted,-,45" {
 		t.Errorf("before %q, after %q", before, after)
 	}
 	again := keep(t, steps[:2]...)

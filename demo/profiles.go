@@ -64,7 +64,8 @@ func (p sampleProfile) rules(ceiling float64) profile.Rules {
 	}
 	rules.Pins = []profile.Pin{}
 	for _, pin := range p.Pins {
-		rules.Pins = append(rules.Pins, profile.Pin{Package: android.PackageName(pin.Package), Goes: pin.Goes, Method: evidence.Method(pin.Method), Reason: pin.Because})
+		rules.Pins = append(rules.Pins, profile.Pin{Package: android.PackageName(pin.Package), Goes: pin.Goes,
+			Method: evidence.Method(pin.Method), Reason: pin.Because})
 	}
 	for _, e := range p.Extras {
 		extra := profile.Extra{Kind: profile.StepKind(e.Kind), Package: android.PackageName(e.Package), Label: e.Label, Role: e.Role, Seconds: e.Seconds, Why: e.Why}

@@ -85,7 +85,8 @@ func (a *attached) connect() {
 
 // state is everything on the phone that scripts change.
 func (a *attached) state() string {
-	return fmt.Sprint(a.adb("-s", a.address, "shell", android.NoiseQuestion(a.quiet)), a.phone.InstalledNames(), a.adb("-s", a.address, "shell", "pm list packages -d --user 0"), a.adb("-s", a.address, "shell", "settings get global window_animation_scale"))
+	return fmt.Sprint(a.adb("-s", a.address, "shell", android.NoiseQuestion(a.quiet)), a.phone.InstalledNames(),
+		a.adb("-s", a.address, "shell", "pm list packages -d --user 0"), a.adb("-s", a.address, "shell", "settings get global window_animation_scale"))
 }
 
 // onPhone are the programs that a shell on the phone has, each handed on to the

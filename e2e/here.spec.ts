@@ -134,7 +134,7 @@ async function accept(page: Page, world: World, id: string, items: { id: string 
   }
 }
 
-test('what a list puts in comes from a file that never leaves the browser, and is taken out again', { tag: '@browser' }, async ({ page, context, world }, info) => {
+test('what a list puts in never leaves the browser as a file, and is taken out again', { tag: '@browser' }, async ({ page, context, world }, info) => {
   const sent: string[] = []
   context.on('request', (r) => r.method() !== 'GET' && sent.push(`${r.method()} ${new URL(r.url()).pathname}`))
   const folder = info.outputPath('put-in')

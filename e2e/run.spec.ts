@@ -273,7 +273,7 @@ async function number(page: Page, world: World): Promise<number> {
   return items[0]!.number
 }
 
-test('a keyboard is pinned by its file, given to the bench, put in before anything goes, and taken out again', { tag: '@either' }, async ({ page, world }, info) => {
+test('a keyboard is pinned by its file, given, put in before anything goes, and taken out again', { tag: '@either' }, async ({ page, world }, info) => {
   test.slow()
   const folder = info.outputPath('put-in')
   world.roster('phone', 'files', folder)

@@ -177,7 +177,8 @@ func newWorld(t testing.TB, change func(*phone.Scenario), packages int) *world {
 	if _, err := exec.LookPath("adb"); err != nil {
 		t.Fatal("adb is needed: run scripts/test, which installs it")
 	}
-	w := &world{t: t, folder: t.TempDir(), database: storetest.URL(t), door: door.New(t), extras: []profile.Extra{pinned(), {Kind: profile.HoldUpdates}, {Kind: profile.Wait, Seconds: 1}}}
+	w := &world{t: t, folder: t.TempDir(), database: storetest.URL(t), door: door.New(t),
+		extras: []profile.Extra{pinned(), {Kind: profile.HoldUpdates}, {Kind: profile.Wait, Seconds: 1}}}
 	if packages > 24 {
 		w.extras = nil // it is the speed that is looked at
 	}

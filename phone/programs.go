@@ -131,6 +131,7 @@ func (p *Phone) df(c *command) byte {
 	if p.scenario.DiskFull {
 		free = 1
 	}
-	c.print("Filesystem     1K-blocks     Used Available Use%% Mounted on\n/dev/block/dm-9 112345678 %d %d %d%% /data\n", 112_345_678-free, free, (112_345_678-free)/1_123_457)
+	c.print("Filesystem     1K-blocks     Used Available Use%% Mounted on\n"+
+		"/dev/block/dm-9 112345678 %d %d %d%% /data\n", 112_345_678-free, free, (112_345_678-free)/1_123_457)
 	return 0
 }

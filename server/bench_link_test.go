@@ -270,7 +270,8 @@ func TestFilesForABench(t *testing.T) {
 	spec := phone.PackageSpec{Name: "org.open.keys", Version: "2.0.1", Label: "Open Keys", Owner: true}
 	file, to := string(phone.File(spec)), "/api/v1/benches/"+one.ID+"/files"
 	read := decode[bench.Taken](s, s.form(keeper, "/api/v1/package-files", map[string]string{"keys.apk": file, "no.apk": "no package file"}), 200)
-	if len(read.Packages) != 1 || read.Packages[0].Package != "org.open.keys" || len(read.Packages[0].Signer) != 64 || len(read.Wrong) != 1 || !strings.HasPrefix(read.Wrong[0], "no.apk: ") {
+	if len(read.Packages) != 1 || read.Packages[0].Package != "org.open.keys" || len(read.Packages[0].Signer) != 64 ||
+		len(read.Wrong) != 1 || !strings.HasPrefix(read.Wrong[0], "no.apk: ") {
 		t.Errorf("%+v", read)
 	}
 	for what, c := range map[string]struct {

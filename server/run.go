@@ -154,7 +154,8 @@ func (s *Server) runRoutes() {
 		func(ctx context.Context, in *stepInput) (*struct{}, error) {
 			return nil, s.store.SkipStep(ctx, in.ID, in.Number)
 		})
-	route(s, Technician, huma.Operation{OperationID: "doInstead", Method: http.MethodPost, Path: "/api/v1/runs/{id}/steps/{number}/instead", Summary: "Switch off or quieten what could not be removed"}, s.insteadOf)
+	route(s, Technician, huma.Operation{OperationID: "doInstead", Method: http.MethodPost, Path: "/api/v1/runs/{id}/steps/{number}/instead",
+		Summary: "Switch off or quieten what could not be removed"}, s.insteadOf)
 	route(s, Technician, huma.Operation{OperationID: "listMet", Method: http.MethodGet, Path: "/api/v1/runs/{id}/steps/{number}/met", Summary: "What other phones of the model did at this step"},
 		func(ctx context.Context, in *stepInput) (*listOutput[store.StepHistory], error) {
 			r, err := s.store.RunByID(ctx, in.ID)

@@ -27,7 +27,8 @@ const (
 )
 
 var uploadsBusy = problem(http.StatusServiceUnavailable, "busy", fmt.Sprintf(
-	"%d uploads are being read already, or %d of yours. Nothing was stored; send this one again when they are done.", uploadsAtOnce, uploadsOfOnePerson)).after(5 * time.Second)
+	"%d uploads are being read already, or %d of yours. Nothing was stored; send this one again when they are done.",
+	uploadsAtOnce, uploadsOfOnePerson)).after(5 * time.Second)
 
 // describeForm adds a route that takes files as they stream in to the API's
 // description, with what it answers where all is well.

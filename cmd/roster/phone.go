@@ -56,9 +56,10 @@ see roster phone do --help.`,
 
 func filesCommand() *cobra.Command {
 	return &cobra.Command{
-		Use:     "files FOLDER",
-		Short:   "Write package files that the sample world's releases put in",
-		Long:    "Writes small made-up package files into a folder, for trying releases that put something in: a home screen in two parts, and a keyboard. Only stand-ins take them.",
+		Use:   "files FOLDER",
+		Short: "Write package files that the sample world's releases put in",
+		Long: "Writes small made-up package files into a folder, for trying releases that put something in: " +
+			"a home screen in two parts, and a keyboard. Only stand-ins take them.",
 		Example: "  roster phone files .run/put-in",
 		Args:    wantArgs(1, 1, "a folder"),
 		RunE: func(c *cobra.Command, args []string) error {

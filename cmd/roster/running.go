@@ -312,7 +312,9 @@ func tellRehearsal(out io.Writer, r run.Rehearsal, whole, asJSON bool) error {
 				fmt.Fprintf(out, "ask the owner: %s (--keep %s)\n", q.Asks, q.Function)
 			}
 		}
-		fmt.Fprintf(out, "%s; %d would go, %d would stay and be made quiet, %d gone already, %d not on this phone, %d it will probably refuse, %d left out\n", r.FitWhy, r.Count.Goes, r.Count.Quietens, r.Count.Already, r.Count.Absent, r.Count.Refuses, r.Count.LeftOut)
+		fmt.Fprintf(out, "%s; %d would go, %d would stay and be made quiet, %d gone already, "+
+			"%d not on this phone, %d it will probably refuse, %d left out\n",
+			r.FitWhy, r.Count.Goes, r.Count.Quietens, r.Count.Already, r.Count.Absent, r.Count.Refuses, r.Count.LeftOut)
 	}
 	if len(r.Stops) > 0 {
 		return errors.New(printableLines("nothing was done: " + run.StopWords(r.Stops)))

@@ -40,7 +40,10 @@ func (b *benchServer) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	step := `{"number":1,"kind":"remove","package":"com.a.b","state":"waiting","words":""}`
 	switch path := strings.TrimPrefix(r.URL.Path, "/api/v1"); {
 	case path == "/benches":
-		io.WriteString(w, `{"items":[{"id":"b1","view":{"given":[{"package":"org.has.it"}],"phones":[{"handle":"h1","address":"192.0.2.7:5555","name":"Lyra 5","mark":"m1","ready":true},{"handle":"h2","address":"","name":"Nib 2","mark":"m2","ready":true},{"handle":"h3","name":"a phone","ready":false}]}}]}`)
+		io.WriteString(w, `{"items":[{"id":"b1","view":{"given":[{"package":"org.has.it"}],"phones":[
+			{"handle":"h1","address":"192.0.2.7:5555","name":"Lyra 5","mark":"m1","ready":true},
+			{"handle":"h2","address":"","name":"Nib 2","mark":"m2","ready":true},
+			{"handle":"h3","name":"a phone","ready":false}]}}]}`)
 	case path == "/releases":
 		io.WriteString(w, `{"items":[{"id":"r3","edition":"short-loan","number":3,"state":"current"},{"id":"r2","edition":"short-loan","number":2,"state":"replaced"}]}`)
 	case path == "/profiles":
@@ -54,7 +57,8 @@ func (b *benchServer) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		w.WriteHeader(http.StatusAccepted)
 		io.WriteString(w, `{"job":"j2"}`)
 	case path == "/jobs/j2/events":
-		io.WriteString(w, "event: job\ndata: {\"state\":\"done\",\"result\":{\"packages\":[{\"package\":\"org.open.keys\",\"versionName\":\"2\"}],\"wrong\":[\"x.apk: no\"]}}\n\n")
+		io.WriteString(w, "event: job\ndata: "+
+			`{"state":"done","result":{"packages":[{"package":"org.open.keys","versionName":"2"}],"wrong":["x.apk: no"]}}`+"\n\n")
 	case path == "/jobs/j1/events":
 		io.WriteString(w, "event: job\ndata: {\"state\":\"running\"}\n\nevent: job\ndata: {\"state\":\"done\",\"result\":{\"id\":\"c1\"}}\n\n")
 	case path == "/rehearsals":
@@ -110,8 +114,6 @@ func TestBenchRun(t *testing.T) {
 		"of a draft":          {[]string{"run", "brannock/lyra-5/short-loan", "--draft", "--phone", "h1", "--rehearse"}, `[]`, nil, []string{"2 would go"}, "", `"profile":"p1"`},
 		"what stops":          {[]string{"run", "brannock/lyra-5/short-loan", "--phone", "h1"}, `[{"code":"nobody-does","words":"nobody could be the phone's HOME any more"}]`, nil, nil, "nobody could be the phone's HOME", ""},
 		"a run":               {[]string{"run", "brannock/lyra-5/short-loan", "--phone", "192.0.2.7:5555", "--keep", "payments", "--leave", "com.a.d"}, `[]`, []string{told("going", "{}", done, sent), told("finished", `{"done":1}`, done)}, []string{"  1/2  done     com.a.b  Success", "run 12 is finished: 1 done", "came back: com.a.c"}, "", `"keep":["payments"]`},
-		"with a file":         {[]string{"run", "brannock/lyra-5/short-loan", "--phone", "h1", "--file", file, "--make-quiet", "com.a.e"}, `[]`, []string{told("finished", `{"done":1}`, done)}, nil, "", `"given":["org.has.it","org.open.keys"]`},
-		"quiet":               {[]string{"run", "brannock/lyra-5/short-loan", "--phone", "h1", "--make-quiet", "com.a.e"}, `[]`, []string{told("finished", `{"done":1}`, done)}, nil, "", `"quiet":["com.a.e"],"given":["org.has.it"]`},
 		"a file of nothing":   {[]string{"run", "brannock/lyra-5/short-loan", "--phone", "h1", "--file", file + "x"}, `[]`, nil, nil, "no such file", ""},
 		"with a refusal":      {[]string{"run", "brannock/lyra-5/short-loan", "--phone", "h1"}, `[]`, []string{told("finished", `{"done":1,"refused":1}`, done, refused)}, []string{"refused  com.a.c  Failure [X]", "com.a.c: The maker protects it."}, "not all of it went well", ""},
 		"interrupted":         {[]string{"run", "brannock/lyra-5/short-loan", "--phone", "h1"}, `[]`, []string{told("interrupted", `{"done":1,"unknown":1}`, done)}, []string{"1 unknown"}, "go on with: roster bench continue 12", ""},
@@ -124,6 +126,11 @@ func TestBenchRun(t *testing.T) {
 		"which phone":         {[]string{"run", "brannock/lyra-5/short-loan"}, `[]`, nil, nil, "Lyra 5 (h1), Nib 2 (h2)", ""},
 		"no name":             {[]string{"run", "short-loan", "--phone", "h1"}, `[]`, nil, nil, "want MAKER/MODEL/EDITION", ""},
 		"a number of nothing": {[]string{"put-back", "x"}, `[]`, nil, nil, "no number of a run", ""},
+
+		"with a file": {[]string{"run", "brannock/lyra-5/short-loan", "--phone", "h1", "--file", file, "--make-quiet", "com.a.e"}, `[]`,
+			[]string{told("finished", `{"done":1}`, done)}, nil, "", `"given":["org.has.it","org.open.keys"]`},
+		"quiet": {[]string{"run", "brannock/lyra-5/short-loan", "--phone", "h1", "--make-quiet", "com.a.e"}, `[]`,
+			[]string{told("finished", `{"done":1}`, done)}, nil, "", `"quiet":["com.a.e"],"given":["org.has.it"]`},
 	} {
 		b := &benchServer{t: t, stops: c.stops, events: c.events}
 		if what == "a run" {

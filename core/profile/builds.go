@@ -63,5 +63,8 @@ func (w *composer) claims() {
 // triedBy reports whether a trial speaks for a method: who was removed for the
 // user stands for disabled, and whatever took more away for quietened.
 func triedBy(tried map[android.PackageName][]evidence.Method, name android.PackageName, m evidence.Method) bool {
-	return slices.Contains(tried[name], m) || m == evidence.Quieten && len(tried[name]) > 0 || m == evidence.Disable && slices.Contains(tried[name], evidence.RemoveForUser)
+	list := tried[name]
+	return slices.Contains(list, m) ||
+		m == evidence.Quieten && len(list) > 0 ||
+		m == evidence.Disable && slices.Contains(list, evidence.RemoveForUser)
 }

@@ -182,7 +182,8 @@ func Compile(h Heading, rules Rules, c Composition) (*Document, error) {
 	d := &Document{
 		Format: DocumentFormat, Maker: h.Maker, Model: h.Model, Sisters: h.Sisters, Edition: h.Edition, Number: h.Number,
 		Published: h.Published.UTC().Truncate(time.Second).Format(time.RFC3339), Publisher: h.Publisher, Approver: h.Approver,
-		Rules: Summary{rules.Method, rules.Methods, rules.Harshest, rules.HighestLoad, rules.HighestCeiling, rules.LeastStanding, rules.Keep, rules.Only, rules.Origins},
+		Rules: Summary{rules.Method, rules.Methods, rules.Harshest, rules.HighestLoad, rules.HighestCeiling, rules.LeastStanding,
+			rules.Keep, rules.Only, rules.Origins},
 		Steps: c.Steps, Costs: c.Lost, Changes: h.Changes,
 	}
 	for _, claim := range c.Builds {

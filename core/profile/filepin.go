@@ -87,7 +87,8 @@ func (p FilePin) Admits(g Given) error {
 	case g.Signer != p.Signer:
 		return fmt.Errorf("the file of %s is signed by somebody else: its signer is %s…, and %s… is wanted", g.Package, short(g.Signer), short(p.Signer))
 	case p.SHA256 != "" && g.Files[base].SHA256 != p.SHA256:
-		return fmt.Errorf("the file of %s is not the one that is wanted: its SHA-256 is %s…, and %s… is wanted", g.Package, short(g.Files[base].SHA256), short(p.SHA256))
+		return fmt.Errorf("the file of %s is not the one that is wanted: its SHA-256 is %s…, and %s… is wanted",
+			g.Package, short(g.Files[base].SHA256), short(p.SHA256))
 	case g.VersionCode < p.Least:
 		return fmt.Errorf("the file of %s is too old: version code %d, and at least %d is wanted", g.Package, g.VersionCode, p.Least)
 	}
@@ -125,7 +126,8 @@ func Gather(files []GivenPart) (list []Given, wrong []error) {
 			wrong = append(wrong, fmt.Errorf("%s: %s", f.File, signerWords(f.Signers)))
 			continue
 		}
-		list = append(list, Given{Package: f.Name, Label: f.Labels[""], VersionCode: f.VersionCode, VersionName: f.VersionName, Signer: f.Signers[0], MinSDK: f.MinSDK, ABIs: f.ABIs, Files: []GivenFile{}})
+		list = append(list, Given{Package: f.Name, Label: f.Labels[""], VersionCode: f.VersionCode, VersionName: f.VersionName,
+			Signer: f.Signers[0], MinSDK: f.MinSDK, ABIs: f.ABIs, Files: []GivenFile{}})
 	}
 	for _, f := range files {
 		i := slices.IndexFunc(list, func(g Given) bool { return g.Package == f.Name })

@@ -8,7 +8,8 @@ import (
 )
 
 func part(file, split, signer string, version int64) GivenPart {
-	return GivenPart{PackageFile: android.PackageFile{Name: "org.open.keys", Split: split, VersionCode: version, Signers: []string{signer}}, File: file, Stored: "put-in/" + file, Size: 1000, SHA256: strings.Repeat("b", 64)}
+	return GivenPart{PackageFile: android.PackageFile{Name: "org.open.keys", Split: split, VersionCode: version, Signers: []string{signer}},
+		File: file, Stored: "put-in/" + file, Size: 1000, SHA256: strings.Repeat("b", 64)}
 }
 
 // TestGather makes whole packages of files, and says of the others why they are none.
@@ -19,11 +20,13 @@ func TestGather(t *testing.T) {
 	several.Name, several.Signers = "org.several", []string{"a", "b"}
 	lone := part("lone.apk", "config.de", signer, 7)
 	lone.Name = "org.lone"
-	list, wrong := Gather([]GivenPart{part("en.apk", "config.en", signer, 7), part("base.apk", "", signer, 7), part("de.apk", "config.de", signer, 8), part("en2.apk", "config.en", signer, 7), unsigned, several, lone})
+	list, wrong := Gather([]GivenPart{part("en.apk", "config.en", signer, 7), part("base.apk", "", signer, 7), part("de.apk", "config.de", signer, 8),
+		part("en2.apk", "config.en", signer, 7), unsigned, several, lone})
 	if len(list) != 1 || list[0].Package != "org.open.keys" || len(list[0].Files) != 2 || list[0].Bytes() != 2000 {
 		t.Errorf("%+v", list)
 	}
-	for i, want := range []string{"u.apk: it has no signature", "s.apk: several have signed it", "de.apk: it is of another version", "en2.apk: another file among them is the same part", "lone.apk: it is a part of org.lone"} {
+	for i, want := range []string{"u.apk: it has no signature", "s.apk: several have signed it", "de.apk: it is of another version",
+		"en2.apk: another file among them is the same part", "lone.apk: it is a part of org.lone"} {
 		if i >= len(wrong) || !strings.HasPrefix(wrong[i].Error(), want) {
 			t.Errorf("%d: want %q in %v", i, want, wrong)
 		}
@@ -47,12 +50,17 @@ func TestGather(t *testing.T) {
 		t.Error(err)
 	}
 	g.MinSDK, g.ABIs = 30, []string{"arm64-v8a"}
-	if g.RunsOn(29, nil) == nil || g.RunsOn(30, []string{"x86_64"}) == nil || g.RunsOn(30, []string{"armeabi-v7a", "arm64-v8a"}) != nil || g.RunsOn(30, nil) != nil {
+	if g.RunsOn(29, nil) == nil || g.RunsOn(30, []string{"x86_64"}) == nil ||
+		g.RunsOn(30, []string{"armeabi-v7a", "arm64-v8a"}) != nil || g.RunsOn(30, nil) != nil {
 		t.Error("what a phone can run is judged wrongly")
 	}
 	for _, bad := range []Extra{
-		{Kind: PutIn, Label: "keys", File: &FilePin{Signer: signer}}, {Kind: PutIn, Package: "a.b", File: &FilePin{Signer: "x"}}, {Kind: PutIn, Package: "a.b", File: &FilePin{Signer: signer, SHA256: "x"}},
-		{Kind: PutIn, Package: "a.b", Grants: []string{"a.b;reboot"}}, {Kind: PutIn, Package: "a.b", Seconds: 601}, {Kind: PutIn, Package: "a.b", File: &FilePin{Signer: signer, From: "two\nlines"}},
+		{Kind: PutIn, Label: "keys", File: &FilePin{Signer: signer}},
+		{Kind: PutIn, Package: "a.b", File: &FilePin{Signer: "x"}},
+		{Kind: PutIn, Package: "a.b", File: &FilePin{Signer: signer, SHA256: "x"}},
+		{Kind: PutIn, Package: "a.b", Grants: []string{"a.b;reboot"}},
+		{Kind: PutIn, Package: "a.b", Seconds: 601},
+		{Kind: PutIn, Package: "a.b", File: &FilePin{Signer: signer, From: "two\nlines"}},
 	} {
 		if err := bad.check(); err == nil {
 			t.Errorf("%+v is taken", bad)

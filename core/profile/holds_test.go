@@ -85,7 +85,9 @@ func TestHolds(t *testing.T) {
 	for i := range quiet.Steps {
 		quiet.Steps[i].Method = evidence.Quieten
 	}
-	if h := Holds(quiet, OnBuild{Fingerprint: here, Net: phoneWith(all, needs("a.gallery", "a.cloud")), Before: made, Made: made, Tried: tried("a.tips", "a.music", "a.cloud"), CameBack: map[android.PackageName]int{"a.tips": 2}}); h.State != Covered {
+	loudAgain := OnBuild{Fingerprint: here, Net: phoneWith(all, needs("a.gallery", "a.cloud")), Before: made, Made: made,
+		Tried: tried("a.tips", "a.music", "a.cloud"), CameBack: map[android.PackageName]int{"a.tips": 2}}
+	if h := Holds(quiet, loudAgain); h.State != Covered {
 		t.Errorf("%s, %+v", h.State, h.Findings)
 	}
 	// A substitute that is put in first holds the job.

@@ -176,7 +176,11 @@ func TestConsistent(t *testing.T) {
 
 func TestPins(t *testing.T) {
 	rules := DefaultRules
-	rules.Pins = []Pin{{Package: "a.low", Goes: false, Reason: "people like it"}, {Package: "a.unknown", Goes: true, Reason: "seen on the bench"}, {Package: "a.gone", Goes: true, Reason: "not on this model"}}
+	rules.Pins = []Pin{
+		{Package: "a.low", Goes: false, Reason: "people like it"},
+		{Package: "a.unknown", Goes: true, Reason: "seen on the bench"},
+		{Package: "a.gone", Goes: true, Reason: "not on this model"},
+	}
 	c := Compose(basis(), rules)
 	if got := names(c.Rows, true); !reflect.DeepEqual(got, []string{"tie1", "tie2", "unknown"}) || len(c.Stops) != 0 {
 		t.Errorf("goes %v, stopped %q", got, c.Stops)
@@ -200,18 +204,23 @@ func TestPins(t *testing.T) {
 // jobs and its links, costs what was missed alone, and comes last.
 func TestQuieten(t *testing.T) {
 	rules := DefaultRules
-	rules.Pins = []Pin{{Package: "a.heavy", Goes: true, Method: evidence.Quieten, Reason: "it is useful but loud"}, {Package: "a.tie1", Goes: true, Method: evidence.Quieten, Reason: "its owner is unsure"}}
+	rules.Pins = []Pin{
+		{Package: "a.heavy", Goes: true, Method: evidence.Quieten, Reason: "it is useful but loud"},
+		{Package: "a.tie1", Goes: true, Method: evidence.Quieten, Reason: "its owner is unsure"},
+	}
 	b := basis(needs("a.untried", "a.tie1"))
 	b.Candidates[0].Functions = []string{"payments"}
 	c := Compose(b, rules)
-	if got := names(c.Rows, true); !reflect.DeepEqual(got, []string{"low", "tie1", "tie2", "heavy"}) || c.Goes != 2 || c.Quiet != 2 || c.Dropped != 0 || len(c.Stops) != 0 {
+	if got := names(c.Rows, true); !reflect.DeepEqual(got, []string{"low", "tie1", "tie2", "heavy"}) ||
+		c.Goes != 2 || c.Quiet != 2 || c.Dropped != 0 || len(c.Stops) != 0 {
 		t.Fatalf("goes %v: %d, %d quiet, %d dropped, %q", got, c.Goes, c.Quiet, c.Dropped, c.Stops)
 	}
 	if slices.ContainsFunc(c.Lost, func(l Loss) bool { return l.Function == "payments" }) || c.Jobs[0].State != "kept" || c.Freed[0].Bytes != 2000 {
 		t.Errorf("%+v, %+v, %+v", c.Lost, c.Jobs, c.Freed)
 	}
 	steps := (&Document{Steps: c.Steps}).Removals()
-	if steps[2].Method != evidence.Quieten || steps[3].Method != evidence.Quieten || steps[0].Method != evidence.RemoveForUser || steps[1].Leaves() != true || steps[2].Leaves() {
+	if steps[2].Method != evidence.Quieten || steps[3].Method != evidence.Quieten ||
+		steps[0].Method != evidence.RemoveForUser || steps[1].Leaves() != true || steps[2].Leaves() {
 		t.Errorf("%+v", steps)
 	}
 	d, err := Compile(heading(), rules, c)

@@ -209,7 +209,8 @@ func (w *composer) putIns(order [][]android.PackageName) {
 			text += ": " + e.Why
 		}
 		put[name], put[string(e.Package)] = true, true
-		w.c.Extras[i] = w.step(Step{Kind: PutIn, Phase: Before, Package: e.Package, Label: e.Label, Role: e.Role, File: e.File, Grants: e.Grants, Seconds: e.Seconds, Text: text})
+		w.c.Extras[i] = w.step(Step{Kind: PutIn, Phase: Before, Package: e.Package, Label: e.Label, Role: e.Role, File: e.File,
+			Grants: e.Grants, Seconds: e.Seconds, Text: text})
 	}
 	for _, group := range order {
 		for _, name := range group {

@@ -106,8 +106,9 @@ func TestScriptsAreClean(t *testing.T) {
 	d.Steps = append(d.Steps, profile.Step{Number: 3, Kind: profile.Check, Phase: profile.Before, Text: "x\nreboot $(reboot)"}, profile.Step{Number: 4, Kind: profile.Setting, Phase: profile.Before, Namespace: "global", Key: "a", Value: "1"},
 		profile.Step{Number: 5, Kind: profile.Wait, Phase: profile.After, Seconds: 1, Text: "x\nreboot"}, profile.Step{Number: 6, Kind: profile.Check, Phase: profile.Afterward, Text: "'\nreboot"})
 	d.Steps[0].Conditions = []string{"not lock-code-set"}
-	d.Steps = append(d.Steps, profile.Step{Number: 7, Kind: profile.PutIn, Phase: profile.Before, Package: "org.open.keys", Role: "KEYBOARD", Seconds: 3, Grants: []string{"android.permission.CAMERA"},
-		File: &profile.FilePin{Signer: strings.Repeat("a", 64), From: "x $(reboot) `reboot` '"}})
+	d.Steps = append(d.Steps, profile.Step{Number: 7, Kind: profile.PutIn, Phase: profile.Before, Package: "org.open.keys", Role: "KEYBOARD", Seconds: 3,
+		Grants: []string{"android.permission.CAMERA"},
+		File:   &profile.FilePin{Signer: strings.Repeat("a", 64), From: "x $(reboot) `reboot` '"}})
 	clean := document("a.one")
 	for name, render := range forms {
 		if !strings.HasSuffix(name, ".sh") && name != "sh" {
@@ -253,7 +254,8 @@ func TestGolden(t *testing.T) {
 	d.Steps = append(d.Steps, profile.Step{Number: 4, Kind: profile.Setting, Phase: profile.Before, Namespace: "global", Key: "window_animation_scale", Value: "0.5", Text: "Windows open faster"},
 		profile.Step{Number: 5, Kind: profile.Check, Phase: profile.Before, Text: "Pocket goes only if: no card is in it"}, profile.Step{Number: 6, Kind: profile.Wait, Phase: profile.After, Seconds: 20, Text: "Wait 20 s"},
 		profile.Step{Number: 7, Kind: profile.Check, Phase: profile.Afterward, Text: "Call, and be called; it's loud"},
-		profile.Step{Number: 8, Kind: profile.PutIn, Phase: profile.Before, Package: "org.open.home", Role: "HOME", Seconds: 2, Grants: []string{"android.permission.CAMERA"}, File: &profile.FilePin{Signer: strings.Repeat("a", 64), From: "the shelf; it's free"}})
+		profile.Step{Number: 8, Kind: profile.PutIn, Phase: profile.Before, Package: "org.open.home", Role: "HOME", Seconds: 2,
+			Grants: []string{"android.permission.CAMERA"}, File: &profile.FilePin{Signer: strings.Repeat("a", 64), From: "the shelf; it's free"}})
 	for name, render := range forms {
 		if !strings.HasSuffix(name, "ps1") && !strings.HasSuffix(name, "bat") {
 			continue

@@ -145,6 +145,9 @@ func (p phone) set(name, content string) {
 	}
 }
 
+// questions begin the lines that change nothing on a phone.
+var questions = []string{"pm list", "getprop", "ime ", "cmd package query", "settings get", "locksettings", "cmd role get", "{ echo --noise", "dumpsys "}
+
 // run runs a script with a shell and returns what it printed, its exit code
 // and the commands that changed something on the phone.
 func (p phone) run(shell string, script []byte, args ...string) (out string, code int, did []string) {
@@ -161,7 +164,7 @@ func (p phone) run(shell string, script []byte, args ...string) (out string, cod
 	asked, _ := os.ReadFile(filepath.Join(p.dir, "asked"))
 	for line := range strings.Lines(string(asked)) {
 		line = strings.TrimSpace(line)
-		if !strings.HasPrefix(line, "pm list") && !strings.HasPrefix(line, "getprop") && !strings.HasPrefix(line, "ime ") && !strings.HasPrefix(line, "cmd package query") && !strings.HasPrefix(line, "settings get") && !strings.HasPrefix(line, "locksettings") && !strings.HasPrefix(line, "cmd role get") && !strings.HasPrefix(line, "{ echo --noise") {
+		if !slices.ContainsFunc(questions, func(q string) bool { return strings.HasPrefix(line, q) }) {
 			did = append(did, line)
 		}
 	}
@@ -434,19 +437,24 @@ func TestQuietenRuns(t *testing.T) {
 			t.Errorf("%s, rehearsed: code %d, did %v\n%s", shell, code, did, out)
 		}
 		out, code, did := p.run(shell, run, "--log", "it.log")
-		want := "[cmd appops set a.one RUN_ANY_IN_BACKGROUND ignore; cmd appops set a.one RUN_IN_BACKGROUND ignore pm revoke a.one android.permission.POST_NOTIFICATIONS cmd deviceidle whitelist -a.one am set-standby-bucket a.one restricted || am set-standby-bucket a.one rare am force-stop a.one"
-		if code != 1 || !strings.HasPrefix(fmt.Sprint(did), want) || !strings.Contains(out, "2 done, 0 already gone, 1 absent, 1 refused") || !strings.Contains(out, "refused  a.loud  It still works in the background. Error") {
+		want := "[cmd appops set a.one RUN_ANY_IN_BACKGROUND ignore; cmd appops set a.one RUN_IN_BACKGROUND ignore " +
+			"pm revoke a.one android.permission.POST_NOTIFICATIONS cmd deviceidle whitelist -a.one " +
+			"am set-standby-bucket a.one restricted || am set-standby-bucket a.one rare am force-stop a.one"
+		if code != 1 || !strings.HasPrefix(fmt.Sprint(did), want) || !strings.Contains(out, "2 done, 0 already gone, 1 absent, 1 refused") ||
+			!strings.Contains(out, "refused  a.loud  It still works in the background. Error") {
 			t.Errorf("%s: code %d, did %q\n%s", shell, code, did, out)
 		}
 		log, _ := os.ReadFile(filepath.Join(p.dir, "it.log"))
 		if !strings.Contains(string(log), "done\tquieten\ta.one\tdefault,allow,granted,user,10\n") {
 			t.Errorf("%s", log)
 		}
-		if out, code, did := p.run(shell, run, "--log", "2.log"); code != 1 || strings.Contains(fmt.Sprint(did), "a.one") || !strings.Contains(out, "already  a.one  quiet before") {
+		if out, code, did := p.run(shell, run, "--log", "2.log"); code != 1 || strings.Contains(fmt.Sprint(did), "a.one") ||
+			!strings.Contains(out, "already  a.one  quiet before") {
 			t.Errorf("%s, once more: code %d, did %q\n%s", shell, code, did, out)
 		}
 		out, code, did = p.run(shell, undo, "--log", "it.log")
-		want = "cmd appops set a.one RUN_ANY_IN_BACKGROUND default cmd appops set a.one RUN_IN_BACKGROUND allow pm grant a.one android.permission.POST_NOTIFICATIONS cmd deviceidle whitelist +a.one am set-standby-bucket a.one active]"
+		want = "cmd appops set a.one RUN_ANY_IN_BACKGROUND default cmd appops set a.one RUN_IN_BACKGROUND allow " +
+			"pm grant a.one android.permission.POST_NOTIFICATIONS cmd deviceidle whitelist +a.one am set-standby-bucket a.one active]"
 		if code != 0 || !strings.HasSuffix(fmt.Sprint(did), want) || !strings.Contains(out, "2 put back") {
 			t.Errorf("%s, undone: code %d, did %q\n%s", shell, code, did, out)
 		}
@@ -455,10 +463,13 @@ func TestQuietenRuns(t *testing.T) {
 		}
 		// Without a log the platform's own stands for what nobody knows.
 		p.run(shell, run, "--log", "it.log")
-		if out, code, did := p.run(shell, undo); code != 0 || !strings.Contains(fmt.Sprint(did), "cmd appops set a.one RUN_IN_BACKGROUND default pm grant a.one") || !strings.Contains(out, "is in the log of the run alone") {
+		if out, code, did := p.run(shell, undo); code != 0 ||
+			!strings.Contains(fmt.Sprint(did), "cmd appops set a.one RUN_IN_BACKGROUND default pm grant a.one") ||
+			!strings.Contains(out, "is in the log of the run alone") {
 			t.Errorf("%s, without a log: code %d, did %q\n%s", shell, code, did, out)
 		}
-		p.set("bad.log", "# roster-log/1\ndone\tquieten\ta.one\tallow,allow;reboot,x,-,10\ndone\tquieten\ta.one\tallow,$(reboot),x,-,10\ndone\tquieten\ta.one\treboot,reboot,reboot,reboot,reboot\n")
+		p.set("bad.log", "# roster-log/1\ndone\tquieten\ta.one\tallow,allow;reboot,x,-,10\n"+
+			"done\tquieten\ta.one\tallow,$(reboot),x,-,10\ndone\tquieten\ta.one\treboot,reboot,reboot,reboot,reboot\n")
 		p.run(shell, run, "--log", "it.log")
 		if out, _, did := p.run(shell, undo, "--log", "bad.log"); strings.Contains(fmt.Sprint(did), "reboot") {
 			t.Errorf("%s did %q from a hostile log\n%s", shell, did, out)
@@ -472,7 +483,8 @@ func TestPutInRuns(t *testing.T) {
 	d := document("com.android.launcher", "a.two")
 	sum := sha256.Sum256([]byte("a home screen"))
 	pin := &profile.FilePin{Signer: strings.Repeat("a", 64), SHA256: hex.EncodeToString(sum[:]), From: "the shelf; it's $(reboot)"}
-	d.Steps = append([]profile.Step{{Number: 9, Kind: profile.PutIn, Phase: profile.Before, Package: "org.open.home", Role: "HOME", File: pin, Grants: []string{"android.permission.CAMERA"}}}, d.Steps...)
+	d.Steps = append([]profile.Step{{Number: 9, Kind: profile.PutIn, Phase: profile.Before, Package: "org.open.home", Role: "HOME", File: pin,
+		Grants: []string{"android.permission.CAMERA"}}}, d.Steps...)
 	run, err := Shell(d, about)
 	undo, err2 := ShellUndo(d, about)
 	if err != nil || err2 != nil {
@@ -512,7 +524,9 @@ func TestPutInRuns(t *testing.T) {
 			t.Errorf("%s, rehearsed: code %d, did %q\n%s", shell, code, did, out)
 		}
 		out, code, did := p.run(shell, run, "--files", "files", "--log", "it.log")
-		want := "[install-multiple -r files/org.open.home/base.apk files/org.open.home/split_config.en.apk pm grant org.open.home android.permission.CAMERA cmd role add-role-holder --user 0 android.app.role.HOME org.open.home pm uninstall --user 0 com.android.launcher pm uninstall --user 0 a.two]"
+		want := "[install-multiple -r files/org.open.home/base.apk files/org.open.home/split_config.en.apk " +
+			"pm grant org.open.home android.permission.CAMERA cmd role add-role-holder --user 0 android.app.role.HOME org.open.home " +
+			"pm uninstall --user 0 com.android.launcher pm uninstall --user 0 a.two]"
 		if code != 0 || fmt.Sprint(did) != want {
 			t.Errorf("%s: code %d, did %q\n%s", shell, code, did, out)
 		}
@@ -520,10 +534,12 @@ func TestPutInRuns(t *testing.T) {
 			t.Errorf("%s", log)
 		}
 		out, code, did = p.run(shell, undo, "--log", "it.log")
-		if code != 0 || !strings.HasSuffix(fmt.Sprint(did), "cmd role add-role-holder --user 0 android.app.role.HOME com.android.launcher pm uninstall --user 0 org.open.home]") {
+		back := "cmd role add-role-holder --user 0 android.app.role.HOME com.android.launcher pm uninstall --user 0 org.open.home]"
+		if code != 0 || !strings.HasSuffix(fmt.Sprint(did), back) {
 			t.Errorf("%s, undone: code %d, did %q\n%s", shell, code, did, out)
 		}
-		p.set("bad.log", "# roster-log/1\nput-in\tHOME;reboot\torg.open.home\tabsent x;reboot\nput-in\tHOME\t$(reboot)\tabsent\nput-in\tHOME\torg.open.home\tthere $(reboot)\n")
+		p.set("bad.log", "# roster-log/1\nput-in\tHOME;reboot\torg.open.home\tabsent x;reboot\n"+
+			"put-in\tHOME\t$(reboot)\tabsent\nput-in\tHOME\torg.open.home\tthere $(reboot)\n")
 		if out, _, did := p.run(shell, undo, "--log", "bad.log"); strings.Contains(fmt.Sprint(did), "reboot") {
 			t.Errorf("%s did %q from a hostile log\n%s", shell, did, out)
 		}
@@ -588,7 +604,6 @@ func TestPutInBySigner(t *testing.T) {
 			p.set("version", c.there)
 			p.set("brings", c.brings)
 			out, code, did := p.run(shell, run, "--files", "files", "--log", "it.log")
-			did = slices.DeleteFunc(did, func(s string) bool { return strings.HasPrefix(s, "dumpsys") })
 			if code != c.code || strings.Join(did, " ") != c.want || !strings.Contains(out, c.words) {
 				t.Errorf("%s, %s: code %d, did %q\n%s", shell, name, code, did, out)
 			}

@@ -17,9 +17,11 @@ const (
 // quietened is an answer of a phone on which a package is quiet, or loud as it was.
 func quietened(is bool) string {
 	if is {
-		return "Removed: a.one --noise-any RUN_ANY_IN_BACKGROUND: ignore --noise-in RUN_IN_BACKGROUND: ignore --noise-note No operations. --noise-may android.permission.POST_NOTIFICATIONS: granted=false --noise-exempt --noise-bucket 45"
+		return "Removed: a.one --noise-any RUN_ANY_IN_BACKGROUND: ignore --noise-in RUN_IN_BACKGROUND: ignore " +
+			"--noise-note No operations. --noise-may android.permission.POST_NOTIFICATIONS: granted=false --noise-exempt --noise-bucket 45"
 	}
-	return "--noise-any No operations. --noise-in No operations. --noise-note No operations. --noise-may android.permission.POST_NOTIFICATIONS: granted=true --noise-exempt user,a.one,10050 --noise-bucket 10"
+	return "--noise-any No operations. --noise-in No operations. --noise-note No operations. " +
+		"--noise-may android.permission.POST_NOTIFICATIONS: granted=true --noise-exempt user,a.one,10050 --noise-bucket 10"
 }
 
 // TestQuietenSteps follows a package that is quietened and put back: what it might
@@ -27,7 +29,8 @@ func quietened(is bool) string {
 func TestQuietenSteps(t *testing.T) {
 	step := Step{Number: 1, Kind: Remove, Method: evidence.Quieten, Package: "a.one"}
 	key := step.Touches()
-	if get, err := key.Get(); err != nil || !strings.Contains(get, "cmd appops get a.one RUN_ANY_IN_BACKGROUND") || key.Value(quietened(false)) != loud || key.Value("nothing") != "" {
+	if get, err := key.Get(); err != nil || !strings.Contains(get, "cmd appops get a.one RUN_ANY_IN_BACKGROUND") ||
+		key.Value(quietened(false)) != loud || key.Value("nothing") != "" {
 		t.Errorf("%q, %v", get, err)
 	}
 	if _, err := (Key{Quiet, "a.one; reboot"}).Get(); err == nil {
@@ -38,7 +41,8 @@ func TestQuietenSteps(t *testing.T) {
 		t.Fatal(err)
 	}
 	seen := func(noise string, boots int) *Seen {
-		return &Seen{Fingerprint: "f", Boots: boots, Known: []android.PackageName{"a.one"}, Installed: []android.PackageName{"a.one"}, Settings: map[string]string{key.String(): noise}}
+		return &Seen{Fingerprint: "f", Boots: boots, Known: []android.PackageName{"a.one"}, Installed: []android.PackageName{"a.one"},
+			Settings: map[string]string{key.String(): noise}}
 	}
 	if _, err := k.Advance(Report{Attempt: 1, Serial: "p", Seen: seen(loud, 1), Want: 2}); err != nil || k.Steps[0].Before != loud {
 		t.Fatalf("%v: %+v", err, k.Steps[0])
@@ -50,7 +54,8 @@ func TestQuietenSteps(t *testing.T) {
 	}{
 		{quietened(true), Done, "quiet"},
 		{strings.Replace(quietened(true), "granted=false", "granted=true", 1), Done, "still notifies"},
-		{"Exception occurred while executing 'set': java.lang.SecurityException " + quietened(false), Refused, "still works in the background, notifies, is left out of what saves the battery. Exception occurred while executing 'set': java.lang.SecurityException"},
+		{"Exception occurred while executing 'set': java.lang.SecurityException " + quietened(false), Refused,
+			"still works in the background, notifies, is left out of what saves the battery. Exception occurred while executing 'set': java.lang.SecurityException"},
 		{"cmd: Can't find service: appops", Failed, "cmd: Can't find service: appops"},
 		{"Error: No UID for a.one in user 0", Absent, "Error: No UID for a.one in user 0"},
 	} {
@@ -114,7 +119,10 @@ func TestQuietenSteps(t *testing.T) {
 
 // TestPlaces undoes what was put in as far as the run did it, in runs and in logs.
 func TestPlaces(t *testing.T) {
-	seen := &Seen{Installed: []android.PackageName{"a.there"}, Facts: android.PhoneFacts{Roles: []android.Role{{Name: "HOME", Holders: []android.PackageName{"a.home"}}}, Keyboards: []android.Keyboard{{Package: "a.keys", Component: "x", Default: true}}}}
+	seen := &Seen{Installed: []android.PackageName{"a.there"}, Facts: android.PhoneFacts{
+		Roles:     []android.Role{{Name: "HOME", Holders: []android.PackageName{"a.home"}}},
+		Keyboards: []android.Keyboard{{Package: "a.keys", Component: "x", Default: true}},
+	}}
 	var list []Journal
 	for i, c := range []struct {
 		step  Step

@@ -228,13 +228,19 @@ func TestCommand(t *testing.T) {
 			t.Errorf("%+v became %q", bad, line)
 		}
 	}
-	seen := &Seen{SDK: 34, Facts: android.PhoneFacts{Keyboards: []android.Keyboard{{Package: "com.a.keys", Component: ".Service"}, {Package: "com.b.keys", Component: "com.b.keys.in.Service"}, {Package: "com.a.bad", Component: "x;reboot"}}}}
+	seen := &Seen{SDK: 34, Facts: android.PhoneFacts{Keyboards: []android.Keyboard{
+		{Package: "com.a.keys", Component: ".Service"},
+		{Package: "com.b.keys", Component: "com.b.keys.in.Service"},
+		{Package: "com.a.bad", Component: "x;reboot"},
+	}}}
 	if line, err := RoleCommand(seen, "HOME;x", "com.a.b"); err == nil {
 		t.Errorf("a hostile role became %q", line)
 	}
 	for of, want := range map[[2]string]string{
-		{"HOME", "com.a.b"}: "cmd role add-role-holder --user 0 android.app.role.HOME com.a.b", {"KEYBOARD", "com.a.keys"}: "ime enable com.a.keys/.Service; ime set com.a.keys/.Service",
-		{"KEYBOARD", "com.b.keys"}: "ime enable com.b.keys/.in.Service; ime set com.b.keys/.in.Service", {"KEYBOARD", "com.a.bad"}: "", {"KEYBOARD", "com.a.b"}: "", {"WEB_VIEW", "com.a.b"}: "",
+		{"HOME", "com.a.b"}:        "cmd role add-role-holder --user 0 android.app.role.HOME com.a.b",
+		{"KEYBOARD", "com.a.keys"}: "ime enable com.a.keys/.Service; ime set com.a.keys/.Service",
+		{"KEYBOARD", "com.b.keys"}: "ime enable com.b.keys/.in.Service; ime set com.b.keys/.in.Service",
+		{"KEYBOARD", "com.a.bad"}:  "", {"KEYBOARD", "com.a.b"}: "", {"WEB_VIEW", "com.a.b"}: "",
 	} {
 		if line, err := RoleCommand(seen, of[0], android.PackageName(of[1])); err != nil || line != want {
 			t.Errorf("%v: %q, %v", of, line, err)
@@ -250,7 +256,8 @@ func TestCommand(t *testing.T) {
 			t.Errorf("%q became %q, %v", name, line, err)
 		}
 	}
-	for answer, want := range map[string]int64{"    versionCode=4294967301 minSdk=23 targetSdk=34\r\n": 4294967301, "Unable to find package: com.a.b": 0, "versionCode=": 0} {
+	for answer, want := range map[string]int64{
+		"    versionCode=4294967301 minSdk=23 targetSdk=34\r\n": 4294967301, "Unable to find package: com.a.b": 0, "versionCode=": 0} {
 		if got := ReadVersion([]byte(answer)); got != want {
 			t.Errorf("%q: %d", answer, got)
 		}
@@ -288,7 +295,9 @@ func TestJudge(t *testing.T) {
 			t.Errorf("%s %q: %s (%t), want %s (%t)", c.step.Kind, c.words, state, sense, c.state, c.sense)
 		}
 	}
-	for words, want := range map[string]Advice{"Failure [DELETE_FAILED_INTERNAL_ERROR]": SwitchOff, "Failure [DELETE_FAILED_DEVICE_POLICY_MANAGER]": Withdraw, "Package a.b doesn't exist": Restore, "Cannot disable a protected package": Hush, "who knows": SwitchOff} {
+	for words, want := range map[string]Advice{
+		"Failure [DELETE_FAILED_INTERNAL_ERROR]": SwitchOff, "Failure [DELETE_FAILED_DEVICE_POLICY_MANAGER]": Withdraw,
+		"Package a.b doesn't exist": Restore, "Cannot disable a protected package": Hush, "who knows": SwitchOff} {
 		if m := remove.Explain(words); m.Means == "" || m.Try[0] != want {
 			t.Errorf("%q: %+v", words, m)
 		}

@@ -96,7 +96,8 @@ var meanings = []sign{
 	{"DEVICE_POLICY_MANAGER", Meaning{"A device administrator guards it. Withdraw that in the phone's settings under security, then try again.", []Advice{Withdraw, Leave}}},
 	{"DELETE_FAILED_INTERNAL_ERROR", Meaning{"The maker protects it on this build.", []Advice{SwitchOff, Hush, Leave}}},
 	{"protected package", Meaning{"The maker protects it: it can't be switched off either.", []Advice{Hush, Leave}}},
-	{"INSTALL_FAILED_USER_RESTRICTED", Meaning{"Its owner said no on the phone's screen, or the phone does not let a computer install anything: look under developer options.", []Advice{Later, Leave}}},
+	{"INSTALL_FAILED_USER_RESTRICTED", Meaning{"Its owner said no on the phone's screen, or the phone does not let a computer install anything: " +
+		"look under developer options.", []Advice{Later, Leave}}},
 	{"USER_RESTRICTED", Meaning{"This user of the phone may not remove apps.", []Advice{Hush, Leave}}},
 	{"OWNER_BLOCKED", Meaning{"Whoever manages the phone does not let it go.", []Advice{Hush, Leave}}},
 	{"USED_SHARED_LIBRARY", Meaning{"Another app that is on the phone still uses a library of it.", []Advice{SwitchOff, Hush, Leave}}},
