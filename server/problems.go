@@ -159,6 +159,7 @@ var explanations = []explanation{
 	explained(store.ErrOwn, http.StatusForbidden, "own-change", "Nobody decides about their own change; another reviewer has to."),
 	explained(store.ErrManyReports, http.StatusTooManyRequests, "too-many", "Many reports of this release came in the last hour. Send yours a little later."),
 	explained(store.ErrNotYours, http.StatusForbidden, "refused", ""),
+	explained(store.ErrDeleting, http.StatusConflict, "deleting", "Its bench was asked to delete it already, and may have. Nothing was changed."),
 	explained(store.ErrState, http.StatusConflict, "not-open", "It is no longer open: somebody has decided about it already. Nothing was written."),
 	explainedBy(func(e *store.ConflictError) *Problem {
 		return problem(http.StatusConflict, "conflict", "The "+e.Field+" of "+e.Package+" was changed by somebody else after this edit was made. Nothing was written; look at the three values and pick one.")

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"time"
 
@@ -102,16 +103,28 @@ func (s *Store) BackupByID(ctx context.Context, id uuid.UUID) (Backup, error) {
 	return one[Backup](rows, err)
 }
 
+// ErrDeleting says that a bench was asked to delete a backup, and may have.
+var ErrDeleting = errors.New("the backup is being deleted")
+
 // KeepBackup has a backup stay until somebody says otherwise, or lets the rule
-// have it again.
+// have it again. It fails with ErrDeleting where that would come too late.
 func (s *Store) KeepBackup(ctx context.Context, id, person uuid.UUID, keep bool) error {
 	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `update backups set kept = $2 where id = $1 and deleted_at is null`, id, keep)
-		if err != nil {
-			return err
-		}
-		if tag.RowsAffected() == 0 {
+		var late bool
+		err := tx.QueryRow(ctx, `
+			update backups k set kept = $2
+			where id = $1 and deleted_at is null
+			returning coalesce(k.asked_at, '-infinity') > now() - interval '10 seconds'
+				or exists (select from jobs j
+					where j.kind = 'discard' and j.state in ('waiting', 'running')
+					and j.request ->> 'backup' = k.id::text)`, id, keep).Scan(&late)
+		switch {
+		case isNone(err):
 			return ErrNotFound
+		case err == nil && late && keep:
+			return ErrDeleting
+		case err != nil:
+			return err
 		}
 		action := "backup.kept"
 		if !keep {
