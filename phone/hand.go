@@ -47,6 +47,8 @@ var Actions = []struct{ Word, Does string }{
 	{"update", "install the firmware that waits"},
 	{"reset", "reset the phone as it came"},
 	{"open", "open the app of a package"},
+	{"give-root", "give root to whoever asks for it"},
+	{"refuse-root", "give it to nobody"},
 }
 
 // ErrAction is wrapped by the error for an action that there is not.
@@ -93,6 +95,8 @@ func (p *Phone) Do(action, with string) error {
 			return fmt.Errorf("slow: how many milliseconds for each? 0 to 60000")
 		}
 		p.TakeRemovals(time.Duration(n) * time.Millisecond)
+	case "give-root", "refuse-root":
+		p.AllowRoot(action == "give-root")
 	case "open":
 		return p.Open(with)
 	default:

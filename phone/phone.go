@@ -40,6 +40,12 @@ type Phone struct {
 	links     map[*link]bool
 	sessions  map[int]map[string][]byte // installs that are being written
 	takenOff  map[string]int            // how often each package went
+
+	cleared map[string]int // how often the data of each was deleted
+	disk    *disk  // of a phone with root, else nil
+	image   []*app // what is on the image, whatever is bound over it
+	noRoot  bool   // its owner gives nobody root
+	endBoot func() // ends what the last start left in the background
 }
 
 // app is a package on the phone, with its state for the first user.
@@ -97,12 +103,56 @@ func New(s *Scenario, log *slog.Logger) *Phone {
 			"secure": {"user_setup_complete": "1"},
 			"system": {"screen_brightness": "102"},
 		},
-		faults: slices.Clone(s.Faults), happened: map[int]int{}, keys: map[string]bool{}, plugged: !s.Unplugged, lockCode: s.LockCode, holders: map[string]string{}, files: map[string][]byte{}, links: map[*link]bool{}, sessions: map[int]map[string][]byte{}, takenOff: map[string]int{},
+		faults: slices.Clone(s.Faults), happened: map[int]int{}, keys: map[string]bool{}, plugged: !s.Unplugged, lockCode: s.LockCode, holders: map[string]string{}, files: map[string][]byte{}, links: map[*link]bool{}, sessions: map[int]map[string][]byte{}, takenOff: map[string]int{}, cleared: map[string]int{},
 	}
 	for _, spec := range s.Packages {
 		p.add(spec)
 	}
+	if s.Root != "" {
+		p.disk, p.noRoot = newDisk(s.Image), s.RefusesRoot
+		p.flash()
+	}
 	return p
+}
+
+// flash writes an image with every package on it to a phone with root. The lock is
+// held, or nobody else has the phone yet.
+func (p *Phone) flash() {
+	p.image = nil
+	for _, a := range p.packages {
+		if a.system() {
+			p.image = append(p.image, a)
+			p.disk.addPackage(a)
+		}
+	}
+}
+
+// scan finds which packages the image has at a start: one whose folder is gone, or
+// has another bound over it, is none of the phone's, unless it was updated. The
+// lock is held.
+func (p *Phone) scan() {
+	if p.disk == nil {
+		return
+	}
+	list := make([]*app, 0, len(p.packages))
+	for _, a := range p.image {
+		was := p.byName[a.Name] == a
+		if p.disk.find(a.imageFile()) == nil && !(was && a.Updated) {
+			delete(p.byName, a.Name)
+			continue
+		}
+		if !was { // as it came
+			a.users, a.noise = newApp(a.PackageSpec, 0).users, newNoise(a.PackageSpec)
+			p.byName[a.Name] = a
+		}
+		list = append(list, a)
+	}
+	for _, a := range p.packages {
+		if !slices.Contains(p.image, a) {
+			list = append(list, a)
+		}
+	}
+	p.packages = list
 }
 
 // add puts a package on the phone, for each of its users.
@@ -279,21 +329,39 @@ func (p *Phone) Restart() {
 			a.noise = newNoise(a.PackageSpec)
 		}
 	}
-	p.boot()
+	p.awayUntil = time.Now().Add(p.scenario.RestartTakes)
 	links := p.dropLinks()
 	p.mu.Unlock()
+	p.start()
 	p.log.Info("the phone restarts", "away", p.scenario.RestartTakes)
 	for _, l := range links {
 		l.close()
 	}
 }
 
-// boot is what every start does. The lock is held.
-func (p *Phone) boot() {
+// starts is how often a phone with root tries to start before it stays as it is.
+const starts = 5
+
+// start starts the phone. One with root whose boot scripts keep it from starting
+// tries again, as phones do, and runs them again.
+func (p *Phone) start() {
+	for n := 1; ; n++ {
+		p.bootScripts()
+		p.mu.Lock()
+		p.scan()
+		p.boot(n)
+		again := p.stuck != "" && p.disk != nil && n < starts
+		p.mu.Unlock()
+		if !again {
+			return
+		}
+	}
+}
+
+// boot is what every start does, the n-th in a row. The lock is held.
+func (p *Phone) boot(n int) {
 	p.logLines, p.started = nil, time.Now()
-	starts, _ := strconv.Atoi(p.settings["global"]["boot_count"])
-	p.settings["global"]["boot_count"] = strconv.Itoa(starts + 1)
-	p.awayUntil = time.Now().Add(p.scenario.RestartTakes)
+	p.awayUntil = time.Now().Add(time.Duration(n) * p.scenario.RestartTakes)
 	p.stuck = ""
 	needs := slices.Clone(p.scenario.NoStart)
 	for _, a := range p.packages {
@@ -304,8 +372,11 @@ func (p *Phone) boot() {
 	for _, n := range needs {
 		if a := p.byName[n.Without]; (a == nil || !a.first().installed || a.first().enabled > 1) && (n.When != "lock-code-set" || p.lockCode) {
 			p.stuck = "it does not start without " + n.Without
+			return
 		}
 	}
+	count, _ := strconv.Atoi(p.settings["global"]["boot_count"])
+	p.settings["global"]["boot_count"] = strconv.Itoa(count + 1)
 }
 
 // Reset puts the phone back as it came: everything is there again, and what
@@ -321,9 +392,14 @@ func (p *Phone) Reset() {
 	clear(p.files)
 	clear(p.holders)
 	p.lockCode = false
-	p.boot()
+	if p.disk != nil {
+		p.disk.wipe()
+		p.image = slices.DeleteFunc(slices.Clone(p.packages), func(a *app) bool { return !a.system() })
+	}
+	p.awayUntil = time.Now().Add(p.scenario.RestartTakes)
 	links := p.dropLinks()
 	p.mu.Unlock()
+	p.start()
 	for _, l := range links {
 		l.close()
 	}
@@ -359,6 +435,9 @@ func (p *Phone) TakeUpdate() error {
 		if a.Owner && p.byName[a.Name] == nil {
 			p.packages, p.byName[a.Name] = append(p.packages, a), a
 		}
+	}
+	if p.disk != nil {
+		p.flash()
 	}
 	p.mu.Unlock()
 	p.Restart()

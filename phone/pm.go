@@ -3,6 +3,7 @@ package phone
 import (
 	"bufio"
 	"fmt"
+	"path"
 	"slices"
 	"strconv"
 	"strings"
@@ -34,6 +35,8 @@ func (p *Phone) pm(c *command) byte {
 		return p.setEnabled(rest, 1, "enabled")
 	case "install-existing":
 		return p.installExisting(rest)
+	case "clear":
+		return p.clearData(rest)
 	case "grant", "revoke":
 		return p.grant(verb, rest)
 	}
@@ -110,12 +113,15 @@ func (p *Phone) listPackages(c *command) byte {
 	return 0
 }
 
+// imageFile is the package's file on the image.
+func (a *app) imageFile() string { return a.dir + "/" + path.Base(a.dir) + ".apk" }
+
 // file is the package file that the phone runs.
 func (a *app) file() string {
 	if a.Owner || a.Updated {
 		return a.codeDir() + "/base.apk"
 	}
-	return a.dir + "/" + a.dir[strings.LastIndexByte(a.dir, '/')+1:] + ".apk"
+	return a.imageFile()
 }
 
 func (a *app) installer() string {
@@ -123,6 +129,28 @@ func (a *app) installer() string {
 		return "com.brannock.store"
 	}
 	return "null"
+}
+
+// clearData forgets what an app had written.
+func (p *Phone) clearData(c *command) byte {
+	_, names, _ := options(c.args, "", "--user")
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if len(names) != 1 || p.byName[names[0]] == nil {
+		c.print("Failed\n")
+		return 1
+	}
+	p.logLine("PackageManager", "cleared: "+names[0])
+	p.cleared[names[0]]++
+	c.print("Success\n")
+	return 0
+}
+
+// Cleared counts how often the data of an app was deleted.
+func (p *Phone) Cleared(name string) int {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return p.cleared[name]
 }
 
 func (p *Phone) path(c *command) byte {
@@ -171,6 +199,11 @@ func (p *Phone) uninstall(c *command) byte {
 	}
 	if user := a.usedLibrary(p.packages); user != "" {
 		return failure("DELETE_FAILED_USED_SHARED_LIBRARY")
+	}
+	if set["--user"] == "" && a.system() { // its update goes, and what came with the phone is there again
+		a.Updated = false
+		c.print("Success\n")
+		return 0
 	}
 	a.users[user].installed, a.Updated, a.noise = false, false, newNoise(a.PackageSpec)
 	p.takenOff[a.Name]++

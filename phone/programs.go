@@ -14,6 +14,9 @@ func (p *Phone) getprop(c *command) byte {
 	p.mu.Lock()
 	properties := maps.Clone(p.scenario.Properties)
 	properties["ro.runtime.firstboot"] = strconv.FormatInt(p.started.UnixMilli(), 10)
+	if p.disk != nil && (p.stuck != "" || time.Now().Before(p.awayUntil)) {
+		properties["sys.boot_completed"] = ""
+	}
 	p.mu.Unlock()
 	if len(c.args) > 0 {
 		c.print("%s\n", properties[c.args[0]])
@@ -130,6 +133,14 @@ func (p *Phone) df(c *command) byte {
 	free := 81_203_456
 	if p.scenario.DiskFull {
 		free = 1
+	}
+	if at := strings.Join(slices.DeleteFunc(slices.Clone(c.args), func(a string) bool { return strings.HasPrefix(a, "-") }), " "); p.disk != nil && slices.Contains(partitions, at) {
+		p.mu.Lock()
+		used := 3_000_000 + p.disk.used(at)
+		p.mu.Unlock()
+		c.print("Filesystem     1K-blocks     Used Available Use%% Mounted on\n"+
+			"/dev/block/dm-%s %d %d %d %d%% %s\n", at[1:2], 4_000_000, used, 4_000_000-used, used/40_000, at)
+		return 0
 	}
 	c.print("Filesystem     1K-blocks     Used Available Use%% Mounted on\n"+
 		"/dev/block/dm-9 112345678 %d %d %d%% /data\n", 112_345_678-free, free, (112_345_678-free)/1_123_457)

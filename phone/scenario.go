@@ -56,6 +56,12 @@ type Scenario struct {
 	Users []int `yaml:"users"`
 	// Unplugged begins with the cable out.
 	Unplugged bool `yaml:"unplugged"`
+	// Root says how root is got on it: "su", "adbd" where adb itself has it, or ""
+	// for not at all; RefusesRoot is true where its owner gives it to nobody. Image is
+	// "writable" for root, or "read-only" even for it.
+	Root        string `yaml:"root"`
+	RefusesRoot bool   `yaml:"refusesRoot"`
+	Image       string `yaml:"image"`
 	// Update is the build that waits to be installed.
 	Update     string            `yaml:"update"`
 	Properties map[string]string `yaml:"properties"`

@@ -8,9 +8,9 @@ import (
 	"io"
 	"io/fs"
 	"os"
+	"slices"
 	"strings"
 	"syscall"
-	"time"
 
 	"mvdan.cc/sh/v3/expand"
 	"mvdan.cc/sh/v3/interp"
@@ -21,12 +21,21 @@ import (
 // commands from in until it ends. It returns the exit code. Nothing of it
 // reaches this computer: programs are the stand-in's own, files do not exist.
 func (p *Phone) shell(ctx context.Context, line string, in io.Reader, out, errs io.Writer) byte {
+	if p.scenario.Root == "adbd" && p.givesRoot() {
+		ctx = context.WithValue(ctx, asRoot{}, true)
+	}
 	runner, err := interp.New(
 		interp.StdIO(nil, out, errs), // no program here reads, and in holds the commands
 		interp.Env(expand.ListEnviron("PATH=/system/bin", "HOME=/", "USER=shell", "ANDROID_ROOT=/system")),
 		interp.ExecHandlers(func(interp.ExecHandlerFunc) interp.ExecHandlerFunc { return p.exec }),
-		interp.OpenHandler(openNothing),
-		interp.StatHandler(func(context.Context, string, bool) (fs.FileInfo, error) { return nil, fs.ErrNotExist }),
+		interp.CallHandler(func(_ context.Context, args []string) ([]string, error) {
+			if slices.Equal(args, []string{"command", "-v", "su"}) && p.disk != nil && p.scenario.Root == "su" {
+				return []string{"echo", "/system/bin/su"}, nil
+			}
+			return args, nil
+		}),
+		interp.OpenHandler(p.open),
+		interp.StatHandler(p.statFor),
 		interp.ReadDirHandler2(func(context.Context, string) ([]fs.DirEntry, error) { return nil, fs.ErrNotExist }),
 	)
 	if err != nil {
@@ -111,42 +120,53 @@ func (c *command) fail(code byte, format string, a ...any) byte {
 	return code
 }
 
-var programs = map[string]func(*Phone, *command) byte{
-	"am":           (*Phone).am,
-	"df":           (*Phone).df,
-	"getprop":      (*Phone).getprop,
-	"grep":         (*Phone).grep,
-	"pm":           (*Phone).pm,
-	"cmd":          (*Phone).cmd,
-	"dumpsys":      (*Phone).dumpsys,
-	"settings":     (*Phone).settingsCmd,
-	"logcat":       (*Phone).logcat,
-	"reboot":       (*Phone).reboot,
-	"ime":          (*Phone).ime,
-	"locksettings": (*Phone).locksettings,
-	"id": func(_ *Phone, c *command) byte {
-		c.print("uid=2000(shell) gid=2000(shell) groups=2000(shell),1004(input) context=u:r:shell:s0\n")
-		return 0
-	},
-	"stat":   (*Phone).stat,
-	"whoami": func(_ *Phone, c *command) byte { c.print("shell\n"); return 0 },
-	"sleep": func(_ *Phone, c *command) byte {
-		d, err := time.ParseDuration(strings.Join(c.args, "") + "s")
-		if err != nil {
-			return c.fail(1, "sleep: bad time")
-		}
-		select {
-		case <-time.After(d):
-		case <-c.ctx.Done():
-		}
-		return 0
-	},
+// programs are those of every phone.
+var programs map[string]func(*Phone, *command) byte
+
+func init() { // some call the shell, which looks them up
+	programs = map[string]func(*Phone, *command) byte{
+		"am":           (*Phone).am,
+		"df":           (*Phone).df,
+		"getprop":      (*Phone).getprop,
+		"grep":         (*Phone).grep,
+		"pm":           (*Phone).pm,
+		"cmd":          (*Phone).cmd,
+		"dumpsys":      (*Phone).dumpsys,
+		"settings":     (*Phone).settingsCmd,
+		"logcat":       (*Phone).logcat,
+		"reboot":       (*Phone).reboot,
+		"ime":          (*Phone).ime,
+		"locksettings": (*Phone).locksettings,
+		"id":           (*Phone).id,
+		"stat":         (*Phone).stat,
+		"whoami":       func(_ *Phone, c *command) byte { c.print("shell\n"); return 0 },
+		"sleep":        sleep,
+	}
+}
+
+// program finds what a call runs: some programs only root has, and su only a phone
+// with root.
+func (p *Phone) program(ctx context.Context, name string) (run func(*Phone, *command) byte, ok bool) {
+	name = strings.TrimPrefix(name, "/system/bin/")
+	switch {
+	case p.disk == nil:
+	case isRoot(ctx) && rooted[name] != nil:
+		return rooted[name], true
+	case name == "su" && p.scenario.Root == "su":
+		return (*Phone).su, true
+	case name == "sh":
+		return (*Phone).sh, true
+	case name == "getenforce":
+		return func(_ *Phone, c *command) byte { c.print("Enforcing\n"); return 0 }, true
+	}
+	run, ok = programs[name]
+	return run, ok
 }
 
 // exec is called by the shell for everything that is not built into it.
 func (p *Phone) exec(ctx context.Context, args []string) error {
 	h := interp.HandlerCtx(ctx)
-	run, ok := programs[strings.TrimPrefix(args[0], "/system/bin/")]
+	run, ok := p.program(ctx, args[0])
 	if !ok {
 		fmt.Fprintf(h.Stderr, "/system/bin/sh: %s: inaccessible or not found\n", args[0])
 		return interp.ExitStatus(127)
@@ -160,6 +180,11 @@ func (p *Phone) exec(ctx context.Context, args []string) error {
 	c := &command{ctx, args[1:], &out, &errs, nil}
 	if h.Stdin != nil { // only of pipes: the shell's own input holds the commands
 		c.in = h.Stdin
+	}
+	if p.disk != nil && (args[0] == "su" || args[0] == "sh") {
+		// What they run finds its own faults.
+		c.out = h.Stdout
+		c.errs = h.Stderr
 	}
 	if strings.HasSuffix(args[0], "logcat") {
 		c.out, c.errs = h.Stdout, h.Stderr // it stays and talks
