@@ -45,6 +45,9 @@ type Saved struct {
 	File        string              `json:"file"`
 	Size        int64               `json:"size"`
 	SHA256      string              `json:"sha256"`
+	// Kept is how it lay on the image, of what was saved before it was erased there;
+	// nil for what was copied for the package's sake alone.
+	Kept *android.KeptFile `json:"kept,omitempty"`
 }
 
 // BackupProgress says how far a backup, a check of it or an installation from
@@ -311,7 +314,8 @@ func readManifest(folder Files) ([]Saved, error) {
 		if n == 1 || json.Unmarshal(lines.Bytes(), &one) != nil {
 			continue
 		}
-		if !one.Package.Valid() || !localFile(one.File) {
+		folder := one.Kept != nil && one.Kept.Folder && one.File == ""
+		if !one.Package.Valid() || !folder && !localFile(one.File) {
 			return nil, fmt.Errorf("line %d of the backup's list names what can't be in it", n)
 		}
 		// What was saved again stands as it was saved last.
@@ -328,6 +332,9 @@ func localFile(name string) bool {
 // check reports what is wrong with a saved file; nil where it is as it was
 // saved.
 func (one Saved) check(folder Files) error {
+	if one.Kept != nil && one.Kept.Folder {
+		return nil
+	}
 	f, err := folder.Open(one.File)
 	if errors.Is(err, fs.ErrNotExist) {
 		return errors.New("its file is gone")
@@ -411,7 +418,9 @@ func (s *Station) restore(ctx context.Context, serial string, r Request, out Res
 	}
 	files := map[android.PackageName][]Saved{}
 	for _, one := range list {
-		files[one.Package] = append(files[one.Package], one)
+		if one.Kept == nil {
+			files[one.Package] = append(files[one.Package], one)
+		}
 	}
 	end := BackupEnd{Folder: folder.Where(""), Wrong: []Faulty{}}
 	for i, w := range r.Wanted {

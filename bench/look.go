@@ -49,7 +49,11 @@ func look(session *services.Session, keys []run.Key) (*run.Seen, android.Identit
 	if len(seen.Installed) == 0 {
 		return nil, who, fmt.Errorf("the phone does not list its packages")
 	}
-	if seen.Settings, err = settings(session, append([]run.Key{bootCount}, keys...)); err != nil {
+	rooted, others := run.NeedsRoot(keys)
+	if seen.Settings, err = settings(session, append([]run.Key{bootCount}, others...)); err != nil {
+		return nil, who, err
+	}
+	if err := images(session, rooted, seen.Settings); err != nil {
 		return nil, who, err
 	}
 	seen.Boots, _ = strconv.Atoi(seen.Settings[bootCount.String()])
@@ -132,15 +136,16 @@ func someSettings(session *services.Session, keys []run.Key, out map[string]stri
 }
 
 // backAgain waits until a phone that was told to restart answers again, and
-// looks at it then. Before is how often it had started.
-func (s *Station) backAgain(ctx context.Context, serial string, before int, keys []run.Key) (*run.Seen, error) {
-	ctx, cancel := context.WithTimeout(ctx, restartTakes)
+// looks at it then. Before is how often it had started, takes how long that may
+// last.
+func (s *Station) backAgain(ctx context.Context, serial string, before int, keys []run.Key, takes time.Duration) (*run.Seen, error) {
+	ctx, cancel := context.WithTimeout(ctx, takes)
 	defer cancel()
 	for {
 		select {
 		case <-time.After(time.Second):
 		case <-ctx.Done():
-			return nil, fmt.Errorf("it did not come back within %d minutes of its restart", int(restartTakes.Minutes()))
+			return nil, fmt.Errorf("it did not come back within %d minutes of its restart", int(takes.Minutes()))
 		}
 		if strings.Contains(serial, ":") {
 			s.reachAgain(ctx, serial)
@@ -154,6 +159,10 @@ func (s *Station) backAgain(ctx context.Context, serial string, before int, keys
 
 // restartTakes bounds how long a phone may take to restart.
 const restartTakes = 5 * time.Minute
+
+// healTakes bounds it where something was taken out of the image: a phone that does
+// not start without it starts three times until it has undone that.
+const healTakes = 20 * time.Minute
 
 // lookAfterStart looks at a phone that has started; nil while it still does.
 func (s *Station) lookAfterStart(ctx context.Context, serial string, keys []run.Key) (*run.Seen, error) {

@@ -48,7 +48,7 @@ type runner struct {
 	first   *run.Guard // as it was at the beginning
 	seen    *run.Seen
 	keys    []run.Key
-	noise   map[string]string // what packages may do, as told last
+	noise   map[string]string // what packages may do, or how they lie on the image, as told last
 	form    string
 	flying  []flight
 	answers []run.StepAnswer
@@ -242,7 +242,7 @@ func (w *runner) lookAgain() error {
 // told before.
 func (w *runner) remember() {
 	for _, k := range w.keys {
-		if k.Namespace != run.Quiet {
+		if !asksMore(k) {
 			continue
 		}
 		if value, ok := w.seen.Settings[k.String()]; ok {
@@ -257,8 +257,11 @@ func (w *runner) remember() {
 // several commands for each, and in the middle only a step of the run changes it.
 func (w *runner) told(k run.Key) bool {
 	_, ok := w.noise[k.String()]
-	return ok && k.Namespace == run.Quiet
+	return ok && asksMore(k)
 }
+
+// asksMore reports whether asking for what a key names takes more than a command.
+func asksMore(k run.Key) bool { return k.Namespace == run.Quiet || k.Namespace == run.Image }
 
 func (w *runner) judge(was string) {
 	w.guard = run.NewGuard(w.form, w.seen)
@@ -287,19 +290,19 @@ func (w *runner) send(ctx context.Context, steps []run.Step) error {
 			w.answer(step, state, words, 0)
 			continue
 		}
-		if k := step.Touches(); step.Kind == run.Remove && k.Namespace == run.Quiet && !w.told(k) {
-			// What it may do has to stand in the journal before it is changed.
+		if k := step.Touches(); step.Kind == run.Remove && asksMore(k) && !w.told(k) {
+			// What it may do, or how it lies, has to stand in the journal before it is changed.
 			w.keys, w.since = append(w.keys, k), guardEvery
 			w.answer(step, run.Waiting, "", 0)
 			continue
 		}
-		switch step.Kind {
-		case run.Remove, run.PutBack, run.Setting, run.SetBack:
-			if role := w.guard.Empties(step.Package); w.takesOff(step) && role != "" {
-				w.held = fmt.Sprintf("without %s nobody could be the phone's %s", step.Package, role)
-				w.answer(step, run.Waiting, "", 0)
-				continue
-			}
+		if role := w.guard.Empties(step.Package); w.takesOff(step) && role != "" {
+			w.held = fmt.Sprintf("without %s nobody could be the phone's %s", step.Package, role)
+			w.answer(step, run.Waiting, "", 0)
+			continue
+		}
+		switch {
+		case !step.Alone():
 			line, err := step.Command(w.seen.SDK)
 			if err != nil {
 				w.answer(step, run.Failed, err.Error(), 0)
@@ -367,6 +370,9 @@ func (w *runner) receive() error {
 func (w *runner) alone(ctx context.Context, step run.Step) error {
 	begun := time.Now()
 	state, words := run.Done, ""
+	if step.FromImage() {
+		return w.fromImage(ctx, step, begun)
+	}
 	switch step.Kind {
 	case run.Wait:
 		select {
@@ -425,7 +431,11 @@ func (w *runner) restart(ctx context.Context, step run.Step, begun time.Time) er
 	if err := services.Reboot(ctx, w.station.Host, w.serial); err != nil {
 		return err
 	}
-	seen, err := w.station.backAgain(ctx, w.serial, before, w.keys)
+	takes := restartTakes
+	if w.changesImage() {
+		takes = healTakes
+	}
+	seen, err := w.station.backAgain(ctx, w.serial, before, w.keys, takes)
 	if err != nil {
 		if ctx.Err() != nil {
 			return context.Cause(ctx)
@@ -439,6 +449,10 @@ func (w *runner) restart(ctx context.Context, step run.Step, begun time.Time) er
 	w.seen = seen
 	w.remember()
 	w.judgeAtEnd(was)
-	w.answer(step, run.Done, fmt.Sprintf("back after %d s", int(time.Since(begun).Seconds())), time.Since(begun))
+	words := fmt.Sprintf("back after %d s", int(time.Since(begun).Seconds()))
+	if err := w.settleImage(&words); err != nil {
+		return err
+	}
+	w.answer(step, run.Done, words, time.Since(begun))
 	return w.tellSeen(ctx)
 }

@@ -20,6 +20,10 @@ func (w *runner) needless(step run.Step) (words string, state run.State) {
 	}
 	switch {
 	case step.Kind != run.Remove:
+	case step.FromImage() && installed && slices.Contains(w.seen.Facts.Administrators, step.Package):
+		return "it is an active device administrator: withdraw that first", run.Skipped
+	case step.FromImage() && known:
+		return "", "" // what root tells decides
 	case step.Method == evidence.Quieten && installed && !off:
 		return w.needlessNoise(step)
 	case step.Again != 0:

@@ -32,6 +32,7 @@ type keeper struct {
 	supersede int
 	stop      bool
 	keys      []core.Key
+	id        uuid.UUID // the run's
 	// answered is called when a step is answered, nil for nobody.
 	answered func(core.StepAnswer)
 }
@@ -43,7 +44,7 @@ func keep(t *testing.T, steps ...core.Step) *keeper {
 			steps[i].Method = evidence.RemoveForUser
 		}
 	}
-	k := &keeper{t: t, steps: steps, states: map[int]core.State{}, words: map[int]string{}}
+	k := &keeper{t: t, steps: steps, states: map[int]core.State{}, words: map[int]string{}, id: uuid.New()}
 	for _, s := range steps {
 		k.states[s.Number] = core.Waiting
 	}
@@ -77,7 +78,7 @@ func (k *keeper) Run(_ context.Context, _ uuid.UUID, r core.Report) (core.Orders
 	}
 	waiting, sent := 0, 0
 	for _, s := range k.steps {
-		alone := s.Kind.Alone()
+		alone := s.Alone()
 		switch k.states[s.Number] {
 		case core.Sent:
 			sent++
@@ -109,7 +110,7 @@ func ready(t *testing.T, change func(*phone.Scenario)) (*bench.Station, bench.Ph
 }
 
 func (k *keeper) do(s *bench.Station, p bench.Phone) error {
-	_, err := s.Do(k.t.Context(), bench.Request{Kind: bench.KindRun, Phone: p.Handle, Run: uuid.New(), Attempt: 1, Keys: k.keys}, k)
+	_, err := s.Do(k.t.Context(), bench.Request{Kind: bench.KindRun, Phone: p.Handle, Run: k.id, Attempt: 1, Keys: k.keys}, k)
 	return err
 }
 

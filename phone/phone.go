@@ -42,10 +42,10 @@ type Phone struct {
 	takenOff  map[string]int            // how often each package went
 
 	cleared map[string]int // how often the data of each was deleted
-	disk    *disk  // of a phone with root, else nil
-	image   []*app // what is on the image, whatever is bound over it
-	noRoot  bool   // its owner gives nobody root
-	endBoot func() // ends what the last start left in the background
+	disk    *disk          // of a phone with root, else nil
+	image   []*app         // what is on the image, whatever is bound over it
+	noRoot  bool           // its owner gives nobody root
+	endBoot func()         // ends what the last start left in the background
 }
 
 // app is a package on the phone, with its state for the first user.

@@ -29,6 +29,10 @@ func (p *Phone) file(name string) (data []byte, ok bool) {
 	if data, ok := p.files[name]; ok {
 		return data, true
 	}
+	if p.disk != nil && slices.ContainsFunc(partitions, func(at string) bool { return strings.HasPrefix(name, at+"/") }) {
+		data, err := p.disk.read(path.Clean(name))
+		return data, err == nil
+	}
 	for _, a := range p.packages {
 		if a.file() == name {
 			if a.apk == nil {

@@ -198,7 +198,7 @@ func (s *Store) candidates(ctx context.Context, q querier, sc Scope, method stri
 					'{}'),
 				(select k.value from claims k where k.package_id = p.id and k.field = 'substitutes'),
 				coalesce(f.strip, ''), coalesce(f.ceiling, 1), coalesce(f.floor, 0), coalesce(f.standing, 'untried'),
-				coalesce(f.phones, 0), coalesce(f.people, 0), coalesce(f.harmed_phones, 0),
+				coalesce(f.phones, 0), coalesce(f.people, 0), coalesce(f.harmed_phones, 0), coalesce(f.suggested, 'unproven'),
 				length(f.strip) - length(regexp_replace(f.strip, '[CLFN]', '', 'g')),
 				length(f.strip) - length(replace(f.strip, 'r', '')),
 				exists (select from presence x join builds b on b.id = x.build_id join facts k on k.id = x.facts_id
@@ -216,7 +216,7 @@ func (s *Store) candidates(ctx context.Context, q querier, sc Scope, method stri
 			var without bool
 			err = r.Scan(&id, &c.Package, &c.Label, &c.Origin, &c.Load, &c.BySuggestion, &c.Conditions, &c.Lost,
 				&c.Functions, &c.Substitutes, &c.Strip, &c.Ceiling, &c.Floor, &c.Standing, &c.Phones, &c.People,
-				&c.Harmed, &back, &refused, &c.StartsAtBoot, &without)
+				&c.Harmed, &c.Suggested, &back, &refused, &c.StartsAtBoot, &without)
 			if back != nil {
 				c.ComesBack, c.Refused = *back, *refused
 			}

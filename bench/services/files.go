@@ -98,6 +98,54 @@ func (s *Sync) Size(path string) (int64, error) {
 	return int64(binary.LittleEndian.Uint32(h[8:])), nil
 }
 
+// Push copies size bytes of r to a file of the phone, in a folder that adb may write
+// to. The error wraps ErrGone when the phone vanishes, and says the phone's words
+// where it would not take it.
+func (s *Sync) Push(path string, r io.Reader, size int64) error {
+	spec := path + ",33188" // a file that all may read
+	if len(spec) > 1024 || strings.ContainsAny(path, "\x00\n,") {
+		return fmt.Errorf("not a path on a phone")
+	}
+	s.conn.SetDeadline(time.Now().Add(30 * time.Second))
+	request := func(id string, n int, data []byte) error {
+		_, err := s.conn.Write(append(binary.LittleEndian.AppendUint32([]byte(id), uint32(n)), data...))
+		if err != nil {
+			err = gone(s.ctx, err)
+		}
+		return err
+	}
+	if err := request("SEND", len(spec), []byte(spec)); err != nil {
+		return err
+	}
+	chunk := make([]byte, 64<<10)
+	for left := size; left > 0; {
+		n, err := io.ReadFull(r, chunk[:min(left, int64(len(chunk)))])
+		if err != nil {
+			return fmt.Errorf("%d bytes are missing of %s: %w", left, path, err)
+		}
+		s.conn.SetDeadline(time.Now().Add(30 * time.Second))
+		if err := request("DATA", n, chunk[:n]); err != nil {
+			return err
+		}
+		left -= int64(n)
+	}
+	if err := request("DONE", 0, nil); err != nil {
+		return err
+	}
+	var h [8]byte
+	if _, err := io.ReadFull(s.conn, h[:]); err != nil {
+		return gone(s.ctx, err)
+	}
+	words := make([]byte, min(binary.LittleEndian.Uint32(h[4:]), 4096))
+	if _, err := io.ReadFull(s.conn, words); err != nil {
+		return gone(s.ctx, err)
+	}
+	if string(h[:4]) != "OKAY" {
+		return fmt.Errorf("%w: %s", ErrRefused, words)
+	}
+	return nil
+}
+
 // Feed runs a service that reads size bytes, such as an install, and returns
 // what the phone says to them.
 func Feed(ctx context.Context, host Host, serial, service string, data io.Reader, size int64) (string, error) {

@@ -71,6 +71,37 @@ func (n *Net) Largest(candidates []android.PackageName, trials map[android.Packa
 	return kept, dropped
 }
 
+// Touched says in words what speaks against taking a package out of the image: a
+// role that it could have, or a hard link by which another rests on it; "" where
+// nothing does. The guard of a removal for the user is milder: there it is enough
+// that somebody is left.
+func (n *Net) Touched(name android.PackageName) string {
+	i, ok := n.number[name]
+	if !ok {
+		return ""
+	}
+	for r, able := range n.able {
+		if slices.Contains(able, i) {
+			return "it could be the phone's " + n.Roles[r].Name
+		}
+	}
+	switch one := n.packages[i]; {
+	case n.admin[i]:
+		return "it is an active device administrator"
+	case one.Persistent:
+		return "it always runs: it is a part of the system"
+	case strings.HasPrefix(one.SharedUser, "android.uid.") && one.SharedUser != "android.uid.shared":
+		return "it runs as a part of the system"
+	}
+	_, from := n.Around(name)
+	for k := range from {
+		if l := &from[k]; l.Strength == Hard && l.Kind != Overlay {
+			return string(l.From) + " rests on it by a " + string(l.Kind)
+		}
+	}
+	return ""
+}
+
 // keeper is who keeps a role where everybody who could would go.
 func (n *Net) keeper(r Role, trials map[android.PackageName]int) android.PackageName {
 	platform := func(name android.PackageName) bool { return strings.HasPrefix(string(name), "com.android.") }

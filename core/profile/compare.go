@@ -184,7 +184,8 @@ func differs(a, b Step) string {
 	return ""
 }
 
-var methodWord = map[evidence.Method]string{evidence.Quieten: "quietened", evidence.Disable: "disabled", evidence.RemoveForUser: "removed"}
+var methodWord = map[evidence.Method]string{evidence.Quieten: "quietened", evidence.Disable: "disabled", evidence.RemoveForUser: "removed",
+	evidence.RemoveFromImage: "taken out of the image"}
 
 var loadWord = map[evidence.Load]string{evidence.Loose: "Loose", evidence.LeanedOn: "Leaned on", evidence.TiedIn: "Tied in", evidence.LoadBearing: "Load-bearing", evidence.Unproven: "Unproven"}
 

@@ -27,6 +27,8 @@ type Figures struct {
 	Refused int `json:"refused"`
 	// Strip are the trials as core/evidence.Strip writes them.
 	Strip string `json:"strip"`
+	// Suggested is the load that these trials alone call for.
+	Suggested evidence.Load `json:"-"`
 }
 
 // Candidate is one package of the model with what is known of it there.
@@ -47,6 +49,9 @@ type Candidate struct {
 	Figures
 	// By are the figures for other methods than the profile's usual one.
 	By map[evidence.Method]Figures `json:"-"`
+	// InImage says in words why it stays in the image whatever trials say: what
+	// rests on it, and what it could be for the phone. "" where nothing does.
+	InImage string `json:"-"`
 }
 
 // Row is a candidate in its place.
@@ -59,6 +64,9 @@ type Row struct {
 	Eligible bool `json:"eligible"`
 	// Pin is the reason of the pin that holds the package, "" without one.
 	Pin string `json:"pin,omitempty"`
+	// Gentler says in words why it would be removed for the user, where the rules
+	// would have it taken out of the image; "" where they have their way.
+	Gentler string `json:"gentler,omitempty"`
 	// Dropped is true where it would go, but for what rests on it.
 	Dropped bool `json:"dropped,omitempty"`
 	// Why says in words why it goes or stays.
@@ -86,6 +94,11 @@ func Rank(candidates []Candidate, rules Rules) (rows []Row, cut int) {
 		if pinned && pin.Goes && pin.Method != "" {
 			row.Method = rules.capped(pin.Method)
 		}
+		if row.Method == evidence.RemoveFromImage {
+			if row.Gentler = cand.inImage(); row.Gentler != "" {
+				row.Method = evidence.RemoveForUser
+			}
+		}
 		if f, ok := cand.By[row.Method]; ok {
 			row.Figures = f
 		}
@@ -109,6 +122,27 @@ func Rank(candidates []Candidate, rules Rules) (rows []Row, cut int) {
 	}
 	slices.SortFunc(rows, byPlace)
 	return rows, cut
+}
+
+// inImage says why nothing takes a package out of the image, "" where something may:
+// it has to be Loose by trials of that very method, and nobody's but a maker's, a
+// carrier's or a partner's, with nothing on the phone that rests on it.
+func (c Candidate) inImage() string {
+	f, tried := c.By[evidence.RemoveFromImage]
+	if !tried {
+		f = c.Figures
+	}
+	switch {
+	case catalog.Origin(c.Origin) == catalog.Platform:
+		return "the platform's own stays in the image"
+	case c.InImage != "":
+		return c.InImage
+	case c.Load != evidence.Loose:
+		return "only what is Loose goes from the image"
+	case f.Suggested != evidence.Loose:
+		return "not shown Loose by trials of taking it out of the image"
+	}
+	return ""
 }
 
 func byPlace(a, b Row) int {

@@ -115,7 +115,7 @@ func Compose(b Basis, rules Rules) Composition {
 	w := composer{Basis: b, rules: rules, c: Composition{Lost: []Loss{}, LineStops: []float64{0}, Consequences: []OnBuilds{}, Jobs: []RoleThen{}, Offers: []Offer{}, Builds: []ForBuild{}, Freed: []Freed{},
 		Steps: []Step{}, Extras: make([]int, len(rules.Extras)), Checks: []CheckRow{}, Functions: []string{}, Stops: []string{}}}
 	w.claimed = slices.DeleteFunc(slices.Clone(b.Builds), func(g Ground) bool { return !rules.Claims(g.Fingerprint) })
-	w.c.Rows, w.c.Cut = Rank(b.Candidates, rules)
+	w.c.Rows, w.c.Cut = Rank(w.touched(), rules)
 	w.consistent()
 	w.tally()
 	w.consequences()
@@ -125,6 +125,23 @@ func Compose(b Basis, rules Rules) Composition {
 	w.checks()
 	w.stops()
 	return w.c
+}
+
+// touched are the candidates, each with what speaks against taking it out of the
+// image on some claimed build, where the rules want that of any.
+func (w *composer) touched() []Candidate {
+	if !slices.Contains(w.rules.AllMethods(), evidence.RemoveFromImage) {
+		return w.Candidates
+	}
+	list := slices.Clone(w.Candidates)
+	for i := range list {
+		for _, g := range w.claimed {
+			if list[i].InImage = g.Net.Touched(list[i].Package); list[i].InImage != "" {
+				break
+			}
+		}
+	}
+	return list
 }
 
 // composer works out one composition.

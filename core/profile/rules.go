@@ -18,11 +18,11 @@ import (
 type Rules struct {
 	// Method is how packages go whose load has no method of its own in
 	// Methods.
-	Method  evidence.Method                   `json:"method" enum:"quieten,disable,remove-for-user"`
+	Method  evidence.Method                   `json:"method" enum:"quieten,disable,remove-for-user,remove-from-image"`
 	Methods map[evidence.Load]evidence.Method `json:"methods,omitempty" doc:"Another method for all packages of a load"`
 	// Harshest is the method that takes most away which anything may go by,
 	// whatever a load or a pin says; "" for any.
-	Harshest evidence.Method `json:"harshest,omitempty" enum:"quieten,disable,remove-for-user"`
+	Harshest evidence.Method `json:"harshest,omitempty" enum:"quieten,disable,remove-for-user,remove-from-image"`
 	// HighestLoad is loose or leaned-on: heavier loads go only by a pin.
 	HighestLoad evidence.Load `json:"highestLoad" enum:"loose,leaned-on"`
 	// HighestCeiling is the largest harm ceiling that may go, 0 to 1.
@@ -65,7 +65,7 @@ type Pin struct {
 	Package android.PackageName `json:"package"`
 	Goes    bool                `json:"goes"`
 	// Method is how this one goes, "" for as its load says.
-	Method evidence.Method `json:"method,omitempty" enum:"quieten,disable,remove-for-user"`
+	Method evidence.Method `json:"method,omitempty" enum:"quieten,disable,remove-for-user,remove-from-image"`
 	Reason string          `json:"reason" minLength:"1" maxLength:"500"`
 }
 
@@ -120,10 +120,12 @@ func (r Rules) capped(m evidence.Method) evidence.Method {
 	return m
 }
 
-// Can are the methods by which a profile can take a package off, or make it quiet.
-var Can = []evidence.Method{evidence.Quieten, evidence.Disable, evidence.RemoveForUser}
+// Can are the methods by which a profile can take a package off, or make it quiet;
+// out of the image go only those of which Rank lets them.
+var Can = []evidence.Method{evidence.Quieten, evidence.Disable, evidence.RemoveForUser, evidence.RemoveFromImage}
 
-// AllMethods lists the methods that some load or pin goes by, the usual one first.
+// AllMethods lists the methods that some load or pin goes by, the usual one first;
+// with that out of the image the one that stands in for it.
 func (r Rules) AllMethods() []evidence.Method {
 	list := []evidence.Method{r.capped(r.Method)}
 	for _, l := range evidence.Loads {
@@ -135,6 +137,9 @@ func (r Rules) AllMethods() []evidence.Method {
 		if m := r.capped(p.Method); p.Goes && p.Method != "" && !slices.Contains(list, m) {
 			list = append(list, m)
 		}
+	}
+	if slices.Contains(list, evidence.RemoveFromImage) && !slices.Contains(list, evidence.RemoveForUser) {
+		list = append(list, evidence.RemoveForUser)
 	}
 	return list
 }
@@ -149,11 +154,11 @@ var sureness = map[evidence.Standing]int{evidence.Untried: 0, "": 1, evidence.Th
 func (r Rules) Check() error {
 	for _, m := range append([]evidence.Method{r.Method}, methodsOf(r.Methods)...) {
 		if !slices.Contains(Can, m) {
-			return fmt.Errorf("method %q: a profile can quieten, disable or remove for the user", m)
+			return fmt.Errorf("method %q: a profile can quieten, disable, remove for the user or from the image", m)
 		}
 	}
 	if r.Harshest != "" && !slices.Contains(Can, r.Harshest) {
-		return fmt.Errorf("harshest method %q: a profile can quieten, disable or remove for the user", r.Harshest)
+		return fmt.Errorf("harshest method %q: a profile can quieten, disable, remove for the user or from the image", r.Harshest)
 	}
 	for l := range r.Methods {
 		if !l.Valid() || l == evidence.LoadBearing {
@@ -213,7 +218,7 @@ func (r Rules) checkPins() error {
 			return fmt.Errorf("%s is pinned twice", p.Package)
 		}
 		if p.Method != "" && !slices.Contains(Can, p.Method) {
-			return fmt.Errorf("pin of %s: method %q: a profile can quieten, disable or remove for the user", p.Package, p.Method)
+			return fmt.Errorf("pin of %s: method %q: a profile can quieten, disable, remove for the user or from the image", p.Package, p.Method)
 		}
 		seen[p.Package] = true
 	}

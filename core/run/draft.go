@@ -112,6 +112,13 @@ func Draft(f RunRecord) (drafts []Drafted, withheld []Withheld) {
 			d.Value.WatchedDays, d.Value.Tried = 0, nil
 		case j.State != Done || seen[key{j.Package, j.Method}]:
 			continue
+		case f.Back[j.Package] == NoStartWithout:
+			if n := f.healed(); n > 1 {
+				seen[key{j.Package, j.Method}] = true
+				withheld = append(withheld, Withheld{j.Package, j.Label, fmt.Sprintf("the phone did not start with %d out of the image: take out one at a time", n)})
+				continue
+			}
+			d.Value.Outcome, d.Value.Note, d.Value.Persistence, d.Value.Tried = evidence.NoStart, android.HealedWords, "not-watched", nil
 		case guilty[j.Package] != nil:
 			f.blame(&d.Value, guilty[j.Package])
 		default:
@@ -146,6 +153,16 @@ func (f *RunRecord) trial(j Journal) change.TrialValue {
 		}
 	}
 	return v
+}
+
+// healed counts what the phone took back by itself because it did not start.
+func (f *RunRecord) healed() (n int) {
+	for _, when := range f.Back {
+		if when == NoStartWithout {
+			n++
+		}
+	}
+	return n
 }
 
 // blame makes the trial of a package that a halving found.

@@ -184,7 +184,7 @@ func (h *Hunt) Moves(list []Journal) []Step {
 			}
 		}
 	}
-	return number(list, steps)
+	return number(list, restartFor(steps, 0))
 }
 
 // last finds the latest removal of a package that was done.

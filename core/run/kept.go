@@ -170,23 +170,17 @@ func (k *Kept) cameBack(seen *Seen) {
 	if !k.Restarted {
 		return
 	}
-	when := "back-after-restart"
-	if seen.Fingerprint != k.Fingerprint {
-		when = "back-after-update"
-	}
-	for _, j := range Off(list) {
-		if j.Undone(seen) {
-			if k.Back == nil {
-				k.Back = map[android.PackageName]string{}
-			}
-			k.Back[j.Package] = when
+	for name, when := range Returned(list, seen, k.Fingerprint) {
+		if k.Back == nil {
+			k.Back = map[android.PackageName]string{}
 		}
+		k.Back[name] = when
 	}
 }
 
 // waits reports whether a step is to be done in this attempt.
 func (k *Kept) waits(s KeptStep) bool {
-	return s.State == Waiting && (!k.PuttingBack || s.Kind.Undoes())
+	return s.State == Waiting && (!k.PuttingBack || s.Undoes != 0)
 }
 
 // next orders steps, or finds that nothing is left.
@@ -224,7 +218,7 @@ func (k *Kept) begin(r Report, orders *Orders) {
 		}
 	}
 	for _, s := range list[:min(len(list), r.Want)] {
-		alone := s.Kind.Alone()
+		alone := s.Alone()
 		if alone && len(orders.Steps)+len(r.Flying) > 0 {
 			return
 		}

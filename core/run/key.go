@@ -12,9 +12,9 @@ import (
 
 // Key names something of a phone that a step changes and that has to be known
 // before, to be put back: a setting, or, in the namespace Quiet, what the package
-// with the key's name may do unasked.
+// with the key's name may do unasked; in the namespace Image how it lies there.
 type Key struct {
-	Namespace string `json:"namespace" enum:"global,secure,system,quiet"`
+	Namespace string `json:"namespace" enum:"global,secure,system,quiet,image"`
 	Key       string `json:"key" maxLength:"255"`
 }
 
@@ -28,6 +28,8 @@ func (s Step) Touches() Key {
 		return Key{s.Namespace, s.Key}
 	case s.quietens():
 		return Key{Quiet, string(s.Package)}
+	case s.FromImage():
+		return Key{Image, string(s.Package)}
 	}
 	return Key{}
 }
@@ -37,20 +39,24 @@ func (k Key) String() string { return k.Namespace + "/" + k.Key }
 
 // check refuses what does not belong into a command.
 func (k Key) check() error {
-	if k.Namespace == Quiet {
+	if k.Namespace == Quiet || k.Namespace == Image {
 		_, err := android.ParsePackageName(k.Key)
 		return err
 	}
 	return profile.CheckSetting(k.Namespace, k.Key)
 }
 
-// Get is the command that reads it; Value makes of its answer what is kept.
+// Get is the command that reads it; Value makes of its answer what is kept. It
+// fails for what NeedsRoot: that takes more than one.
 func (k Key) Get() (string, error) {
 	if err := k.check(); err != nil {
 		return "", err
 	}
-	if k.Namespace == Quiet {
+	switch k.Namespace {
+	case Quiet:
 		return android.NoiseQuestion(android.PackageName(k.Key)), nil
+	case Image:
+		return "", fmt.Errorf("%s: how it lies on the image is asked of root", k.Key)
 	}
 	return "settings get " + k.Namespace + " " + k.Key, nil
 }
@@ -91,6 +97,9 @@ func (s Step) Had(seen *Seen) (value string, ok bool) {
 		return "", false
 	}
 	value, ok = seen.Settings[s.Touches().String()]
+	if s.FromImage() {
+		_, ok = s.ImageOf(seen)
+	}
 	return android.Printable(value, 500), ok
 }
 

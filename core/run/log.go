@@ -16,8 +16,8 @@ import (
 // release write it down and their undo reads it. After it come lines that begin
 // with # (the release's digest, the firmware), then four words with tabs between
 // them for each thing done: how it ended, the method or the setting's namespace,
-// the package or the key, and the value before: the setting's, or what the package
-// might do that was quietened. What was put in has put-in, its role or "-", the
+// the package or the key, and the value before: the setting's, what the package might
+// do that was quietened, or how it lay on the image that was taken out of it. What was put in has put-in, its role or "-", the
 // package, and its Place before.
 const LogFormat = "# roster-log/1"
 
@@ -50,7 +50,7 @@ func Log(list []Journal, digest, fingerprint string) string {
 		case Remove:
 			if state := logged(j, slices.ContainsFunc(off, same)); state != "" {
 				before := ""
-				if j.quietens() {
+				if j.quietens() || j.FromImage() {
 					before = j.Before
 				}
 				line(state, string(j.Method), string(j.Package), before)
@@ -154,7 +154,7 @@ func logLine(parts []string) (j Journal, err error) {
 		j.Step, j.State, j.Before = Step{Kind: PutIn, Package: p, Role: kind}, Done, ParsePlace(rest).String()
 	case "done", "unknown":
 		method := evidence.Method(kind)
-		if method != evidence.Quieten && method != evidence.Disable && method != evidence.RemoveForUser {
+		if !slices.Contains(evidence.Methods, method) {
 			return j, fmt.Errorf("%q is no method", android.Printable(kind, 40))
 		}
 		p, err := android.ParsePackageName(name)
@@ -165,6 +165,12 @@ func logLine(parts []string) (j Journal, err error) {
 		if method == evidence.Quieten {
 			if _, ok := android.ParseNoise(rest); !ok {
 				return j, fmt.Errorf("it does not say what %s might do before it was quietened", p)
+			}
+			j.Before = rest
+		}
+		if method == evidence.RemoveFromImage {
+			if i, ok := android.ParseImage(rest); !ok || i.Folder == "" {
+				return j, fmt.Errorf("it does not say where on the image %s lay", p)
 			}
 			j.Before = rest
 		}

@@ -1,6 +1,10 @@
 package run
 
-import "errors"
+import (
+	"errors"
+
+	"roster/core/android"
+)
 
 // Report is what a bench tells of a run that it does: what came of steps, what
 // the phone shows, and for how many more it has room.
@@ -29,6 +33,18 @@ type StepAnswer struct {
 	Words string `json:"words" maxLength:"2000"`
 	// Took is for how long the phone had it, in milliseconds.
 	Took int64 `json:"took"`
+	// Saved is what was saved of a folder before it was erased, nil for nothing.
+	Saved *SavedFolder `json:"saved,omitempty"`
+}
+
+// SavedFolder is what a bench saved of a package's folder on the image, in a backup
+// that has the run's own identity.
+type SavedFolder struct {
+	Package android.PackageName `json:"package"`
+	Files   int                 `json:"files"`
+	Bytes   int64               `json:"bytes"`
+	// Folder is where it lies on the bench's computer.
+	Folder string `json:"folder" maxLength:"1000"`
 }
 
 // Orders are what a bench is to do next. Each step in it has been written

@@ -16,6 +16,10 @@ type Choices struct {
 	Leave []android.PackageName `json:"leave" nullable:"false" maxItems:"2000"`
 	Off   []android.PackageName `json:"off" nullable:"false" maxItems:"2000"`
 	Quiet []android.PackageName `json:"quiet,omitempty" nullable:"false" maxItems:"2000"`
+	// User are those that are removed for the user, which the release takes out of
+	// the image; WithData those whose data goes with them.
+	User     []android.PackageName `json:"user,omitempty" nullable:"false" maxItems:"2000"`
+	WithData []android.PackageName `json:"withData,omitempty" nullable:"false" maxItems:"2000"`
 	// Given are packages whose files lie ready at the bench.
 	Given []android.PackageName `json:"given,omitempty" nullable:"false" maxItems:"200"`
 	// Keep are functions that the phone's owner uses: what carries them stays.
@@ -24,7 +28,8 @@ type Choices struct {
 	Without []int `json:"without" nullable:"false" maxItems:"200"`
 	// Seen are numbers of steps before the removal that a person saw to.
 	Seen []int `json:"seen" nullable:"false" maxItems:"200"`
-	// NoRestart leaves out the restart at the end, and so what comes back.
+	// NoRestart leaves out the restart at the end, and so what comes back; where
+	// something is taken out of the image there is one.
 	NoRestart bool `json:"noRestart"`
 	// Anyway runs it on a firmware of the model that it was not made for.
 	Anyway bool `json:"anyway"`
@@ -60,6 +65,8 @@ func (c Choices) method(s profile.Step) evidence.Method {
 		return evidence.Quieten
 	case slices.Contains(c.Off, s.Package) && s.Method != evidence.Quieten:
 		return evidence.Disable
+	case slices.Contains(c.User, s.Package) && s.Method == evidence.RemoveFromImage:
+		return evidence.RemoveForUser
 	}
 	return s.Method
 }
@@ -115,14 +122,16 @@ func Plan(d *profile.Document, c Choices) []Step {
 		if _, _, leaves := c.leaves(s, kept); leaves {
 			continue
 		}
-		add(Step{Kind: Remove, Method: c.method(s), Package: s.Package, Label: s.Label, Sheet: s.Number})
+		step := Step{Kind: Remove, Method: c.method(s), Package: s.Package, Label: s.Label, Sheet: s.Number}
+		step.WithData = step.FromImage() && slices.Contains(c.WithData, s.Package)
+		add(step)
 	}
 	for _, s := range d.After() {
 		if s.Kind == profile.Wait && !slices.Contains(c.Without, s.Number) {
 			add(Step{Kind: Wait, Seconds: s.Seconds, Text: s.Text, Sheet: s.Number})
 		}
 	}
-	if !c.NoRestart {
+	if !c.NoRestart || slices.ContainsFunc(list, Step.FromImage) {
 		add(Step{Kind: Restart, Text: "Restart the phone"})
 	}
 	add(Step{Kind: Look, Text: "Look what the phone has now"})
@@ -151,7 +160,8 @@ type Journal struct {
 	State State  `json:"state" enum:"waiting,sent,done,already,absent,refused,failed,skipped,unknown"`
 	Words string `json:"words"`
 	// Before is what a step changes: a setting's value, what a package might do
-	// that is quietened, the Place of one that is put in, or how often the phone had started before a restart.
+	// that is quietened, how one lay on the image that is taken out of it, the Place
+	// of one that is put in, or how often the phone had started before a restart.
 	Before string `json:"before,omitempty"`
 }
 
@@ -191,10 +201,10 @@ func Set(list []Journal) []Journal {
 }
 
 // putBack is the step that takes a removal back; what was quietened gets what it
-// might do before.
+// might do before, and what was taken out of the image its place there.
 func (j Journal) putBack() Step {
 	step := Step{Kind: PutBack, Method: j.Method, Package: j.Package, Label: j.Label, Undoes: j.Number}
-	if j.quietens() {
+	if j.quietens() || j.FromImage() {
 		step.Value = j.Before
 	}
 	return step
@@ -219,6 +229,9 @@ func Undo(list []Journal, names []android.PackageName) []Step {
 		}
 	}
 	slices.SortFunc(undo, func(a, b Step) int { return b.Undoes - a.Undoes })
+	if len(undo) > 0 {
+		undo = restartFor(undo, undo[0].Undoes)
+	}
 	return number(list, undo)
 }
 
@@ -249,8 +262,8 @@ func Instead(list []Journal, n int, by evidence.Method) (Step, bool) {
 	return number(list, []Step{{Kind: Remove, Method: by, Package: one.Package, Label: one.Label, Again: n}})[0], true
 }
 
-// gentler reports whether a bench can do a, and a takes less than b.
+// gentler reports whether a takes less than b.
 func gentler(a, b evidence.Method) bool {
 	at := slices.Index(evidence.Methods, a)
-	return (a == evidence.Disable || a == evidence.Quieten) && at < slices.Index(evidence.Methods, b)
+	return at >= 0 && at < slices.Index(evidence.Methods, b)
 }

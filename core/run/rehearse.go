@@ -24,6 +24,8 @@ type Subject struct {
 	// Refused and ComesBack count the trials in which phones of this build
 	// would not let a package go, and those in which it returned.
 	Refused, ComesBack map[android.PackageName]int
+	// Images is how packages lie on the image, of a phone that was asked for root.
+	Images map[android.PackageName]android.Image
 }
 
 // Would is what would become of a step on this phone.
@@ -49,10 +51,14 @@ type Row struct {
 	profile.Step
 	Would Would `json:"would" enum:"goes,quietens,already,absent,refuses,left-out,does,to-see"`
 	// Code says why for programs, Why for people; both "" where Would says all.
-	Code Because `json:"code,omitempty" enum:"active-administrator,by-hand,copy-put-in,file-given,file-wanted,gone-before,holds,holds-not,holds-role,in-place,install-first,kept,left,lock-code-unknown,no-administrator,not-needed,not-there,off-before,only-a-person-tells,refused-here,seen-to,step-left-out,takes-role"`
+	Code Because `json:"code,omitempty" enum:"active-administrator,by-hand,copy-put-in,file-given,file-wanted,gone-before,holds,holds-not,holds-role,image-erased,image-leaned-on,image-masked,image-no-root,image-no-way,image-not-asked,in-place,install-first,kept,left,lock-code-unknown,no-administrator,not-needed,not-there,off-before,only-a-person-tells,refused-here,seen-to,step-left-out,takes-role"`
 	Why  string  `json:"why"`
-	// Off is true where it is switched off or quietened instead, as Method says.
+	// Off is true where a gentler method does it here, as Method says.
 	Off bool `json:"off,omitempty"`
+	// WithData is true where what it had written goes, too, that is taken out of the
+	// image; ImageBytes are freed there.
+	WithData   bool  `json:"withData,omitempty"`
+	ImageBytes int64 `json:"imageBytes,omitempty"`
 	// ComesBack counts trials on this build in which it returned.
 	ComesBack int `json:"comesBack,omitempty"`
 }
@@ -74,6 +80,12 @@ const (
 	BecauseHoldsRole           Because = "holds-role"
 	BecauseFileGiven           Because = "file-given"
 	BecauseFileWanted          Because = "file-wanted"
+	BecauseImageErased         Because = "image-erased"
+	BecauseImageLeanedOn       Because = "image-leaned-on" // by a role or a hard link
+	BecauseImageMasked         Because = "image-masked"
+	BecauseImageNoRoot         Because = "image-no-root"
+	BecauseImageNoWay          Because = "image-no-way"
+	BecauseImageNotAsked       Because = "image-not-asked" // the phone, for root
 	BecauseInPlace             Because = "in-place"
 	BecauseInstallFirst        Because = "install-first"
 	// For a function that the owner wants, or because somebody said so.
@@ -93,7 +105,7 @@ const (
 
 // Stop is something that stands in the way of running it.
 type Stop struct {
-	Code  StopCode `json:"code" enum:"nobody-does,would-stop,not-seen-to,install-first,other-model,other-firmware,nothing-goes,marked"`
+	Code  StopCode `json:"code" enum:"nobody-does,would-stop,not-seen-to,install-first,other-model,other-firmware,nothing-goes,marked,root-first"`
 	Words string   `json:"words"`
 }
 
@@ -110,6 +122,7 @@ const (
 	OtherFirmware  StopCode = "other-firmware" // for whoever wants it all the same
 	NothingGoes    StopCode = "nothing-goes"
 	MarkedAsNotFor StopCode = "marked" // the release, for the phone's firmware
+	RootFirst      StopCode = "root-first"
 )
 
 // StopWords are what stands in the way, for people.
@@ -163,9 +176,14 @@ type Rehearsal struct {
 	Owners         []Owner               `json:"owners" nullable:"false"`
 	LockCode       android.LockCode      `json:"lockCode"`
 	Administrators []android.PackageName `json:"administrators" nullable:"false"`
-	// Bytes are freed for the user; Starters no longer start with the phone.
-	Bytes    int64 `json:"bytes"`
-	Starters int   `json:"starters"`
+	// Bytes are freed for the user, ImageBytes on the image; Starters no longer start
+	// with the phone.
+	Bytes      int64 `json:"bytes"`
+	ImageBytes int64 `json:"imageBytes"`
+	Starters   int   `json:"starters"`
+	// Root is what the phone answered when it was asked for root, "" where nobody
+	// has asked or nothing needs it.
+	Root android.RootAnswer `json:"root" enum:"su,adbd,refused,none,"`
 	// Stops says why it can't be run as it is; none where it can.
 	Stops []Stop `json:"stops" nullable:"false"`
 }
@@ -247,12 +265,14 @@ func (w *rehearser) removals() {
 		case !w.there[s.Package]:
 			row.say(WouldAlready, BecauseGoneBefore, "gone before")
 			w.r.Count.Already++
-		case row.Method != evidence.RemoveForUser && !w.on[s.Package]:
+		case (row.Method == evidence.Quieten || row.Method == evidence.Disable) && !w.on[s.Package]:
 			row.say(WouldAlready, BecauseOffBefore, "switched off before")
 			w.r.Count.Already++
 		case left:
 			row.say(LeftOut, code, why)
 			w.r.Count.LeftOut++
+		case row.Method == evidence.RemoveFromImage:
+			w.fromImage(&row)
 		case row.Method == evidence.Quieten:
 			row.say(WouldQuieten, "", "stays, and is made quiet")
 			w.r.Count.Quietens++
@@ -310,7 +330,7 @@ func (w *rehearser) outcome() {
 	for _, c := range w.r.Consequences {
 		switch c.Code {
 		case "bytes-freed":
-			w.r.Bytes = c.Bytes
+			w.r.Bytes = c.Bytes // what goes from the image is counted by itself
 		case "starter-gone":
 			w.r.Starters++
 		}
@@ -385,6 +405,9 @@ func (w *rehearser) stops() {
 		} else {
 			add(WouldStop, "%s: %s", names(c.Packages), c.Why)
 		}
+	}
+	if n := w.needRoot(); n > 0 {
+		add(RootFirst, "%s can only be taken out of the image with root: ask the phone for it, remove them for the user, or leave them", wording.Count(n, "package"))
 	}
 	for _, row := range w.r.Rows {
 		if row.Would == ToSee && row.Kind == profile.Check {

@@ -76,11 +76,15 @@ type Step struct {
 	Key       string           `json:"key,omitempty"`
 	// Value is what a setting is set to; of a SetBack what it had, null where
 	// it was not set at all; of the PutBack of what was quietened what it might
-	// do before, as android.Noise writes itself, and of a TakeOut how it was
+	// do before, as android.Noise writes itself; of that of what was taken out of the
+	// image how it lay there, as android.Image does; and of a TakeOut how it was
 	// before, as Place writes itself.
 	Value   string `json:"value,omitempty"`
 	Seconds int    `json:"seconds,omitempty"`
 	Text    string `json:"text,omitempty"`
+	// WithData is true where what an app had written goes with it, which is taken
+	// out of the image.
+	WithData bool `json:"withData,omitempty"`
 	// If is the condition of a Condition step that the phone can be asked
 	// about, "" where a person saw to it.
 	If string `json:"if,omitempty"`
@@ -102,6 +106,9 @@ func (s Step) Command(sdk int) (string, error) {
 		if _, err := android.ParsePackageName(string(s.Package)); err != nil {
 			return "", fmt.Errorf("step %d: %w", s.Number, err)
 		}
+	}
+	if s.FromImage() {
+		return "", nil // root does it, in more than a line
 	}
 	switch s.Kind {
 	case Remove:
@@ -177,6 +184,9 @@ func (s Step) Settle(seen *Seen, before string) (State, string) {
 	known, installed, off := seen.Package(s.Package)
 	if s.quietens() {
 		return s.settleNoise(seen, known && installed)
+	}
+	if s.FromImage() {
+		return s.settleImage(seen)
 	}
 	switch s.Kind {
 	case Remove:

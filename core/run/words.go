@@ -65,6 +65,8 @@ type Advice string
 const (
 	// SwitchOff tries to disable what could not be removed.
 	SwitchOff Advice = "switch-off"
+	// ForUser removes for the user what could not be taken out of the image.
+	ForUser Advice = "remove-for-user"
 	// Hush quietens what can be neither removed nor switched off.
 	Hush Advice = "quieten"
 	// Withdraw asks for the device administrator to be withdrawn first.
@@ -93,6 +95,8 @@ type sign struct {
 // meanings are looked through in order: the first whose sign the words hold
 // stands.
 var meanings = []sign{
+	{"no root", Meaning{"Only root can take it out of the image, and this phone gives none.", []Advice{ForUser, SwitchOff, Hush, Leave}}},
+	{"out of the image", Meaning{"It can't be taken out of the image of this phone.", []Advice{ForUser, SwitchOff, Hush, Leave}}},
 	{"DEVICE_POLICY_MANAGER", Meaning{"A device administrator guards it. Withdraw that in the phone's settings under security, then try again.", []Advice{Withdraw, Leave}}},
 	{"DELETE_FAILED_INTERNAL_ERROR", Meaning{"The maker protects it on this build.", []Advice{SwitchOff, Hush, Leave}}},
 	{"protected package", Meaning{"The maker protects it: it can't be switched off either.", []Advice{Hush, Leave}}},
@@ -134,6 +138,8 @@ func (s Step) may(a Advice) bool {
 	switch a {
 	case SwitchOff:
 		return s.Kind == Remove && gentler(evidence.Disable, s.Method)
+	case ForUser:
+		return s.Kind == Remove && gentler(evidence.RemoveForUser, s.Method)
 	case Hush:
 		return s.Kind == Remove && gentler(evidence.Quieten, s.Method)
 	}

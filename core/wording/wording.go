@@ -61,3 +61,11 @@ func OnlyIf(condition string) string {
 	}
 	return "only if: " + condition
 }
+
+// Bytes is a size as people say it: in kB below a megabyte, else in MB.
+func Bytes(n int64) string {
+	if n < 1_000_000 {
+		return fmt.Sprintf("%d kB", (n+999)/1000)
+	}
+	return fmt.Sprintf("%.1f MB", float64(n)/1e6)
+}

@@ -1,0 +1,105 @@
+package run
+
+import (
+	"slices"
+
+	"roster/core/android"
+	"roster/core/evidence"
+	"roster/core/profile"
+)
+
+// fromImage says what would become of a package that is taken out of the image,
+// and in which way.
+func (w *rehearser) fromImage(row *Row) {
+	row.WithData = slices.Contains(w.c.WithData, row.Package)
+	image, asked := w.Images[row.Package]
+	if asked && w.r.Root == "" {
+		w.r.Root = image.Root
+	}
+	data := "; its data stays"
+	if row.WithData {
+		data = "; its data goes with it"
+	}
+	// What the consequences are made of: all of it goes, but nothing that the owner has.
+	goes := func() {
+		w.set[row.Package] = evidence.Disable
+		if row.WithData {
+			w.set[row.Package] = evidence.RemoveForUser
+		}
+	}
+	touched := w.Net.Touched(row.Package)
+	switch {
+	case touched != "":
+		row.say(WouldRefuse, BecauseImageLeanedOn, "it stays in the image here: "+touched)
+		w.r.Count.Refuses++
+	case !asked:
+		row.say(ToSee, BecauseImageNotAsked, "needs root: the phone has not been asked for it")
+		goes()
+	case !image.Root.Given():
+		row.say(WouldRefuse, BecauseImageNoRoot, rootWords(image.Root))
+		w.r.Count.Refuses++
+	case image.State == android.IsMasked || image.State == android.IsErased:
+		row.say(WouldAlready, BecauseGoneBefore, "taken out of the image before")
+		w.r.Count.Already++
+	case image.Way == android.Erased:
+		row.say(WouldGo, BecauseImageErased, "erased, its folder saved before: this image can be written"+data)
+		row.ImageBytes = image.Bytes
+		w.r.ImageBytes += image.Bytes
+		w.r.Count.Goes++
+		goes()
+	case image.Way == android.Masked:
+		row.say(WouldGo, BecauseImageMasked, "masked at each start: "+maskWords(image.Why)+data)
+		w.r.Count.Goes++
+		goes()
+	default:
+		row.say(WouldRefuse, BecauseImageNoWay, "can't be taken out of the image: "+wayWords(image.Why))
+		w.r.Count.Refuses++
+	}
+}
+
+// needRoot counts what can't go because root is missing: nobody has asked for it,
+// or the phone gives none.
+func (w *rehearser) needRoot() (n int) {
+	for _, row := range w.r.Rows {
+		if row.Kind == profile.Remove && (row.Code == BecauseImageNotAsked || row.Code == BecauseImageNoRoot || row.Code == BecauseImageNoWay) {
+			n++
+		}
+	}
+	return n
+}
+
+// rootWords say why there is no root.
+func rootWords(r android.RootAnswer) string {
+	if r == android.RootRefused {
+		return "no root: it was refused on the phone"
+	}
+	return "no root: this phone has no program that gives it"
+}
+
+// maskWords say why a package is masked and not erased.
+func maskWords(why android.ImageReason) string {
+	if why == android.ImageVerified {
+		return "the phone verifies its image, and erased it might not start"
+	}
+	return "this image can only be read"
+}
+
+// wayWords say why there is no way out of the image.
+func wayWords(why android.ImageReason) string {
+	if why == android.NoScripts {
+		return "nothing runs boot scripts on this phone, and so what does not start could not heal"
+	}
+	return "it does not lie in a folder of its own there"
+}
+
+// NoWayWords say why a package can't be taken out of the image of a phone that was
+// asked; "" where it can.
+func NoWayWords(i android.Image) string {
+	switch {
+	case !i.Root.Given():
+		return rootWords(i.Root)
+	case i.Way == "":
+		return "can't be taken out of the image: " + wayWords(i.Why)
+	}
+	return ""
+}
