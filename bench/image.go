@@ -58,6 +58,31 @@ func images(session *services.Session, names []android.PackageName, values map[s
 	return nil
 }
 
+// Rooted is what came of asking for root: how packages lie on the image, by name,
+// as android.Image writes itself.
+type Rooted struct {
+	Images map[string]string `json:"images"`
+}
+
+// askForRoot asks how the packages of a request's keys lie on the image; what that
+// finds out it leaves as it was.
+func (s *Station) askForRoot(ctx context.Context, serial string, r Request) (any, error) {
+	session, err := services.Shell(ctx, s.Host, serial)
+	if err != nil {
+		return nil, err
+	}
+	defer session.Close()
+	names, _ := run.NeedsRoot(r.Keys)
+	values, out := map[string]string{}, Rooted{map[string]string{}}
+	if err := images(session, names, values); err != nil {
+		return nil, err
+	}
+	for _, name := range names {
+		out.Images[string(name)] = values[run.Key{Namespace: run.Image, Key: string(name)}.String()]
+	}
+	return out, nil
+}
+
 // changesImage reports whether the run takes anything out of the image.
 func (w *runner) changesImage() bool {
 	return slices.ContainsFunc(w.keys, func(k run.Key) bool { return k.Namespace == run.Image })

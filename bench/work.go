@@ -21,7 +21,7 @@ import (
 // that it does: a command to run is not among them.
 type Request struct {
 	// Kind is one of the constants below.
-	Kind string `json:"kind" enum:"capture,names,watch,label,connect,disconnect,pair,hand,run,look,backup,verify,restore,discard,files"`
+	Kind string `json:"kind" enum:"capture,names,watch,label,connect,disconnect,pair,hand,run,look,backup,verify,restore,discard,files,root"`
 	// Phone is the handle of the phone it is about.
 	Phone string `json:"phone,omitempty" maxLength:"64"`
 	// Address and Code are for reaching a phone over the network, and for the
@@ -29,7 +29,8 @@ type Request struct {
 	Address string `json:"address,omitempty" maxLength:"200"`
 	Code    string `json:"code,omitempty" maxLength:"6"`
 	// Action and With are what a hand does to a stand-in: see phone.Actions. With
-	// is the label of a phone, too.
+	// is the label of a phone, too, and the keyed hash of the one that is asked for
+	// root.
 	Action string `json:"action,omitempty" maxLength:"20"`
 	With   string `json:"with,omitempty" maxLength:"255"`
 	// Wanted are the packages whose names are to be read, or that are to be
@@ -67,6 +68,9 @@ const (
 	KindDiscard = "discard"
 	// KindFiles takes package files that are to be put in on phones.
 	KindFiles = "files"
+	// KindRoot asks a phone, and its owner, for root, and how packages lie on its
+	// image.
+	KindRoot = "root"
 )
 
 // Results takes what comes of a request while it is being done.
@@ -141,7 +145,7 @@ func (s *Station) Do(ctx context.Context, r Request, out Results) (any, error) {
 		return s.discard(r)
 	case KindFiles:
 		return s.takeFiles(ctx, r, out)
-	case KindCapture, KindNames, KindWatch, KindLabel, KindRun, KindLook, KindBackup, KindRestore:
+	case KindCapture, KindNames, KindWatch, KindLabel, KindRun, KindLook, KindBackup, KindRestore, KindRoot:
 		serial, err := s.serial(r.Phone)
 		if err != nil {
 			return nil, err
@@ -156,6 +160,8 @@ func (s *Station) Do(ctx context.Context, r Request, out Results) (any, error) {
 			return s.backup(ctx, serial, r, out)
 		case KindRestore:
 			return s.restore(ctx, serial, r, out)
+		case KindRoot:
+			return s.askForRoot(ctx, serial, r)
 		case KindNames:
 			return s.names(ctx, serial, r.Wanted, out)
 		case KindWatch:

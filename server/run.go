@@ -32,6 +32,7 @@ type rehearsalInput struct {
 		RunOf
 		Capture uuid.UUID   `json:"capture" doc:"A fresh capture of the phone"`
 		Choices run.Choices `json:"choices"`
+		Root    uuid.UUID   `json:"root,omitzero" doc:"The job that asked the phone for root"`
 	}
 }
 
@@ -55,6 +56,7 @@ type newRunInput struct {
 		RunOf
 		Capture uuid.UUID   `json:"capture"`
 		Choices run.Choices `json:"choices"`
+		Root    uuid.UUID   `json:"root,omitzero" doc:"The job that asked the phone for root"`
 		Bench   uuid.UUID   `json:"bench"`
 		Phone   string      `json:"phone" maxLength:"64" doc:"The phone's handle on that bench"`
 	}
@@ -116,12 +118,16 @@ func (s *Server) runRoutes() {
 	route(s, Technician, huma.Operation{OperationID: "listFits", Method: http.MethodGet, Path: "/api/v1/benches/{id}/phones/{handle}/fits", Summary: "Releases and drafts for a phone, the best fit first"}, s.fits)
 	route(s, Technician, huma.Operation{OperationID: "rehearse", Method: http.MethodPost, Path: "/api/v1/rehearsals", Summary: "What a run would do to a captured phone; nothing is changed"},
 		func(ctx context.Context, in *rehearsalInput) (*rehearsalOutput, error) {
-			r, err := s.rehearse(ctx, in.Body.RunOf, in.Body.Capture, in.Body.Choices)
+			r, err := s.rehearse(ctx, in.Body.RunOf, in.Body.Capture, in.Body.Root, in.Body.Choices)
 			if err != nil {
 				return nil, err
 			}
 			return &rehearsalOutput{r.rehearsed}, nil
 		})
+	route(s, Technician, huma.Operation{
+		OperationID: "askForRoot", Method: http.MethodPost, Path: "/api/v1/benches/{id}/phones/{handle}/root", DefaultStatus: http.StatusAccepted,
+		Summary: "Ask a phone, and its owner, for root, and how what a release takes out of the image lies there",
+	}, s.askForRoot)
 	route(s, Technician, huma.Operation{OperationID: "startRun", Method: http.MethodPost, Path: "/api/v1/runs", Summary: "Run a release, or a draft, on a phone", DefaultStatus: http.StatusCreated}, s.startRun)
 	route(s, Technician, huma.Operation{OperationID: "listRuns", Method: http.MethodGet, Path: "/api/v1/runs", Summary: "Runs, newest first"},
 		func(ctx context.Context, in *runsInput) (*listOutput[store.RunLine], error) {
@@ -155,7 +161,7 @@ func (s *Server) runRoutes() {
 			return nil, s.store.SkipStep(ctx, in.ID, in.Number)
 		})
 	route(s, Technician, huma.Operation{OperationID: "doInstead", Method: http.MethodPost, Path: "/api/v1/runs/{id}/steps/{number}/instead",
-		Summary: "Switch off or quieten what could not be removed"}, s.insteadOf)
+		Summary: "Do a gentler thing to what could not be removed"}, s.insteadOf)
 	route(s, Technician, huma.Operation{OperationID: "listMet", Method: http.MethodGet, Path: "/api/v1/runs/{id}/steps/{number}/met", Summary: "What other phones of the model did at this step"},
 		func(ctx context.Context, in *stepInput) (*listOutput[store.StepHistory], error) {
 			r, err := s.store.RunByID(ctx, in.ID)
@@ -210,13 +216,16 @@ type prepared struct {
 	identity android.Identity
 }
 
-func (s *Server) rehearse(ctx context.Context, of RunOf, capture uuid.UUID, c run.Choices) (prepared, error) {
+func (s *Server) rehearse(ctx context.Context, of RunOf, capture, root uuid.UUID, c run.Choices) (prepared, error) {
 	d, p, release, err := s.ofRun(ctx, of)
 	if err != nil {
 		return prepared{}, err
 	}
 	subject, build, phone, err := s.store.Subject(ctx, capture)
 	if err != nil {
+		return prepared{}, err
+	}
+	if subject.Images, err = s.imagesOf(ctx, root, phone); err != nil {
 		return prepared{}, err
 	}
 	out := prepared{document: d, profile: p, release: release, phone: phone, identity: subject.Identity}
@@ -248,7 +257,7 @@ func (s *Server) rehearse(ctx context.Context, of RunOf, capture uuid.UUID, c ru
 
 func (s *Server) startRun(ctx context.Context, in *newRunInput) (*createdOutput, error) {
 	b := in.Body
-	p, err := s.rehearse(ctx, b.RunOf, b.Capture, b.Choices)
+	p, err := s.rehearse(ctx, b.RunOf, b.Capture, b.Root, b.Choices)
 	if err != nil {
 		return nil, err
 	}
@@ -298,7 +307,7 @@ func (s *Server) resume(ctx context.Context, id uuid.UUID, r store.Resume) error
 type insteadInput struct {
 	ID     uuid.UUID       `path:"id"`
 	Number int             `path:"number"`
-	By     evidence.Method `query:"by" enum:"quieten,disable" default:"disable"`
+	By     evidence.Method `query:"by" enum:"quieten,disable,remove-for-user" default:"disable"`
 }
 
 func (s *Server) insteadOf(ctx context.Context, in *insteadInput) (*struct{}, error) {

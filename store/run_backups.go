@@ -9,6 +9,9 @@ import (
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
+
+	"roster/core/android"
+	"roster/core/run"
 )
 
 // Backup is a set of package files that a bench keeps of a phone.
@@ -201,6 +204,28 @@ func (s *Store) AddBackup(ctx context.Context, b Backup, person uuid.UUID, ask f
 		return record(ctx, tx, Act{Person: person, Action: "backup.made", Subject: id.String()})
 	})
 	return id, job, err
+}
+
+// addSavedFolder notes what a bench saved of a package's folder before it was
+// erased: in a backup with the run's identity, which stays until somebody says
+// otherwise. What is told twice is noted once.
+func addSavedFolder(ctx context.Context, tx pgx.Tx, id uuid.UUID, f run.SavedFolder) error {
+	result, err := json.Marshal(map[string]any{"packages": 1, "files": f.Files, "bytes": f.Bytes, "settings": false,
+		"folder": android.Printable(f.Folder, 1000), "wrong": []any{}})
+	if err != nil {
+		return err
+	}
+	_, err = tx.Exec(ctx, `
+		insert into backups as k (id, phone, phone_name, bench_id, person_id, packages, settings, result, state, kept)
+		select r.id, r.phone, r.phone_name, r.bench_id, r.person_id, array[$2::text], false, $3::jsonb, 'whole', true
+		from runs r where r.id = $1
+		on conflict (id) do update set deleted_at = null, packages = k.packages || excluded.packages,
+			result = excluded.result || jsonb_build_object(
+				'packages', (k.result ->> 'packages')::int + 1,
+				'files', (k.result ->> 'files')::int + (excluded.result ->> 'files')::int,
+				'bytes', (k.result ->> 'bytes')::bigint + (excluded.result ->> 'bytes')::bigint)
+		where not (k.packages @> excluded.packages)`, id, string(f.Package), result)
+	return err
 }
 
 // EndBackup writes what a backup has come to: whole, or partly.

@@ -116,7 +116,17 @@ func (w *lockedRun) answer(ctx context.Context, tx pgx.Tx, answers []run.StepAns
 		from unnest($2::int[], $3::text[], $4::text[], $5::int[]) a (number, state, words, took)
 		where s.run_id = $1 and s.number = a.number
 			and s.state in ('sent', 'unknown')`, w.id, numbers, states, words, took, w.seq)
-	return err
+	if err != nil {
+		return err
+	}
+	for _, a := range answers {
+		if a.Saved != nil {
+			if err := addSavedFolder(ctx, tx, w.id, *a.Saved); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // addSeen writes what the phone shows. A look that begins an attempt settles what
@@ -152,7 +162,7 @@ func (w *lockedRun) remember(ctx context.Context, tx pgx.Tx, seen *run.Seen) err
 	rows, err := tx.Query(ctx, `
 		select number, step from run_steps
 		where run_id = $1 and state = 'waiting' and before = ''
-			and (kind in ('setting', 'put-in') or step ->> 'method' = 'quieten')`, w.id)
+			and (kind in ('setting', 'put-in') or step ->> 'method' in ('quieten', 'remove-from-image'))`, w.id)
 	if err != nil {
 		return err
 	}
@@ -213,14 +223,8 @@ func (w *lockedRun) cameBack(ctx context.Context, tx pgx.Tx, seen *run.Seen) err
 	list := journalOf(steps)
 	restarted := w.before != nil && seen.Boots > w.before.Boots || slices.ContainsFunc(list, func(j run.Journal) bool { return j.Kind == run.Restart && j.State == run.Done })
 	back := map[android.PackageName]string{}
-	when := "back-after-restart"
-	if seen.Fingerprint != w.fingerprint {
-		when = "back-after-update"
-	}
-	for _, j := range run.Off(list) {
-		if restarted && j.Undone(seen) {
-			back[j.Package] = when
-		}
+	if restarted {
+		back = run.Returned(list, seen, w.fingerprint)
 	}
 	raw, err := json.Marshal(back)
 	if err != nil {
@@ -245,7 +249,7 @@ func (w *lockedRun) next(ctx context.Context, tx pgx.Tx, r run.Report, orders *r
 	var sent, waiting int
 	err := tx.QueryRow(ctx, `
 		select count(*) filter (where state in ('sent', 'unknown')),
-			count(*) filter (where state = 'waiting' and (not $2 or kind in ('put-back', 'set-back', 'take-out')))
+			count(*) filter (where state = 'waiting' and (not $2 or step ? 'undoes'))
 		from run_steps
 		where run_id = $1 and state in ('waiting', 'sent', 'unknown')`, w.id, w.puttingBack).Scan(&sent, &waiting)
 	switch {
@@ -269,7 +273,7 @@ func (w *lockedRun) begin(ctx context.Context, tx pgx.Tx, r run.Report, orders *
 		select s.step, s.state from run_steps s
 		where s.run_id = $1
 			and (s.state = 'sent' and s.attempt = $2 and s.number <> all($3::int[]) or s.state = 'waiting' and not $4
-				and (not $5 or s.kind in ('put-back', 'set-back', 'take-out')))
+				and (not $5 or s.step ? 'undoes'))
 		order by s.state = 'waiting', s.number limit $6`, w.id, w.attempt, r.Flying, w.stopAsked, w.puttingBack, r.Want)
 	if err != nil {
 		return err
@@ -287,7 +291,7 @@ func (w *lockedRun) begin(ctx context.Context, tx pgx.Tx, r run.Report, orders *
 	}
 	var numbers []int
 	for _, o := range list {
-		alone := o.step.Kind.Alone()
+		alone := o.step.Alone()
 		if alone && len(orders.Steps)+len(r.Flying) > 0 {
 			break
 		}

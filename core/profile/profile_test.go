@@ -344,7 +344,7 @@ func TestAdopt(t *testing.T) {
 
 func TestRules(t *testing.T) {
 	for what, change := range map[string]func(*Rules){
-		"method": func(r *Rules) { r.Method = evidence.RemoveFromImage }, "load": func(r *Rules) { r.HighestLoad = evidence.TiedIn },
+		"method": func(r *Rules) { r.Method = "burn" }, "load": func(r *Rules) { r.HighestLoad = evidence.TiedIn },
 		"ceiling": func(r *Rules) { r.HighestCeiling = 1.5 }, "name": func(r *Rules) { r.Pins = []Pin{{Package: "a;b", Goes: true, Reason: "x"}} },
 		"standing": func(r *Rules) { r.LeastStanding = evidence.Untried }, "origin": func(r *Rules) { r.Origins = []catalog.Origin{"x"} }, "unproven": func(r *Rules) { r.Unproven = "always" },
 		"method of a load": func(r *Rules) { r.Methods = map[evidence.Load]evidence.Method{evidence.LoadBearing: evidence.Disable} }, "lines": func(r *Rules) { r.Checks = []string{"a\nb"} },

@@ -100,7 +100,7 @@ type Step struct {
 const NotSet = "null"
 
 // Command is the line that does a step on a phone of an API level; "" for
-// steps that are no command. Every name in it has been checked.
+// steps that are no command, and an error for those on the image. Every name in it has been checked.
 func (s Step) Command(sdk int) (string, error) {
 	if s.Package != "" {
 		if _, err := android.ParsePackageName(string(s.Package)); err != nil {
@@ -108,7 +108,7 @@ func (s Step) Command(sdk int) (string, error) {
 		}
 	}
 	if s.FromImage() {
-		return "", nil // root does it, in more than a line
+		return "", fmt.Errorf("step %d: what root does to the image takes more than a command", s.Number)
 	}
 	switch s.Kind {
 	case Remove:

@@ -332,6 +332,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/benches/{id}/phones/{handle}/root": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask a phone, and its owner, for root, and how what a release takes out of the image lies there
+         * @description For: technician.
+         */
+        post: operations["askForRoot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/benches/{id}/requests": {
         parameters: {
             query?: never;
@@ -2493,7 +2513,7 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Switch off or quieten what could not be removed
+         * Do a gentler thing to what could not be removed
          * @description For: technician.
          */
         post: operations["doInstead"];
@@ -3122,6 +3142,8 @@ export interface components {
             ownersData: "saved" | "none" | "";
             quiet?: string[];
             seen: number[];
+            user?: string[];
+            withData?: string[];
             without: number[];
         };
         BenchCount: {
@@ -3164,7 +3186,7 @@ export interface components {
         BenchKey: {
             key: string;
             /** @enum {string} */
-            namespace: "global" | "secure" | "system" | "quiet";
+            namespace: "global" | "secure" | "system" | "quiet" | "image";
         };
         BenchLine: {
             away: boolean;
@@ -3239,7 +3261,7 @@ export interface components {
         };
         BenchRow: {
             /** @enum {string} */
-            code?: "active-administrator" | "by-hand" | "copy-put-in" | "file-given" | "file-wanted" | "gone-before" | "holds" | "holds-not" | "holds-role" | "in-place" | "install-first" | "kept" | "left" | "lock-code-unknown" | "no-administrator" | "not-needed" | "not-there" | "off-before" | "only-a-person-tells" | "refused-here" | "seen-to" | "step-left-out" | "takes-role";
+            code?: "active-administrator" | "by-hand" | "copy-put-in" | "file-given" | "file-wanted" | "gone-before" | "holds" | "holds-not" | "holds-role" | "image-erased" | "image-leaned-on" | "image-masked" | "image-no-root" | "image-no-way" | "image-not-asked" | "in-place" | "install-first" | "kept" | "left" | "lock-code-unknown" | "no-administrator" | "not-needed" | "not-there" | "off-before" | "only-a-person-tells" | "refused-here" | "seen-to" | "step-left-out" | "takes-role";
             /** Format: int64 */
             comesBack?: number;
             conditions?: string[] | null;
@@ -3249,6 +3271,8 @@ export interface components {
             grants?: string[] | null;
             /** Format: int64 */
             group?: number;
+            /** Format: int64 */
+            imageBytes?: number;
             key?: string;
             /** @enum {string} */
             kind: "put-in" | "withdraw-admin" | "setting" | "hold-updates" | "remove" | "wait" | "check";
@@ -3269,8 +3293,17 @@ export interface components {
             text?: string;
             value?: string;
             why: string;
+            withData?: boolean;
             /** @enum {string} */
             would: "goes" | "quietens" | "already" | "absent" | "refuses" | "left-out" | "does" | "to-see";
+        };
+        BenchSavedFolder: {
+            /** Format: int64 */
+            bytes: number;
+            /** Format: int64 */
+            files: number;
+            folder: string;
+            package: string;
         };
         BenchSeen: {
             /** Format: int64 */
@@ -3310,8 +3343,10 @@ export interface components {
             /** Format: int64 */
             undoes?: number;
             value?: string;
+            withData?: boolean;
         };
         BenchStepAnswer: {
+            saved?: components["schemas"]["BenchSavedFolder"];
             state: string;
             /** Format: int64 */
             step: number;
@@ -3321,7 +3356,7 @@ export interface components {
         };
         BenchStop: {
             /** @enum {string} */
-            code: "nobody-does" | "would-stop" | "not-seen-to" | "install-first" | "other-model" | "other-firmware" | "nothing-goes" | "marked";
+            code: "nobody-does" | "would-stop" | "not-seen-to" | "install-first" | "other-model" | "other-firmware" | "nothing-goes" | "marked" | "root-first";
             words: string;
         };
         BenchSuspect: {
@@ -4936,6 +4971,11 @@ export interface components {
              * @description The release; or give a profile
              */
             release?: string;
+            /**
+             * Format: uuid
+             * @description The job that asked the phone for root
+             */
+            root?: string;
         };
         NewTokenInputBody: {
             /**
@@ -5240,7 +5280,7 @@ export interface components {
         Pin: {
             goes: boolean;
             /** @enum {string} */
-            method?: "quieten" | "disable" | "remove-for-user";
+            method?: "quieten" | "disable" | "remove-for-user" | "remove-from-image";
             package: string;
             reason: string;
         };
@@ -5463,6 +5503,11 @@ export interface components {
              * @description The release; or give a profile
              */
             release?: string;
+            /**
+             * Format: uuid
+             * @description The job that asked the phone for root
+             */
+            root?: string;
         };
         Rehearsed: {
             administrators: string[];
@@ -5478,6 +5523,8 @@ export interface components {
             /** @enum {string} */
             fit: "proven" | "same-model" | "not-made";
             fitWhy: string;
+            /** Format: int64 */
+            imageBytes: number;
             jobs: components["schemas"]["RoleThen"][];
             labels: {
                 [key: string]: string;
@@ -5488,6 +5535,8 @@ export interface components {
             number: number;
             owners: components["schemas"]["BenchOwner"][];
             questions: components["schemas"]["BenchQuestion"][];
+            /** @enum {string} */
+            root: "su" | "adbd" | "refused" | "none" | "";
             rows: components["schemas"]["BenchRow"][];
             /** Format: int64 */
             starters: number;
@@ -5601,7 +5650,7 @@ export interface components {
             files?: components["schemas"]["HandedFile"][] | null;
             keys?: components["schemas"]["BenchKey"][] | null;
             /** @enum {string} */
-            kind: "capture" | "names" | "watch" | "label" | "connect" | "disconnect" | "pair" | "hand" | "run" | "look" | "backup" | "verify" | "restore" | "discard" | "files";
+            kind: "capture" | "names" | "watch" | "label" | "connect" | "disconnect" | "pair" | "hand" | "run" | "look" | "backup" | "verify" | "restore" | "discard" | "files" | "root";
             phone?: string;
             /** Format: uuid */
             run?: string;
@@ -5774,6 +5823,18 @@ export interface components {
             /** @enum {string} */
             state: "kept" | "put-in" | "emptied" | "unknown";
         };
+        RootInputBody: {
+            /**
+             * Format: uuid
+             * @description The profile, as a draft
+             */
+            profile?: string;
+            /**
+             * Format: uuid
+             * @description The release; or give a profile
+             */
+            release?: string;
+        };
         RotateInputBody: {
             /** @description Why the key in use is retired; everybody is shown this */
             why: string;
@@ -5790,6 +5851,7 @@ export interface components {
             /** Format: double */
             floor: number;
             functions?: string[] | null;
+            gentler?: string;
             goes: boolean;
             /** Format: int64 */
             harmed: number;
@@ -5816,7 +5878,7 @@ export interface components {
             checks?: string[] | null;
             extras?: components["schemas"]["Extra"][] | null;
             /** @enum {string} */
-            harshest?: "quieten" | "disable" | "remove-for-user";
+            harshest?: "quieten" | "disable" | "remove-for-user" | "remove-from-image";
             /** Format: double */
             highestCeiling: number;
             /** @enum {string} */
@@ -5825,7 +5887,7 @@ export interface components {
             /** @enum {string} */
             leastStanding?: "thin" | "contested" | "fair" | "firm";
             /** @enum {string} */
-            method: "quieten" | "disable" | "remove-for-user";
+            method: "quieten" | "disable" | "remove-for-user" | "remove-from-image";
             /** @description Another method for all packages of a load */
             methods?: {
                 [key: string]: string;
@@ -6037,6 +6099,7 @@ export interface components {
             /** Format: int64 */
             undoes?: number;
             value?: string;
+            withData?: boolean;
             words: string;
         };
         SavedView: {
@@ -7269,6 +7332,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ListFitting"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    askForRoot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                handle: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RootInputBody"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Created"];
                 };
             };
             /** @description Error */
@@ -11306,7 +11405,7 @@ export interface operations {
     doInstead: {
         parameters: {
             query?: {
-                by?: "quieten" | "disable";
+                by?: "quieten" | "disable" | "remove-for-user";
             };
             header?: never;
             path: {

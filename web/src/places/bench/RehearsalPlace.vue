@@ -18,6 +18,7 @@ import { placesOf, useBenches } from './bench'
 import GivenPanel from './GivenPanel.vue'
 import OwnerQuestions from './OwnerQuestions.vue'
 import RehearsalRows from './RehearsalRows.vue'
+import RootPanel from './RootPanel.vue'
 import { fitWord, noChoices, type Choices } from './run'
 
 const route = useRoute()
@@ -30,9 +31,13 @@ const of = computed(() => ({
   ...(text('release') ? { release: text('release') } : { profile: text('profile') }),
 }))
 const choices = ref<Choices>({ ...noChoices })
+// The job that asked the phone for root, once it has ended.
+const root = ref('')
+const rooted = computed(() => (root.value ? { root: root.value } : {}))
 const rehearsal = useQuery({
-  queryKey: computed(() => ['rehearsal', of.value, choices.value]),
-  queryFn: () => ask(api.POST('/api/v1/rehearsals', { body: { ...of.value, choices: choices.value } })),
+  queryKey: computed(() => ['rehearsal', of.value, choices.value, root.value]),
+  queryFn: () =>
+    ask(api.POST('/api/v1/rehearsals', { body: { ...of.value, ...rooted.value, choices: choices.value } })),
   placeholderData: (before) => before,
   staleTime: 0,
 })
@@ -58,7 +63,7 @@ const start = () =>
   run(async () => {
     const { id } = await ask(
       api.POST('/api/v1/runs', {
-        body: { ...of.value, choices: choices.value, bench: text('bench'), phone: text('phone') },
+        body: { ...of.value, ...rooted.value, choices: choices.value, bench: text('bench'), phone: text('phone') },
       }),
     )
     await router.push({ name: 'run', params: { id }, query: query.value })
@@ -129,6 +134,15 @@ const sure = ref(false)
           :has="place?.bench.view.given ?? []"
           :given="choices.given ?? []"
           @given="(given) => set({ given })"
+        />
+        <RootPanel
+          v-if="r.rows.some((x) => x.method === 'remove-from-image')"
+          :bench="text('bench')"
+          :phone="text('phone')"
+          :of="of"
+          :rehearsal="r"
+          @asked="(job: string) => (root = job)"
+          @user="(user: string[]) => set({ user })"
         />
         <RehearsalRows :rows="r.rows" :choices="choices" @set="set" />
         <p class="line">

@@ -9,7 +9,7 @@ import { useKeys } from '@/composables/keys'
 import type { Choices } from './run'
 
 type Row = Schemas['BenchRow']
-type How = 'as-said' | 'off' | 'quiet'
+type How = 'as-said' | 'off' | 'quiet' | 'user'
 const props = defineProps<{ rows: Row[]; choices: Choices }>()
 const emit = defineEmits<{ set: [part: Partial<Choices>] }>()
 const others = computed(() => props.rows.filter((r) => r.kind !== 'remove'))
@@ -34,25 +34,53 @@ function leave(r: Row) {
   if (r.kind === 'remove') emit('set', { leave: flip(props.choices.leave, r.package!) })
   else emit('set', { without: flip(props.choices.without, r.number) })
 }
-const canLeave = (r: Row) => ['goes', 'quietens', 'refuses', 'left-out'].includes(r.would) && r.code !== 'kept'
+const insteadWord: Record<string, string> = {
+  quieten: 'stays, made quiet instead',
+  disable: 'switched off instead',
+  'remove-for-user': 'removed for the user instead',
+}
+const fromImage = (r: Row) => r.method === 'remove-from-image' && r.would === 'goes'
+const canLeave = (r: Row) =>
+  ['goes', 'quietens', 'refuses', 'left-out', 'to-see'].includes(r.would) && r.code !== 'kept'
 // How a package is treated on this phone: as the release says, or gentler.
 const gentler = computed(() => (r: Row): { how: How; word: string }[] => {
   const said = props.choices
-  const now: How = said.quiet?.includes(r.package!) ? 'quiet' : said.off.includes(r.package!) ? 'off' : 'as-said'
+  const now: How = said.quiet?.includes(r.package!)
+    ? 'quiet'
+    : said.off.includes(r.package!)
+      ? 'off'
+      : said.user?.includes(r.package!)
+        ? 'user'
+        : 'as-said'
   const ways: { how: How; word: string }[] = [
+    { how: 'user', word: 'for the user only' },
     { how: 'off', word: 'switch off' },
     { how: 'quiet', word: 'make quiet' },
     { how: 'as-said', word: 'as the release says' },
   ]
-  const may = r.off || r.would === 'refuses' || (r.would === 'goes' && cursor.current.value?.number === r.number)
-  return may ? ways.filter((w) => w.how !== now && (w.how !== 'off' || r.method === 'remove-for-user' || r.off)) : []
+  const may =
+    r.off ||
+    r.would === 'refuses' ||
+    r.code === 'image-not-asked' ||
+    (r.would === 'goes' && cursor.current.value?.number === r.number)
+  const harsh = r.method === 'remove-from-image'
+  return may
+    ? ways.filter(
+        (w) =>
+          w.how !== now &&
+          (w.how !== 'off' || harsh || r.method === 'remove-for-user' || r.off) &&
+          (w.how !== 'user' || harsh) &&
+          (w.how !== 'as-said' || r.off),
+      )
+    : []
 })
 function treat(r: Row, how: How) {
   const without = (list: string[] = []) => list.filter((x) => x !== r.package)
-  const { off, quiet } = props.choices
+  const { off, quiet, user } = props.choices
   emit('set', {
     off: how === 'off' ? [...without(off), r.package!] : without(off),
     quiet: how === 'quiet' ? [...without(quiet), r.package!] : without(quiet),
+    user: how === 'user' ? [...without(user), r.package!] : without(user),
   })
 }
 useKeys([
@@ -129,12 +157,10 @@ useKeys([
               >{{ r.label }}</span
             ></span
           >
-          <span :class="r.would === 'refuses' ? 'ochre' : 'second'"
+          <span :class="['refuses', 'to-see'].includes(r.would) ? 'ochre' : 'second'"
             >{{
-              r.off
-                ? r.method === 'quieten'
-                  ? 'stays, made quiet instead'
-                  : 'switched off instead'
+              r.off && r.would !== 'left-out'
+                ? insteadWord[r.method!]
                 : r.why || (r.would === 'goes' ? '' : word[r.would])
             }}<template v-if="r.comesBack"> comes back in {{ r.comesBack }} of its trials</template></span
           >
@@ -147,6 +173,14 @@ useKeys([
               @click="treat(r, w.how)"
             >
               {{ w.word }}
+            </button>
+            <button
+              v-if="fromImage(r) && cursor.current.value?.number === r.number"
+              class="link second"
+              :aria-label="`${r.withData ? 'keep its data' : 'its data, too'}: ${r.package}`"
+              @click="emit('set', { withData: flip(choices.withData ?? [], r.package!) })"
+            >
+              {{ r.withData ? 'keep its data' : 'its data, too' }}
             </button>
             <button
               v-if="canLeave(r)"

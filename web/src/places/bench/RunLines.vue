@@ -25,6 +25,12 @@ function toggle(key: number) {
 const bad = (s: RunStep) => ['refused', 'failed'].includes(s.state)
 const put = (s: RunStep) => props.steps.some((u) => u.undoes === s.number && u.state === 'done')
 const back = (s: RunStep) => s.kind === 'remove' && s.state === 'done' && !put(s) && props.run.back[s.package ?? '']
+const shortly: Record<string, string> = { quieten: 'quiet', disable: 'off', 'remove-from-image': 'from the image' }
+function backWord(s: RunStep) {
+  if (props.run.back[s.package ?? ''] === 'did-not-start') return 'did not start without it'
+  return s.method === 'quieten' ? 'loud again' : 'came back'
+}
+const healed = computed(() => Object.values(props.run.back).includes('did-not-start'))
 const { busy, wrong, run: doing } = useChange()
 // By name, any time the phone is there and nothing of the run is going.
 const mayPutBack = (s: RunStep) =>
@@ -94,7 +100,7 @@ async function putBack(s: RunStep) {
               ><PackageName :name="l.step.package!" /><i
                 v-if="l.step.kind === 'remove' && l.step.method !== 'remove-for-user'"
                 class="second"
-                >{{ l.step.method === 'quieten' ? 'quiet' : 'off' }}</i
+                >{{ shortly[l.step.method!] }}</i
               ><i v-if="l.step.again" class="second">again</i></template
             ><template v-else>{{ named(l.step) }}</template></span
           >
@@ -102,7 +108,7 @@ async function putBack(s: RunStep) {
             ><span class="said">{{
               l.step.state === 'sent' ? '…' : l.step.state === 'unknown' ? 'nobody knows yet' : l.step.words
             }}</span
-            ><b v-if="back(l.step)" class="ochre"> {{ l.step.method === 'quieten' ? 'loud again' : 'came back' }}</b
+            ><b v-if="back(l.step)" class="ochre"> {{ backWord(l.step) }}</b
             ><b v-if="put(l.step)" class="faint"> put back</b
             ><button
               v-if="mayPutBack(l.step)"
@@ -124,7 +130,9 @@ async function putBack(s: RunStep) {
   <p v-if="wrong" class="came harm" role="alert">{{ wrong }}</p>
   <p v-if="Object.keys(run.back).length" class="came" data-testid="back">
     <b>{{ count(Object.keys(run.back).length, 'package') }} came back by themselves</b>
-    <span class="second">
+    <span v-if="healed" class="second">
+      because the phone did not start without what was taken out of the image, seen {{ lookedAt }}</span
+    ><span v-else class="second">
       after the {{ Object.values(run.back).includes('back-after-update') ? 'update' : 'restart' }}, seen
       {{ lookedAt }}</span
     >:

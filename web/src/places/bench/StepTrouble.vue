@@ -54,15 +54,21 @@ const restore = () =>
     job.watch(made.job)
   })
 const { busy, wrong, run: doing } = useChange()
-type By = 'disable' | 'quieten'
+type By = 'remove-for-user' | 'disable' | 'quieten'
 const doInstead = (by: By) =>
   doing(() =>
     ask(api.POST('/api/v1/runs/{id}/steps/{number}/instead', { params: { path: path.value, query: { by } } })),
   )
+const doneInstead: Record<string, string> = {
+  'remove-for-user': 'Removed for the user',
+  disable: 'Switched off',
+  quieten: 'Made quiet',
+}
 // What is gentler than what was tried, and may be tried instead.
 const gentler = computed(() =>
   (
     [
+      { by: 'remove-for-user', advice: 'remove-for-user', word: 'Remove it for the user instead?' },
       { by: 'disable', advice: 'switch-off', word: 'Switch it off instead?' },
       { by: 'quieten', advice: 'quieten', word: 'Make it quiet instead? It stays.' },
     ] as { by: By; advice: string; word: string }[]
@@ -75,9 +81,7 @@ const gentler = computed(() =>
     {{ step.means?.means }} {{ others }}
     <template v-if="instead"
       ><b
-        >{{ instead.method === 'quieten' ? 'Made quiet' : 'Switched off' }} instead{{
-          instead.state === 'done' ? '' : `: step ${instead.number}`
-        }}.</b
+        >{{ doneInstead[instead.method!] }} instead{{ instead.state === 'done' ? '' : `: step ${instead.number}` }}.</b
       ></template
     >
     <template v-else-if="gentler.length">

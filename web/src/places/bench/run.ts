@@ -12,6 +12,8 @@ export const noChoices: Choices = {
   leave: [],
   off: [],
   quiet: [],
+  user: [],
+  withData: [],
   given: [],
   keep: [],
   without: [],

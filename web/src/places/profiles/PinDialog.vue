@@ -44,6 +44,10 @@ const made = (): Pin => ({
       It stays on the phone, and neither notifies nor works in the background. What it might do before is put back
       exactly.
     </p>
+    <p v-if="how === 'remove-from-image'" class="second">
+      Only on phones with root, and only what is Loose by trials of this very method, with nothing that rests on it; of
+      others the release removes it for the user. What does not start without it undoes that by itself.
+    </p>
     <v-textarea v-model="reason" v-focus label="Why, for whoever reads the release" maxlength="500" />
   </SheetDialog>
 </template>

@@ -11,7 +11,12 @@ export type Step = Schemas['Step']
 export type Pin = Schemas['Pin']
 
 // methods are those of a profile, gentlest first.
-export const methods = ['quieten', 'disable', 'remove-for-user'] as const satisfies readonly Rules['method'][]
+export const methods = [
+  'quieten',
+  'disable',
+  'remove-for-user',
+  'remove-from-image',
+] as const satisfies readonly Rules['method'][]
 export type Extra = Schemas['Extra']
 export type Publication = Schemas['Publication']
 
