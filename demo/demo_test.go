@@ -215,7 +215,7 @@ func TestSeed(t *testing.T) {
 		t.Fatalf("%+v, %v", r.ReleaseLine, err)
 	}
 	releases, err := st.Releases(ctx, store.Scope{}, 100)
-	if err != nil || len(releases) != 12 {
+	if err != nil || len(releases) != 13 {
 		t.Errorf("%d releases, %v", len(releases), err)
 	}
 	withdrawn := 0

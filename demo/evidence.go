@@ -28,9 +28,11 @@ type said struct {
 	Lost       string            `yaml:"lost"`
 	Words      string            `yaml:"words"`
 	Trials     map[string]string `yaml:"trials"`
-	// Disabled and Quietened are trials by those methods, Trials those that removed it.
+	// Disabled, Quietened and FromImage are trials by those methods, Trials those that
+	// removed it.
 	Disabled  map[string]string `yaml:"disabled"`
 	Quietened map[string]string `yaml:"quietened"`
+	FromImage map[string]string `yaml:"fromImage"`
 	Instead   []substitute      `yaml:"instead"`
 	Countries []string          `yaml:"countries"`
 	Sources   []source          `yaml:"sources"`
@@ -85,6 +87,7 @@ func (s *seeder) addSaid() error {
 		told = append(told, edits...)
 		tried := map[evidence.Method]map[string]string{
 			evidence.RemoveForUser: p.Trials, evidence.Disable: p.Disabled, evidence.Quieten: p.Quietened,
+			evidence.RemoveFromImage: p.FromImage,
 		}
 		for method, builds := range tried {
 			for _, build := range sorted(builds) {

@@ -19,6 +19,8 @@ type sampleProfile struct {
 	Purpose string   `yaml:"purpose"`
 	Keep    []string `yaml:"keep"`
 	Disable []string `yaml:"disable"`
+	// FromImage are the loads whose packages go from the image.
+	FromImage []string `yaml:"fromImage"`
 	Pins    []struct {
 		Package string `yaml:"package"`
 		Goes    bool   `yaml:"goes"`
@@ -56,11 +58,15 @@ type sampleRelease struct {
 func (p sampleProfile) rules(ceiling float64) profile.Rules {
 	rules := profile.DefaultRules
 	rules.HighestCeiling, rules.Keep = ceiling, p.Keep
+	rules.Methods = map[evidence.Load]evidence.Method{}
 	for _, load := range p.Disable {
-		if rules.Methods == nil {
-			rules.Methods = map[evidence.Load]evidence.Method{}
-		}
 		rules.Methods[evidence.Load(load)] = evidence.Disable
+	}
+	for _, load := range p.FromImage {
+		rules.Methods[evidence.Load(load)] = evidence.RemoveFromImage
+	}
+	if len(rules.Methods) == 0 {
+		rules.Methods = nil
 	}
 	rules.Pins = []profile.Pin{}
 	for _, pin := range p.Pins {

@@ -19,7 +19,8 @@ var World = func() fs.FS {
 
 // Phones are the scenarios of the stand-ins that the demo has, in the order
 // in which they are attached.
-var Phones = []string{"phones/lyra-5-desk.yaml", "phones/nib-2-shelf.yaml", "phones/lyra-5-drawer.yaml", "phones/view-43-ward.yaml", "phones/fen-box.yaml"}
+var Phones = []string{"phones/lyra-5-desk.yaml", "phones/nib-2-shelf.yaml", "phones/lyra-5-drawer.yaml", "phones/view-43-ward.yaml", "phones/fen-box.yaml",
+	"phones/lyra-5-workshop.yaml", "phones/lyra-5-open.yaml"}
 
 // PutIn is the file of the packages that sample releases put in; see
 // phone.WriteFiles.

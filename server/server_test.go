@@ -210,7 +210,7 @@ var needs = map[string]string{
 	"POST /api/v1/runs/:id/draft": "technician", "POST /api/v1/runs/:id/stop": "technician", "POST /api/v1/runs/:id/continue": "technician",
 	"POST /api/v1/runs/:id/put-back": "technician", "POST /api/v1/runs/:id/look": "technician", "POST /api/v1/runs/:id/steps/:number/leave": "technician",
 	"POST /api/v1/runs/:id/steps/:number/instead": "technician", "PUT /api/v1/runs/:id/checks/:number": "technician", "POST /api/v1/runs/:id/checks/:number/halving": "technician",
-	"POST /api/v1/runs/:id/checks/:number/halving/answer": "technician", "POST /api/v1/rehearsals": "technician", "GET /api/v1/benches/:id/phones/:handle/fits": "technician",
+	"POST /api/v1/runs/:id/checks/:number/halving/answer": "technician", "POST /api/v1/rehearsals": "technician", "GET /api/v1/benches/:id/phones/:handle/fits": "technician", "POST /api/v1/benches/:id/phones/:handle/root": "technician",
 	"GET /api/v1/benches/:id/phones/:handle/backups": "technician", "POST /api/v1/benches/:id/phones/:handle/backups": "technician", "POST /api/v1/backups/:id/verify": "technician", "GET /api/v1/backups": "technician", "POST /api/v1/backups/:id/keep": "technician", "DELETE /api/v1/backups/:id": "technician",
 	"POST /api/v1/backups/:id/restore":  "technician",
 	"POST /api/v1/link/jobs/:id/run":    "bench",

@@ -198,7 +198,8 @@ func (s *Store) candidates(ctx context.Context, q querier, sc Scope, method stri
 					'{}'),
 				(select k.value from claims k where k.package_id = p.id and k.field = 'substitutes'),
 				coalesce(f.strip, ''), coalesce(f.ceiling, 1), coalesce(f.floor, 0), coalesce(f.standing, 'untried'),
-				coalesce(f.phones, 0), coalesce(f.people, 0), coalesce(f.harmed_phones, 0), coalesce(f.suggested, 'unproven'),
+				coalesce(f.phones, 0), coalesce(f.people, 0), coalesce(f.harmed_phones, 0),
+				coalesce(f.suggested, 'unproven'),
 				length(f.strip) - length(regexp_replace(f.strip, '[CLFN]', '', 'g')),
 				length(f.strip) - length(replace(f.strip, 'r', '')),
 				exists (select from presence x join builds b on b.id = x.build_id join facts k on k.id = x.facts_id

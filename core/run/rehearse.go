@@ -184,6 +184,9 @@ type Rehearsal struct {
 	// Root is what the phone answered when it was asked for root, "" where nobody
 	// has asked or nothing needs it.
 	Root android.RootAnswer `json:"root" enum:"su,adbd,refused,none,"`
+	// MaskedBecause says in words why packages are masked and not erased, "" where
+	// none is.
+	MaskedBecause string `json:"maskedBecause"`
 	// Stops says why it can't be run as it is; none where it can.
 	Stops []Stop `json:"stops" nullable:"false"`
 }

@@ -16,9 +16,9 @@ func (w *rehearser) fromImage(row *Row) {
 	if asked && w.r.Root == "" {
 		w.r.Root = image.Root
 	}
-	data := "; its data stays"
+	data := ", data stays"
 	if row.WithData {
-		data = "; its data goes with it"
+		data = ", data goes, too"
 	}
 	// What the consequences are made of: all of it goes, but nothing that the owner has.
 	goes := func() {
@@ -33,7 +33,7 @@ func (w *rehearser) fromImage(row *Row) {
 		row.say(WouldRefuse, BecauseImageLeanedOn, "it stays in the image here: "+touched)
 		w.r.Count.Refuses++
 	case !asked:
-		row.say(ToSee, BecauseImageNotAsked, "needs root: the phone has not been asked for it")
+		row.say(ToSee, BecauseImageNotAsked, "needs root")
 		goes()
 	case !image.Root.Given():
 		row.say(WouldRefuse, BecauseImageNoRoot, rootWords(image.Root))
@@ -42,13 +42,14 @@ func (w *rehearser) fromImage(row *Row) {
 		row.say(WouldAlready, BecauseGoneBefore, "taken out of the image before")
 		w.r.Count.Already++
 	case image.Way == android.Erased:
-		row.say(WouldGo, BecauseImageErased, "erased, its folder saved before: this image can be written"+data)
+		row.say(WouldGo, BecauseImageErased, "erased"+data)
 		row.ImageBytes = image.Bytes
 		w.r.ImageBytes += image.Bytes
 		w.r.Count.Goes++
 		goes()
 	case image.Way == android.Masked:
-		row.say(WouldGo, BecauseImageMasked, "masked at each start: "+maskWords(image.Why)+data)
+		row.say(WouldGo, BecauseImageMasked, "masked"+data)
+		w.r.MaskedBecause = maskWords(image.Why)
 		w.r.Count.Goes++
 		goes()
 	default:

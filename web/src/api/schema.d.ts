@@ -5530,6 +5530,7 @@ export interface components {
                 [key: string]: string;
             };
             lockCode: string;
+            maskedBecause: string;
             model: string;
             /** Format: int64 */
             number: number;

@@ -56,6 +56,9 @@ const goes = computed(() =>
     .filter((x) => x.kind === 'remove' && ['goes', 'refuses'].includes(x.would))
     .map((x) => x.package!),
 )
+const needsRestart = computed(
+  () => !!r.value?.rows.some((x) => x.method === 'remove-from-image' && ['goes', 'to-see'].includes(x.would)),
+)
 const set = (part: Partial<Choices>) => (choices.value = { ...choices.value, ...part })
 
 const { busy, wrong, run, dismiss } = useChange()
@@ -146,7 +149,8 @@ const sure = ref(false)
         />
         <RehearsalRows :rows="r.rows" :choices="choices" @set="set" />
         <p class="line">
-          <label
+          <span v-if="needsRestart" class="second">It restarts at the end: with that goes what leaves the image.</span>
+          <label v-else
             ><input type="checkbox" :checked="!choices.noRestart" @change="set({ noRestart: !choices.noRestart })" />
             Restart it at the end, and look what comes back</label
           >

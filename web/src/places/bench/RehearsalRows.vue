@@ -58,18 +58,16 @@ const gentler = computed(() => (r: Row): { how: How; word: string }[] => {
     { how: 'quiet', word: 'make quiet' },
     { how: 'as-said', word: 'as the release says' },
   ]
-  const may =
-    r.off ||
-    r.would === 'refuses' ||
-    r.code === 'image-not-asked' ||
-    (r.would === 'goes' && cursor.current.value?.number === r.number)
+  const here = cursor.current.value?.number === r.number && ['goes', 'to-see'].includes(r.would)
+  const may = r.off || r.would === 'refuses' || here
+  // What stays in the image has one gentler way; the others are gentler than that.
   const harsh = r.method === 'remove-from-image'
   return may
     ? ways.filter(
         (w) =>
           w.how !== now &&
-          (w.how !== 'off' || harsh || r.method === 'remove-for-user' || r.off) &&
-          (w.how !== 'user' || harsh) &&
+          (w.how === 'user') === (harsh && w.how !== 'as-said') &&
+          (w.how !== 'off' || r.method === 'remove-for-user' || r.off) &&
           (w.how !== 'as-said' || r.off),
       )
     : []
@@ -162,7 +160,9 @@ useKeys([
               r.off && r.would !== 'left-out'
                 ? insteadWord[r.method!]
                 : r.why || (r.would === 'goes' ? '' : word[r.would])
-            }}<template v-if="r.comesBack"> comes back in {{ r.comesBack }} of its trials</template></span
+            }}<template v-if="r.comesBack"
+              >{{ r.why || r.off ? ';' : '' }} comes back in {{ r.comesBack }} of its trials</template
+            ></span
           >
           <span class="acts">
             <button

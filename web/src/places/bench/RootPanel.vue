@@ -30,7 +30,7 @@ const askForRoot = () =>
     const { id } = await ask(
       api.POST('/api/v1/benches/{id}/phones/{handle}/root', {
         params: { path: { id: props.bench, handle: props.phone } },
-        body: props.of,
+        body: { release: props.of.release, profile: props.of.profile },
       }),
     )
     job.watch(id)
@@ -49,8 +49,8 @@ const askForRoot = () =>
     <p v-else-if="rehearsal.root === 'refused'" class="ochre">Root was refused on the phone's screen.</p>
     <template v-else>
       <p v-if="masked.length" class="second">
-        {{ count(masked.length, 'is', 'are') }} masked at each start, the image stays whole. After two starts that do
-        not finish, the phone undoes that by itself.
+        {{ count(masked.length, 'is', 'are') }} masked at each start, and the image stays whole:
+        {{ rehearsal.maskedBecause }}. After two starts that do not finish, the phone undoes that by itself.
       </p>
       <p v-if="erased.length" class="second">
         {{ count(erased.length, 'is', 'are') }} erased, {{ megabytes(rehearsal.imageBytes) }} on the image: each folder
