@@ -43,7 +43,7 @@ type Phone struct {
 
 	cleared map[string]int // how often the data of each was deleted
 	disk    *disk          // of a phone with root, else nil
-	image   []*app         // what is on the image, whatever is bound over it
+	image   []*app         // what it came with, in its order, whatever is bound over the image
 	noRoot  bool           // its owner gives nobody root
 	endBoot func()         // ends what the last start left in the background
 }
@@ -118,12 +118,9 @@ func New(s *Scenario, log *slog.Logger) *Phone {
 // flash writes an image with every package on it to a phone with root. The lock is
 // held, or nobody else has the phone yet.
 func (p *Phone) flash() {
-	p.image = nil
-	for _, a := range p.packages {
-		if a.system() {
-			p.image = append(p.image, a)
-			p.disk.addPackage(a)
-		}
+	p.image = slices.Clone(p.packages)
+	for _, a := range p.image {
+		p.disk.addPackage(a)
 	}
 }
 
@@ -137,6 +134,12 @@ func (p *Phone) scan() {
 	list := make([]*app, 0, len(p.packages))
 	for _, a := range p.image {
 		was := p.byName[a.Name] == a
+		if !a.system() {
+			if was {
+				list = append(list, a)
+			}
+			continue
+		}
 		if p.disk.find(a.imageFile()) == nil && !(was && a.Updated) {
 			delete(p.byName, a.Name)
 			continue
@@ -394,7 +397,7 @@ func (p *Phone) Reset() {
 	p.lockCode = false
 	if p.disk != nil {
 		p.disk.wipe()
-		p.image = slices.DeleteFunc(slices.Clone(p.packages), func(a *app) bool { return !a.system() })
+		p.image = slices.Clone(p.packages)
 	}
 	p.awayUntil = time.Now().Add(p.scenario.RestartTakes)
 	links := p.dropLinks()
