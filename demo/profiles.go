@@ -21,7 +21,7 @@ type sampleProfile struct {
 	Disable []string `yaml:"disable"`
 	// FromImage are the loads whose packages go from the image.
 	FromImage []string `yaml:"fromImage"`
-	Pins    []struct {
+	Pins      []struct {
 		Package string `yaml:"package"`
 		Goes    bool   `yaml:"goes"`
 		Method  string `yaml:"method"`

@@ -40,6 +40,14 @@ func attach(t *testing.T, server, model, build string, names ...string) *attache
 	if err != nil {
 		t.Fatal(err)
 	}
+	return attachScenario(t, server, s, names...)
+}
+
+// attachScenario is attach for a scenario that somebody has changed.
+func attachScenario(t *testing.T, server string, s *phone.Scenario, names ...string) *attached {
+	t.Helper()
+	var err error
+	model, build := strings.TrimSuffix(strings.TrimPrefix(s.Model, "models/"), ".yaml"), s.Build
 	s.Prompt = "none"
 	a := &attached{t: t, phone: phone.New(s, slog.New(slog.DiscardHandler)), dir: t.TempDir(), server: server, about: render.About{Digest: "0123", File: model + "-test-1"}}
 	ctx, cancel := context.WithCancel(context.Background())
@@ -131,7 +139,7 @@ func (a *attached) run(shell []string, form func(*profile.Document, render.About
 func TestScripts(t *testing.T) {
 	server := adbtest.Start(t).Address
 	shells := [][]string{}
-	for _, s := range []string{"dash", "bash", "busybox"} {
+	for _, s := range []string{"dash", "bash", "busybox", "mksh"} {
 		path, err := exec.LookPath(s)
 		if err != nil {
 			t.Fatalf("%v: scripts/test installs it", err)

@@ -9,6 +9,7 @@ import (
 	"testing"
 	"time"
 
+	"roster/core/android"
 	"roster/phone"
 )
 
@@ -27,6 +28,29 @@ func TestFaults(t *testing.T) {
 		n = len(broken)
 	}
 	w := newWorld(t, func(s *phone.Scenario) { s.RemovalTakes = 25 * time.Millisecond }, 24)
+	w.breakRuns(t, n, 700*time.Millisecond)
+}
+
+// TestFaultsWithRoot does the same to runs that take packages out of the image, read
+// and written: masked on one bench, erased on the other.
+func TestFaultsWithRoot(t *testing.T) {
+	n := *runs
+	if n == 0 {
+		n = 3
+	}
+	w := newWorld(t, func(s *phone.Scenario) {
+		s.RemovalTakes = 25 * time.Millisecond
+		s.Root, s.Image = "su", "read-only"
+		if s.Serial == "far-1" {
+			s.Image = "writable"
+		}
+		s.Properties["ro.boot.verifiedbootstate"], s.Properties["ro.boot.veritymode"] = "orange", "disabled"
+	}, 12)
+	w.breakRuns(t, n, 2*time.Second)
+}
+
+// breakRuns breaks n runs, each within some time after it has begun.
+func (w *world) breakRuns(t *testing.T, n int, within time.Duration) {
 	chance := rand.New(rand.NewPCG(*seed, 0))
 	var interrupted, continued, putBack, whole int
 	var longest time.Duration
@@ -46,7 +70,7 @@ func TestFaults(t *testing.T) {
 		}
 		at.begin()
 		id := w.start(at)
-		time.Sleep(time.Duration(chance.IntN(700)) * time.Millisecond)
+		time.Sleep(time.Duration(chance.Int64N(int64(within))))
 		w.breaks(how, at)
 		time.Sleep(time.Duration(chance.IntN(300)) * time.Millisecond)
 		begun := time.Now()
@@ -74,7 +98,7 @@ func TestFaults(t *testing.T) {
 			r = w.ended(id, "put-back")
 			w.agrees(at, r, how)
 		}
-		for _, name := range quiet {
+		for name := range at.noise {
 			if now := at.hear(name).String(); now != at.noise[name] {
 				t.Fatalf("after run %d %s may do %s, and might do %s", i+1, name, now, at.noise[name])
 			}
@@ -116,6 +140,7 @@ func (w *world) agrees(at *place, r ran, how string) {
 	w.t.Helper()
 	off := map[string]bool{}
 	removed, hushed, in := map[string]int{}, map[string]bool{}, map[string]bool{}
+	out := map[string]bool{} // of the image
 	for _, s := range r.Steps {
 		if s.State == "unknown" || s.State == "sent" {
 			w.t.Errorf("%s: step %d is %s though the phone was looked at", how, s.Number, s.State)
@@ -126,6 +151,9 @@ func (w *world) agrees(at *place, r ran, how string) {
 		switch {
 		case s.Method == "quieten":
 			hushed[s.Package] = s.Kind == "remove"
+			continue
+		case s.Method == "remove-from-image" && (s.Kind == "remove" || s.Kind == "put-back"):
+			out[s.Package] = s.Kind == "remove"
 			continue
 		case s.Kind == "put-in" || s.Kind == "take-out":
 			in[s.Package] = s.Kind == "put-in"
@@ -139,6 +167,15 @@ func (w *world) agrees(at *place, r ran, how string) {
 		}
 	}
 	now, times := at.there(), at.phone.TakenOff()
+	for name, is := range out {
+		// What is out of the image is there until the phone starts again, and what is
+		// back in it is not until then.
+		image, there := at.imageOf(name), slices.Contains(now, name)
+		off[name] = !there
+		if (image.State == android.IsMasked || image.State == android.IsErased) != is {
+			w.t.Errorf("%s: the journal says that %s is out of the image: %t; it is %s there", how, name, is, image.State)
+		}
+	}
 	for name, is := range hushed {
 		if noise := at.hear(name); noise.Quiet() != is || !is && noise.String() != at.noise[name] {
 			w.t.Errorf("%s: the journal says that %s is quiet: %t; it may do %s, and might do %s", how, name, is, noise, at.noise[name])

@@ -28,6 +28,7 @@ import (
 	"roster/core/profile"
 	"roster/demo"
 	"roster/faults/door"
+	"roster/faults/sample"
 	"roster/phone"
 	"roster/server"
 	"roster/store"
@@ -40,6 +41,7 @@ type place struct {
 	phone   *phone.Phone
 	address string
 	control string
+	root    bool
 	bench   string
 	handle  string
 	capture string
@@ -58,6 +60,9 @@ func (p *place) there() []string {
 func (p *place) begin() {
 	p.before, p.times, p.noise = p.there(), p.phone.TakenOff(), map[string]string{}
 	for _, name := range quiet {
+		if !slices.Contains(p.before, name) {
+			continue
+		}
 		p.noise[name] = p.hear(name).String()
 	}
 }
@@ -67,6 +72,17 @@ func (p *place) hear(name string) android.Noise {
 	n, _ := android.ReadNoise(string(p.phone.Ask(context.Background(), android.NoiseQuestion(android.PackageName(name)))))
 	return n
 }
+
+// imageOf asks, as root, how a package lies on the image.
+func (p *place) imageOf(name string) android.Image {
+	ask := func(line string) string { return string(p.phone.Ask(context.Background(), line)) }
+	n := android.PackageName(name)
+	lies := android.ReadFolders(ask(android.FoldersQuestion([]android.PackageName{n})))[n]
+	return android.ReadRoot(ask(android.RootQuestion([]string{lies.Folder}))).Of(n, lies)
+}
+
+// imaged are packages that a profile takes out of the image where phones have root.
+var imaged = []string{"com.brannock.tips", "com.brannock.feed.daily", "app.basketree.deals", "com.brannock.games.hub"}
 
 // quiet are packages that the profile quietens, and keys is what it puts in.
 var (
@@ -133,6 +149,7 @@ type world struct {
 	server    *exec.Cmd
 	bench     *exec.Cmd
 	near, far *place
+	root      bool // the phones have it
 	cookie    *http.Cookie
 	profile   string
 	extras    []profile.Extra
@@ -188,6 +205,7 @@ func newWorld(t testing.TB, change func(*phone.Scenario), packages int) *world {
 		t.Fatal(err)
 	}
 	w.near, w.far = w.place("near-1", change), w.place("far-1", change)
+	w.root = w.near.root
 	st, err := store.New(t.Context(), w.database)
 	if err != nil {
 		t.Fatal(err)
@@ -234,7 +252,7 @@ func (w *world) place(serial string, change func(*phone.Scenario)) *place {
 		s.Packages[i].Back = ""
 	}
 	change(s)
-	p := &place{phone: phone.New(s, slog.New(slog.DiscardHandler)), adb: adbtest.Address(w.t)}
+	p := &place{phone: phone.New(s, slog.New(slog.DiscardHandler)), adb: adbtest.Address(w.t), root: s.Root != ""}
 	ctx, cancel := context.WithCancel(context.Background())
 	w.t.Cleanup(cancel)
 	if p.address, err = p.phone.Listen(ctx, "127.0.0.1:0"); err != nil {
@@ -418,7 +436,16 @@ func (w *world) compose(st *store.Store, person store.Person, packages int) stri
 	w.t.Helper()
 	r := profile.Rules{Method: evidence.RemoveForUser, HighestLoad: evidence.Loose, LeastStanding: evidence.Firm, Unproven: profile.ByHand,
 		Extras: w.extras}
-	for _, name := range w.near.there() {
+	there := w.near.there()
+	if w.root {
+		builds, err := st.Builds(w.t.Context(), "brannock", "lyra-5")
+		if err != nil {
+			w.t.Fatal(err)
+		}
+		sample.Shown(w.t, st, builds[0].ID, evidence.RemoveFromImage, imaged...)
+		there = append(slices.Clone(imaged), slices.DeleteFunc(there, func(name string) bool { return slices.Contains(imaged, name) })...)
+	}
+	for _, name := range there {
 		if slices.Contains([]string{"com.brannock.home", "com.brannock.keys", "com.brannock.dialler", "com.brannock.retaildemo"}, name) {
 			continue // the phone needs them, or an administrator guards it
 		}
@@ -429,6 +456,9 @@ func (w *world) compose(st *store.Store, person store.Person, packages int) stri
 			pin := profile.Pin{Package: android.PackageName(name), Goes: true, Reason: "to be taken off"}
 			if slices.Contains(quiet, name) && w.extras != nil {
 				pin.Method = evidence.Quieten
+			}
+			if w.root && slices.Contains(imaged, name) {
+				pin.Method = evidence.RemoveFromImage
 			}
 			r.Pins = append(r.Pins, pin)
 		}
@@ -467,8 +497,18 @@ func (w *world) start(p *place) string {
 	if w.extras != nil {
 		choices["given"] = []string{keys.Name}
 	}
+	body := map[string]any{"profile": w.profile, "capture": p.capture, "choices": choices, "bench": p.bench, "phone": p.handle}
 	var made struct{ ID string }
-	w.api("POST", "/api/v1/runs", map[string]any{"profile": w.profile, "capture": p.capture, "choices": choices, "bench": p.bench, "phone": p.handle}, &made)
+	if w.root {
+		w.api("POST", "/api/v1/benches/"+p.bench+"/phones/"+p.handle+"/root", map[string]any{"profile": w.profile}, &made)
+		w.until("the phone is asked for root", func() bool {
+			var job struct{ State string }
+			w.try("GET", "/api/v1/jobs/"+made.ID, nil, &job)
+			return job.State == "done"
+		})
+		body["root"] = made.ID
+	}
+	w.api("POST", "/api/v1/runs", body, &made)
 	return made.ID
 }
 

@@ -46,6 +46,8 @@ func Commands(s profile.Step) (off, back string) {
 	case evidence.Quieten:
 		before := android.Noise{Any: "default", In: "default", Notify: android.Granted}
 		return strings.Join(android.Quietening(s.Package, newest), "; "), strings.Join(android.Loudening(s.Package, before), "; ")
+	case evidence.RemoveFromImage:
+		return "the shell script with --root, or a bench", "its undo script with --root, or the bench"
 	case evidence.Disable:
 		return "pm disable-user --user 0 " + string(s.Package), "pm enable --user 0 " + string(s.Package)
 	}

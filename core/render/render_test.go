@@ -33,7 +33,7 @@ func document(names ...string) *profile.Document {
 // shells is every POSIX shell that this machine has.
 func shells(t testing.TB) []string {
 	var found []string
-	for _, s := range []string{"dash", "bash", "sh", "busybox"} {
+	for _, s := range []string{"dash", "bash", "sh", "busybox", "mksh"} {
 		if path, err := exec.LookPath(s); err == nil {
 			found = append(found, path)
 		}
@@ -96,8 +96,8 @@ func FuzzQuote(f *testing.F) {
 // TestScriptsAreClean has shellcheck and each shell's own parser read both
 // scripts, with everything around the names as hostile as it can be.
 func TestScriptsAreClean(t *testing.T) {
-	d := document("com.example.tips", "com.example.feed", "com.example.loud")
-	d.Steps[1].Method, d.Steps[2].Method = evidence.Disable, evidence.Quieten
+	d := document("com.example.tips", "com.example.feed", "com.example.loud", "com.example.deep")
+	d.Steps[1].Method, d.Steps[2].Method, d.Steps[3].Method = evidence.Disable, evidence.Quieten, evidence.RemoveFromImage
 	d.Model.Device = "dev'; reboot #"
 	for _, text := range []*string{&d.Edition.Name, &d.Edition.Purpose, &d.Publisher, &d.Maker.Name, &d.Model.Name, &d.Published} {
 		*text = "x\nreboot\r; $(reboot) `reboot` \u2028reboot\u202e"

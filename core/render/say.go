@@ -153,6 +153,7 @@ var allScripts = sync.OnceValue(func() map[string]*template.Template {
 		all[code] = template.Must(template.New("").Funcs(template.FuncMap{
 			"quote": posix.Quote, "comment": comment, "ps": QuotePowerShell, "bat": batchText,
 			"noiseQuestion": func(name string) string { return android.NoiseQuestion(android.PackageName(name)) },
+			"bootScript":    func() string { return android.Script },
 			"say":           s.shell, "power": s.power, "plain": s.plain,
 		}).ParseFS(templateFiles, "*.tmpl"))
 	}

@@ -9,6 +9,7 @@ import (
 	"strings"
 	"testing"
 
+	"roster/core/evidence"
 	"roster/core/profile"
 )
 
@@ -43,6 +44,7 @@ func TestWordsOfScripts(t *testing.T) {
 // same, and writes the same log.
 func TestSpokenScripts(t *testing.T) {
 	d := document("a.one", "a.two", "a.three")
+	d.Steps[2].Method = evidence.RemoveFromImage // for the user, without --root
 	d.Steps = append(d.Steps, profile.Step{Number: 4, Kind: profile.Setting, Phase: profile.Before, Namespace: "global", Key: "k", Value: "0.5"})
 	for _, code := range Languages() {
 		a := about

@@ -81,6 +81,8 @@ type plan struct {
 	// Leaves and Quiets count what leaves the phone or is switched off, and what
 	// stays and is quietened.
 	Leaves, Quiets int
+	// Images counts what is taken out of the image.
+	Images         int
 	WithdrawnWords string
 }
 
@@ -153,6 +155,9 @@ func newPlan(d *profile.Document, a About) (*plan, error) {
 		case s.Kind == profile.Remove:
 			p.Removals = append(p.Removals, s)
 			p.Calls = append(p.Calls, p.call(s))
+			if s.Method == evidence.RemoveFromImage {
+				p.Images++
+			}
 			if s.Leaves() {
 				p.Leaves++
 			} else {
@@ -183,6 +188,8 @@ func (p *plan) call(s profile.Step) call {
 		c.Call, p.Disables = "switch_off "+c.Name, true
 	case evidence.Quieten:
 		c.Call = "quieten " + c.Name
+	case evidence.RemoveFromImage:
+		c.Call = "from_image " + c.Name
 	}
 	for _, text := range s.Conditions {
 		condition, ok := impact.ParseCondition(text)

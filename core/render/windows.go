@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"roster/core/android"
+	"roster/core/evidence"
 	"roster/core/profile"
 )
 
@@ -49,6 +50,18 @@ func BatchUndo(d *profile.Document, a About) ([]byte, error) {
 	return windows("remove.bat.tmpl", d, a, "", true)
 }
 
+// forUser removes for the user what the release takes out of the image: these scripts
+// do nothing as root.
+func (p *plan) forUser() {
+	for _, list := range [][]profile.Step{p.Removals, p.Ordered} {
+		for i := range list {
+			if list[i].Method == evidence.RemoveFromImage {
+				list[i].Method = evidence.RemoveForUser
+			}
+		}
+	}
+}
+
 // windows writes a script with the line ends of Windows.
 func windows(name string, d *profile.Document, a About, undoEnding string, undo bool) ([]byte, error) {
 	p, err := newPlan(d, a)
@@ -56,6 +69,7 @@ func windows(name string, d *profile.Document, a About, undoEnding string, undo 
 		return nil, err
 	}
 	p.Undo, p.UndoFile = undo, a.File+undoEnding
+	p.forUser()
 	for _, m := range d.Models() {
 		if batchText(m.Device) != m.Device || strings.ContainsRune(m.Device, ' ') {
 			return nil, fmt.Errorf("the device name %q can't stand in a script for Windows", android.Printable(m.Device, 60))
