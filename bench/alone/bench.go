@@ -287,6 +287,7 @@ func (b *Bench) Start(ctx context.Context, c run.Choices) (uuid.UUID, error) {
 		b.mu.Unlock()
 		return uuid.Nil, errors.Join(errStops, errors.New(run.StopWords(r.Stops)))
 	}
+	c = b.release.Choose(c)
 	d, id := b.release.Document, b.read.capture.Identity
 	r := &kept{
 		run: run.NewKept(run.Plan(d, c), b.read.phone, id.Form, id.Fingerprint),

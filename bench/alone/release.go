@@ -9,6 +9,7 @@ import (
 	"aead.dev/minisign"
 
 	"roster/core/android"
+	"roster/core/evidence"
 	"roster/core/profile"
 	"roster/core/run"
 )
@@ -74,9 +75,20 @@ func (r *Release) Tell(status []byte) error {
 	return nil
 }
 
-// Rehearse is run.Rehearse with what the publisher says of the release by now.
+// Choose is what somebody chose, with what a page decides: it does nothing as root,
+// and so removes for the user what the release takes out of the image.
+func (r *Release) Choose(c run.Choices) run.Choices {
+	for _, s := range r.Document.Removals() {
+		if s.Method == evidence.RemoveFromImage && !slices.Contains(c.User, s.Package) {
+			c.User = append(slices.Clone(c.User), s.Package)
+		}
+	}
+	return c
+}
+
+// Rehearse is run.Rehearse of Choose, with what the publisher says of the release by now.
 func (r *Release) Rehearse(s run.Subject, c run.Choices) run.Rehearsal {
-	out := run.Rehearse(r.Document, s, c)
+	out := run.Rehearse(r.Document, s, r.Choose(c))
 	if r.Status.State == profile.Withdrawn {
 		out.Stops = append(out.Stops, run.Stop{Code: run.MarkedAsNotFor, Words: "this release was withdrawn: " + r.Status.Reason})
 	}

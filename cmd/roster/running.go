@@ -204,9 +204,9 @@ func (r *remote) job(ctx context.Context, id string) (result json.RawMessage, er
 func runCommand() *cobra.Command {
 	var to remote
 	var phone string
-	var rehearse, draft, asJSON bool
+	var rehearse, draft, asJSON, root bool
 	choices := run.Choices{Leave: []android.PackageName{}, Off: []android.PackageName{}, Keep: []string{}, Without: []int{}, Seen: []int{}}
-	var leave, off, quiet, files []string
+	var leave, off, quiet, user, data, files []string
 	c := &cobra.Command{
 		Use:   "run RELEASE",
 		Short: "Run a release on a phone of a bench; with --rehearse say what it would do",
@@ -216,18 +216,12 @@ the run can be continued or put back. Exit code: 0 all went well, 1 it can't be 
 was refused or interrupted, 2 used wrongly.`,
 		Example: `  roster bench run brannock/lyra-5/short-loan --phone "Lyra 5" --rehearse
   roster bench run brannock/lyra-5/short-loan/3 --phone 192.0.2.7:5555 --keep payments
-  roster bench run brannock/lyra-5/ward-phone --file base.apk --file split_config.en.apk`,
+  roster bench run brannock/lyra-5/ward-phone --file base.apk --file split_config.en.apk
+  roster bench run brannock/lyra-5/workshop-phone --root --for-user com.brannock.tips`,
 		Args: wantArgs(1, 1, "a release: MAKER/MODEL/EDITION[/NUMBER]"),
 		RunE: func(c *cobra.Command, args []string) error {
-			for _, name := range leave {
-				choices.Leave = append(choices.Leave, android.PackageName(name))
-			}
-			for _, name := range off {
-				choices.Off = append(choices.Off, android.PackageName(name))
-			}
-			for _, name := range quiet {
-				choices.Quiet = append(choices.Quiet, android.PackageName(name))
-			}
+			choices.Leave, choices.Off, choices.Quiet = packagesOf(leave), packagesOf(off), packagesOf(quiet)
+			choices.User, choices.WithData = packagesOf(user), packagesOf(data)
 			ctx, out := c.Context(), c.OutOrStdout()
 			body, err := to.what(ctx, args[0], draft)
 			if err != nil {
@@ -242,6 +236,11 @@ was refused or interrupted, 2 used wrongly.`,
 			}
 			if choices.Given, err = to.give(ctx, c.ErrOrStderr(), p, files); err != nil {
 				return err
+			}
+			if root {
+				if body["root"], err = to.askForRoot(ctx, c.ErrOrStderr(), p, body); err != nil {
+					return err
+				}
 			}
 			body["choices"] = choices
 			var r run.Rehearsal
@@ -268,6 +267,9 @@ was refused or interrupted, 2 used wrongly.`,
 	f.StringArrayVar(&leave, "leave", nil, "a package that stays on this phone; may be given several times")
 	f.StringArrayVar(&off, "switch-off", nil, "a package that is switched off instead of removed")
 	f.StringArrayVar(&quiet, "make-quiet", nil, "a package that stays and is made quiet instead")
+	f.BoolVar(&root, "root", false, "ask the phone, and whoever holds it, for root: for releases that take packages out of the image")
+	f.StringArrayVar(&user, "for-user", nil, "a package that is removed for the user instead of taken out of the image")
+	f.StringArrayVar(&data, "with-data", nil, "a package whose data goes, too, when it is taken out of the image")
 	f.StringArrayVar(&files, "file", nil, "a package file that the release puts in: the phone's bench is given it, and keeps it")
 	f.StringArrayVar(&choices.Keep, "keep", []string{}, "a function that the phone's owner uses, such as payments")
 	f.IntSliceVar(&choices.Without, "without", []int{}, "numbers of other steps that are left out")
@@ -275,6 +277,33 @@ was refused or interrupted, 2 used wrongly.`,
 	f.BoolVar(&choices.NoRestart, "no-restart", false, "do not restart the phone at the end")
 	f.BoolVar(&choices.Anyway, "anyway", false, "run it on a firmware of the model that it was not made for")
 	return c
+}
+
+// packagesOf are names as somebody typed them; the server parses them.
+func packagesOf(names []string) []android.PackageName {
+	list := make([]android.PackageName, len(names))
+	for i, name := range names {
+		list[i] = android.PackageName(name)
+	}
+	return list
+}
+
+// askForRoot has the bench ask a phone for root and returns the job that tells what
+// came of it.
+func (r *remote) askForRoot(ctx context.Context, say io.Writer, p benchPhone, of map[string]any) (string, error) {
+	body := map[string]any{}
+	for _, key := range []string{"release", "profile"} {
+		if of[key] != nil {
+			body[key] = of[key]
+		}
+	}
+	fmt.Fprintln(say, "Asking the phone for root: answer on its screen.")
+	var asked struct{ ID string }
+	if err := r.ask(ctx, http.MethodPost, "/api/v1/benches/"+p.bench+"/phones/"+p.Handle+"/root", nil, body, &asked); err != nil {
+		return "", err
+	}
+	_, err := r.job(ctx, asked.ID)
+	return asked.ID, err
 }
 
 // capture takes a fresh capture of a phone and returns its id.

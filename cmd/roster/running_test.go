@@ -56,6 +56,11 @@ func (b *benchServer) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		}
 		w.WriteHeader(http.StatusAccepted)
 		io.WriteString(w, `{"job":"j2"}`)
+	case path == "/benches/b1/phones/h1/root":
+		if string(raw) != `{"release":"r3"}` {
+			b.t.Errorf("asked for root with %s", raw)
+		}
+		io.WriteString(w, `{"id":"j1"}`)
 	case path == "/jobs/j2/events":
 		io.WriteString(w, "event: job\ndata: "+
 			`{"state":"done","result":{"packages":[{"package":"org.open.keys","versionName":"2"}],"wrong":["x.apk: no"]}}`+"\n\n")
@@ -129,6 +134,8 @@ func TestBenchRun(t *testing.T) {
 
 		"with a file": {[]string{"run", "brannock/lyra-5/short-loan", "--phone", "h1", "--file", file, "--make-quiet", "com.a.e"}, `[]`,
 			[]string{told("finished", `{"done":1}`, done)}, nil, "", `"given":["org.has.it","org.open.keys"]`},
+		"with root": {[]string{"run", "brannock/lyra-5/short-loan", "--phone", "h1", "--root", "--for-user", "com.a.e", "--with-data", "com.a.f"}, `[]`,
+			[]string{told("finished", `{"done":1}`, done)}, nil, "", `"user":["com.a.e"],"withData":["com.a.f"],"given":["org.has.it"]`},
 		"quiet": {[]string{"run", "brannock/lyra-5/short-loan", "--phone", "h1", "--make-quiet", "com.a.e"}, `[]`,
 			[]string{told("finished", `{"done":1}`, done)}, nil, "", `"quiet":["com.a.e"],"given":["org.has.it"]`},
 	} {

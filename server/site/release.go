@@ -12,6 +12,7 @@ import (
 	"github.com/google/uuid"
 	"rsc.io/qr"
 
+	"roster/core/evidence"
 	"roster/core/profile"
 	"roster/core/render"
 	"roster/core/run"
@@ -222,6 +223,8 @@ type releasePage struct {
 	CanHere bool
 	// Goes are the steps that go, each with its commands.
 	Goes []goes
+	// Images counts those of them that go from the image.
+	Images int
 	// Quiet stay on the phone and are made quiet.
 	Quiet []goes
 	// Losses are the functions that go, in a row.
@@ -269,6 +272,9 @@ func pageOf(r store.Release, d *profile.Document, a render.About, spoken store.S
 		off, back := render.Commands(s)
 		s.Label = cmp.Or(spoken.Labels[string(s.Package)], s.Label)
 		one := goes{s, off, back, about(spoken.Abouts[string(s.Package)])}
+		if s.Method == evidence.RemoveFromImage {
+			p.Images++
+		}
 		if s.Leaves() {
 			p.Goes = append(p.Goes, one)
 		} else {
