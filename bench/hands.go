@@ -28,6 +28,7 @@ type StandIn struct {
 	Build    string `json:"build"`
 	Update   string `json:"update" doc:"The build that waits to be installed"`
 	Stuck    string `json:"stuck" doc:"Why it does not start"`
+	Root     string `json:"root" doc:"Whether whoever asks is given root: given, refused, or nothing on a phone without"`
 }
 
 func (s *Station) hand(serial string) Hand {

@@ -91,7 +91,7 @@ test('what is this app: watched, and from pasted lines', { tag: '@either' }, asy
   const watch = page.getByRole('region', { name: 'What is this app?' })
   await watch.getByRole('button', { name: /^Watch/ }).click()
   await expect(watch).toContainText('Open the app on the phone now')
-  await page.getByLabel('Package whose app to open').fill('com.fieldnote.chirrup')
+  await page.getByLabel('Package to open, or to need').fill('com.fieldnote.chirrup')
   await page.getByRole('button', { name: 'Open this app' }).click()
   await expect(watch.getByRole('link', { name: 'com.fieldnote.chirrup' })).toBeVisible()
   await expect(watch).toContainText('started with it: com.fieldnote.services, com.fieldnote.appmanager')

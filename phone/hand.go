@@ -23,6 +23,8 @@ type Condition struct {
 	Update string `json:"update"`
 	// Stuck says why the phone does not start, "" when it does.
 	Stuck string `json:"stuck"`
+	// Root is "given" or "refused" on a phone that has it, else "".
+	Root string `json:"root"`
 }
 
 // Condition tells how the phone is now.
@@ -30,7 +32,11 @@ func (p *Phone) Condition() Condition {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	s := p.scenario
-	return Condition{Name: s.Name, Plugged: p.plugged, Asking: len(p.prompts), LockCode: p.lockCode, Build: s.Build, Update: s.Update, Stuck: p.stuck}
+	root := ""
+	if p.disk != nil {
+		root = map[bool]string{true: "refused", false: "given"}[p.noRoot]
+	}
+	return Condition{Root: root, Name: s.Name, Plugged: p.plugged, Asking: len(p.prompts), LockCode: p.lockCode, Build: s.Build, Update: s.Update, Stuck: p.stuck}
 }
 
 // Actions are what a hand can do to a phone, with what each does.
@@ -47,6 +53,7 @@ var Actions = []struct{ Word, Does string }{
 	{"update", "install the firmware that waits"},
 	{"reset", "reset the phone as it came"},
 	{"open", "open the app of a package"},
+	{"need", "let it not start without a package"},
 	{"give-root", "give root to whoever asks for it"},
 	{"refuse-root", "give it to nobody"},
 }
@@ -97,6 +104,8 @@ func (p *Phone) Do(action, with string) error {
 		p.TakeRemovals(time.Duration(n) * time.Millisecond)
 	case "give-root", "refuse-root":
 		p.AllowRoot(action == "give-root")
+	case "need":
+		return p.Need(with)
 	case "open":
 		return p.Open(with)
 	default:
@@ -106,6 +115,17 @@ func (p *Phone) Do(action, with string) error {
 		}
 		return fmt.Errorf("%w: %q; there are %s", ErrAction, action, strings.Join(words, ", "))
 	}
+	return nil
+}
+
+// Need has the phone not start any more without a package.
+func (p *Phone) Need(name string) error {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if p.byName[name] == nil {
+		return fmt.Errorf("no package %q to need", name)
+	}
+	p.needs = append(p.needs, NoStart{name, "always"})
 	return nil
 }
 

@@ -42,6 +42,7 @@ type Phone struct {
 	takenOff  map[string]int            // how often each package went
 
 	cleared map[string]int // how often the data of each was deleted
+	needs   []NoStart      // what a hand said that it does not start without
 	disk    *disk          // of a phone with root, else nil
 	image   []*app         // what it came with, in its order, whatever is bound over the image
 	noRoot  bool           // its owner gives nobody root
@@ -366,7 +367,7 @@ func (p *Phone) boot(n int) {
 	p.logLines, p.started = nil, time.Now()
 	p.awayUntil = time.Now().Add(time.Duration(n) * p.scenario.RestartTakes)
 	p.stuck = ""
-	needs := slices.Clone(p.scenario.NoStart)
+	needs := slices.Concat(p.scenario.NoStart, p.needs)
 	for _, a := range p.packages {
 		if a.StartNeeds != "" {
 			needs = append(needs, NoStart{a.Name, a.StartNeeds})

@@ -4744,6 +4744,8 @@ export interface components {
             /** Format: int64 */
             number: number;
             plugged: boolean;
+            /** @description Whether whoever asks is given root: given, refused, or nothing on a phone without */
+            root: string;
             /** @description Why it does not start */
             stuck: string;
             /** @description The build that waits to be installed */
@@ -6277,6 +6279,8 @@ export interface components {
             lockCode: boolean;
             name: string;
             plugged: boolean;
+            /** @description Whether whoever asks is given root: given, refused, or nothing on a phone without */
+            root: string;
             /** @description Why it does not start */
             stuck: string;
             /** @description The build that waits to be installed */

@@ -25,6 +25,13 @@ const actions = computed(() => [
     may: !!s.value.update,
   },
   { word: 'reset', label: 'Reset it', may: true },
+  ...(s.value.root
+    ? [
+        s.value.root === 'given'
+          ? { word: 'refuse-root', label: 'Give root to nobody', may: true }
+          : { word: 'give-root', label: 'Give root to whoever asks', may: true },
+      ]
+    : []),
 ])
 const act = (action: string, more?: string) =>
   job.start(props.bench, { kind: 'hand', address: s.value.address, action, with: more })
@@ -52,11 +59,14 @@ const act = (action: string, more?: string) =>
       <input
         v-model="app"
         class="field mono"
-        aria-label="Package whose app to open"
+        aria-label="Package to open, or to need"
         placeholder="com.fieldnote.chirrup"
         maxlength="255"
       />
       <button class="act" :disabled="!app.trim() || job.busy.value">Open this app</button>
+      <button class="act" type="button" :disabled="!app.trim() || job.busy.value" @click="act('need', app.trim())">
+        Not start without it
+      </button>
     </form>
     <p v-if="job.wrong.value" class="ochre" role="alert">{{ job.wrong.value }}</p>
   </section>
