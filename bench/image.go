@@ -372,7 +372,7 @@ func (w *runner) settleImage(words *string) error {
 		}
 	}
 	if len(healed) > 0 {
-		*words += "; it did not start before it had undone what was taken out of the image"
+		*words += ", all undone"
 		more := ""
 		if n := len(healed); n > 1 {
 			more = fmt.Sprintf(" and %d more", n-1)

@@ -318,12 +318,15 @@ func (w *rehearser) outcome() {
 	known := impact.Known{
 		Conditions: map[android.PackageName][]string{},
 		Refused:    w.Refused,
-		ComesBack:  w.ComesBack,
+		ComesBack:  map[android.PackageName]int{},
 		Before:     impact.Before{Held: map[string]android.PackageName{}},
 	}
 	for _, row := range w.r.Rows {
 		if row.Kind == profile.Remove && w.set[row.Package] != "" {
 			known.Conditions[row.Package] = row.Conditions
+			if row.ComesBack > 0 {
+				known.ComesBack[row.Package] = row.ComesBack
+			}
 		}
 		if row.Kind == profile.PutIn && row.Role != "" && row.Would != LeftOut && row.Would != ToSee {
 			known.Before.Held[row.Role] = row.Package

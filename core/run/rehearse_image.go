@@ -11,6 +11,7 @@ import (
 // fromImage says what would become of a package that is taken out of the image,
 // and in which way.
 func (w *rehearser) fromImage(row *Row) {
+	row.ComesBack = 0 // out of the image it has nothing to come back from
 	row.WithData = slices.Contains(w.c.WithData, row.Package)
 	image, asked := w.Images[row.Package]
 	if asked && w.r.Root == "" {

@@ -2,12 +2,25 @@
 // What a profile is, and what its line comes to, in figures.
 import { computed } from 'vue'
 import { megabytes } from '@/format/numbers'
+import { methodWord } from '@/format/vocabulary'
 import FollowButton from '@/shell/FollowButton.vue'
 import type { Schemas } from '@/api/client'
 import type { Composition } from './profile'
 
 const props = defineProps<{ profile: Schemas['Composed']; composition: Composition }>()
-const freed = computed(() => props.composition.freed.reduce((n, f) => n + f.bytes, 0))
+// What is masked in an image frees nothing: only what is erased there does, which the
+// phone decides.
+const freed = computed(() =>
+  props.composition.freed.filter((f) => f.method !== 'remove-from-image').reduce((n, f) => n + f.bytes, 0),
+)
+const said = computed(() =>
+  props.composition.freed
+    .map((f) => {
+      const where = f.method === 'remove-from-image' ? ', on the image of phones that let it be written' : ''
+      return `${methodWord[f.method]}: ${megabytes(f.bytes)}${where}`
+    })
+    .join('; '),
+)
 </script>
 
 <template>
@@ -45,7 +58,7 @@ const freed = computed(() => props.composition.freed.reduce((n, f) => n + f.byte
         <dd>{{ composition.startsAtBoot }}</dd>
         <dt>start at boot, fewer</dt>
       </div>
-      <div v-if="freed" :title="composition.freed.map((f) => `${f.method}: ${megabytes(f.bytes)}`).join(', ')">
+      <div v-if="freed" :title="said">
         <dd>{{ megabytes(freed) }}</dd>
         <dt>freed</dt>
       </div>

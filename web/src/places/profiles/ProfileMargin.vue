@@ -5,7 +5,7 @@ import { computed } from 'vue'
 import type { Schemas } from '@/api/client'
 import { ago, exactTime } from '@/format/dates'
 import { ceiling, count, onlyIf, people, sentence } from '@/format/numbers'
-import { loadWord, roleName, slugWords } from '@/format/vocabulary'
+import { loadWord, methodWord, roleName, slugWords } from '@/format/vocabulary'
 import LoadMark from '@/marks/LoadMark.vue'
 import PackageName from '@/marks/PackageName.vue'
 import { buildName } from '@/composables/scope'
@@ -70,6 +70,9 @@ const modelOf = (slug: string) => props.profile.sisters.find((s) => s.slug === s
       {{ people(props.row.people) }}
     </p>
     <p class="break">{{ props.row.goes ? 'Goes' : 'Stays' }}: {{ sentence(props.row.why) }}</p>
+    <p v-if="props.row.goes && props.row.gentler" class="second break">
+      {{ sentence(`${methodWord[props.row.method]}: ${props.row.gentler}`) }}
+    </p>
     <p v-for="c in props.row.conditions ?? []" :key="c" class="ochre">{{ onlyIf(c) }}</p>
   </template>
   <h2>Jobs on the phone</h2>

@@ -96,7 +96,7 @@ function origin(one: string) {
       >at the harshest
       <select
         class="field"
-        :value="rules.harshest ?? 'remove-for-user'"
+        :value="rules.harshest ?? 'remove-from-image'"
         :disabled="!editable"
         aria-label="The harshest method allowed"
         @change="emit('rules', { harshest: value($event) as Rules['method'] })"
