@@ -24,7 +24,7 @@ func TestKeptAsStored(t *testing.T) {
 	c := w.linkedOn("one", "1", loose)
 	_, quiet := w.edition("Quiet", "l.other", "l.lib")
 	for seed := range uint64(12) {
-		both := &twice{world: w, r: rand.New(rand.NewPCG(seed, 1)), phone: fmt.Sprint("phone ", seed)}
+		both := &twice{world: w, r: rand.New(rand.NewPCG(seed, 1)), phone: fmt.Sprint("phone ", seed), rooted: seed%2 == 1}
 		both.start(quiet, c)
 		for step := 0; step < 60 && !t.Failed(); step++ {
 			both.step()
@@ -43,6 +43,7 @@ type twice struct {
 	flying []int // steps that the bench has
 	began  bool  // this attempt's first report was made
 	boots  int
+	rooted bool // something goes from the image
 	gone   map[android.PackageName]bool
 }
 
@@ -57,6 +58,8 @@ func (b *twice) start(r store.ReleaseLine, c store.CaptureSummary) {
 	for i := range d.Steps {
 		if d.Steps[i].Package == "l.other" {
 			d.Steps[i].Method = evidence.Quieten
+		} else if b.rooted && d.Steps[i].Package == "l.lib" {
+			d.Steps[i].Method = evidence.RemoveFromImage
 		}
 	}
 	d.Steps = append([]profile.Step{{Number: 90, Kind: profile.PutIn, Phase: profile.Before, Package: "l.new", Role: "HOME"}}, d.Steps...)
@@ -82,6 +85,13 @@ func (b *twice) seen() *run.Seen {
 		if name == "l.other" || b.gone[name] == (name == "l.new") {
 			s.Installed = append(s.Installed, name)
 		}
+	}
+	if b.rooted && b.r.IntN(4) > 0 {
+		image := android.Image{Root: android.RootBySu, State: android.OnImage, Way: android.Masked, Folder: "/product/app/Lib", At: "/product"}
+		if b.gone["l.lib"] {
+			image.State = []android.ImageState{android.IsMasked, android.IsHealed}[b.r.IntN(2)]
+		}
+		s.Settings[run.Key{Namespace: run.Image, Key: "l.lib"}.String()] = image.String()
 	}
 	// Some phones do not tell what a package may do when they are looked at.
 	if noise := "default,default,granted,-,10"; b.r.IntN(4) > 0 {

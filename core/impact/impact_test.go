@@ -213,6 +213,24 @@ func TestLargest(t *testing.T) {
 	}
 }
 
+// TestTouched: what could hold a role, runs as a part of the system, administers or
+// has others rest on it by a hard link stays in the image; whatever else they do, the
+// others may go.
+func TestTouched(t *testing.T) {
+	w := world()
+	w.Packages = append(w.Packages, pkg("a.always", func(p *android.Package) { p.Persistent = true }),
+		pkg("a.system", func(p *android.Package) { p.SharedUser = "android.uid.system" }))
+	n := Read(w)
+	for name, want := range map[android.PackageName]string{
+		"a.home": "it could be the phone's HOME", "a.keys": "it could be the phone's", "a.suite": "rests on it by a", "a.themes": "a.home rests on it",
+		"a.ident": "administrator", "a.always": "always runs", "a.system": "runs as a part of the system", "a.vibrate": "", "a.night": "", "a.nobody": "",
+	} {
+		if got := n.Touched(name); want == "" && got != "" || !strings.Contains(got, want) {
+			t.Errorf("%s: %q, want %q", name, got, want)
+		}
+	}
+}
+
 func TestOrder(t *testing.T) {
 	rng := rand.New(rand.NewPCG(9, 9))
 	for range 100 {

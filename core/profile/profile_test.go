@@ -248,6 +248,54 @@ func TestQuieten(t *testing.T) {
 
 // TestRunSheet holds the order: what people see to, what rests on others before
 // them, waits, and what to try.
+// TestFromImage: only what is Loose by trials of taking it out of the image, nobody's
+// but a maker's, and touched by nothing goes from there; the rest is removed for the
+// user, by its own figures, and says why.
+func TestFromImage(t *testing.T) {
+	rules := DefaultRules
+	rules.Methods = map[evidence.Load]evidence.Method{evidence.Loose: evidence.RemoveFromImage, evidence.LeanedOn: evidence.RemoveFromImage}
+	shown := func(load evidence.Load) map[evidence.Method]Figures {
+		return map[evidence.Method]Figures{evidence.RemoveFromImage: {Ceiling: 0.1, Standing: evidence.Fair, Phones: 24, People: 3, Suggested: load}}
+	}
+	b := basis(needs("a.untried", "a.tie1"))
+	gentler := func(c Composition, name string) (evidence.Method, string) {
+		row := c.Rows[slices.IndexFunc(c.Rows, func(r Row) bool { return r.Package == android.PackageName("a."+name) })]
+		return row.Method, row.Gentler
+	}
+	for what, c := range map[string]struct {
+		name   string
+		change func(*Candidate)
+		why    string
+	}{
+		"shown":             {"low", func(c *Candidate) { c.By = shown(evidence.Loose) }, ""},
+		"not shown":         {"low", func(c *Candidate) { c.By = shown(evidence.Unproven) }, "not shown Loose by trials of taking it out"},
+		"never tried so":    {"low", func(*Candidate) {}, "not shown Loose"},
+		"the platform's":    {"low", func(c *Candidate) { c.By, c.Origin = shown(evidence.Loose), "platform" }, "the platform's own stays"},
+		"leaned on":         {"tie2", func(c *Candidate) { c.By = shown(evidence.Loose) }, "only what is Loose"},
+		"something rests":   {"tie1", func(c *Candidate) { c.By = shown(evidence.Loose) }, "a.untried rests on it"},
+		"pinned, not shown": {"heavy", func(c *Candidate) { c.By = shown(evidence.Loose) }, "it could be the phone's HOME"},
+	} {
+		one := b
+		one.Candidates = slices.Clone(b.Candidates)
+		c.change(&one.Candidates[slices.IndexFunc(one.Candidates, func(x Candidate) bool { return x.Package == android.PackageName("a."+c.name) })])
+		r := rules
+		if c.name == "heavy" {
+			r.Pins = []Pin{{Package: "a.heavy", Goes: true, Method: evidence.RemoveFromImage, Reason: "asked for"}}
+		}
+		method, why := gentler(Compose(one, r), c.name)
+		if c.why == "" && (method != evidence.RemoveFromImage || why != "") || c.why != "" && (method != evidence.RemoveForUser || !strings.Contains(why, c.why)) {
+			t.Errorf("%s: %s, %q", what, method, why)
+		}
+	}
+	if got := rules.AllMethods(); !slices.Contains(got, evidence.RemoveForUser) || !slices.Contains(got, evidence.RemoveFromImage) {
+		t.Errorf("%v", got)
+	}
+	rules.Harshest = evidence.RemoveForUser
+	if slices.Contains(rules.AllMethods(), evidence.RemoveFromImage) {
+		t.Error("the harshest method allowed lets it out of the image")
+	}
+}
+
 func TestRunSheet(t *testing.T) {
 	b := basis(needs("a.tie2", "a.low"), func(p *impact.Phone) { p.Facts.Administrators = []android.PackageName{"a.low"} })
 	b.Candidates[5].Conditions, b.Candidates[5].Substitutes = []string{"no card is in it"}, []catalog.Substitute{{Name: "another", For: "weather"}}

@@ -184,6 +184,9 @@ type Rehearsal struct {
 	// Root is what the phone answered when it was asked for root, "" where nobody
 	// has asked or nothing needs it.
 	Root android.RootAnswer `json:"root" enum:"su,adbd,refused,none,"`
+	// Found is what else the phone told of its image in words: SELinux, dm-verity and
+	// verified boot.
+	Found string `json:"found"`
 	// MaskedBecause says in words why packages are masked and not erased, "" where
 	// none is.
 	MaskedBecause string `json:"maskedBecause"`

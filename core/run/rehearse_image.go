@@ -2,6 +2,7 @@ package run
 
 import (
 	"slices"
+	"strings"
 
 	"roster/core/android"
 	"roster/core/evidence"
@@ -15,7 +16,7 @@ func (w *rehearser) fromImage(row *Row) {
 	row.WithData = slices.Contains(w.c.WithData, row.Package)
 	image, asked := w.Images[row.Package]
 	if asked && w.r.Root == "" {
-		w.r.Root = image.Root
+		w.r.Root, w.r.Found = image.Root, foundWords(image)
 	}
 	data := ", data stays"
 	if row.WithData {
@@ -68,6 +69,17 @@ func (w *rehearser) needRoot() (n int) {
 		}
 	}
 	return n
+}
+
+// foundWords say what a phone told of what guards its image.
+func foundWords(i android.Image) string {
+	var found []string
+	for _, one := range []struct{ what, is string }{{"SELinux", i.SELinux}, {"dm-verity", i.Verity}, {"verified boot", i.Boot}} {
+		if one.is != "" {
+			found = append(found, one.what+" "+one.is)
+		}
+	}
+	return strings.Join(found, ", ")
 }
 
 // rootWords say why there is no root.

@@ -5525,6 +5525,7 @@ export interface components {
             /** @enum {string} */
             fit: "proven" | "same-model" | "not-made";
             fitWhy: string;
+            found: string;
             /** Format: int64 */
             imageBytes: number;
             jobs: components["schemas"]["RoleThen"][];

@@ -58,6 +58,7 @@ const askForRoot = () =>
         back.
       </p>
     </template>
+    <p v-if="rehearsal.found" class="second">The phone tells: {{ rehearsal.found }}.</p>
     <p class="acts">
       <button
         v-if="!rehearsal.root || rehearsal.root === 'refused' || rehearsal.root === 'none'"
