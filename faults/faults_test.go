@@ -31,24 +31,6 @@ func TestFaults(t *testing.T) {
 	w.breakRuns(t, n, 700*time.Millisecond)
 }
 
-// TestFaultsWithRoot does the same to runs that take packages out of the image, read
-// and written: masked on one bench, erased on the other.
-func TestFaultsWithRoot(t *testing.T) {
-	n := *runs
-	if n == 0 {
-		n = 3
-	}
-	w := newWorld(t, func(s *phone.Scenario) {
-		s.RemovalTakes = 25 * time.Millisecond
-		s.Root, s.Image = "su", "read-only"
-		if s.Serial == "far-1" {
-			s.Image = "writable"
-		}
-		s.Properties["ro.boot.verifiedbootstate"], s.Properties["ro.boot.veritymode"] = "orange", "disabled"
-	}, 12)
-	w.breakRuns(t, n, 2*time.Second)
-}
-
 // breakRuns breaks n runs, each within some time after it has begun.
 func (w *world) breakRuns(t *testing.T, n int, within time.Duration) {
 	chance := rand.New(rand.NewPCG(*seed, 0))

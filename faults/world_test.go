@@ -35,55 +35,6 @@ import (
 	"roster/store/storetest"
 )
 
-// place is a bench with its adb server and one phone.
-type place struct {
-	adb     string
-	phone   *phone.Phone
-	address string
-	control string
-	root    bool
-	bench   string
-	handle  string
-	capture string
-	// before is what the phone had when a run began, times how often each
-	// package had gone until then.
-	before []string
-	times  map[string]int
-	noise  map[string]string // what those that are quietened might do
-}
-
-func (p *place) there() []string {
-	off := p.phone.OffNames()
-	return slices.DeleteFunc(p.phone.InstalledNames(), func(n string) bool { return slices.Contains(off, n) })
-}
-
-func (p *place) begin() {
-	p.before, p.times, p.noise = p.there(), p.phone.TakenOff(), map[string]string{}
-	for _, name := range quiet {
-		if !slices.Contains(p.before, name) {
-			continue
-		}
-		p.noise[name] = p.hear(name).String()
-	}
-}
-
-// hear asks what a package may do unasked.
-func (p *place) hear(name string) android.Noise {
-	n, _ := android.ReadNoise(string(p.phone.Ask(context.Background(), android.NoiseQuestion(android.PackageName(name)))))
-	return n
-}
-
-// imageOf asks, as root, how a package lies on the image.
-func (p *place) imageOf(name string) android.Image {
-	ask := func(line string) string { return string(p.phone.Ask(context.Background(), line)) }
-	n := android.PackageName(name)
-	lies := android.ReadFolders(ask(android.FoldersQuestion([]android.PackageName{n})))[n]
-	return android.ReadRoot(ask(android.RootQuestion([]string{lies.Folder}))).Of(n, lies)
-}
-
-// imaged are packages that a profile takes out of the image where phones have root.
-var imaged = []string{"com.brannock.tips", "com.brannock.feed.daily", "app.basketree.deals", "com.brannock.games.hub"}
-
 // quiet are packages that the profile quietens, and keys is what it puts in.
 var (
 	quiet = []string{"com.brannock.devicecare", "com.brannock.clock", "com.fieldnote.installer"}
