@@ -33,7 +33,8 @@ func init() { // they call the shell, which looks them up
 		"cat": (*Phone).cat, "chcon": (*Phone).change, "chmod": (*Phone).change, "chown": (*Phone).change, "cp": (*Phone).cp,
 		"du": (*Phone).du, "find": (*Phone).find, "ls": (*Phone).ls, "mkdir": (*Phone).mkdir, "mount": (*Phone).mount, "mv": (*Phone).mv,
 		"rm": (*Phone).rm, "sha256sum": (*Phone).sha256sum, "stat": (*Phone).statAll, "umount": (*Phone).umount,
-		"sync": func(*Phone, *command) byte { return 0 },
+		"sync":       func(*Phone, *command) byte { return 0 },
+		"restorecon": func(*Phone, *command) byte { return 0 }, // its cp keeps labels
 	}
 }
 
@@ -299,6 +300,9 @@ func (p *Phone) umount(c *command) byte {
 
 func (p *Phone) find(c *command) byte {
 	return p.locked(c, func(d *disk) error {
+		if len(c.args) == 0 {
+			return errNoFile
+		}
 		list := d.below(c.args[0])
 		if len(list) == 0 {
 			return errNoFile

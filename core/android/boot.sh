@@ -26,7 +26,7 @@ if [ "$tries" -ge 2 ]; then
 		while read -r name folder at; do
 			if ours "$folder" && [ -d "$home/saved/$name" ] && [ ! -d "$folder" ]; then
 				mount -o remount,rw "$at"
-				cp -a "$home/saved/$name" "$folder" && echo "$name $folder $at" >> "$home/healed"
+				cp -a "$home/saved/$name" "$folder" && restorecon -R "$folder" && echo "$name $folder $at" >> "$home/healed"
 				mount -o remount,ro "$at"
 			fi
 		done < "$home/erased"

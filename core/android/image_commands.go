@@ -75,8 +75,8 @@ func (i Image) PutBackCommand(name PackageName) (string, error) {
 	}
 	saved := ImageHome + "/saved/" + string(name)
 	line := dropLine("healed", name) + "; " + dropLine("masks", name) + "; umount " + i.Folder + " 2>/dev/null; " +
-		fmt.Sprintf("if [ -d %s ]; then mount -o remount,rw %s && rm -rf %s && cp -a %s %s; mount -o remount,ro %s; fi; ",
-			saved, i.At, i.Folder, saved, i.Folder, i.At) +
+		fmt.Sprintf("if [ -d %s ]; then mount -o remount,rw %s && rm -rf %s && cp -a %s %s && restorecon -R %s; mount -o remount,ro %s; fi; ",
+			saved, i.At, i.Folder, saved, i.Folder, i.Folder, i.At) +
 		fmt.Sprintf("if [ -d %s ]; then %s; rm -rf %s; echo %s; fi; ", i.Folder, dropLine("erased", name), saved, Taken) +
 		fmt.Sprintf("[ -s %s/masks ] || [ -s %s/erased ] || rm -f %s", ImageHome, ImageHome, BootScript)
 	return Rooted(i.Root, line) + " 2>&1", nil
