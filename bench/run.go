@@ -385,6 +385,8 @@ func (w *runner) alone(ctx context.Context, step run.Step) error {
 		}
 	case run.Restart:
 		return w.restart(ctx, step, begun)
+	case run.Measure:
+		return w.measure(ctx, step, begun)
 	case run.Look:
 		was := w.seen.Fingerprint
 		if _, err := w.look(); err != nil {

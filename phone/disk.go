@@ -45,9 +45,9 @@ type mount struct {
 var partitions = []string{"/system_ext", "/product", "/system", "/vendor"}
 
 var (
-	errExists   = errors.New("File exists")
-	errNoFile   = errors.New("No such file or directory")
-	errReadOnly = errors.New("Read-only file system")
+	errExists   = errors.New("file exists")
+	errNoFile   = errors.New("no such file or directory")
+	errReadOnly = errors.New("read-only file system")
 )
 
 // newDisk makes the disk of a phone with an image that is "writable" for root, or
@@ -129,7 +129,7 @@ func (d *disk) read(name string) ([]byte, error) {
 	case n == nil:
 		return nil, errNoFile
 	case n.folder:
-		return nil, errors.New("Is a directory")
+		return nil, errors.New("is a directory")
 	case n.data == nil && n.make != nil:
 		n.data = n.make()
 	}
@@ -174,7 +174,7 @@ func (d *disk) remove(name string) error {
 		return errReadOnly
 	}
 	if slices.ContainsFunc(d.mounts, func(m mount) bool { return m.at == name }) {
-		return errors.New("Device or resource busy")
+		return errors.New("device or resource busy")
 	}
 	maps.DeleteFunc(d.nodes, func(other string, _ *node) bool { return other == real || strings.HasPrefix(other, real+"/") })
 	return nil

@@ -36,6 +36,11 @@ var services = map[string]func(p *Phone, w *bufio.Writer, args []string){
 	"webviewupdate": (*Phone).dumpWebView,
 	"device_policy": (*Phone).dumpPolicy,
 	"diskstats":     (*Phone).dumpSizes,
+	"battery":       (*Phone).dumpBattery,
+	"power":         (*Phone).dumpPower,
+	"meminfo":       (*Phone).dumpMemory,
+	"activity":      (*Phone).dumpActivity,
+	"alarm":         (*Phone).dumpAlarms,
 }
 
 // dumper prints dumpsys package for one Android release.

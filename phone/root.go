@@ -90,12 +90,16 @@ func (p *Phone) locked(c *command, do func(d *disk) error) byte {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	if err := do(p.disk); err != nil {
-		return c.fail(1, "%s: %v", strings.Join(c.args, " "), err)
+		said := err.Error() // which a phone begins with a capital
+		return c.fail(1, "%s: %s%s", strings.Join(c.args, " "), strings.ToUpper(said[:1]), said[1:])
 	}
 	return 0
 }
 
 func (p *Phone) cat(c *command) byte {
+	if len(c.args) == 1 && strings.HasPrefix(c.args[0], "/proc/") && c.args[0] != "/proc/mounts" {
+		return p.proc(c)
+	}
 	if len(c.args) == 0 && c.in != nil {
 		io.Copy(c.out, c.in)
 		return 0
@@ -180,7 +184,7 @@ func (p *Phone) cp(c *command) byte {
 			to = path.Join(to, path.Base(names[0]))
 		}
 		if p.scenario.DiskFull && strings.HasPrefix(to, "/data/") {
-			return errors.New("No space left on device")
+			return errors.New("no space left on device")
 		}
 		return d.copy(names[0], to)
 	})
@@ -213,7 +217,7 @@ func (p *Phone) rm(c *command) byte {
 			case n == nil:
 				return errNoFile
 			case n.folder && !strings.Contains(switches, "r"):
-				return errors.New("Is a directory")
+				return errors.New("is a directory")
 			}
 			if err := d.remove(name); err != nil {
 				return err
@@ -290,7 +294,7 @@ func (p *Phone) umount(c *command) byte {
 		for _, name := range names {
 			i := slices.IndexFunc(d.mounts, func(m mount) bool { return m.at == name && m.bound != "" })
 			if i < 0 {
-				return errors.New("Invalid argument")
+				return errors.New("invalid argument")
 			}
 			d.mounts = slices.Delete(d.mounts, i, i+1)
 		}

@@ -116,12 +116,16 @@ type PackageSpec struct {
 	Edition  string `yaml:"edition"`
 	Region   string `yaml:"region"`
 	// Off ships it switched off.
-	Off        bool     `yaml:"off"`
-	Owner      bool     `yaml:"owner"`
-	Updated    bool     `yaml:"updated"`
-	Privileged bool     `yaml:"privileged"`
-	Persistent bool     `yaml:"persistent"`
-	Boot       bool     `yaml:"boot"`
+	Off        bool `yaml:"off"`
+	Owner      bool `yaml:"owner"`
+	Updated    bool `yaml:"updated"`
+	Privileged bool `yaml:"privileged"`
+	Persistent bool `yaml:"persistent"`
+	Boot       bool `yaml:"boot"`
+	// Memory is what its processes take while they run, in MB, a few where it says
+	// nothing; Wakeups how often in an hour its alarms wake the phone.
+	Memory     int      `yaml:"memory"`
+	Wakeups    float64  `yaml:"wakeups"`
 	SharedUser string   `yaml:"sharedUser"`
 	Asks       []string `yaml:"asks"`
 	Declares   []string `yaml:"declares"`

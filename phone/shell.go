@@ -126,6 +126,7 @@ var programs map[string]func(*Phone, *command) byte
 func init() { // some call the shell, which looks them up
 	programs = map[string]func(*Phone, *command) byte{
 		"am":           (*Phone).am,
+		"cat":          (*Phone).proc,
 		"df":           (*Phone).df,
 		"getprop":      (*Phone).getprop,
 		"grep":         (*Phone).grep,

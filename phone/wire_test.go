@@ -204,7 +204,7 @@ func TestAsk(t *testing.T) {
 		"pm path com.example.a":                       "package:/system/app/ExampleA/ExampleA.apk\n",
 		"pm uninstall --user 0 com.example.lib":       "Failure [DELETE_FAILED_USED_SHARED_LIBRARY]\n",
 		"pm list packages --user 10":                  "",
-		"settings list global | cat; echo $?":         "127\n",
+		"settings list global | sort; echo $?":        "127\n",
 		"for i in 1 2; do echo $i; done":              "1\n2\n",
 		"settings delete global adb_enabled":          "Deleted 1 rows\n",
 		"getprop ro.product.device; getprop ro.other": "small\n\n",

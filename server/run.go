@@ -70,6 +70,10 @@ type runBody struct {
 	Steps []store.RunStep `json:"steps" nullable:"false"`
 	// Own is what the release's own runs come to; nil for a draft.
 	Own *run.Own `json:"own,omitempty"`
+	// Gain is what the run brought, nil where it was not measured; Brings what the
+	// release did on all phones that were.
+	Gain   *store.Gain        `json:"gain,omitempty"`
+	Brings *store.ReleaseGain `json:"brings,omitempty"`
 	// Here is where the phone is attached now, nil where it is nowhere.
 	Here *worker.PhoneAt `json:"here,omitempty"`
 }
@@ -362,11 +366,26 @@ func (s *Server) runSince(ctx context.Context, id uuid.UUID, seq int64) (runBody
 		o := own[*r.ReleaseID]
 		b.Own = &o
 	}
+	if err := s.addGain(ctx, &b); err != nil {
+		return b, err
+	}
 	attached, err := s.work.Attached(ctx)
 	if here, ok := attached[r.Phone]; ok {
 		b.Here = &here
 	}
 	return b, err
+}
+
+// addGain adds what a run brought, and its release, where it was measured.
+func (s *Server) addGain(ctx context.Context, b *runBody) (err error) {
+	if !b.Run.Choices.Measure {
+		return nil
+	}
+	if b.Gain, err = s.store.RunGain(ctx, b.Run.ID); err != nil || b.Run.ReleaseID == nil {
+		return err
+	}
+	b.Brings, err = s.store.GainOf(ctx, *b.Run.ReleaseID)
+	return err
 }
 
 // watchRun sends a run as it happens, whichever server its bench talks to.

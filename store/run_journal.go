@@ -121,9 +121,13 @@ func (w *lockedRun) answer(ctx context.Context, tx pgx.Tx, answers []run.StepAns
 	}
 	for _, a := range answers {
 		if a.Saved != nil {
-			if err := addSavedFolder(ctx, tx, w.id, *a.Saved); err != nil {
-				return err
-			}
+			err = addSavedFolder(ctx, tx, w.id, *a.Saved)
+		}
+		if err == nil && a.Measured != nil {
+			err = addMeasurement(ctx, tx, w.id, a.Step, a.Measured)
+		}
+		if err != nil {
+			return err
 		}
 	}
 	return nil
@@ -221,7 +225,7 @@ func (w *lockedRun) cameBack(ctx context.Context, tx pgx.Tx, seen *run.Seen) err
 		return err
 	}
 	list := journalOf(steps)
-	restarted := w.before != nil && seen.Boots > w.before.Boots || slices.ContainsFunc(list, func(j run.Journal) bool { return j.Kind == run.Restart && j.State == run.Done })
+	restarted := run.Restarted(list, w.before, seen)
 	back := map[android.PackageName]string{}
 	if restarted {
 		back = run.Returned(list, seen, w.fingerprint)

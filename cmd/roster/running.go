@@ -274,6 +274,7 @@ was refused or interrupted, 2 used wrongly.`,
 	f.StringArrayVar(&choices.Keep, "keep", []string{}, "a function that the phone's owner uses, such as payments")
 	f.IntSliceVar(&choices.Without, "without", []int{}, "numbers of other steps that are left out")
 	f.IntSliceVar(&choices.Seen, "seen", []int{}, "numbers of steps before the removal that you saw to")
+	f.BoolVar(&choices.Measure, "measure", false, "measure what the phone uses before and after, each after a restart")
 	f.BoolVar(&choices.NoRestart, "no-restart", false, "do not restart the phone at the end")
 	f.BoolVar(&choices.Anyway, "anyway", false, "run it on a firmware of the model that it was not made for")
 	return c

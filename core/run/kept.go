@@ -165,8 +165,7 @@ func (k *Kept) Look(seen *Seen, settles bool) {
 // cameBack finds what the run took off and the phone has all the same.
 func (k *Kept) cameBack(seen *Seen) {
 	list := k.List()
-	k.Restarted = k.Restarted || k.Before != nil && seen.Boots > k.Before.Boots ||
-		slices.ContainsFunc(list, func(j Journal) bool { return j.Kind == Restart && j.State == Done })
+	k.Restarted = k.Restarted || Restarted(list, k.Before, seen)
 	if !k.Restarted {
 		return
 	}

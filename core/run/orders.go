@@ -33,6 +33,8 @@ type StepAnswer struct {
 	Words string `json:"words" maxLength:"2000"`
 	// Took is for how long the phone had it, in milliseconds.
 	Took int64 `json:"took"`
+	// Measured is what the phone uses, of a step that measures it.
+	Measured *android.Measurement `json:"measured,omitempty"`
 	// Saved is what was saved of a folder before it was erased, nil for nothing.
 	Saved *SavedFolder `json:"saved,omitempty"`
 }

@@ -29,8 +29,10 @@ type Choices struct {
 	// Seen are numbers of steps before the removal that a person saw to.
 	Seen []int `json:"seen" nullable:"false" maxItems:"200"`
 	// NoRestart leaves out the restart at the end, and so what comes back; where
-	// something is taken out of the image there is one.
+	// something is taken out of the image, or it is measured, there is one.
 	NoRestart bool `json:"noRestart"`
+	// Measure has the phone measured before and after, each after a restart.
+	Measure bool `json:"measure,omitempty"`
 	// Anyway runs it on a firmware of the model that it was not made for.
 	Anyway bool `json:"anyway"`
 	// OwnersData says what is with the owner's pictures and data: saved, none,
@@ -99,6 +101,10 @@ func Plan(d *profile.Document, c Choices) []Step {
 		_, _, leaves := c.leaves(d.Steps[i], kept)
 		return leaves
 	}
+	if c.Measure {
+		add(Step{Kind: Restart, Text: "Restart the phone, so that what it uses can be compared"})
+		add(Step{Kind: Measure, Text: "Measure what it uses"})
+	}
 	for _, s := range d.Before() {
 		if slices.Contains(c.Without, s.Number) || s.Kind != profile.PutIn && s.Package != "" && stays(s.Package) {
 			continue
@@ -131,8 +137,11 @@ func Plan(d *profile.Document, c Choices) []Step {
 			add(Step{Kind: Wait, Seconds: s.Seconds, Text: s.Text, Sheet: s.Number})
 		}
 	}
-	if !c.NoRestart || slices.ContainsFunc(list, Step.FromImage) {
+	if !c.NoRestart || c.Measure || slices.ContainsFunc(list, Step.FromImage) {
 		add(Step{Kind: Restart, Text: "Restart the phone"})
+	}
+	if c.Measure {
+		add(Step{Kind: Measure, Text: "Measure what it uses"})
 	}
 	add(Step{Kind: Look, Text: "Look what the phone has now"})
 	return list
@@ -163,6 +172,24 @@ type Journal struct {
 	// that is quietened, how one lay on the image that is taken out of it, the Place
 	// of one that is put in, or how often the phone had started before a restart.
 	Before string `json:"before,omitempty"`
+}
+
+// Restarted reports whether a phone has restarted since a run began to take things
+// off it: by the run, or as often as it counts its starts. Before is what it had at
+// the beginning, nil where nobody looked.
+func Restarted(list []Journal, before, seen *Seen) bool {
+	first, own := 0, 0
+	for _, j := range list {
+		switch {
+		case j.Kind == Remove && first == 0:
+			first = j.Number
+		case j.Kind == Restart && j.State == Done && first == 0:
+			own++ // to measure it
+		case j.Kind == Restart && j.State == Done:
+			return true
+		}
+	}
+	return before != nil && seen.Boots > before.Boots+own
 }
 
 // Off lists what the run took off the phone, switched off or quietened there and

@@ -25,6 +25,8 @@ const (
 	Remove        Kind = "remove"
 	Wait          Kind = "wait"
 	Restart       Kind = "restart"
+	// Measure asks what it uses.
+	Measure Kind = "measure"
 	// Look asks the phone what it has, and what came back.
 	Look Kind = "look"
 	// PutBack and SetBack take back a removal and a setting, TakeOut what was put
@@ -63,7 +65,7 @@ func (s State) Ended() bool { return s != Waiting && s != Sent && s != Unknown }
 // over steps that were added later; they are done in the order of numbers.
 type Step struct {
 	Number  int                 `json:"number"`
-	Kind    Kind                `json:"kind" enum:"put-in,withdraw-admin,condition,setting,remove,wait,restart,look,put-back,set-back,take-out"`
+	Kind    Kind                `json:"kind" enum:"put-in,withdraw-admin,condition,setting,remove,wait,restart,measure,look,put-back,set-back,take-out"`
 	Method  evidence.Method     `json:"method,omitempty"`
 	Package android.PackageName `json:"package,omitempty"`
 	Label   string              `json:"label,omitempty"`

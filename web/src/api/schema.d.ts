@@ -3136,6 +3136,7 @@ export interface components {
             given?: string[];
             keep: string[];
             leave: string[];
+            measure?: boolean;
             noRestart: boolean;
             off: string[];
             /** @enum {string} */
@@ -3327,7 +3328,7 @@ export interface components {
             if?: string;
             key?: string;
             /** @enum {string} */
-            kind: "put-in" | "withdraw-admin" | "condition" | "setting" | "remove" | "wait" | "restart" | "look" | "put-back" | "set-back" | "take-out";
+            kind: "put-in" | "withdraw-admin" | "condition" | "setting" | "remove" | "wait" | "restart" | "measure" | "look" | "put-back" | "set-back" | "take-out";
             label?: string;
             method?: string;
             namespace?: string;
@@ -3346,6 +3347,7 @@ export interface components {
             withData?: boolean;
         };
         BenchStepAnswer: {
+            measured?: components["schemas"]["Measurement"];
             saved?: components["schemas"]["BenchSavedFolder"];
             state: string;
             /** Format: int64 */
@@ -4089,6 +4091,17 @@ export interface components {
             /** @description The address of your feed. It is a secret, shown this once; a new one ends the old. */
             path: string;
         };
+        Figure: {
+            /** Format: double */
+            high: number;
+            /** Format: double */
+            low: number;
+            measurable: boolean;
+            /** Format: double */
+            median: number;
+            /** Format: int64 */
+            phones: number;
+        };
         FilePin: {
             from?: string;
             /** Format: int64 */
@@ -4183,6 +4196,23 @@ export interface components {
             /** Format: int64 */
             bytes: number;
             method: string;
+        };
+        Gain: {
+            after: components["schemas"]["Measurement"];
+            before: components["schemas"]["Measurement"];
+            /** Format: int64 */
+            data: number;
+            doubts: string[];
+            /** Format: int64 */
+            memory: number;
+            nothing: string[];
+            parts: components["schemas"]["Part"][];
+            /** Format: int64 */
+            processes: number;
+            /** Format: int64 */
+            services: number;
+            /** Format: double */
+            wakeups: number;
         };
         Gap: {
             edition: string;
@@ -4809,6 +4839,31 @@ export interface components {
             code: "nothing-to-take" | "stays-under-new-name" | "load-left-behind" | "graded" | "ungraded" | "taken" | "rests" | "would-stop" | "load-moved";
             words: string;
         };
+        Measurement: {
+            /** Format: int64 */
+            dataFree: number;
+            /** Format: int64 */
+            memAvailable: number;
+            /** Format: int64 */
+            memTotal: number;
+            missing: string[];
+            owner: components["schemas"]["Use"];
+            /** @enum {string} */
+            plugged: "yes" | "no" | "";
+            /** Format: int64 */
+            processes: number;
+            /** @enum {string} */
+            screen: "on" | "off" | "";
+            /** Format: int64 */
+            services: number;
+            /** Format: double */
+            uptime: number;
+            uses: {
+                [key: string]: components["schemas"]["Use"];
+            };
+            /** Format: int64 */
+            wakeups: number;
+        };
         Mistake: {
             /** Format: int64 */
             end: number;
@@ -5153,6 +5208,17 @@ export interface components {
             sure?: number;
             version: string;
             what: components["schemas"]["Difference"][];
+        };
+        Part: {
+            /** Format: int64 */
+            memory: number;
+            package: string;
+            /** Format: int64 */
+            processes: number;
+            /** Format: int64 */
+            services: number;
+            /** Format: int64 */
+            wakeups: number;
         };
         PasswordInputBody: {
             /** @description End the secret addresses of your feeds, too */
@@ -5547,6 +5613,12 @@ export interface components {
             stops: components["schemas"]["BenchStop"][];
             title: string;
             version: string;
+        };
+        ReleaseGain: {
+            data: components["schemas"]["Figure"];
+            memory: components["schemas"]["Figure"];
+            processes: components["schemas"]["Figure"];
+            wakeups: components["schemas"]["Figure"];
         };
         ReleaseLine: {
             edition: string;
@@ -5986,6 +6058,8 @@ export interface components {
             why: string;
         };
         RunBody: {
+            brings?: components["schemas"]["ReleaseGain"];
+            gain?: components["schemas"]["Gain"];
             here?: components["schemas"]["PhoneAt"];
             own?: components["schemas"]["BenchOwn"];
             run: components["schemas"]["Run"];
@@ -6075,7 +6149,7 @@ export interface components {
             if?: string;
             key?: string;
             /** @enum {string} */
-            kind: "put-in" | "withdraw-admin" | "condition" | "setting" | "remove" | "wait" | "restart" | "look" | "put-back" | "set-back" | "take-out";
+            kind: "put-in" | "withdraw-admin" | "condition" | "setting" | "remove" | "wait" | "restart" | "measure" | "look" | "put-back" | "set-back" | "take-out";
             label?: string;
             means?: components["schemas"]["BenchMeaning"];
             method?: string;
@@ -6531,6 +6605,16 @@ export interface components {
             omitted: number;
             /** Format: int64 */
             packages: number;
+        };
+        Use: {
+            /** Format: int64 */
+            memory: number;
+            /** Format: int64 */
+            processes: number;
+            /** Format: int64 */
+            services: number;
+            /** Format: int64 */
+            wakeups: number;
         };
         VerdictInputBody: {
             /** @description For the one who asked; a return needs it */

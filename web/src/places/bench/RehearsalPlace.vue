@@ -149,7 +149,15 @@ const sure = ref(false)
         />
         <RehearsalRows :rows="r.rows" :choices="choices" @set="set" />
         <p class="line">
-          <span v-if="needsRestart" class="second">It restarts at the end: with that goes what leaves the image.</span>
+          <label
+            ><input type="checkbox" :checked="choices.measure" @change="set({ measure: !choices.measure })" /> Measure
+            what it brings: memory, processes and wake-ups before and after, each after a restart</label
+          >
+        </p>
+        <p class="line">
+          <span v-if="needsRestart || choices.measure" class="second"
+            >It restarts at the end{{ needsRestart ? ': with that goes what leaves the image' : '' }}.</span
+          >
           <label v-else
             ><input type="checkbox" :checked="!choices.noRestart" @change="set({ noRestart: !choices.noRestart })" />
             Restart it at the end, and look what comes back</label

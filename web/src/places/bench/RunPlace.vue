@@ -13,6 +13,7 @@ import BenchFrame from './BenchFrame.vue'
 import { placesOf, useBenches } from './bench'
 import CheckSheet from './CheckSheet.vue'
 import DraftPanel from './DraftPanel.vue'
+import RunGain from './RunGain.vue'
 import RunLines from './RunLines.vue'
 import RunMargin from './RunMargin.vue'
 import { progressOf, seconds, stateOf, titleOf, useRun } from './run'
@@ -22,7 +23,7 @@ const route = useRoute()
 const router = useRouter()
 const { query } = useScope()
 const id = String(route.params.id)
-const { run, steps, own, here, missing } = useRun(id)
+const { run, steps, own, gain, brings, here, missing } = useRun(id)
 const { benches } = useBenches()
 const place = computed(() =>
   (benches.value ?? []).flatMap(placesOf).find((p) => p.phone?.mark && p.phone.mark === run.value?.phone),
@@ -145,6 +146,7 @@ useKeys([
           back.
         </div>
         <RunLines :run="run" :steps="steps" :here="!!here" :at="here" />
+        <RunGain v-if="gain && run.state !== 'going'" :gain="gain" :brings="brings" />
         <CheckSheet v-if="['finished', 'put-back'].includes(run.state) || run.hunts.length" :run="run" :here="!!here" />
         <DraftPanel v-if="['finished', 'put-back'].includes(run.state) && run.settled" :run="run" :own="own" />
       </template>

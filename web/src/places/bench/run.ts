@@ -19,6 +19,7 @@ export const noChoices: Choices = {
   without: [],
   seen: [],
   noRestart: false,
+  measure: false,
   anyway: false,
   ownersData: '',
 }
@@ -28,6 +29,8 @@ export const noChoices: Choices = {
 export function useRun(id: string) {
   const run = shallowRef<Run>()
   const own = shallowRef<Schemas['BenchOwn']>()
+  const gain = shallowRef<Schemas['Gain']>()
+  const brings = shallowRef<Schemas['ReleaseGain']>()
   const here = shallowRef<Schemas['PhoneAt']>()
   const steps = shallowRef<RunStep[]>([])
   const missing = ref(false)
@@ -37,11 +40,13 @@ export function useRun(id: string) {
     steps.value = [...known.values()].sort((a, b) => a.number - b.number)
     run.value = body.run
     own.value = body.own
+    gain.value = body.gain
+    brings.value = body.brings
     here.value = body.here
     missing.value = false
   }
   onScopeDispose(follow(`/api/v1/runs/${id}/events`, { run: take }, () => (missing.value = !run.value)))
-  return { run, steps, own, here, missing }
+  return { run, steps, own, gain, brings, here, missing }
 }
 
 export const stepWord: Record<string, string> = {
@@ -91,6 +96,7 @@ const kindText: Record<string, string> = {
   setting: 'Set',
   wait: 'Wait',
   restart: 'Restart the phone',
+  measure: 'Measure what it uses',
   look: 'Look what the phone has now',
   'set-back': 'Set back',
   'take-out': 'Take out',

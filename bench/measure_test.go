@@ -1,0 +1,54 @@
+package bench_test
+
+import (
+	"strings"
+	"testing"
+
+	"roster/core/android"
+	"roster/core/gain"
+	core "roster/core/run"
+	"roster/phone"
+)
+
+// TestRunMeasures measures a phone before and after over real adb: what has gone is
+// gained, and an owner's app is not kept by name.
+func TestRunMeasures(t *testing.T) {
+	t.Parallel()
+	s, p := ready(t, func(c *phone.Scenario) {
+		for i := range c.Packages {
+			if c.Packages[i].Owner {
+				c.Packages[i].Memory = 90
+			}
+		}
+	})
+	measure, restart := core.Step{Kind: core.Measure}, core.Step{Kind: core.Restart}
+	k := keep(t, restart, measure, remove("com.brannock.feed.daily"), remove("com.brannock.games.hub"), remove("com.brannock.video"), restart, measure, core.Step{Kind: core.Look})
+	var list []android.Measurement
+	k.answered = func(a core.StepAnswer) {
+		if a.Measured != nil {
+			list = append(list, *a.Measured)
+		}
+	}
+	if err := k.do(s, p); err != nil || k.all() != strings.TrimSpace(strings.Repeat("done ", 8)) || len(list) != 2 {
+		t.Fatalf("%v: %s %v, %s %s", err, k.all(), k.words, k.end, k.why)
+	}
+	if !strings.Contains(k.words[2], "of memory to be had") {
+		t.Errorf("%q", k.words[2])
+	}
+	d := gain.Between(&list[0], &list[1])
+	const gone = (62 + 38) << 20 // as the sample world has it, and as much more or less as two starts differ
+	if d.Memory < gone*4/10 || d.Memory > gone*16/10 || d.Processes != 2 || d.Services != 2 {
+		t.Errorf("%+v", d)
+	}
+	for _, m := range list {
+		if len(m.Missing) != 0 || m.Owner.Memory < 80<<20 {
+			t.Errorf("%+v, missing %q", m.Owner, m.Missing)
+		}
+		if _, named := m.Uses["org.tidewater.checkin"]; named {
+			t.Error("an owner's app is kept by name")
+		}
+	}
+	if parts := gain.Parts(&list[0], []android.PackageName{"com.brannock.video", "com.brannock.feed.daily"}); parts[0].Package != "com.brannock.feed.daily" || parts[1].Memory != 0 {
+		t.Errorf("%+v", parts)
+	}
+}

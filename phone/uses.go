@@ -1,0 +1,115 @@
+package phone
+
+import (
+	"bufio"
+	"fmt"
+	"io"
+	"time"
+)
+
+// A stand-in's memory in kB: all of it, and what the system has without any app.
+const (
+	memTotal = 5_812_340
+	memBase  = 1_460_000
+)
+
+// clock is how much faster a stand-in's time goes than ours: it restarts in seconds,
+// and has been up for long soon.
+const clock = 300
+
+// up is for how long the phone has been up, in its own time. The lock is held.
+func (p *Phone) up() time.Duration { return clock * time.Since(p.started) }
+
+// runs reports whether something of a package runs by itself. Its lock is held.
+func (a *app) runs() bool {
+	on := a.first().installed && a.first().enabled <= 1
+	return on && (a.Boot || a.Persistent || a.Memory > 0) && a.noise.modes["RUN_ANY_IN_BACKGROUND"] != "ignore"
+}
+
+// memory is what a package's processes take while they run, in kB: what its spec
+// says, else a few MB that are always the same, and of a start's own a little more
+// or less. The lock is held.
+func (p *Phone) memory(a *app) int64 {
+	kb := int64(a.Memory) << 10
+	if kb == 0 {
+		kb = 3<<10 + int64(hashOf(a.Name)%14)<<10
+	}
+	return kb + kb*p.wobble(a.Name, 60)/1000
+}
+
+// wobble is between -most and most, always the same for a start of the phone and a
+// word: no two measurements of a phone are alike.
+func (p *Phone) wobble(word string, most int64) int64 {
+	return int64(hashOf(p.scenario.Serial+p.settings["global"]["boot_count"]+word)%uint32(2*most+1)) - most
+}
+
+// wakeups are how often alarms of a package woke the phone since it started. The
+// lock is held.
+func (p *Phone) wakeups(a *app) int { return int(a.Wakeups * p.up().Hours()) }
+
+// proc answers cat for what every user may read.
+func (p *Phone) proc(c *command) byte {
+	if len(c.args) == 0 && c.in != nil {
+		io.Copy(c.out, c.in) // what fails is the end of it
+		return 0
+	}
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	for _, name := range c.args {
+		switch name {
+		case "/proc/uptime":
+			up := p.up().Seconds()
+			c.print("%.2f %.2f\n", up, 3*up)
+		case "/proc/meminfo":
+			free := int64(memTotal-memBase) + p.wobble("memory", 24_000)
+			for _, a := range p.packages {
+				if a.runs() {
+					free -= p.memory(a)
+				}
+			}
+			c.print("MemTotal:        %d kB\nMemFree:          %d kB\nMemAvailable:    %d kB\nBuffers:            5120 kB\nCached:          812340 kB\n", memTotal, free/6, free)
+		default:
+			return c.fail(1, "cat: %s: Permission denied", name)
+		}
+	}
+	return 0
+}
+
+// The dumps of what runs and of the state in which a phone is. The lock is held.
+
+func (p *Phone) dumpBattery(w *bufio.Writer, _ []string) {
+	fmt.Fprintf(w, "Current Battery Service state:\n  AC powered: false\n  USB powered: %t\n  Wireless powered: false\n  level: 84\n", p.plugged)
+}
+
+func (p *Phone) dumpPower(w *bufio.Writer, _ []string) {
+	fmt.Fprintf(w, "POWER MANAGER (dumpsys power)\n\nPower Manager State:\n  mWakefulness=Asleep\n  mIsPowered=%t\n", p.plugged)
+}
+
+func (p *Phone) dumpMemory(w *bufio.Writer, _ []string) {
+	now := p.up().Milliseconds()
+	fmt.Fprintf(w, "time,%d,%d\nproc,native,init,1,2310,0,e\nproc,sys,system,1412,310220,0,e\n", now, now)
+	for i, a := range p.packages {
+		if a.runs() {
+			fmt.Fprintf(w, "proc,cached,%s,%d,%d,0,e\n", a.Name, 2000+i, p.memory(a))
+		}
+	}
+	fmt.Fprintf(w, "lostram,90112\nram,%d,%d,%d\n", memTotal, memTotal/3, memTotal/2)
+}
+
+func (p *Phone) dumpActivity(w *bufio.Writer, _ []string) {
+	w.WriteString("ACTIVITY MANAGER SERVICES (dumpsys activity services)\n  User 0 active services:\n")
+	for _, a := range p.packages {
+		if a.runs() && (a.Boot || a.Persistent) {
+			fmt.Fprintf(w, "  * ServiceRecord{%07x u0 %s/.Service}\n    intent={cmp=%s/.Service}\n", hashOf(a.Name)&0xfffffff, a.Name, a.Name)
+		}
+	}
+}
+
+func (p *Phone) dumpAlarms(w *bufio.Writer, _ []string) {
+	fmt.Fprintf(w, "Current Alarm Manager state:\n\n  Alarm Stats:\n  1000:android +2m4s211ms running, %d wakeups:\n", int(p.up().Hours()*4))
+	for _, a := range p.packages {
+		if n := p.wakeups(a); a.runs() && n > 0 {
+			fmt.Fprintf(w, "  u0a%d:%s +%ds120ms running, %d wakeups:\n    +1s20ms %d wakes %d alarms: *walarm*:%s/.SYNC\n", a.uid-10000, a.Name, n, n, n, n, a.Name)
+		}
+	}
+}
