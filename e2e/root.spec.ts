@@ -70,6 +70,26 @@ test('root is asked for and refused, given, and what was erased is saved and put
   await expect(sheet(page).getByText('in the image again: there after the restart')).toHaveCount(4)
 })
 
+test('what a run brought is measured before and after, each after a restart', async ({ page, world }) => {
+  test.slow()
+  const phone = await world.standIn('phones/lyra-5-workshop.yaml')
+  await rehearse(page, world, phone)
+  await panel(page).getByRole('button', { name: 'Ask the phone for root' }).click()
+  await expect(panel(page)).toContainText('4 are masked at each start')
+  await page.getByLabel(/Measure what it brings/).check()
+  await runIt(page)
+  await expect(sheet(page)).toContainText('finished', { timeout: 90_000 })
+  const brought = page.getByRole('region', { name: 'What it brought' })
+  const row = (name: string) => brought.getByRole('row').filter({ hasText: name })
+  // 62 + 38 + 48 + 24 + 21 + 9 MB and Tips', as the sample world has it, and what two starts differ by.
+  await expect(row('Memory to be had')).toContainText(/\+(1[89]|2[0-9])\d\.\d MB/)
+  await expect(row('Processes')).toContainText('−7')
+  await expect(row('Woken by alarms')).toContainText(/−\d+ an hour/)
+  await expect(brought.getByRole('listitem').first()).toContainText('feed.daily')
+  await expect(brought).toContainText('nothing to 1 package that went')
+  await expect(brought).toContainText('This release, on 1 phone: too few to say')
+})
+
 test('a phone that does not start without it undoes that by itself, and the run is held', async ({ page, world }) => {
   test.slow()
   const phone = await world.standIn('phones/lyra-5-workshop.yaml')
