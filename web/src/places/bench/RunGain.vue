@@ -125,6 +125,7 @@ table {
   margin: 4px 0 8px;
 }
 tbody th {
+  border-bottom: 1px solid var(--row);
   font-weight: 400;
   text-align: start;
 }
