@@ -13,6 +13,7 @@ import (
 	"testing"
 
 	"github.com/google/uuid"
+	"github.com/santhosh-tekuri/jsonschema/v6"
 
 	"roster/bench"
 
@@ -218,7 +219,21 @@ func TestSeed(t *testing.T) {
 	if err != nil || len(releases) != 13 {
 		t.Errorf("%d releases, %v", len(releases), err)
 	}
-	withdrawn := 0
+	schema := releaseSchema(t)
+	withdrawn, imaged := 0, 0
+	for _, line := range releases {
+		one, err := st.ReleaseByID(ctx, line.ID)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if value, err := jsonschema.UnmarshalJSON(bytes.NewReader(one.Document)); err != nil || schema.Validate(value) != nil {
+			t.Errorf("%s no. %d is none by its own schema: %v", line.Edition, line.Number, schema.Validate(value))
+		}
+		imaged += strings.Count(string(one.Document), `"method":"remove-from-image"`)
+	}
+	if imaged != 4 {
+		t.Errorf("%d packages go from the image", imaged)
+	}
 	for _, r := range releases {
 		if r.State == "withdrawn" && r.Reason != "" {
 			withdrawn++
@@ -236,4 +251,22 @@ func TestSeed(t *testing.T) {
 			t.Errorf("the sample release takes %s, which is %s", step.Package, step.Load)
 		}
 	}
+}
+
+// releaseSchema is what releases promise to be.
+func releaseSchema(t *testing.T) *jsonschema.Schema {
+	t.Helper()
+	v, err := jsonschema.UnmarshalJSON(bytes.NewReader(profile.Schema))
+	if err != nil {
+		t.Fatal(err)
+	}
+	c := jsonschema.NewCompiler()
+	if err := c.AddResource("release.json", v); err != nil {
+		t.Fatal(err)
+	}
+	s, err := c.Compile("release.json")
+	if err != nil {
+		t.Fatal(err)
+	}
+	return s
 }
