@@ -133,7 +133,7 @@ func TestStandInUnderRealADB(t *testing.T) {
 		{[]string{"shell", "echo out; echo err >&2; exit 7"}, "out\nerr", 7},
 		{[]string{"shell", "getprop", "ro.product.device"}, "lyra5", 0},
 		{[]string{"shell", "no-such-program"}, "/system/bin/sh: no-such-program: inaccessible or not found", 127},
-		{[]string{"shell", "cat /etc/passwd || echo no"}, "/system/bin/sh: cat: inaccessible or not found\nno", 0},
+		{[]string{"shell", "cat /etc/passwd || echo no"}, "cat: /etc/passwd: Permission denied\nno", 0},
 		{[]string{"shell", "echo x > /data/local/tmp/x"}, "", 1},
 		{[]string{"shell", "pm uninstall --user 0 com.brannock.tips"}, "Success", 0},
 		{[]string{"shell", "pm uninstall --user 0 com.brannock.tips"}, "Failure [not installed for 0]", 1},
