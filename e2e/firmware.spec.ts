@@ -60,7 +60,7 @@ test('a firmware update, until everything published is right again', async ({ pa
     await expect(desk(page).first()).toContainText('com.brannock.sharebeam: com.brannock.gallery uses its library com.brannock.beam')
     await expect(desk(page).filter({ hasText: 'Quiet phone no. 4 does not cover Lyra 5 15.0.1: 6 came back, 1 has another name' })).toHaveCount(1)
     await expect(desk(page).filter({ hasText: arrived })).toContainText(
-      'Ward phone no. 2 would stop something. Quiet phone no. 4, Shop window no. 1 and Short loan no. 3 no longer cover it.',
+      'Ward phone no. 2 would stop something. Quiet phone no. 4, Shop window no. 1, Short loan no. 3 and Workshop phone no. 1 no longer cover it.',
     )
   })
 
