@@ -92,7 +92,7 @@ test('the tray says what it would do, and is sent in two parts', async ({ page, 
     { package: radio, field: 'description', value: 'Radio.' },
   ])
   await expect(tray(page)).toContainText('4 edits not sent')
-  await expect(tray(page)).toContainText('would change 1 release')
+  await expect(tray(page)).toContainText('would change 2 releases')
   await tray(page).getByRole('button', { name: 'Look and send' }).click()
   const knockOn = tray(page).getByRole('region', { name: 'Knock-on' })
   await expect(knockOn).toContainText('Lyra 5, Short loan')
