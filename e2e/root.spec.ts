@@ -19,6 +19,7 @@ async function rehearse(page: Page, world: World, phone: { address: string; hand
   await expect(line).toContainText('Android 15')
   await line.click()
   await page.getByRole('button', { name: /more$/ }).click()
+  await expect(page.getByText('4 packages go out of the image, which needs root')).toBeVisible()
   await page.getByRole('button', { name: `Rehearse ${release}` }).click()
   await expect(page.getByRole('heading', { name: new RegExp(release) })).toBeVisible()
 }

@@ -115,6 +115,7 @@ type fitting struct {
 	Fit     run.Fit    `json:"fit" enum:"proven,same-model,not-made"`
 	Why     string     `json:"why"`
 	Goes    int        `json:"goes"`
+	Root    int        `json:"root" doc:"Packages that are taken out of the image, for which the phone needs root"`
 	Own     *run.Own   `json:"own,omitempty"`
 }
 
@@ -466,6 +467,14 @@ func (s *Server) fits(ctx context.Context, in *fitsInput) (*listOutput[fitting],
 		}
 		f := fitting{Release: &r.ID, Profile: r.ProfileID, Title: d.Edition.Name, Number: d.Number, Purpose: d.Edition.Purpose, Goes: len(d.Removals())}
 		f.Fit, f.Why = run.Fits(d, id)
+		for _, s := range d.Removals() {
+			if s.Method == evidence.RemoveFromImage {
+				f.Root++
+			}
+		}
+		if f.Root > 0 {
+			f.Why += "; " + wording.Count(f.Root, "package goes", "packages go") + " out of the image, which needs root"
+		}
 		ids = append(ids, r.ID)
 		out = append(out, f)
 	}
@@ -496,6 +505,9 @@ func (s *Server) fits(ctx context.Context, in *fitsInput) (*listOutput[fitting],
 	slices.SortStableFunc(out, func(a, b fitting) int {
 		if a.Fit != b.Fit {
 			return rank[a.Fit] - rank[b.Fit]
+		}
+		if (a.Root == 0) != (b.Root == 0) { // what any phone can do stands first
+			return min(a.Root, 1) - min(b.Root, 1)
 		}
 		if (a.Number == 0) != (b.Number == 0) {
 			return map[bool]int{true: 1, false: -1}[a.Number == 0]

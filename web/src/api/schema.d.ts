@@ -4138,6 +4138,11 @@ export interface components {
             purpose: string;
             /** Format: uuid */
             release?: string;
+            /**
+             * Format: int64
+             * @description Packages that are taken out of the image, for which the phone needs root
+             */
+            root: number;
             title: string;
             why: string;
         };
