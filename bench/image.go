@@ -11,6 +11,8 @@ import (
 	"strings"
 	"time"
 
+	"github.com/google/uuid"
+
 	"roster/bench/services"
 	"roster/core/android"
 	"roster/core/run"
@@ -136,7 +138,7 @@ func (w *runner) outOfImage(ctx context.Context, step run.Step, image android.Im
 		if err != nil {
 			return ended(run.Refused, "its folder could not be saved, and so it stays in the image: "+err.Error()), nil
 		}
-		a.Saved = &saved
+		w.saved = append(w.saved, saved)
 	}
 	words, err := w.withoutUpdate(step, image)
 	if err != nil || words != "" {
@@ -150,12 +152,8 @@ func (w *runner) outOfImage(ctx context.Context, step run.Step, image android.Im
 	if err != nil {
 		return ended(run.Failed, err.Error()), nil
 	}
-	answer, err := w.session.Run(line, stepTakes, 64<<10)
-	if err != nil {
-		return a, err
-	}
-	if !strings.Contains(string(answer.Out), android.Taken) {
-		return ended(run.Refused, "not taken out of the image: "+answer.Words()), nil
+	if words, err := w.asRoot(line); err != nil || words != "" {
+		return ended(run.Refused, "not taken out of the image: "+words), err
 	}
 	after, err := w.room(image)
 	if err != nil {
@@ -280,7 +278,7 @@ func (w *runner) backToImage(ctx context.Context, step run.Step, image android.I
 		return ended(run.Failed, "nobody wrote down where on the image it lay"), nil
 	case !image.Root.Given():
 		return ended(run.Refused, run.NoWayWords(image)), nil
-	case image.State == android.OnImage:
+	case image.Lies(was.Folder):
 		return ended(run.Already, "in the image again"), nil
 	}
 	was.Root = image.Root
@@ -288,21 +286,20 @@ func (w *runner) backToImage(ctx context.Context, step run.Step, image android.I
 	if err != nil {
 		return ended(run.Failed, err.Error()), nil
 	}
-	answer, err := w.session.Run(line, stepTakes, 64<<10)
+	words, err := w.asRoot(line)
 	if err != nil {
 		return a, err
 	}
-	if !strings.Contains(string(answer.Out), android.Taken) {
-		words, err := w.writeBack(ctx, step, was)
-		if errors.Is(err, services.ErrGone) || ctx.Err() != nil {
-			return a, errors.Join(err, ctx.Err())
-		}
-		if err != nil {
-			return ended(run.Failed, err.Error()), nil
-		}
-		if !strings.Contains(words, android.Taken) {
-			return ended(run.Refused, "not back in the image: "+words), nil
-		}
+	if words != "" { // the phone has no copy of its own any more
+		words, err = w.writeBack(ctx, step, was)
+	}
+	switch {
+	case errors.Is(err, services.ErrGone) || ctx.Err() != nil:
+		return a, errors.Join(err, ctx.Err())
+	case err != nil:
+		return ended(run.Failed, err.Error()), nil
+	case words != "":
+		return ended(run.Refused, "not back in the image: "+words), nil
 	}
 	was.State = android.OnImage
 	w.know(step, was)
@@ -351,8 +348,48 @@ func (w *runner) writeBack(ctx context.Context, step run.Step, image android.Ima
 	if err != nil {
 		return "", err
 	}
-	answer, err := w.session.Run(line+"; "+android.Rooted(image.Root, "rm -rf "+from), stepTakes, 64<<10)
-	return string(answer.Out), err
+	words, err = w.asRoot(line)
+	if err != nil { // the session is of no more use
+		return "", errors.Join(services.ErrGone, err)
+	}
+	_, err = w.session.Run(android.Rooted(image.Root, "rm -rf "+from), stepTakes, 64<<10)
+	return words, err
+}
+
+// asRoot has root do a line of an image; the words are the phone's where that did not
+// go well.
+func (w *runner) asRoot(line string) (words string, err error) {
+	answer, err := w.session.Run(line, stepTakes, 64<<10)
+	if err != nil || strings.Contains(string(answer.Out), android.Taken) {
+		return "", err
+	}
+	return "the phone said: " + answer.Words(), nil
+}
+
+// savedFolders are what this bench has saved of folders on the image for a run.
+func (s *Station) savedFolders(id uuid.UUID) ([]run.SavedFolder, error) {
+	if s.Saves == nil {
+		return nil, nil
+	}
+	folder := below{s.Saves, id.String()}
+	list, err := readManifest(folder)
+	if err != nil {
+		return nil, err
+	}
+	var saved []run.SavedFolder
+	for _, one := range list {
+		if one.Kept == nil {
+			continue
+		}
+		i := slices.IndexFunc(saved, func(f run.SavedFolder) bool { return f.Package == one.Package })
+		if i < 0 {
+			i, saved = len(saved), append(saved, run.SavedFolder{Package: one.Package, Folder: folder.Where("")})
+		}
+		if !one.Kept.Folder {
+			saved[i].Files, saved[i].Bytes = saved[i].Files+1, saved[i].Bytes+one.Size
+		}
+	}
+	return saved, nil
 }
 
 // settleImage lets the phone forget what it would have needed, had it not started

@@ -39,26 +39,32 @@ func keysOf(k *keeper) *keeper {
 	return k
 }
 
+// saved are the folders that a bench told to have saved.
+func (k *keeper) saved() (list []core.SavedFolder) {
+	for _, r := range k.reports {
+		list = append(list, r.Saved...)
+	}
+	return list
+}
+
 // TestRunFromImage takes packages out of both kinds of image over real adb, restarts
 // the phone, and brings them back from the journal.
 func TestRunFromImage(t *testing.T) {
 	t.Parallel()
-	for image, words := range map[string]string{"read-only": "masked: gone after the restart", "writable": "erased, its folder saved: gone after the restart; "} {
+	for image, words := range map[string]string{
+		"read-only": "masked: gone after the restart",
+		"writable":  "erased, its folder saved: gone after the restart; ",
+	} {
 		t.Run(image, func(t *testing.T) {
 			t.Parallel()
 			s, p := rooted(t, image, nil)
 			step, updated := fromImage("com.brannock.tips"), fromImage("com.brannock.music")
 			updated.WithData = true
 			k := keysOf(keep(t, step, updated, core.Step{Kind: core.Restart}, core.Step{Kind: core.Look}))
-			var saved []core.SavedFolder
-			k.answered = func(a core.StepAnswer) {
-				if a.Saved != nil {
-					saved = append(saved, *a.Saved)
-				}
-			}
 			if err := k.do(s, p); err != nil || k.all() != "done done done done" || !strings.HasPrefix(k.words[1], words) {
 				t.Fatalf("%v: %s %v, %s %s", err, k.all(), k.words, k.end, k.why)
 			}
+			saved := k.saved()
 			first, last := k.looks()
 			for _, name := range []android.PackageName{"com.brannock.tips", "com.brannock.music"} {
 				if known, _, _ := last.Package(name); known || !slices.Contains(first.Installed, name) {
@@ -88,6 +94,9 @@ func TestRunFromImage(t *testing.T) {
 			back.id = k.id
 			if err := back.do(s, seen(s, p.Address)); err != nil || back.all() != "done done done done" {
 				t.Fatalf("%v: %s %v, %s %s", err, back.all(), back.words, back.end, back.why)
+			}
+			if told := back.saved(); len(told) != len(saved) || len(told) > 0 && told[0] != saved[0] {
+				t.Errorf("the next attempt tells %+v, and %+v was saved", told, saved)
 			}
 			_, now := back.looks()
 			for _, name := range []android.PackageName{"com.brannock.tips", "com.brannock.music"} {

@@ -82,6 +82,8 @@ func Seen(c *android.Capture) *run.Seen {
 type Looked struct {
 	Seen   *run.Seen `json:"seen"`
 	Serial string    `json:"serial"`
+	// Saved is what this bench has saved of folders on the image for the run.
+	Saved []run.SavedFolder `json:"saved,omitempty"`
 }
 
 func (s *Station) lookFor(ctx context.Context, serial string, r Request) (any, error) {
@@ -94,7 +96,8 @@ func (s *Station) lookFor(ctx context.Context, serial string, r Request) (any, e
 	if err != nil {
 		return nil, err
 	}
-	return Looked{seen, s.identity(serial, who)}, nil
+	saved, err := s.savedFolders(r.Run)
+	return Looked{seen, s.identity(serial, who), saved}, err
 }
 
 // between separates answers that are asked for in one line.

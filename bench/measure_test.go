@@ -22,7 +22,9 @@ func TestRunMeasures(t *testing.T) {
 		}
 	})
 	measure, restart := core.Step{Kind: core.Measure}, core.Step{Kind: core.Restart}
-	k := keep(t, restart, measure, remove("com.brannock.feed.daily"), remove("com.brannock.games.hub"), remove("com.brannock.video"), restart, measure, core.Step{Kind: core.Look})
+	k := keep(t, restart, measure,
+		remove("com.brannock.feed.daily"), remove("com.brannock.games.hub"), remove("com.brannock.video"),
+		restart, measure, core.Step{Kind: core.Look})
 	var list []android.Measurement
 	k.answered = func(a core.StepAnswer) {
 		if a.Measured != nil {
@@ -48,7 +50,8 @@ func TestRunMeasures(t *testing.T) {
 			t.Error("an owner's app is kept by name")
 		}
 	}
-	if parts := gain.Parts(&list[0], []android.PackageName{"com.brannock.video", "com.brannock.feed.daily"}); parts[0].Package != "com.brannock.feed.daily" || parts[1].Memory != 0 {
+	parts := gain.Parts(&list[0], []android.PackageName{"com.brannock.video", "com.brannock.feed.daily"})
+	if parts[0].Package != "com.brannock.feed.daily" || parts[1].Memory != 0 {
 		t.Errorf("%+v", parts)
 	}
 }

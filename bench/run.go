@@ -52,6 +52,7 @@ type runner struct {
 	form    string
 	flying  []flight
 	answers []run.StepAnswer
+	saved   []run.SavedFolder            // which nobody was told of in this attempt
 	since   int                          // removals since the last look
 	gone    map[android.PackageName]bool // went in this attempt
 	strange int                          // answers in a row that make no sense
@@ -149,6 +150,7 @@ func (w *runner) report(ctx context.Context, want int, seen bool, serial string)
 	if seen {
 		r.Seen = w.seen
 	}
+	r.Saved, w.saved = w.saved, nil
 	return w.out.Run(ctx, w.id, r)
 }
 
@@ -161,6 +163,9 @@ func (w *runner) doSteps(ctx context.Context) (how string, err error) {
 		err = errNobody
 	}
 	if err != nil {
+		return "", err
+	}
+	if w.saved, err = w.station.savedFolders(w.id); err != nil {
 		return "", err
 	}
 	orders, err := w.report(ctx, ahead, true, identity)

@@ -114,7 +114,8 @@ func TestScriptsWithRoot(t *testing.T) {
 	t.Run("refused", func(t *testing.T) {
 		a.phone.AllowRoot(false)
 		defer a.phone.AllowRoot(true)
-		if out, code := a.run([]string{"dash"}, render.Shell, "--root", "--log", "refused.log"); code != 1 || strings.Count(out, "out of the image only with root") != 2 {
+		out, code := a.run([]string{"dash"}, render.Shell, "--root", "--log", "refused.log")
+		if code != 1 || strings.Count(out, "out of the image only with root") != 2 {
 			t.Errorf("code %d\n%s", code, out)
 		}
 		a.run([]string{"dash"}, render.ShellUndo, "--log", "refused.log")

@@ -36,7 +36,10 @@ func (p *Phone) Condition() Condition {
 	if p.disk != nil {
 		root = map[bool]string{true: "refused", false: "given"}[p.noRoot]
 	}
-	return Condition{Root: root, Name: s.Name, Plugged: p.plugged, Asking: len(p.prompts), LockCode: p.lockCode, Build: s.Build, Update: s.Update, Stuck: p.stuck}
+	return Condition{
+		Name: s.Name, Plugged: p.plugged, Asking: len(p.prompts), LockCode: p.lockCode, Build: s.Build, Update: s.Update,
+		Stuck: p.stuck, Root: root,
+	}
 }
 
 // Actions are what a hand can do to a phone, with what each does.

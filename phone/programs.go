@@ -134,7 +134,8 @@ func (p *Phone) df(c *command) byte {
 	if p.scenario.DiskFull {
 		free = 1
 	}
-	if at := strings.Join(slices.DeleteFunc(slices.Clone(c.args), func(a string) bool { return strings.HasPrefix(a, "-") }), " "); p.disk != nil && slices.Contains(partitions, at) {
+	if _, names := c.words(); p.disk != nil && len(names) == 1 && slices.Contains(partitions, names[0]) {
+		at := names[0]
 		p.mu.Lock()
 		used := 3_000_000 + p.disk.used(at)
 		p.mu.Unlock()

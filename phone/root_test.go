@@ -139,6 +139,27 @@ func TestHeals(t *testing.T) {
 	}
 }
 
+// TestErasedIsRemembered has a phone not start for another reason, long after something
+// was erased: what has no copy on it any more stays erased, and is known to be.
+func TestErasedIsRemembered(t *testing.T) {
+	p := rootedPhone(t, func(s *phone.Scenario) { s.Image = "writable" })
+	line, err := imageOf(t, p, tips).TakeOutCommand(tips)
+	do(t, p, line, err)
+	p.Restart()
+	p.Ask(t.Context(), android.SettledCommand(android.RootBySu))
+	if err := p.Need("com.brannock.video"); err != nil {
+		t.Fatal(err)
+	}
+	p.Ask(t.Context(), "pm uninstall --user 0 com.brannock.video")
+	p.Restart()
+	if p.Condition().Stuck == "" {
+		t.Fatal("it starts without what it needs")
+	}
+	if now := imageOf(t, p, tips); now.State != android.IsErased || now.Lies(now.Folder) {
+		t.Errorf("%+v", now)
+	}
+}
+
 // TestMaskStays restarts a phone again and again: starts that finish are not
 // counted against what was taken out.
 func TestMaskStays(t *testing.T) {

@@ -67,7 +67,8 @@ func (p *Phone) proc(c *command) byte {
 					free -= p.memory(a)
 				}
 			}
-			c.print("MemTotal:        %d kB\nMemFree:          %d kB\nMemAvailable:    %d kB\nBuffers:            5120 kB\nCached:          812340 kB\n", memTotal, free/6, free)
+			c.print("MemTotal:        %d kB\nMemFree:          %d kB\nMemAvailable:    %d kB\n", memTotal, free/6, free)
+			c.print("Buffers:            5120 kB\nCached:          812340 kB\n")
 		default:
 			return c.fail(1, "cat: %s: Permission denied", name)
 		}
@@ -109,7 +110,8 @@ func (p *Phone) dumpAlarms(w *bufio.Writer, _ []string) {
 	fmt.Fprintf(w, "Current Alarm Manager state:\n\n  Alarm Stats:\n  1000:android +2m4s211ms running, %d wakeups:\n", int(p.up().Hours()*4))
 	for _, a := range p.packages {
 		if n := p.wakeups(a); a.runs() && n > 0 {
-			fmt.Fprintf(w, "  u0a%d:%s +%ds120ms running, %d wakeups:\n    +1s20ms %d wakes %d alarms: *walarm*:%s/.SYNC\n", a.uid-10000, a.Name, n, n, n, n, a.Name)
+			fmt.Fprintf(w, "  u0a%d:%s +%ds120ms running, %d wakeups:\n", a.uid-10000, a.Name, n, n)
+			fmt.Fprintf(w, "    +1s20ms %d wakes %d alarms: *walarm*:%s/.SYNC\n", n, n, a.Name)
 		}
 	}
 }

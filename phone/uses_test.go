@@ -16,7 +16,8 @@ func TestUses(t *testing.T) {
 			return android.ReadMeasurement(string(p.Ask(t.Context(), android.MeasureQuestion())))
 		}
 		before := measure()
-		if len(before.Missing) != 0 || before.MemAvailable == 0 || before.Processes < 20 || before.Services == 0 || before.Screen != "off" || before.Plugged != "yes" {
+		if len(before.Missing) != 0 || before.MemAvailable == 0 || before.Processes < 20 || before.Services == 0 ||
+			before.Screen != "off" || before.Plugged != "yes" {
 			t.Fatalf("%+v", before)
 		}
 		feed := before.Uses["com.brannock.feed.daily"]

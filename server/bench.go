@@ -164,7 +164,10 @@ func (s *Server) openBrowser(ctx context.Context, in *openBrowserInput) (*newBen
 // are those of the phone's latest capture whose files nobody has read.
 func (s *Server) askBench(ctx context.Context, in *benchRequestInput) (*createdOutput, error) {
 	r := in.Body
-	if slices.Contains([]string{bench.KindRun, bench.KindLook, bench.KindBackup, bench.KindVerify, bench.KindRestore, bench.KindDiscard, bench.KindRoot}, r.Kind) {
+	byThemselves := []string{
+		bench.KindRun, bench.KindLook, bench.KindBackup, bench.KindVerify, bench.KindRestore, bench.KindDiscard, bench.KindRoot,
+	}
+	if slices.Contains(byThemselves, r.Kind) {
 		return nil, problem(http.StatusUnprocessableEntity, "bad-request", "Runs and backups are asked for as runs and backups.")
 	}
 	if err := s.mayReach(ctx, r); err != nil {
@@ -261,7 +264,8 @@ func (s *Server) canDo(ctx context.Context, id uuid.UUID, r bench.Request) error
 		return problem(http.StatusConflict, "bench-away", "The bench "+b.Name+" is away. Start it, then try again.")
 	}
 	ofAPhone := []string{
-		bench.KindCapture, bench.KindNames, bench.KindWatch, bench.KindLabel, bench.KindRun, bench.KindLook, bench.KindBackup, bench.KindRestore, bench.KindRoot,
+		bench.KindCapture, bench.KindNames, bench.KindWatch, bench.KindLabel, bench.KindRun, bench.KindLook,
+		bench.KindBackup, bench.KindRestore, bench.KindRoot,
 	}
 	if !slices.Contains(ofAPhone, r.Kind) {
 		return nil

@@ -358,7 +358,7 @@ func (s *Server) runSince(ctx context.Context, id uuid.UUID, seq int64) (runBody
 
 // addGain adds what a run brought, and its release, where it was measured.
 func (s *Server) addGain(ctx context.Context, b *runBody) (err error) {
-	if !b.Run.Choices.Measure {
+	if !b.Run.Choices.Measure || b.Run.State == run.Going {
 		return nil
 	}
 	if b.Gain, err = s.store.RunGain(ctx, b.Run.ID); err != nil || b.Run.ReleaseID == nil {

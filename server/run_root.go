@@ -63,7 +63,8 @@ func (s *Server) imagesOf(ctx context.Context, id uuid.UUID, phone string) (map[
 		return nil, fmt.Errorf("the request of job %s: %w", id, err)
 	}
 	if job.Kind != bench.KindRoot || job.State != "done" || asked.With != phone || json.Unmarshal(job.Result, &told) != nil {
-		return nil, problem(http.StatusConflict, "root-of-another", "This phone has not been asked for root, or it has not answered yet. Ask it, and rehearse again.")
+		return nil, problem(http.StatusConflict, "root-of-another",
+			"This phone has not been asked for root, or it has not answered yet. Ask it, and rehearse again.")
 	}
 	images := map[android.PackageName]android.Image{}
 	for name, text := range told.Images {

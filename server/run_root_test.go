@@ -78,7 +78,8 @@ func TestRunWithRoot(t *testing.T) {
 		t.Errorf("%d %s", a.status, a.body)
 	}
 	path := "/api/v1/benches/" + f.at.bench + "/phones/" + f.at.phone + "/root"
-	f.expect(422, f.cookie, "POST", "/api/v1/benches/"+f.at.bench+"/requests", map[string]any{"kind": "root", "phone": f.at.phone, "keys": []any{map[string]string{"namespace": "image", "key": "a.b"}}})
+	by := map[string]any{"kind": "root", "phone": f.at.phone, "keys": []any{map[string]string{"namespace": "image", "key": "a.b"}}}
+	f.expect(422, f.cookie, "POST", "/api/v1/benches/"+f.at.bench+"/requests", by)
 	ask := func() string {
 		t.Helper()
 		asked := decode[struct{ ID string }](f.site, f.do(f.cookie, "POST", path, map[string]any{"profile": f.profile}), 202)
@@ -119,7 +120,8 @@ func TestRunWithRoot(t *testing.T) {
 		Result   struct{ Files, Bytes int }
 	}
 	list := get[items[saved]](f.site, f.cookie, "/api/v1/backups").Items
-	if len(list) != 1 || list[0].ID != id || !list[0].Kept || list[0].State != "whole" || len(list[0].Packages) != 2 || list[0].Result.Files < 4 || list[0].Result.Bytes == 0 {
+	if len(list) != 1 || list[0].ID != id || !list[0].Kept || list[0].State != "whole" || len(list[0].Packages) != 2 ||
+		list[0].Result.Files < 4 || list[0].Result.Bytes == 0 {
 		t.Errorf("%+v", list)
 	}
 	verified := decode[struct{ Job string }](f.site, f.do(f.cookie, "POST", "/api/v1/backups/"+id+"/verify", nil), 202)

@@ -206,9 +206,19 @@ func (s *Store) AddBackup(ctx context.Context, b Backup, person uuid.UUID, ask f
 	return id, job, err
 }
 
-// addSavedFolder notes what a bench saved of a package's folder before it was
-// erased: in a backup with the run's identity, which stays until somebody says
-// otherwise. What is told twice is noted once.
+// addSavedFolders notes what a bench saved of packages' folders before they were
+// erased.
+func addSavedFolders(ctx context.Context, tx pgx.Tx, id uuid.UUID, list []run.SavedFolder) error {
+	for _, one := range list {
+		if err := addSavedFolder(ctx, tx, id, one); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// addSavedFolder notes what was saved of one: in a backup with the run's identity,
+// which stays until somebody says otherwise. What is told twice is noted once.
 func addSavedFolder(ctx context.Context, tx pgx.Tx, id uuid.UUID, f run.SavedFolder) error {
 	result, err := json.Marshal(map[string]any{"packages": 1, "files": f.Files, "bytes": f.Bytes, "settings": false,
 		"folder": android.Printable(f.Folder, 1000), "wrong": []any{}})

@@ -86,7 +86,7 @@ type ReleaseGain struct {
 // GainOf is what a release brought; nil where nobody has measured it.
 func (s *Store) GainOf(ctx context.Context, release uuid.UUID) (*ReleaseGain, error) {
 	rows, err := s.pool.Query(ctx, `
-		select r.phone, m.run_id, m.measured
+		select r.phone, m.run_id, m.measured - 'uses'
 		from runs r
 		join run_measurements m on m.run_id = r.id
 		where r.release_id = $1 and r.state = 'finished'

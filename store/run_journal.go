@@ -70,6 +70,9 @@ func (s *Store) Advance(ctx context.Context, id uuid.UUID, phone string, r run.R
 		if news || r.Want > 0 {
 			w.seq++
 		}
+		if err := addSavedFolders(ctx, tx, w.id, r.Saved); err != nil {
+			return err
+		}
 		if err := w.answer(ctx, tx, r.Answers); err != nil {
 			return err
 		}
@@ -120,14 +123,10 @@ func (w *lockedRun) answer(ctx context.Context, tx pgx.Tx, answers []run.StepAns
 		return err
 	}
 	for _, a := range answers {
-		if a.Saved != nil {
-			err = addSavedFolder(ctx, tx, w.id, *a.Saved)
-		}
-		if err == nil && a.Measured != nil {
-			err = addMeasurement(ctx, tx, w.id, a.Step, a.Measured)
-		}
-		if err != nil {
-			return err
+		if a.Measured != nil {
+			if err := addMeasurement(ctx, tx, w.id, a.Step, a.Measured); err != nil {
+				return err
+			}
 		}
 	}
 	return nil
@@ -413,8 +412,9 @@ type Unsettled struct {
 }
 
 // Looked takes what a phone shows for a run that is not going: what was
-// unknown is settled, and what came back is noted.
-func (s *Store) Looked(ctx context.Context, id uuid.UUID, phone string, seen *run.Seen) error {
+// unknown is settled, and what came back is noted; saved is what its bench has saved
+// for the run, of which the answers may be lost.
+func (s *Store) Looked(ctx context.Context, id uuid.UUID, phone string, seen *run.Seen, saved []run.SavedFolder) error {
 	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		w, err := lockRun(ctx, tx, id)
 		if err != nil {
@@ -424,6 +424,9 @@ func (s *Store) Looked(ctx context.Context, id uuid.UUID, phone string, seen *ru
 			return nil // it has gone on, or the handle is another phone's now
 		}
 		w.seq++
+		if err := addSavedFolders(ctx, tx, id, saved); err != nil {
+			return err
+		}
 		if err := w.addSeen(ctx, tx, seen, true); err != nil {
 			return err
 		}

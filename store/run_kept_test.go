@@ -177,7 +177,7 @@ func (b *twice) resume() {
 	undo := b.r.IntN(3) == 0
 	if b.kept.Open() && b.r.IntN(2) == 0 {
 		seen := b.seen()
-		b.must(b.Looked(b.ctx, b.id, b.phone, seen))
+		b.must(b.Looked(b.ctx, b.id, b.phone, seen, nil))
 		b.kept.Look(seen, true)
 		return
 	}

@@ -23,14 +23,17 @@ if [ "$tries" -ge 2 ]; then
 	[ -f "$home/masks" ] && cat "$home/masks" >> "$home/healed"
 	rm -f "$home/masks"
 	if [ -f "$home/erased" ]; then
+		# What has no copy here any more stays erased, and listed.
 		while read -r name folder at; do
 			if ours "$folder" && [ -d "$home/saved/$name" ] && [ ! -d "$folder" ]; then
 				mount -o remount,rw "$at"
-				cp -a "$home/saved/$name" "$folder" && restorecon -R "$folder" && echo "$name $folder $at" >> "$home/healed"
+				cp -a "$home/saved/$name" "$folder" && echo "$name $folder $at" >> "$home/healed"
+				restorecon -R "$folder"
 				mount -o remount,ro "$at"
 			fi
-		done < "$home/erased"
-		rm -f "$home/erased"
+			[ -d "$folder" ] || echo "$name $folder $at"
+		done < "$home/erased" > "$home/erased.new"
+		mv "$home/erased.new" "$home/erased"
 	fi
 	rm -f "$home/tries" /data/adb/post-fs-data.d/roster.sh
 	exit 0

@@ -105,6 +105,12 @@ func GoodFolder(path string) bool {
 	return imageFolder.MatchString(path) && !strings.Contains(path, "..")
 }
 
+// Lies reports whether the package lies in a folder of the image, with nothing over
+// it. One of which nothing is told is no such one, whatever its state.
+func (i Image) Lies(folder string) bool {
+	return i.State == OnImage && i.Folder == folder && folder != ""
+}
+
 // String writes an image into a journal, for ParseImage.
 func (i Image) String() string {
 	dash := func(s string) string {
@@ -117,8 +123,9 @@ func (i Image) String() string {
 	if i.Updated {
 		updated = "yes"
 	}
-	return fmt.Sprintf("root=%s state=%s way=%s why=%s bytes=%d updated=%s selinux=%s verity=%s boot=%s at=%s folder=%s", dash(string(i.Root)),
-		dash(string(i.State)), dash(string(i.Way)), dash(string(i.Why)), i.Bytes, updated, dash(i.SELinux), dash(i.Verity), dash(i.Boot), dash(i.At), dash(i.Folder))
+	return fmt.Sprintf("root=%s state=%s way=%s why=%s bytes=%d updated=%s selinux=%s verity=%s boot=%s at=%s folder=%s",
+		dash(string(i.Root)), dash(string(i.State)), dash(string(i.Way)), dash(string(i.Why)), i.Bytes, updated,
+		dash(i.SELinux), dash(i.Verity), dash(i.Boot), dash(i.At), dash(i.Folder))
 }
 
 // ParseImage reads what String wrote. It fails on what can't stand in a command.

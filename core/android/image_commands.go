@@ -57,9 +57,9 @@ func (i Image) TakeOutCommand(name PackageName) (string, error) {
 		line += "echo " + i.listed(name) + " >> " + ImageHome + "/masks && sync && echo " + Taken
 	case Erased:
 		saved := ImageHome + "/saved/" + string(name)
-		line += fmt.Sprintf("{ [ -d %s ] || { rm -rf %s.new; cp -a %s %s.new && mv %s.new %s; }; } && echo %s >> %s/erased && sync && mount -o remount,rw %s && rm -rf %s; ",
-			saved, saved, i.Folder, saved, saved, saved, i.listed(name), ImageHome, i.At, i.Folder) +
-			fmt.Sprintf("mount -o remount,ro %s; [ -d %s ] || echo %s", i.At, i.Folder, Taken)
+		line += fmt.Sprintf("{ [ -d %s ] || { rm -rf %s.new; cp -a %s %s.new && mv %s.new %s; }; } && ", saved, saved, i.Folder, saved, saved, saved) +
+			"echo " + i.listed(name) + " >> " + ImageHome + "/erased && sync && " +
+			fmt.Sprintf("mount -o remount,rw %s && rm -rf %s; mount -o remount,ro %s; [ -d %s ] || echo %s", i.At, i.Folder, i.At, i.Folder, Taken)
 	default:
 		return "", fmt.Errorf("there is no way to take %s out of the image: %s", name, i.Why)
 	}
@@ -102,7 +102,8 @@ func (i Image) ListCommand(name PackageName) (string, error) {
 	if err := i.check(name); err != nil {
 		return "", err
 	}
-	line := fmt.Sprintf(`find %s | while read -r f; do stat -c '%%a %%u %%g %%s %%C %%F' "$f"; echo "$f"; if [ -f "$f" ]; then sha256sum "$f"; else echo -; fi; done; echo %s`, i.Folder, Taken)
+	each := `stat -c '%a %u %g %s %C %F' "$f"; echo "$f"; if [ -f "$f" ]; then sha256sum "$f"; else echo -; fi`
+	line := "find " + i.Folder + " | while read -r f; do " + each + "; done; echo " + Taken
 	return Rooted(i.Root, line) + " 2>&1", nil
 }
 
@@ -139,8 +140,10 @@ func (i Image) ReadList(answer string) ([]KeptFile, error) {
 func (f KeptFile) Good(folder string) bool {
 	path := strings.NewReplacer("-", "", "_", "", ".", "", "/", "", "+", "", "@", "", "=", "", "~", "").Replace(f.Path)
 	in := f.Path == folder || strings.HasPrefix(f.Path, folder+"/")
-	return in && !strings.Contains(f.Path, "..") && alphanumeric(path) && onlyDigits(f.Mode) && onlyDigits(f.Owner) && onlyDigits(f.Group) &&
-		alphanumeric(strings.NewReplacer(":", "", "_", "", ",", "").Replace(f.Label)) && f.Label != "" && (f.Folder || len(f.SHA256) == 64 && alphanumeric(f.SHA256)) && len(f.Path) < 1000
+	label := strings.NewReplacer(":", "", "_", "", ",", "").Replace(f.Label)
+	return in && len(f.Path) < 1000 && !strings.Contains(f.Path, "..") && alphanumeric(path) &&
+		onlyDigits(f.Mode) && onlyDigits(f.Owner) && onlyDigits(f.Group) && label != "" && alphanumeric(label) &&
+		(f.Folder || len(f.SHA256) == 64 && alphanumeric(f.SHA256))
 }
 
 func alphanumeric(s string) bool {

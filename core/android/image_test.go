@@ -18,7 +18,9 @@ func TestImageSays(t *testing.T) {
 			t.Errorf("%q was read as %+v", bad, i)
 		}
 	}
-	for _, folder := range []string{"/system", "/system/app", "/product/app/../x", "/data/app/x", "/product/app/a b", "/product/app/'", "product/app/x", "/product//x", "/apex/a/b"} {
+	for _, folder := range []string{
+		"/system", "/system/app", "/product/app/../x", "/data/app/x", "/product/app/a b", "/product/app/'", "product/app/x", "/product//x", "/apex/a/b",
+	} {
 		if GoodFolder(folder) {
 			t.Errorf("%q is good", folder)
 		}
@@ -43,8 +45,12 @@ func TestImageSays(t *testing.T) {
 // FuzzImage has a phone tell anything: no line that root does holds what it told
 // unless that can be a package's folder, or a file's in it.
 func FuzzImage(f *testing.F) {
-	f.Add("--image-a.b\ncodePath=/product/app/X\n", "--image-id\n0\n--image-mounts\n/dev/x /product ext4 ro 0 0\n--image-scripts\nyes\n--image-masks\na.b /product/app/X /product\n", "755 0 0 4 u:object_r:x:s0 directory\n/product/app/X\n-\n--image-done\n")
-	f.Add("--image-a.b\ncodePath=/product/app/$(reboot)\n", "--image-id\n0\n--image-who\n0\n--image-masks\na.b /product/app/`id` /product\n", "755 0 0 4 u:object_r:x:s0 directory\n/product/app/X/';reboot;'\n-\n--image-done\n")
+	f.Add("--image-a.b\ncodePath=/product/app/X\n",
+		"--image-id\n0\n--image-mounts\n/dev/x /product ext4 ro 0 0\n--image-scripts\nyes\n--image-masks\na.b /product/app/X /product\n",
+		"755 0 0 4 u:object_r:x:s0 directory\n/product/app/X\n-\n--image-done\n")
+	f.Add("--image-a.b\ncodePath=/product/app/$(reboot)\n",
+		"--image-id\n0\n--image-who\n0\n--image-masks\na.b /product/app/`id` /product\n",
+		"755 0 0 4 u:object_r:x:s0 directory\n/product/app/X/';reboot;'\n-\n--image-done\n")
 	f.Fuzz(func(t *testing.T, folders, root, files string) {
 		const name = PackageName("a.b")
 		lies := ReadFolders(folders)[name]
@@ -55,7 +61,8 @@ func FuzzImage(f *testing.F) {
 		if probe := facts.MayWrite([]string{lies.Folder}); len(probe) > 0 {
 			told = append(told, ProbeQuestion(facts.Root, probe))
 		}
-		if again, ok := ParseImage(image.String()); image.Root.Given() && image.Folder != "" && image.Why != NotOnImage && (!ok || again.Folder != image.Folder) {
+		placed := image.Root.Given() && image.Folder != "" && image.Why != NotOnImage
+		if again, ok := ParseImage(image.String()); placed && (!ok || again.Folder != image.Folder) {
 			t.Errorf("%q was read as %+v, of %+v", image.String(), again, image)
 		}
 		for _, way := range []Way{Masked, Erased} {

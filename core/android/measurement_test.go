@@ -49,7 +49,8 @@ package:org.owner.other
 func TestReadMeasurement(t *testing.T) {
 	m := ReadMeasurement(strings.ReplaceAll(measured, "\n", "\r\n"))
 	feed := m.Uses["com.maker.feed"]
-	if m.Uptime != 5025.31 || m.MemTotal != 3812340<<10 || m.MemAvailable != 1612340<<10 || m.DataFree != 81203456<<10 || m.Plugged != "yes" || m.Screen != "off" ||
+	if m.Uptime != 5025.31 || m.MemTotal != 3812340<<10 || m.MemAvailable != 1612340<<10 || m.DataFree != 81203456<<10 ||
+		m.Plugged != "yes" || m.Screen != "off" ||
 		m.Processes != 5 || m.Services != 1 || m.Wakeups != 16 || len(m.Missing) != 0 {
 		t.Errorf("%+v", m)
 	}

@@ -93,7 +93,11 @@ func TestFromImage(t *testing.T) {
 			r.Pins = []Pin{{Package: "a.heavy", Goes: true, Method: evidence.RemoveFromImage, Reason: "asked for"}}
 		}
 		method, why := gentler(Compose(one, r), c.name)
-		if c.why == "" && (method != evidence.RemoveFromImage || why != "") || c.why != "" && (method != evidence.RemoveForUser || !strings.Contains(why, c.why)) {
+		want := evidence.RemoveForUser
+		if c.why == "" {
+			want = evidence.RemoveFromImage
+		}
+		if method != want || (why == "") != (c.why == "") || !strings.Contains(why, c.why) {
 			t.Errorf("%s: %s, %q", what, method, why)
 		}
 	}

@@ -115,7 +115,8 @@ func Draft(f RunRecord) (drafts []Drafted, withheld []Withheld) {
 		case f.Back[j.Package] == NoStartWithout:
 			if n := f.healed(); n > 1 {
 				seen[key{j.Package, j.Method}] = true
-				withheld = append(withheld, Withheld{j.Package, j.Label, fmt.Sprintf("the phone did not start with %d out of the image: take out one at a time", n)})
+				why := fmt.Sprintf("the phone did not start with %d out of the image: take out one at a time", n)
+				withheld = append(withheld, Withheld{j.Package, j.Label, why})
 				continue
 			}
 			d.Value.Outcome, d.Value.Note, d.Value.Persistence, d.Value.Tried = evidence.NoStart, android.HealedWords, "not-watched", nil

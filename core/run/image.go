@@ -48,8 +48,10 @@ func (s Step) settleImage(seen *Seen) (State, string) {
 		return Waiting, ""
 	case s.Kind == Remove && (i.State == android.IsMasked || i.State == android.IsErased):
 		return Done, lost
-	case s.Kind == PutBack && i.State == android.OnImage:
-		return Done, lost
+	case s.Kind == PutBack:
+		if was, ok := android.ParseImage(s.Value); ok && i.Lies(was.Folder) {
+			return Done, lost
+		}
 	}
 	return Waiting, ""
 }

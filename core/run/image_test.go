@@ -12,7 +12,10 @@ import (
 
 // lay is how a package lies on the image of a phone with root.
 func lay(state android.ImageState, way android.Way, why android.ImageReason) android.Image {
-	return android.Image{Root: android.RootBySu, State: state, Way: way, Why: why, Folder: "/product/app/Tips", At: "/product", Bytes: 4096, SELinux: "enforcing", Verity: "enforcing", Boot: "orange"}
+	return android.Image{
+		Root: android.RootBySu, State: state, Way: way, Why: why, Folder: "/product/app/Tips", At: "/product", Bytes: 4096,
+		SELinux: "enforcing", Verity: "enforcing", Boot: "orange",
+	}
 }
 
 // fromImage is the sample release with tips taken out of the image.
@@ -43,18 +46,54 @@ func TestRehearseFromImage(t *testing.T) {
 		why    string
 		stops  bool
 	}{
-		"nobody asked":        {nil, nil, Choices{}, ToSee, BecauseImageNotAsked, "needs root", true},
-		"masked":              {images(lay(android.OnImage, android.Masked, android.ImageReadOnly)), nil, Choices{}, WouldGo, BecauseImageMasked, "masked, data stays", false},
-		"erased, with data":   {images(lay(android.OnImage, android.Erased, android.ImageWritable)), nil, Choices{WithData: []android.PackageName{"com.maker.tips"}}, WouldGo, BecauseImageErased, "erased, data goes, too", false},
-		"refused":             {images(android.Image{Root: android.RootRefused, State: android.NotOfRoot}), nil, Choices{}, WouldRefuse, BecauseImageNoRoot, "it was refused on the phone", true},
-		"no su":               {images(android.Image{Root: android.RootNone, State: android.NotOfRoot}), nil, Choices{}, WouldRefuse, BecauseImageNoRoot, "no program that gives it", true},
-		"no scripts":          {images(lay(android.OnImage, "", android.NoScripts)), nil, Choices{}, WouldRefuse, BecauseImageNoWay, "nothing runs boot scripts", true},
-		"gone before":         {images(lay(android.IsMasked, android.Masked, "")), nil, Choices{}, WouldAlready, BecauseGoneBefore, "before", false},
-		"a role touches it":   {images(lay(android.OnImage, android.Masked, android.ImageReadOnly)), held, Choices{}, WouldRefuse, BecauseImageLeanedOn, "it could be the phone's DIALER", false},
-		"for the user alone":  {nil, nil, Choices{User: []android.PackageName{"com.maker.tips"}}, WouldGo, "", "", false},
-		"switched off":        {nil, nil, Choices{Off: []android.PackageName{"com.maker.tips"}}, WouldGo, "", "", false},
-		"left on this phone":  {nil, nil, Choices{Leave: []android.PackageName{"com.maker.tips"}}, LeftOut, BecauseLeft, "left on this phone", false},
-		"verified, and asked": {images(lay(android.OnImage, android.Masked, android.ImageVerified)), nil, Choices{}, WouldGo, BecauseImageMasked, "masked", false},
+		"nobody asked": {
+			nil, nil, Choices{},
+			ToSee, BecauseImageNotAsked, "needs root", true,
+		},
+		"masked": {
+			images(lay(android.OnImage, android.Masked, android.ImageReadOnly)), nil, Choices{},
+			WouldGo, BecauseImageMasked, "masked, data stays", false,
+		},
+		"erased, with data": {
+			images(lay(android.OnImage, android.Erased, android.ImageWritable)), nil, Choices{WithData: []android.PackageName{"com.maker.tips"}},
+			WouldGo, BecauseImageErased, "erased, data goes, too", false,
+		},
+		"refused": {
+			images(android.Image{Root: android.RootRefused, State: android.NotOfRoot}), nil, Choices{},
+			WouldRefuse, BecauseImageNoRoot, "it was refused on the phone", true,
+		},
+		"no su": {
+			images(android.Image{Root: android.RootNone, State: android.NotOfRoot}), nil, Choices{},
+			WouldRefuse, BecauseImageNoRoot, "no program that gives it", true,
+		},
+		"no scripts": {
+			images(lay(android.OnImage, "", android.NoScripts)), nil, Choices{},
+			WouldRefuse, BecauseImageNoWay, "nothing runs boot scripts", true,
+		},
+		"gone before": {
+			images(lay(android.IsMasked, android.Masked, "")), nil, Choices{},
+			WouldAlready, BecauseGoneBefore, "before", false,
+		},
+		"a role touches it": {
+			images(lay(android.OnImage, android.Masked, android.ImageReadOnly)), held, Choices{},
+			WouldRefuse, BecauseImageLeanedOn, "it could be the phone's DIALER", false,
+		},
+		"for the user alone": {
+			nil, nil, Choices{User: []android.PackageName{"com.maker.tips"}},
+			WouldGo, "", "", false,
+		},
+		"switched off": {
+			nil, nil, Choices{Off: []android.PackageName{"com.maker.tips"}},
+			WouldGo, "", "", false,
+		},
+		"left on this phone": {
+			nil, nil, Choices{Leave: []android.PackageName{"com.maker.tips"}},
+			LeftOut, BecauseLeft, "left on this phone", false,
+		},
+		"verified, and asked": {
+			images(lay(android.OnImage, android.Masked, android.ImageVerified)), nil, Choices{},
+			WouldGo, BecauseImageMasked, "masked", false,
+		},
 	} {
 		t.Run(what, func(t *testing.T) {
 			s := subject(c.change)
@@ -83,7 +122,8 @@ func TestImageSteps(t *testing.T) {
 	steps := Plan(fromImage(), Choices{NoRestart: true, WithData: []android.PackageName{"com.maker.tips"}})
 	at := slices.IndexFunc(steps, Step.FromImage)
 	step := steps[at]
-	if !step.WithData || !step.Alone() || step.Touches() != (Key{Image, "com.maker.tips"}) || !slices.ContainsFunc(steps, func(s Step) bool { return s.Kind == Restart }) {
+	restarts := slices.ContainsFunc(steps, func(s Step) bool { return s.Kind == Restart })
+	if !restarts || !step.WithData || !step.Alone() || step.Touches() != (Key{Image, "com.maker.tips"}) {
 		t.Fatalf("%+v", steps)
 	}
 	seen := func(i android.Image) *Seen {
@@ -103,9 +143,11 @@ func TestImageSteps(t *testing.T) {
 			t.Errorf("%s settles as %s, want %s", state, got, want)
 		}
 	}
-	list := []Journal{{Step: step, State: Done, Before: before}, {Step: Step{Number: step.Number + 1, Kind: Remove, Method: evidence.RemoveForUser, Package: "com.maker.lock"}, State: Done}}
+	lock := Step{Number: step.Number + 1, Kind: Remove, Method: evidence.RemoveForUser, Package: "com.maker.lock"}
+	list := []Journal{{Step: step, State: Done, Before: before}, {Step: lock, State: Done}}
 	undo := Undo(list, nil)
-	if len(undo) != 3 || undo[1].Kind != PutBack || undo[1].Value != before || undo[2].Kind != Restart || undo[2].Undoes == 0 || undo[0].Package != "com.maker.lock" {
+	if len(undo) != 3 || undo[0].Package != "com.maker.lock" || undo[1].Kind != PutBack || undo[1].Value != before ||
+		undo[2].Kind != Restart || undo[2].Undoes == 0 {
 		t.Fatalf("%+v", undo)
 	}
 	if got, _ := undo[1].Settle(seen(there), ""); got != Done {
@@ -136,7 +178,8 @@ func TestReturnedToImage(t *testing.T) {
 	out := []Journal{{Step: step, State: Done}}
 	restarted := append(slices.Clone(out), Journal{Step: Step{Number: 2, Kind: Restart}, State: Done})
 	seen := func(state android.ImageState, fingerprint string) *Seen {
-		return &Seen{Fingerprint: fingerprint, Installed: []android.PackageName{"a.b"}, Settings: map[string]string{step.Touches().String(): lay(state, "", "").String()}}
+		return &Seen{Fingerprint: fingerprint, Installed: []android.PackageName{"a.b"},
+			Settings: map[string]string{step.Touches().String(): lay(state, "", "").String()}}
 	}
 	for what, c := range map[string]struct {
 		list []Journal

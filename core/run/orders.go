@@ -19,6 +19,9 @@ type Report struct {
 	Flying []int `json:"flying" nullable:"false" maxItems:"100"`
 	// Want is how many steps it takes now.
 	Want int `json:"want" minimum:"0" maximum:"100"`
+	// Saved is what the bench has saved of folders on the image for this run, and has
+	// not told in this attempt.
+	Saved []SavedFolder `json:"saved,omitempty" nullable:"false" maxItems:"2000"`
 	// End says that nothing more is sent: interrupted, or held by a guard; Why
 	// in words.
 	End string `json:"end,omitempty" enum:"interrupted,held,"`
@@ -35,8 +38,6 @@ type StepAnswer struct {
 	Took int64 `json:"took"`
 	// Measured is what the phone uses, of a step that measures it.
 	Measured *android.Measurement `json:"measured,omitempty"`
-	// Saved is what was saved of a folder before it was erased, nil for nothing.
-	Saved *SavedFolder `json:"saved,omitempty"`
 }
 
 // SavedFolder is what a bench saved of a package's folder on the image, in a backup

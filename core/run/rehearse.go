@@ -416,7 +416,8 @@ func (w *rehearser) stops() {
 		}
 	}
 	if n := w.needRoot(); n > 0 {
-		add(RootFirst, "%s can only be taken out of the image with root: ask the phone for it, remove them for the user, or leave them", wording.Count(n, "package"))
+		add(RootFirst, "%s can only be taken out of the image with root: ask the phone for it, remove them for the user, or leave them",
+			wording.Count(n, "package"))
 	}
 	for _, row := range w.r.Rows {
 		if row.Would == ToSee && row.Kind == profile.Check {

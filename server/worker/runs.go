@@ -85,7 +85,7 @@ func (w *Worker) looked(ctx context.Context, job store.Job, value any) error {
 	if err := json.Unmarshal(raw, &l); err != nil || l.Seen == nil {
 		return err
 	}
-	return w.store.Looked(ctx, asked.Run, w.mark(l.Serial), l.Seen)
+	return w.store.Looked(ctx, asked.Run, w.mark(l.Serial), l.Seen, l.Saved)
 }
 
 // keepRuns ends runs whose benches have gone, looks at their phones when they
