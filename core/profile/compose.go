@@ -120,8 +120,21 @@ func Rank(candidates []Candidate, rules Rules) (rows []Row, cut int) {
 		}
 		rows = append(rows, row)
 	}
-	slices.SortFunc(rows, byPlace)
-	return rows, cut
+	return inPlace(rows), cut
+}
+
+// inPlace orders rows by their numbers, which are quicker moved about than they are.
+func inPlace(rows []Row) []Row {
+	order := make([]int, len(rows))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortFunc(order, func(a, b int) int { return byPlace(&rows[a], &rows[b]) })
+	sorted := make([]Row, len(rows))
+	for i, at := range order {
+		sorted[i] = rows[at]
+	}
+	return sorted
 }
 
 // inImage says why nothing takes a package out of the image, "" where something may:
@@ -145,7 +158,7 @@ func (c Candidate) inImage() string {
 	return ""
 }
 
-func byPlace(a, b Row) int {
+func byPlace(a, b *Row) int {
 	if a.Eligible != b.Eligible {
 		if a.Eligible {
 			return -1

@@ -3250,6 +3250,7 @@ export interface components {
             /** @enum {string} */
             end?: "interrupted" | "held" | "";
             flying: number[];
+            saved?: components["schemas"]["BenchSavedFolder"][];
             seen?: components["schemas"]["BenchSeen"];
             serial?: string;
             /** Format: int64 */
@@ -3348,7 +3349,6 @@ export interface components {
         };
         BenchStepAnswer: {
             measured?: components["schemas"]["Measurement"];
-            saved?: components["schemas"]["BenchSavedFolder"];
             state: string;
             /** Format: int64 */
             step: number;
