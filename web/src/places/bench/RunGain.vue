@@ -134,6 +134,7 @@ td:not([colspan]) {
   font-variant-numeric: tabular-nums;
 }
 thead th:not(:first-child) {
+  padding-inline-end: 12px; /* as the figures below have it */
   text-align: end;
 }
 li {
