@@ -2,9 +2,11 @@ package bench
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"time"
 
+	"roster/bench/services"
 	"roster/core/android"
 	"roster/core/run"
 	"roster/core/wording"
@@ -12,42 +14,53 @@ import (
 
 const (
 	// settleEvery is after how long a phone's memory is asked for again, settlesWithin
-	// how long it may take until it moves no more.
+	// how long it may take after a restart until it moves no more, and settlesSoon how
+	// long where it was not restarted.
 	settleEvery   = 3 * time.Second
 	settlesWithin = 2 * time.Minute
+	settlesSoon   = 15 * time.Second
 	// still is by which part memory may move of a phone that has settled.
 	still = 0.01
+	// openingTakes bounds the opening of everyday screens.
+	openingTakes = 2 * time.Minute
 )
 
-// measure asks a phone what it uses, when it has settled or two minutes are over.
-func (w *runner) measure(ctx context.Context, step run.Step, begun time.Time) error {
-	settled, err := w.settles(ctx)
+// errUntold says that a phone tells nothing of what it uses.
+var errUntold = errors.New("the phone does not tell what it uses")
+
+// takeMeasurement switches a phone's screen off and asks what it uses, when it has
+// settled or the time for that is over, and how soon everyday screens open. Pause
+// waits between two looks.
+func takeMeasurement(session *services.Session, within time.Duration, pause func(time.Duration) error) (m android.Measurement, err error) {
+	if _, err := session.Run(android.SleepCommand, stepTakes, 64<<10); err != nil {
+		return m, err
+	}
+	settled, err := hasSettled(session, within, pause)
 	if err != nil {
-		return err
+		return m, err
 	}
-	answer, err := w.session.Run(android.MeasureQuestion(), stepTakes, 16*megabyte)
+	answer, err := session.Run(android.MeasureQuestion(), stepTakes, 16*megabyte)
 	if err != nil {
-		return err
+		return m, err
 	}
-	m := android.ReadMeasurement(string(answer.Out))
-	words := fmt.Sprintf("%s of memory to be had, %s", wording.Bytes(m.MemAvailable), wording.Count(m.Processes, "process", "processes"))
-	state := run.Done
-	switch {
-	case len(m.Uses) == 0 && m.MemAvailable == 0:
-		state, words = run.Failed, "the phone does not tell what it uses"
-	case !settled:
-		words += "; it had not settled"
+	m = android.ReadMeasurement(string(answer.Out))
+	m.Unsettled = !settled
+	if len(m.Uses) == 0 && m.MemAvailable == 0 {
+		return m, errUntold
 	}
-	w.answers = append(w.answers, run.StepAnswer{Step: step.Number, State: state, Words: words, Took: time.Since(begun).Milliseconds(), Measured: &m})
-	return nil
+	if answer, err = session.Run(android.OpeningsQuestion(), openingTakes, 16*megabyte); err != nil {
+		return m, err
+	}
+	m.ReadOpenings(string(answer.Out))
+	return m, nil
 }
 
-// settles waits until a phone's memory moves no more; it reports whether that was so
+// hasSettled waits until a phone's memory moves no more; it reports whether that was so
 // in time.
-func (w *runner) settles(ctx context.Context) (bool, error) {
+func hasSettled(session *services.Session, within time.Duration, pause func(time.Duration) error) (bool, error) {
 	var last int64
-	for end := time.Now().Add(settlesWithin); time.Now().Before(end); {
-		answer, err := w.session.Run(android.MemoryQuestion, stepTakes, 64<<10)
+	for end := time.Now().Add(within); time.Now().Before(end); {
+		answer, err := session.Run(android.MemoryQuestion, stepTakes, 64<<10)
 		if err != nil {
 			return false, err
 		}
@@ -56,9 +69,61 @@ func (w *runner) settles(ctx context.Context) (bool, error) {
 			return now != 0, nil
 		}
 		last = now
-		if err := w.pause(ctx, int(settleEvery.Seconds())); err != nil {
+		if err := pause(settleEvery); err != nil {
 			return false, err
 		}
 	}
 	return false, nil
+}
+
+// wordsOf say in a line what a measurement found.
+func wordsOf(m *android.Measurement) string {
+	words := fmt.Sprintf("%s of memory to be had, %s", wording.Bytes(m.MemAvailable), wording.Count(m.Processes, "process", "processes"))
+	if m.Unsettled {
+		words += "; it had not settled"
+	}
+	return words
+}
+
+// measure asks the phone of a run what it uses.
+func (w *runner) measure(ctx context.Context, step run.Step, begun time.Time) error {
+	m, err := takeMeasurement(w.session, settlesWithin, func(d time.Duration) error { return w.pause(ctx, int(d.Seconds())) })
+	answer := run.StepAnswer{Step: step.Number, State: run.Done, Took: time.Since(begun).Milliseconds(), Measured: &m}
+	switch {
+	case errors.Is(err, errUntold):
+		answer.State, answer.Words, answer.Measured = run.Failed, err.Error(), nil
+	case err != nil:
+		return err
+	default:
+		answer.Words = wordsOf(&m)
+	}
+	w.answers = append(w.answers, answer)
+	return nil
+}
+
+// Measured is what came of measuring a phone as it is.
+type Measured struct {
+	android.Measurement
+	Words string `json:"words"`
+}
+
+// measureNow asks a phone what it uses as it is, without a run and a restart.
+func (s *Station) measureNow(ctx context.Context, serial string) (any, error) {
+	session, err := services.Shell(ctx, s.Host, serial)
+	if err != nil {
+		return nil, err
+	}
+	defer session.Close()
+	m, err := takeMeasurement(session, settlesSoon, func(d time.Duration) error {
+		select {
+		case <-time.After(d):
+			return nil
+		case <-ctx.Done():
+			return context.Cause(ctx)
+		}
+	})
+	if err != nil {
+		return nil, err
+	}
+	return Measured{m, wordsOf(&m)}, nil
 }

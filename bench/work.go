@@ -21,7 +21,7 @@ import (
 // that it does: a command to run is not among them.
 type Request struct {
 	// Kind is one of the constants below.
-	Kind string `json:"kind" enum:"capture,names,watch,label,connect,disconnect,pair,hand,run,look,backup,verify,restore,discard,files,root"`
+	Kind string `json:"kind" enum:"capture,names,watch,label,connect,disconnect,pair,hand,run,look,backup,verify,restore,discard,files,root,measure"`
 	// Phone is the handle of the phone it is about.
 	Phone string `json:"phone,omitempty" maxLength:"64"`
 	// Address and Code are for reaching a phone over the network, and for the
@@ -30,7 +30,7 @@ type Request struct {
 	Code    string `json:"code,omitempty" maxLength:"6"`
 	// Action and With are what a hand does to a stand-in: see phone.Actions. With
 	// is the label of a phone, too, and the keyed hash of the one that is asked for
-	// root.
+	// root or measured.
 	Action string `json:"action,omitempty" maxLength:"20"`
 	With   string `json:"with,omitempty" maxLength:"255"`
 	// Wanted are the packages whose names are to be read, or that are to be
@@ -71,6 +71,8 @@ const (
 	// KindRoot asks a phone, and its owner, for root, and how packages lie on its
 	// image.
 	KindRoot = "root"
+	// KindMeasure asks a phone what it uses, as it is.
+	KindMeasure = "measure"
 )
 
 // Results takes what comes of a request while it is being done.
@@ -145,7 +147,7 @@ func (s *Station) Do(ctx context.Context, r Request, out Results) (any, error) {
 		return s.discard(r)
 	case KindFiles:
 		return s.takeFiles(ctx, r, out)
-	case KindCapture, KindNames, KindWatch, KindLabel, KindRun, KindLook, KindBackup, KindRestore, KindRoot:
+	case KindCapture, KindNames, KindWatch, KindLabel, KindRun, KindLook, KindBackup, KindRestore, KindRoot, KindMeasure:
 		serial, err := s.serial(r.Phone)
 		if err != nil {
 			return nil, err
@@ -162,6 +164,8 @@ func (s *Station) Do(ctx context.Context, r Request, out Results) (any, error) {
 			return s.restore(ctx, serial, r, out)
 		case KindRoot:
 			return s.askForRoot(ctx, serial, r)
+		case KindMeasure:
+			return s.measureNow(ctx, serial)
 		case KindNames:
 			return s.names(ctx, serial, r.Wanted, out)
 		case KindWatch:

@@ -41,6 +41,9 @@ var services = map[string]func(p *Phone, w *bufio.Writer, args []string){
 	"meminfo":       (*Phone).dumpMemory,
 	"activity":      (*Phone).dumpActivity,
 	"alarm":         (*Phone).dumpAlarms,
+	"jobscheduler":  (*Phone).dumpJobs,
+	"batterystats":  (*Phone).dumpBatteryStats,
+	"gfxinfo":       (*Phone).dumpDrawn,
 }
 
 // dumper prints dumpsys package for one Android release.

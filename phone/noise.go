@@ -123,6 +123,9 @@ func (p *Phone) am(c *command) byte {
 	}
 	p.mu.Lock()
 	defer p.mu.Unlock()
+	if words[0] == "start" {
+		return p.openScreen(c)
+	}
 	a := p.quietOf(words[1])
 	buckets := p.scenario.sdk >= 28
 	switch {

@@ -41,6 +41,11 @@ type Phone struct {
 	sessions  map[int]map[string][]byte // installs that are being written
 	takenOff  map[string]int            // how often each package went
 
+	passed time.Duration // of its time, beside what has gone by since it started
+	awake  bool          // its screen is on
+	drew   []*app        // what drew on the screen since it started
+	opened int           // how often a screen was opened
+
 	cleared map[string]int // how often the data of each was deleted
 	needs   []NoStart      // what a hand said that it does not start without
 	disk    *disk          // of a phone with root, else nil
@@ -364,7 +369,7 @@ func (p *Phone) start() {
 
 // boot is what every start does, the n-th in a row. The lock is held.
 func (p *Phone) boot(n int) {
-	p.logLines, p.started = nil, time.Now()
+	p.logLines, p.started, p.passed, p.awake, p.drew = nil, time.Now(), 0, false, nil
 	p.awayUntil = time.Now().Add(time.Duration(n) * p.scenario.RestartTakes)
 	p.stuck = ""
 	needs := slices.Concat(p.scenario.NoStart, p.needs)

@@ -84,6 +84,12 @@ func (p *Phone) logcat(c *command) byte {
 	p.mu.Lock()
 	lines := slices.Clone(p.logLines)
 	p.mu.Unlock()
+	if i := slices.Index(c.args, "-b"); i >= 0 && i+1 < len(c.args) && c.args[i+1] == "events" {
+		p.mu.Lock()
+		defer p.mu.Unlock()
+		c.print("--------- beginning of events\n11-29 08:00:21.000  1412  1430 I boot_progress_enable_screen: %d\n", p.startTook().Milliseconds())
+		return 0
+	}
 	c.print("--------- beginning of main\n")
 	earlier := lines
 	if i := slices.Index(c.args, "-T"); i >= 0 && i+1 < len(c.args) {
@@ -141,6 +147,10 @@ func (p *Phone) df(c *command) byte {
 		p.mu.Unlock()
 		c.print("Filesystem     1K-blocks     Used Available Use%% Mounted on\n"+
 			"/dev/block/dm-%s %d %d %d %d%% %s\n", at[1:2], 4_000_000, used, 4_000_000-used, used/40_000, at)
+		return 0
+	}
+	if slices.Contains(c.args, "/system") {
+		c.print("Filesystem     1K-blocks     Used Available Use%% Mounted on\n/dev/block/dm-0   4000000  3998716      1284 100%% /\n")
 		return 0
 	}
 	c.print("Filesystem     1K-blocks     Used Available Use%% Mounted on\n"+

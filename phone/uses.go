@@ -4,6 +4,8 @@ import (
 	"bufio"
 	"fmt"
 	"io"
+	"slices"
+	"strings"
 	"time"
 )
 
@@ -18,7 +20,7 @@ const (
 const clock = 300
 
 // up is for how long the phone has been up, in its own time. The lock is held.
-func (p *Phone) up() time.Duration { return clock * time.Since(p.started) }
+func (p *Phone) up() time.Duration { return p.passed + clock*time.Since(p.started) }
 
 // runs reports whether something of a package runs by itself. Its lock is held.
 func (a *app) runs() bool {
@@ -43,9 +45,45 @@ func (p *Phone) wobble(word string, most int64) int64 {
 	return int64(hashOf(p.scenario.Serial+p.settings["global"]["boot_count"]+word)%uint32(2*most+1)) - most
 }
 
+// Pass lets time pass on the phone, as when it lies there for a while.
+func (p *Phone) Pass(d time.Duration) {
+	p.mu.Lock()
+	p.passed += d
+	p.mu.Unlock()
+}
+
 // wakeups are how often alarms of a package woke the phone since it started. The
 // lock is held.
-func (p *Phone) wakeups(a *app) int { return int(a.Wakeups * p.up().Hours()) }
+func (p *Phone) wakeups(a *app) int {
+	return int(a.Wakeups * p.up().Hours() * (1 + float64(p.wobble("wakes"+a.Name, 100))/1000))
+}
+
+// startTook is how long the phone's last start took: what starts with it makes it
+// wait, the longer the larger it is. The lock is held.
+func (p *Phone) startTook() time.Duration {
+	ms := 21_000 + p.wobble("start", 350)
+	for _, a := range p.packages {
+		if a.runs() && a.Boot {
+			ms += 60 + 10*int64(a.Memory)
+		}
+	}
+	return time.Duration(ms) * time.Millisecond
+}
+
+// used are the processor time and the traffic of a package since the phone was last
+// full, on its battery: each time that it wakes it computes, and asks the network
+// where it may. The lock is held.
+func (p *Phone) used(a *app) (processor time.Duration, bytes int64) {
+	hours := p.onBattery().Hours()
+	processor = time.Duration(float64(500*time.Millisecond) * (1 + 1.8*a.Wakeups) * hours)
+	if slices.Contains(a.Asks, "INTERNET") {
+		bytes = int64(120_000 * a.Wakeups * hours)
+	}
+	return processor, bytes
+}
+
+// onBattery is the time since the phone was last full. The lock is held.
+func (p *Phone) onBattery() time.Duration { return p.up() / 2 }
 
 // proc answers cat for what every user may read.
 func (p *Phone) proc(c *command) byte {
@@ -83,7 +121,7 @@ func (p *Phone) dumpBattery(w *bufio.Writer, _ []string) {
 }
 
 func (p *Phone) dumpPower(w *bufio.Writer, _ []string) {
-	fmt.Fprintf(w, "POWER MANAGER (dumpsys power)\n\nPower Manager State:\n  mWakefulness=Asleep\n  mIsPowered=%t\n", p.plugged)
+	fmt.Fprintf(w, "POWER MANAGER (dumpsys power)\n\nPower Manager State:\n  mWakefulness=%s\n  mIsPowered=%t\n", map[bool]string{true: "Awake", false: "Asleep"}[p.awake], p.plugged)
 }
 
 func (p *Phone) dumpMemory(w *bufio.Writer, _ []string) {
@@ -113,5 +151,41 @@ func (p *Phone) dumpAlarms(w *bufio.Writer, _ []string) {
 			fmt.Fprintf(w, "  u0a%d:%s +%ds120ms running, %d wakeups:\n", a.uid-10000, a.Name, n, n)
 			fmt.Fprintf(w, "    +1s20ms %d wakes %d alarms: *walarm*:%s/.SYNC\n", n, n, a.Name)
 		}
+	}
+}
+
+func (p *Phone) dumpJobs(w *bufio.Writer, _ []string) {
+	var list strings.Builder
+	n := 0
+	for _, a := range p.packages {
+		if a.runs() && a.Wakeups > 0 {
+			n++
+			fmt.Fprintf(&list, "  JOB #u0a%d/%d: %07x %s/.SyncJob\n    u0a%d tag=*job*/%s/.SyncJob\n", a.uid-10000, n, hashOf(a.Name)&0xfffffff, a.Name, a.uid-10000, a.Name)
+		}
+	}
+	fmt.Fprintf(w, "Settings:\n  min_ready_non_active_jobs_count=5\n\nRegistered %d jobs:\n%s", n, list.String())
+}
+
+func (p *Phone) dumpBatteryStats(w *bufio.Writer, _ []string) {
+	ms := p.onBattery().Milliseconds()
+	w.WriteString("9,0,i,vers,36,214,A,B\n")
+	for _, a := range p.packages {
+		fmt.Fprintf(w, "9,0,i,uid,%d,%s\n", a.uid, a.Name)
+	}
+	fmt.Fprintf(w, "9,0,l,bt,3,%d,%d,%d,%d,0,0\n", ms, ms*9/10, 2*ms, 2*ms)
+	for _, a := range p.packages {
+		if processor, bytes := p.used(a); a.runs() {
+			fmt.Fprintf(w, "9,%d,l,cpu,%d,%d,0\n", a.uid, processor.Milliseconds()*3/4, processor.Milliseconds()/4)
+			fmt.Fprintf(w, "9,%d,l,nt,0,0,%d,%d,0,0,12,9,0,0\n", a.uid, bytes*9/10, bytes/10)
+		}
+	}
+}
+
+func (p *Phone) dumpDrawn(w *bufio.Writer, _ []string) {
+	w.WriteString("Applications Graphics Acceleration Info:\nUptime: 5025310 Realtime: 5025310\n\n")
+	for i, a := range p.drew {
+		const drawn = 240
+		late := 9 + p.pressure()/12 + p.wobble("late"+a.Name, 2)
+		fmt.Fprintf(w, "** Graphics info for pid %d [%s] **\n\nStats since: 5025310ns\nTotal frames rendered: %d\nJanky frames: %d (%.2f%%)\n\n", 3000+i, a.Name, drawn, late, 100*float64(late)/drawn)
 	}
 }

@@ -166,6 +166,7 @@ func (s *Server) askBench(ctx context.Context, in *benchRequestInput) (*createdO
 	r := in.Body
 	byThemselves := []string{
 		bench.KindRun, bench.KindLook, bench.KindBackup, bench.KindVerify, bench.KindRestore, bench.KindDiscard, bench.KindRoot,
+		bench.KindMeasure,
 	}
 	if slices.Contains(byThemselves, r.Kind) {
 		return nil, problem(http.StatusUnprocessableEntity, "bad-request", "Runs and backups are asked for as runs and backups.")
@@ -265,7 +266,7 @@ func (s *Server) canDo(ctx context.Context, id uuid.UUID, r bench.Request) error
 	}
 	ofAPhone := []string{
 		bench.KindCapture, bench.KindNames, bench.KindWatch, bench.KindLabel, bench.KindRun, bench.KindLook,
-		bench.KindBackup, bench.KindRestore, bench.KindRoot,
+		bench.KindBackup, bench.KindRestore, bench.KindRoot, bench.KindMeasure,
 	}
 	if !slices.Contains(ofAPhone, r.Kind) {
 		return nil

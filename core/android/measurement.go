@@ -9,21 +9,37 @@ import (
 // Measurement is what a phone uses at one moment, in its own words. What it did not
 // tell is 0 there and stands in Missing: it is not known, and not nothing.
 type Measurement struct {
-	// Uptime is for how long it has been up, in seconds.
-	Uptime float64 `json:"uptime"`
+	// Fingerprint is that of its firmware.
+	Fingerprint string `json:"fingerprint,omitempty"`
+	// Uptime is for how long it has been up, StartTook how long it took to start, in
+	// seconds. OnBattery is the time over which processor time and traffic are
+	// counted: that without a charger since it was last full.
+	Uptime    float64 `json:"uptime"`
+	StartTook float64 `json:"startTook"`
+	OnBattery float64 `json:"onBattery"`
 	// MemTotal and MemAvailable are its memory and what of it could be had, in
-	// bytes; DataFree is the room on the data partition.
+	// bytes; DataFree and SystemFree are the room on the data partition and in the
+	// image.
 	MemTotal     int64 `json:"memTotal"`
 	MemAvailable int64 `json:"memAvailable"`
 	DataFree     int64 `json:"dataFree"`
-	// Processes run, and so do Services.
+	SystemFree   int64 `json:"systemFree"`
+	// Processes run, and so do Services; Jobs wait for their turn.
 	Processes int `json:"processes"`
 	Services  int `json:"services"`
+	Jobs      int `json:"jobs"`
 	// Wakeups are how often alarms woke it since it started.
 	Wakeups int `json:"wakeups"`
-	// Screen and Plugged are the state in which it was measured: on or off, yes or no.
-	Screen  string `json:"screen" enum:"on,off,"`
-	Plugged string `json:"plugged" enum:"yes,no,"`
+	// Openings are how long everyday screens took to open; none where it was not
+	// asked, or does not let itself be asked.
+	Openings map[string]Opening `json:"openings,omitempty"`
+	// Screen and Plugged are the state in which it was measured: on or off, yes or
+	// no. Busy is yes where it was installing or compiling something, and Unsettled
+	// is true where its memory still moved.
+	Screen    string `json:"screen" enum:"on,off,"`
+	Plugged   string `json:"plugged" enum:"yes,no,"`
+	Busy      string `json:"busy" enum:"yes,no,"`
+	Unsettled bool   `json:"unsettled,omitempty"`
 	// Uses are what packages use that came with the phone, as it attributes it itself;
 	// Owner is what all apps of its owner use together, whose names are not kept.
 	Uses  map[PackageName]Use `json:"uses"`
@@ -33,14 +49,41 @@ type Measurement struct {
 }
 
 // Use is what a package uses: memory in bytes (its share of what is shared
-// included), processes and services that run, and how often its alarms woke the
-// phone.
+// included), processes and services that run, jobs that wait, and how often its
+// alarms woke the phone; on battery, processor time in milliseconds and traffic in
+// bytes; and room on the phone in bytes.
 type Use struct {
 	Memory    int64 `json:"memory"`
 	Processes int   `json:"processes"`
 	Services  int   `json:"services"`
+	Jobs      int   `json:"jobs"`
 	Wakeups   int   `json:"wakeups"`
+	Processor int64 `json:"processor"`
+	Traffic   int64 `json:"traffic"`
+	Room      int64 `json:"room"`
 }
+
+// Add adds what another one uses.
+func (u *Use) Add(more Use) {
+	u.Memory, u.Processor, u.Traffic, u.Room = u.Memory+more.Memory, u.Processor+more.Processor, u.Traffic+more.Traffic, u.Room+more.Room
+	u.Processes, u.Services, u.Jobs, u.Wakeups = u.Processes+more.Processes, u.Services+more.Services, u.Jobs+more.Jobs, u.Wakeups+more.Wakeups
+}
+
+// The commands of a measurement whose answers figures are made of.
+const (
+	AsksUptime    = "cat /proc/uptime"
+	AsksStart     = "logcat -b events -d -s boot_progress_enable_screen"
+	AsksMemory    = "cat /proc/meminfo"
+	AsksData      = "df -k /data"
+	AsksSystem    = "df -k /system"
+	AsksProcesses = "dumpsys meminfo -c"
+	AsksServices  = "dumpsys activity services"
+	AsksAlarms    = "dumpsys alarm"
+	AsksJobs      = "dumpsys jobscheduler"
+	AsksBattery   = "dumpsys batterystats -c"
+	AsksRoom      = "dumpsys diskstats"
+	AsksOpenings  = "am start -W"
+)
 
 // measuring are the commands of a measurement, each with what reads its answer and
 // reports whether that told anything.
@@ -48,15 +91,23 @@ var measuring = []struct {
 	command string
 	read    func(*Measurement, string) bool
 }{
-	{"cat /proc/uptime", (*Measurement).uptime},
-	{"cat /proc/meminfo", (*Measurement).meminfo},
-	{"df -k /data", (*Measurement).df},
+	{AsksUptime, (*Measurement).uptime},
+	{"getprop ro.build.fingerprint", (*Measurement).firmware},
+	{AsksStart, (*Measurement).start},
+	{AsksMemory, (*Measurement).meminfo},
+	{AsksData, func(m *Measurement, text string) bool { return df(&m.DataFree, text) }},
+	{AsksSystem, func(m *Measurement, text string) bool { return df(&m.SystemFree, text) }},
 	{"dumpsys battery", (*Measurement).battery},
 	{"dumpsys power", (*Measurement).power},
-	{"dumpsys meminfo -c", (*Measurement).processes},
-	{"dumpsys activity services", (*Measurement).services},
-	{"dumpsys alarm", (*Measurement).alarms},
-	{"pm list packages -3", (*Measurement).owners}, // after all that names packages
+	{"ps -A -o NAME", (*Measurement).busy},
+	{AsksProcesses, (*Measurement).processes},
+	{AsksServices, (*Measurement).services},
+	{AsksAlarms, (*Measurement).alarms},
+	{AsksJobs, (*Measurement).jobs},
+	{AsksBattery, (*Measurement).batteryStats},
+	{AsksRoom, (*Measurement).diskStats},
+	{"pm list packages -s -e", (*Measurement).enabled}, // so that what uses nothing is known to
+	{"pm list packages -3", (*Measurement).owners},     // after all that names packages
 }
 
 // measureMark leads the answer to each command.
@@ -74,7 +125,7 @@ func MeasureQuestion() string {
 
 // MemoryQuestion is the line that asks for memory alone, to see whether a phone has
 // settled.
-const MemoryQuestion = "cat /proc/meminfo"
+const MemoryQuestion = AsksMemory
 
 // ReadMemory is what of a phone's memory could be had, in bytes, 0 where it does not
 // tell.
@@ -135,6 +186,37 @@ func (m *Measurement) uptime(text string) bool {
 	return true
 }
 
+func (m *Measurement) firmware(text string) bool {
+	m.Fingerprint = Printable(strings.TrimSpace(text), 200)
+	return m.Fingerprint != ""
+}
+
+var startLine = regexp.MustCompile(`boot_progress_enable_screen: (\d{1,9})`)
+
+// start reads when after the kernel the last start had its screen ready, of the log
+// of events.
+func (m *Measurement) start(text string) bool {
+	found := startLine.FindAllStringSubmatch(text, -1)
+	if found == nil {
+		return false
+	}
+	ms, _ := strconv.Atoi(found[len(found)-1][1]) // so many digits always fit
+	m.StartTook = float64(ms) / 1000
+	return true
+}
+
+// busy looks for what compiles apps that were just installed.
+func (m *Measurement) busy(text string) bool {
+	if !strings.Contains(text, "init") {
+		return false
+	}
+	m.Busy = "no"
+	if strings.Contains(text, "dex2oat") {
+		m.Busy = "yes"
+	}
+	return true
+}
+
 var memoryLine = regexp.MustCompile(`(?m)^(MemTotal|MemAvailable|MemFree|Cached):\s+(\d{1,15}) kB`)
 
 // meminfo reads /proc/meminfo; kernels before 3.14 tell no MemAvailable, of which
@@ -153,13 +235,13 @@ func (m *Measurement) meminfo(text string) bool {
 
 var dataLine = regexp.MustCompile(`(?m)^\S+\s+\d+\s+\d+\s+(\d{1,15})\s+\d+%`)
 
-func (m *Measurement) df(text string) bool {
+func df(free *int64, text string) bool {
 	found := dataLine.FindStringSubmatch(text)
 	if found == nil {
 		return false
 	}
 	kib, _ := strconv.ParseInt(found[1], 10, 64) // so many digits always fit
-	m.DataFree = kib << 10
+	*free = kib << 10
 	return true
 }
 
@@ -188,68 +270,4 @@ func (m *Measurement) power(text string) bool {
 		m.Screen = "off"
 	}
 	return m.Screen != ""
-}
-
-// processes reads dumpsys meminfo -c: lines of proc, a label, the process's name,
-// its number and its memory in kB.
-func (m *Measurement) processes(text string) bool {
-	for line := range strings.Lines(text) {
-		w := strings.Split(strings.TrimSpace(line), ",")
-		if len(w) < 5 || w[0] != "proc" {
-			continue
-		}
-		kb, err := strconv.ParseInt(w[4], 10, 40)
-		if err != nil || kb < 0 {
-			continue
-		}
-		m.Processes++
-		m.use(w[2], func(u *Use) { u.Memory, u.Processes = u.Memory+kb<<10, u.Processes+1 })
-	}
-	return m.Processes > 0
-}
-
-var serviceRecord = regexp.MustCompile(`^\s*\* ServiceRecord\{\S+ \S+ ([^/\s]+)/`)
-
-func (m *Measurement) services(text string) bool {
-	for line := range strings.Lines(text) {
-		if found := serviceRecord.FindStringSubmatch(line); found != nil {
-			m.Services++
-			m.use(found[1], func(u *Use) { u.Services++ })
-		}
-	}
-	return m.Services > 0
-}
-
-// owners puts together what the apps use that did not come with the phone. Where it
-// does not tell which these are, nothing is kept by name.
-func (m *Measurement) owners(text string) bool {
-	if strings.Contains(text, "Error") || strings.Contains(text, "not found") {
-		clear(m.Uses)
-		return false
-	}
-	for line := range strings.Lines(text) {
-		name := PackageName(strings.TrimPrefix(strings.TrimSpace(line), "package:"))
-		if u, ok := m.Uses[name]; ok {
-			m.Owner.Memory, m.Owner.Processes = m.Owner.Memory+u.Memory, m.Owner.Processes+u.Processes
-			m.Owner.Services, m.Owner.Wakeups = m.Owner.Services+u.Services, m.Owner.Wakeups+u.Wakeups
-			delete(m.Uses, name)
-		}
-	}
-	return true
-}
-
-var alarmStat = regexp.MustCompile(`^\s*[\w.]+:(\S+) \+\S+ running, (\d{1,9}) wakeups`)
-
-// alarms reads the statistics at the end of dumpsys alarm.
-func (m *Measurement) alarms(text string) bool {
-	told := false
-	for line := range strings.Lines(text) {
-		if found := alarmStat.FindStringSubmatch(line); found != nil {
-			n, _ := strconv.Atoi(found[2]) // so many digits always fit
-			told = true
-			m.Wakeups += n
-			m.use(strings.TrimSuffix(found[1], ":"), func(u *Use) { u.Wakeups += n })
-		}
-	}
-	return told
 }

@@ -1,6 +1,7 @@
 // Package gain says what taking packages off brings: how a phone's measurements
-// before and after differ, and what the differences of several phones come to. It
-// says of a gain that nobody can tell from nothing that it is none.
+// before and after differ, what the differences of several phones come to, and which
+// packages that was. It says of a gain that nobody can tell from nothing that it is
+// none.
 package gain
 
 import (
@@ -8,73 +9,225 @@ import (
 	"fmt"
 	"slices"
 
-	"gonum.org/v1/gonum/stat/distuv"
-
 	"roster/core/android"
 )
 
-// Difference is what a phone has more, or does less of, after than before: above 0
-// is a gain in each.
-type Difference struct {
-	// Memory that can be had and Data that is free, in bytes.
-	Memory int64 `json:"memory"`
-	Data   int64 `json:"data"`
-	// Processes and Services that do not run any more.
-	Processes int `json:"processes"`
-	Services  int `json:"services"`
-	// Wakeups are those by alarms in an hour, fewer.
-	Wakeups float64 `json:"wakeups"`
+// Quantity is something that a phone can have more of, or do less of.
+type Quantity string
+
+// The quantities, with their units: bytes, seconds, milliseconds, a number, an hour's
+// number, or a share of 100.
+const (
+	Memory    Quantity = "memory"    // that can be had, bytes
+	Start     Quantity = "start"     // until a start is done, seconds
+	Opening   Quantity = "opening"   // of an everyday screen, milliseconds
+	Late      Quantity = "late"      // frames of such screens that come late, of 100
+	Wakeups   Quantity = "wakeups"   // by alarms, in an hour
+	Processor Quantity = "processor" // time on battery of what came with the phone, milliseconds in an hour
+	Traffic   Quantity = "traffic"   // on battery of what came with the phone, bytes in an hour
+	Processes Quantity = "processes" // that run
+	Services  Quantity = "services"  // that run
+	Jobs      Quantity = "jobs"      // that wait
+	Data      Quantity = "data"      // free, bytes
+	System    Quantity = "system"    // free in the image, bytes
+)
+
+// read is how a quantity is read from a measurement: more is true where more of it
+// is better, and ok is false where the measurement does not tell.
+type read struct {
+	quantity Quantity
+	more     bool
+	of       func(m *android.Measurement) (value float64, ok bool)
 }
 
-// Between is the difference of two measurements of a phone. What one of them did not
-// tell makes none.
-func Between(before, after *android.Measurement) Difference {
-	told := func(command string) bool {
-		return !slices.Contains(before.Missing, command) && !slices.Contains(after.Missing, command)
+// quantities are all of them, in the order in which people care.
+var quantities = []read{
+	{Memory, true, told(func(m *android.Measurement) float64 { return float64(m.MemAvailable) }, android.AsksMemory)},
+	{Start, false, told(func(m *android.Measurement) float64 { return m.StartTook }, android.AsksStart)},
+	{Wakeups, false, func(m *android.Measurement) (float64, bool) {
+		return hourly(m, float64(m.Wakeups), m.Uptime, android.AsksAlarms, android.AsksUptime)
+	}},
+	{Processor, false, func(m *android.Measurement) (float64, bool) {
+		return hourly(m, float64(all(m).Processor), m.OnBattery, android.AsksBattery)
+	}},
+	{Traffic, false, func(m *android.Measurement) (float64, bool) {
+		return hourly(m, float64(all(m).Traffic), m.OnBattery, android.AsksBattery)
+	}},
+	{Opening, false, opening},
+	{Late, false, late},
+	{Processes, false, told(func(m *android.Measurement) float64 { return float64(m.Processes) }, android.AsksProcesses)},
+	{Services, false, told(func(m *android.Measurement) float64 { return float64(m.Services) }, android.AsksServices)},
+	{Jobs, false, told(func(m *android.Measurement) float64 { return float64(m.Jobs) }, android.AsksJobs)},
+	{Data, true, told(func(m *android.Measurement) float64 { return float64(m.DataFree) }, android.AsksData)},
+	{System, true, told(func(m *android.Measurement) float64 { return float64(m.SystemFree) }, android.AsksSystem)},
+}
+
+// Quantities lists all quantities, in the order in which people care.
+func Quantities() []Quantity {
+	list := make([]Quantity, len(quantities))
+	for i, q := range quantities {
+		list[i] = q.quantity
 	}
-	var d Difference
-	if told("cat /proc/meminfo") {
-		d.Memory = after.MemAvailable - before.MemAvailable
+	return list
+}
+
+// told reads what some commands told.
+func told(of func(*android.Measurement) float64, commands ...string) func(*android.Measurement) (float64, bool) {
+	return func(m *android.Measurement) (float64, bool) {
+		for _, c := range commands {
+			if slices.Contains(m.Missing, c) {
+				return 0, false
+			}
+		}
+		return of(m), true
 	}
-	if told("df -k /data") {
-		d.Data = after.DataFree - before.DataFree
+}
+
+// shortest is the time in seconds below which nothing is said of an hour.
+const shortest = 60
+
+// hourly is what was counted over some seconds, in an hour.
+func hourly(m *android.Measurement, counted, seconds float64, commands ...string) (float64, bool) {
+	value, ok := told(func(*android.Measurement) float64 { return counted }, commands...)(m)
+	return value * 3600 / max(seconds, shortest), ok && seconds >= shortest
+}
+
+// all is what everything together uses that came with the phone.
+func all(m *android.Measurement) (sum android.Use) {
+	for _, u := range m.Uses {
+		sum.Add(u)
 	}
-	if told("dumpsys meminfo -c") {
-		d.Processes = before.Processes - after.Processes
+	return sum
+}
+
+// opening is how long an everyday screen takes, the mean of those that opened.
+func opening(m *android.Measurement) (float64, bool) {
+	var sum float64
+	for _, o := range m.Openings {
+		sum += float64(o.Took)
 	}
-	if told("dumpsys activity services") {
-		d.Services = before.Services - after.Services
+	return sum / float64(max(len(m.Openings), 1)), len(m.Openings) > 0
+}
+
+// late is the share of frames that came late, of 100.
+func late(m *android.Measurement) (float64, bool) {
+	var frames, janky float64
+	for _, o := range m.Openings {
+		frames, janky = frames+float64(o.Frames), janky+float64(o.Janky)
 	}
-	if told("dumpsys alarm") && told("cat /proc/uptime") {
-		d.Wakeups = hourly(before) - hourly(after)
+	return 100 * janky / max(frames, 1), frames > 0
+}
+
+// Change is how a quantity differs: the medians before and after, and what was gained
+// of it, above 0 where it is better after than before.
+type Change struct {
+	Before float64 `json:"before"`
+	After  float64 `json:"after"`
+	Gained float64 `json:"gained"`
+	// Noise is by how much measurements of the same state differ, the larger one of
+	// before and after; nil where neither was measured twice.
+	Noise *float64 `json:"noise,omitempty"`
+}
+
+// Difference is how a phone differs after something went, by what its measurements
+// tell: what they do not tell is not in it.
+type Difference map[Quantity]Change
+
+// Between is the difference of a phone's measurements before and after.
+func Between(before, after []android.Measurement) Difference {
+	d := Difference{}
+	for _, q := range quantities {
+		was, is := values(q, before), values(q, after)
+		if q.quantity == Opening && !sameScreens(before, after) || len(was) == 0 || len(is) == 0 {
+			continue
+		}
+		c := Change{Before: median(was), After: median(is)}
+		if c.Gained = c.Before - c.After; q.more {
+			c.Gained = c.After - c.Before
+		}
+		if len(was) > 1 || len(is) > 1 {
+			noise := max(was[len(was)-1]-was[0], is[len(is)-1]-is[0])
+			c.Noise = &noise
+		}
+		d[q.quantity] = c
 	}
 	return d
 }
 
-// hourly is how often alarms woke a phone in an hour, 0 where it has not been up for
-// long enough to say.
-func hourly(m *android.Measurement) float64 {
-	if m.Uptime < 60 {
-		return 0
+// values are a quantity's in measurements that tell it, smallest first.
+func values(q read, list []android.Measurement) (out []float64) {
+	for i := range list {
+		if v, ok := q.of(&list[i]); ok {
+			out = append(out, v)
+		}
 	}
-	return float64(m.Wakeups) / (m.Uptime / 3600)
+	slices.Sort(out)
+	return out
+}
+
+// sameScreens reports whether the same screens opened in all measurements that opened
+// any: a mean of others says nothing.
+func sameScreens(before, after []android.Measurement) bool {
+	var first map[string]android.Opening
+	for _, m := range slices.Concat(before, after) {
+		if len(m.Openings) == 0 {
+			continue
+		}
+		if first == nil {
+			first = m.Openings
+		}
+		for name := range first {
+			if _, ok := m.Openings[name]; !ok {
+				return false
+			}
+		}
+		if len(m.Openings) != len(first) {
+			return false
+		}
+	}
+	return true
+}
+
+// median is that of values in order, of at least one.
+func median(sorted []float64) float64 {
+	n := len(sorted)
+	return (sorted[(n-1)/2] + sorted[n/2]) / 2
 }
 
 // alike is by how much the uptimes of two measurements may differ, as a factor.
 const alike = 3
 
-// Doubts say in words why two measurements can hardly be compared; none where they
-// were taken in the same state.
-func Doubts(before, after *android.Measurement) []string {
+// Doubts say in words why measurements can hardly be compared; none where they were
+// taken in the same state.
+func Doubts(before, after []android.Measurement) []string {
 	doubts := []string{}
-	if before.Screen != after.Screen && before.Screen != "" && after.Screen != "" {
-		doubts = append(doubts, fmt.Sprintf("the screen was %s before and %s after", before.Screen, after.Screen))
+	if len(before) == 0 || len(after) == 0 {
+		return doubts
 	}
-	if before.Plugged != after.Plugged && before.Plugged != "" && after.Plugged != "" {
-		doubts = append(doubts, "it was on the charger only one of the two times")
+	add := func(words string) {
+		if !slices.Contains(doubts, words) {
+			doubts = append(doubts, words)
+		}
 	}
-	if least, most := min(before.Uptime, after.Uptime), max(before.Uptime, after.Uptime); least > 0 && most > alike*least {
-		doubts = append(doubts, fmt.Sprintf("it had been up for %.0f s before and for %.0f s after", before.Uptime, after.Uptime))
+	first, last := before[0], after[len(after)-1]
+	for _, m := range slices.Concat(before[1:], after) {
+		if m.Screen != first.Screen && m.Screen != "" && first.Screen != "" {
+			add(fmt.Sprintf("the screen was %s at first and %s later", first.Screen, m.Screen))
+		}
+		if m.Plugged != first.Plugged && m.Plugged != "" && first.Plugged != "" {
+			add("it was not on the charger all times, or was only some")
+		}
+	}
+	for _, m := range slices.Concat(before, after) {
+		if m.Busy == "yes" {
+			add("it was installing or compiling something meanwhile")
+		}
+		if m.Unsettled {
+			add("it had not settled after its restart")
+		}
+	}
+	if least, most := min(first.Uptime, last.Uptime), max(first.Uptime, last.Uptime); least > 0 && most > alike*least {
+		add(fmt.Sprintf("it had been up for %.0f s before and for %.0f s after", first.Uptime, last.Uptime))
 	}
 	return doubts
 }
@@ -82,7 +235,42 @@ func Doubts(before, after *android.Measurement) []string {
 // Part is what the phone attributed to a package before it went.
 type Part struct {
 	Package android.PackageName `json:"package"`
-	android.Use
+	Use
+}
+
+// Use is what a phone, or the median one of several, attributes to a package: memory
+// and room in bytes; processes, services and jobs; and in an hour how often it wakes
+// the phone, its processor time in milliseconds and its traffic in bytes.
+type Use struct {
+	Memory    float64 `json:"memory"`
+	Processes float64 `json:"processes"`
+	Services  float64 `json:"services"`
+	Jobs      float64 `json:"jobs"`
+	Wakeups   float64 `json:"wakeups"`
+	Processor float64 `json:"processor"`
+	Traffic   float64 `json:"traffic"`
+	Room      float64 `json:"room"`
+}
+
+// Nothing reports whether nothing is attributed but room.
+func (u Use) Nothing() bool {
+	u.Room = 0
+	return u == Use{}
+}
+
+// UseOf is what a measurement attributes to a package. What is counted since a start
+// or a charge is 0 where too little time has gone by.
+func UseOf(m *android.Measurement, name android.PackageName) Use {
+	u := m.Uses[name]
+	use := Use{Memory: float64(u.Memory), Processes: float64(u.Processes), Services: float64(u.Services), Jobs: float64(u.Jobs), Room: float64(u.Room)}
+	if m.Uptime >= shortest {
+		use.Wakeups = float64(u.Wakeups) * 3600 / m.Uptime
+	}
+	if m.OnBattery >= shortest {
+		use.Processor = float64(u.Processor) * 3600 / m.OnBattery
+		use.Traffic = float64(u.Traffic) * 3600 / m.OnBattery
+	}
+	return use
 }
 
 // Parts are what a phone attributed to packages before, the largest memory first.
@@ -90,60 +278,10 @@ type Part struct {
 func Parts(before *android.Measurement, gone []android.PackageName) []Part {
 	parts := make([]Part, len(gone))
 	for i, name := range gone {
-		parts[i] = Part{name, before.Uses[name]}
+		parts[i] = Part{name, UseOf(before, name)}
 	}
 	slices.SortFunc(parts, func(a, b Part) int {
 		return cmp.Or(cmp.Compare(b.Memory, a.Memory), cmp.Compare(b.Wakeups, a.Wakeups), cmp.Compare(a.Package, b.Package))
 	})
 	return parts
-}
-
-// confidence is that of the interval of a Figure.
-const confidence = 0.95
-
-// Figure is the median of what several phones gained, each counted once, with a
-// distribution-free interval for it.
-type Figure struct {
-	Median float64 `json:"median"`
-	// Low and High bound it, both 0 where there are too few phones for an interval.
-	Low    float64 `json:"low"`
-	High   float64 `json:"high"`
-	Phones int     `json:"phones"`
-	// Measurable is true where all of the interval is a gain.
-	Measurable bool `json:"measurable"`
-}
-
-// MedianOf makes a figure of what phones gained. The interval is that of the sign
-// test: from the k-th smallest to the k-th largest value, k being the largest for
-// which both tails of the binomial distribution of n and one half hold at most 5 %.
-// Under six values there is none.
-//
-// Source: W. J. Conover, Practical Nonparametric Statistics, confidence interval for
-// a quantile.
-func MedianOf(values []float64) Figure {
-	f := Figure{Phones: len(values)}
-	if len(values) == 0 {
-		return f
-	}
-	sorted := slices.Sorted(slices.Values(values))
-	n := len(sorted)
-	f.Median = (sorted[(n-1)/2] + sorted[n/2]) / 2
-	k := signRank(n)
-	if k == 0 {
-		return f
-	}
-	f.Low, f.High = sorted[k-1], sorted[n-k]
-	f.Measurable = f.Low > 0
-	return f
-}
-
-// signRank is the largest k for which fewer than k of n fall on one side with a
-// probability of at most 2.5 %, 0 where there is none.
-func signRank(n int) int {
-	tail := distuv.Binomial{N: float64(n), P: 0.5}
-	k := 0
-	for 2*tail.CDF(float64(k)) <= 1-confidence {
-		k++
-	}
-	return k
 }
