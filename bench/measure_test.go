@@ -37,9 +37,9 @@ func TestRunMeasures(t *testing.T) {
 	if !strings.Contains(k.words[2], "of memory to be had") {
 		t.Errorf("%q", k.words[2])
 	}
-	d := gain.Between(&list[0], &list[1])
+	d := gain.Between(list[:1], list[1:])
 	const gone = (62 + 38) << 20 // as the sample world has it, and as much more or less as two starts differ
-	if d.Memory < gone*4/10 || d.Memory > gone*16/10 || d.Processes != 2 || d.Services != 2 {
+	if memory := d[gain.Memory].Gained; memory < gone*0.4 || memory > gone*1.6 || d[gain.Processes].Gained != 2 || d[gain.Services].Gained != 2 || len(d) != len(gain.Quantities()) {
 		t.Errorf("%+v", d)
 	}
 	for _, m := range list {

@@ -117,15 +117,17 @@ var bucketWords = map[string]int{"active": 10, "working_set": 20, "frequent": 30
 
 // am is the activity manager's command line, as far as quietening needs it.
 func (p *Phone) am(c *command) byte {
+	if len(c.args) > 0 && c.args[0] == "start" {
+		p.mu.Lock()
+		defer p.mu.Unlock()
+		return p.openScreen(c)
+	}
 	_, words, _ := options(c.args, "", "--user")
 	if len(words) < 2 {
 		return c.fail(1, "Error: unknown command '%s'", strings.Join(c.args, " "))
 	}
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	if words[0] == "start" {
-		return p.openScreen(c)
-	}
 	a := p.quietOf(words[1])
 	buckets := p.scenario.sdk >= 28
 	switch {

@@ -166,7 +166,6 @@ func (s *Server) askBench(ctx context.Context, in *benchRequestInput) (*createdO
 	r := in.Body
 	byThemselves := []string{
 		bench.KindRun, bench.KindLook, bench.KindBackup, bench.KindVerify, bench.KindRestore, bench.KindDiscard, bench.KindRoot,
-		bench.KindMeasure,
 	}
 	if slices.Contains(byThemselves, r.Kind) {
 		return nil, problem(http.StatusUnprocessableEntity, "bad-request", "Runs and backups are asked for as runs and backups.")
@@ -179,6 +178,15 @@ func (s *Server) askBench(ctx context.Context, in *benchRequestInput) (*createdO
 	}
 	if err := s.mayLabel(ctx, in.ID, r); err != nil {
 		return nil, err
+	}
+	if r.Kind == bench.KindMeasure {
+		p, err := s.phoneOn(ctx, in.ID, r.Phone)
+		if err != nil {
+			return nil, err
+		}
+		if r.With = p.Mark; r.With == "" {
+			return nil, problem(http.StatusConflict, "no-label", "This phone tells nothing that it could be known by again: give it a label first.")
+		}
 	}
 	if r.Kind == bench.KindNames {
 		capture, err := uuid.Parse(r.With)

@@ -13,6 +13,7 @@ import (
 	"roster/bench"
 	"roster/core/android"
 	"roster/core/evidence"
+	"roster/core/gain"
 	"roster/core/profile"
 	"roster/core/run"
 	"roster/server/worker"
@@ -69,9 +70,9 @@ type runBody struct {
 	// Own is what the release's own runs come to; nil for a draft.
 	Own *run.Own `json:"own,omitempty"`
 	// Gain is what the run brought, nil where it was not measured; Brings what the
-	// release did on all phones that were.
-	Gain   *store.Gain        `json:"gain,omitempty"`
-	Brings *store.ReleaseGain `json:"brings,omitempty"`
+	// release did on all phones that were, see GET /releases/{id}/gain.
+	Gain   *store.Gain                   `json:"gain,omitempty"`
+	Brings map[gain.Quantity]gain.Figure `json:"brings,omitempty"`
 	// Here is where the phone is attached now, nil where it is nowhere.
 	Here *worker.PhoneAt `json:"here,omitempty"`
 }
@@ -358,13 +359,16 @@ func (s *Server) runSince(ctx context.Context, id uuid.UUID, seq int64) (runBody
 
 // addGain adds what a run brought, and its release, where it was measured.
 func (s *Server) addGain(ctx context.Context, b *runBody) (err error) {
-	if !b.Run.Choices.Measure || b.Run.State == run.Going {
+	if b.Run.State == run.Going {
 		return nil
 	}
 	if b.Gain, err = s.store.RunGain(ctx, b.Run.ID); err != nil || b.Run.ReleaseID == nil {
 		return err
 	}
-	b.Brings, err = s.store.GainOf(ctx, *b.Run.ReleaseID)
+	many, err := s.store.GainOf(ctx, *b.Run.ReleaseID)
+	if many != nil {
+		b.Brings = many.Figures
+	}
 	return err
 }
 

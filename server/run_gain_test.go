@@ -15,26 +15,26 @@ func TestRunMeasured(t *testing.T) {
 	f.ended(id, "finished")
 	type part struct {
 		Package string
-		Memory  int64
+		Memory  float64
 	}
 	got := get[struct {
 		Run   struct{ Restarted bool }
 		Steps []struct{ Kind, State, Words string }
 		Gain  *struct {
-			Before, After struct {
-				MemAvailable int64
+			Before, After []struct {
+				MemAvailable float64
 				Uses         map[string]any
 			}
-			Memory    int64
-			Processes int
-			Parts     []part
-			Nothing   []string
-			Doubts    []string
+			Gained  map[string]struct{ Gained float64 }
+			Parts   []part
+			Nothing []string
+			Doubts  []string
 		}
-		Brings *struct{}
+		Brings map[string]any
 	}](f.site, f.cookie, "/api/v1/runs/"+id)
 	g := got.Gain
-	if g == nil || g.Memory != g.After.MemAvailable-g.Before.MemAvailable || g.Memory < 40<<20 || g.Processes < 3 || len(g.Before.Uses) != 0 {
+	if g == nil || len(g.Before) != 1 || len(g.After) != 1 || len(g.Before[0].Uses) != 0 || g.Gained["processes"].Gained < 3 ||
+		g.Gained["memory"].Gained != g.After[0].MemAvailable-g.Before[0].MemAvailable || g.Gained["memory"].Gained < 40<<20 || g.Gained["start"].Gained <= 0 {
 		t.Fatalf("%+v", g)
 	}
 	if len(g.Parts) < 3 || g.Parts[0].Package != "com.brannock.feed.daily" || g.Parts[0].Memory < 40<<20 || len(g.Nothing) == 0 {

@@ -214,6 +214,7 @@ func (s *Server) routes() {
 	s.linkRoutes()
 	s.filesRoutes()
 	s.runRoutes()
+	s.gainRoutes()
 	s.aftermathRoutes()
 	s.reportRoutes()
 	s.backupRoutes()

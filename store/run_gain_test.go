@@ -1,13 +1,14 @@
 package store_test
 
 import (
-	"encoding/json"
 	"fmt"
 	"testing"
+	"time"
 
 	"github.com/google/uuid"
 
 	"roster/core/android"
+	"roster/core/gain"
 	"roster/core/profile"
 	"roster/core/run"
 	"roster/store"
@@ -47,11 +48,13 @@ func TestGainOf(t *testing.T) {
 			t.Fatalf("a run that is measured has the steps %v", numbers)
 		}
 		for i, m := range memory {
-			raw, err := json.Marshal(android.Measurement{MemTotal: 1000, MemAvailable: m, Uptime: 600, Missing: []string{}})
-			w.must(err)
-			_, err = w.Pool().Exec(w.ctx, `
-				insert into run_measurements (run_id, number, measured) values ($1, $2, $3)`, id, numbers[i], raw)
-			w.must(err)
+			w.must(w.AddMeasurement(w.ctx, store.NewMeasurement{
+				Phone: phone, Build: c.BuildID, Person: w.people["tech"].ID, Run: &id, Step: numbers[i],
+				Measured: &android.Measurement{
+					MemTotal: 1000, MemAvailable: m, Uptime: 600, Missing: []string{},
+					Uses: map[android.PackageName]android.Use{"l.other": {Memory: m, Wakeups: 10}, "l.lib": {}, "not.known": {Memory: 5}},
+				},
+			}))
 		}
 		_, err = w.Pool().Exec(w.ctx, `update runs set state = $2 where id = $1`, id, state)
 		w.must(err)
@@ -63,16 +66,46 @@ func TestGainOf(t *testing.T) {
 	for i := range int64(6) {
 		ran(fmt.Sprint("phone ", i), "finished", 100, 200+10*i)
 	}
-	ran("phone 0", "finished", 100, 400) // the same phone: its median is 200
+	ran("phone 0", "finished", 100, 400) // the same phone: between both it gained 200
 	ran("phone 7", "finished", 100)
 	held := ran("phone 8", "held", 100, 900)
 	g, err := w.GainOf(w.ctx, r.ID)
 	w.must(err)
-	if m := g.Memory; m.Phones != 6 || m.Low != 110 || m.High != 200 || m.Median != 135 || !m.Measurable || g.Processes.Measurable {
+	// One person measured all six, of which the k-th counts 1/√k.
+	if m := g.Figures[gain.Memory]; m != (gain.Figure{Median: 140, Low: 110, High: 200, Phones: 6, People: 1, Verdict: gain.Gains}) || g.Figures[gain.Processes].Verdict != gain.None || len(g.Phones) != 6 {
 		t.Errorf("%+v", g)
 	}
 	one, err := w.RunGain(w.ctx, held)
-	if err != nil || one.Memory != 800 || len(one.Doubts) != 0 {
+	if err != nil || one.Gained[gain.Memory].Gained != 800 || len(one.Doubts) != 0 {
 		t.Errorf("%+v, %v", one, err)
 	}
+	// What was measured without a run, before it and until the next one, belongs to it.
+	w.must(w.AddMeasurement(w.ctx, store.NewMeasurement{
+		Phone: "phone 1", Build: c.BuildID, Person: w.people["tech"].ID, At: time.Now().Add(time.Hour),
+		Measured: &android.Measurement{MemTotal: 1000, MemAvailable: 500, Uptime: 600, Missing: []string{}},
+	}))
+	g, err = w.GainOf(w.ctx, r.ID)
+	w.must(err)
+	if p := g.Phones[1]; p.Phone != "phone 1" || p.Measured != 3 || p.Gained[gain.Memory].Gained != 255 || *p.Gained[gain.Memory].Noise != 290 {
+		t.Errorf("%+v", p)
+	}
+	uses, err := w.UsesOn(w.ctx, c.BuildID)
+	w.must(err)
+	if u := uses["l.other"]; len(uses) != 2 || u.Phones != 8 || u.Least != 100 || u.Most != 900 || u.Wakeups != 60 || !uses["l.lib"].Nothing() {
+		t.Errorf("%+v", uses)
+	}
+	pkg, err := w.Package(w.ctx, "l.other")
+	w.must(err)
+	if list, err := w.UsesOf(w.ctx, pkg.ID); err != nil || len(list) != 1 || list[0].BuildID != c.BuildID || list[0].Phones != 8 {
+		t.Errorf("%+v, %v", list, err)
+	}
+	if many, err := w.GainOnModel(w.ctx, modelOf(w, c.BuildID)); err != nil || len(many.Phones) != 6 || len(many.Memory) != 0 {
+		t.Errorf("%+v, %v", many, err)
+	}
+}
+
+// modelOf is the model that a build is of.
+func modelOf(w *world, build uuid.UUID) (model uuid.UUID) {
+	w.must(w.Pool().QueryRow(w.ctx, `select model_id from builds where id = $1`, build).Scan(&model))
+	return model
 }

@@ -124,12 +124,29 @@ func (w *lockedRun) answer(ctx context.Context, tx pgx.Tx, answers []run.StepAns
 	}
 	for _, a := range answers {
 		if a.Measured != nil {
-			if err := addMeasurement(ctx, tx, w.id, a.Step, a.Measured); err != nil {
+			if err := w.addMeasurement(ctx, tx, a.Step, a.Measured); err != nil {
 				return err
 			}
 		}
 	}
 	return nil
+}
+
+// addMeasurement keeps what the phone used at a step that measures.
+func (w *lockedRun) addMeasurement(ctx context.Context, tx pgx.Tx, step int, m *android.Measurement) error {
+	n := NewMeasurement{Phone: w.phone, Run: &w.id, Step: step, Measured: m}
+	err := tx.QueryRow(ctx, `
+		select r.build_id, r.person_id
+		from runs r
+		join run_steps s on s.run_id = r.id
+		where r.id = $1 and s.number = $2 and s.kind = 'measure'`, w.id, step).Scan(&n.Build, &n.Person)
+	if isNone(err) {
+		return nil // it was not asked for
+	}
+	if err != nil {
+		return err
+	}
+	return addMeasurement(ctx, tx, n)
 }
 
 // addSeen writes what the phone shows. A look that begins an attempt settles what

@@ -257,6 +257,10 @@ func (s *Store) DateRun(ctx context.Context, id uuid.UUID, at time.Time) error {
 		set started_at = $2::timestamptz, ended_at = case when ended_at is null then null
 			else $2::timestamptz + interval '3 minutes' end, remind_at = null
 		where id = $1`, id, at)
+	if err != nil {
+		return err
+	}
+	_, err = s.pool.Exec(ctx, `update measurements set at = $2 where run_id = $1`, id, at)
 	return err
 }
 

@@ -41,8 +41,10 @@ type Measurement struct {
 	Busy      string `json:"busy" enum:"yes,no,"`
 	Unsettled bool   `json:"unsettled,omitempty"`
 	// Uses are what packages use that came with the phone, as it attributes it itself;
-	// Owner is what all apps of its owner use together, whose names are not kept.
-	Uses  map[PackageName]Use `json:"uses"`
+	// Came is the sum of it, and Owner what all apps of its owner use together, whose
+	// names are not kept.
+	Uses  map[PackageName]Use `json:"uses,omitempty"`
+	Came  Use                 `json:"came"`
 	Owner Use                 `json:"owner"`
 	// Missing are commands whose answers told nothing.
 	Missing []string `json:"missing" nullable:"false"`
@@ -160,6 +162,9 @@ func ReadMeasurement(answer string) Measurement {
 		if !one.read(&m, parts[i]) {
 			m.Missing = append(m.Missing, one.command)
 		}
+	}
+	for _, u := range m.Uses {
+		m.Came.Add(u)
 	}
 	return m
 }

@@ -48,10 +48,10 @@ var quantities = []read{
 		return hourly(m, float64(m.Wakeups), m.Uptime, android.AsksAlarms, android.AsksUptime)
 	}},
 	{Processor, false, func(m *android.Measurement) (float64, bool) {
-		return hourly(m, float64(all(m).Processor), m.OnBattery, android.AsksBattery)
+		return hourly(m, float64(m.Came.Processor), m.OnBattery, android.AsksBattery)
 	}},
 	{Traffic, false, func(m *android.Measurement) (float64, bool) {
-		return hourly(m, float64(all(m).Traffic), m.OnBattery, android.AsksBattery)
+		return hourly(m, float64(m.Came.Traffic), m.OnBattery, android.AsksBattery)
 	}},
 	{Opening, false, opening},
 	{Late, false, late},
@@ -92,14 +92,6 @@ func hourly(m *android.Measurement, counted, seconds float64, commands ...string
 	return value * 3600 / max(seconds, shortest), ok && seconds >= shortest
 }
 
-// all is what everything together uses that came with the phone.
-func all(m *android.Measurement) (sum android.Use) {
-	for _, u := range m.Uses {
-		sum.Add(u)
-	}
-	return sum
-}
-
 // opening is how long an everyday screen takes, the mean of those that opened.
 func opening(m *android.Measurement) (float64, bool) {
 	var sum float64
@@ -118,9 +110,9 @@ func late(m *android.Measurement) (float64, bool) {
 	return 100 * janky / max(frames, 1), frames > 0
 }
 
-// Change is how a quantity differs: the medians before and after, and what was gained
+// Differs is how a quantity differs: the medians before and after, and what was gained
 // of it, above 0 where it is better after than before.
-type Change struct {
+type Differs struct {
 	Before float64 `json:"before"`
 	After  float64 `json:"after"`
 	Gained float64 `json:"gained"`
@@ -131,7 +123,7 @@ type Change struct {
 
 // Difference is how a phone differs after something went, by what its measurements
 // tell: what they do not tell is not in it.
-type Difference map[Quantity]Change
+type Difference map[Quantity]Differs
 
 // Between is the difference of a phone's measurements before and after.
 func Between(before, after []android.Measurement) Difference {
@@ -141,7 +133,7 @@ func Between(before, after []android.Measurement) Difference {
 		if q.quantity == Opening && !sameScreens(before, after) || len(was) == 0 || len(is) == 0 {
 			continue
 		}
-		c := Change{Before: median(was), After: median(is)}
+		c := Differs{Before: median(was), After: median(is)}
 		if c.Gained = c.Before - c.After; q.more {
 			c.Gained = c.After - c.Before
 		}

@@ -116,9 +116,10 @@ func TestCovers(t *testing.T) {
 func TestBetween(t *testing.T) {
 	before := android.Measurement{Uptime: 7200, StartTook: 30, MemAvailable: 1000, DataFree: 50, Processes: 30, Services: 9, Wakeups: 20, Screen: "on", Plugged: "yes", OnBattery: 3600,
 		Openings: map[string]android.Opening{"home": {Took: 400, Frames: 100, Janky: 10}},
-		Uses:     map[android.PackageName]android.Use{"a.big": {Memory: 500, Processes: 2, Processor: 70, Traffic: 9}, "a.small": {Memory: 10, Wakeups: 3}}}
+		Came:     android.Use{Processor: 70, Traffic: 9},
+		Uses:     map[android.PackageName]android.Use{"a.big": {Memory: 500, Processes: 2}, "a.small": {Memory: 10, Wakeups: 3}}}
 	after := android.Measurement{Uptime: 3600, StartTook: 28, MemAvailable: 1600, DataFree: 80, Processes: 25, Services: 9, Wakeups: 4, Screen: "on", Plugged: "yes", OnBattery: 7200,
-		Openings: map[string]android.Opening{"home": {Took: 300, Frames: 100, Janky: 5}}, Uses: map[android.PackageName]android.Use{"a.small": {Processor: 20}}}
+		Openings: map[string]android.Opening{"home": {Took: 300, Frames: 100, Janky: 5}}, Came: android.Use{Processor: 20}}
 	sides := func(m ...android.Measurement) []android.Measurement { return m }
 	d := Between(sides(before), sides(after))
 	for q, want := range map[Quantity]float64{Memory: 600, Data: 30, Processes: 5, Services: 0, Wakeups: 6, Start: 2, Opening: 100, Late: 5, Processor: 60, Traffic: 9} {

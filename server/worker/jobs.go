@@ -113,6 +113,10 @@ func (w *Worker) EndJob(ctx context.Context, job store.Job, value any, wrong str
 		unstored = w.endBackup(ctx, job, value, wrong)
 	case bench.KindFiles:
 		unstored = w.handed(ctx, job)
+	case bench.KindMeasure:
+		if wrong == "" {
+			kept, wrong, unstored = w.measured(ctx, job, value)
+		}
 	case bench.KindDiscard:
 		if wrong == "" {
 			unstored = w.discarded(ctx, job)
