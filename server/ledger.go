@@ -22,7 +22,7 @@ type LedgerInput struct {
 	ScopeInput
 	Method string `query:"method" enum:"quieten,disable,remove-for-user,remove-from-image" default:"remove-for-user"`
 	Q      string `query:"q" maxLength:"2000" doc:"A filter: words of a name, label or alias, and terms such as load:loose or ceiling<20%"`
-	Sort   string `query:"sort" enum:"fit,name,load,ceiling,standing,trials,builds,newest" doc:"By name unless said; with words in the filter by how well their names fit"`
+	Sort   string `query:"sort" enum:"fit,name,load,ceiling,standing,trials,builds,memory,newest" doc:"By name unless said; with words in the filter by how well their names fit"`
 	Group  string `query:"group" enum:"origin,namespace,load,function,maker,icon,none" doc:"By origin unless said; with words in the filter by nothing"`
 }
 
@@ -50,7 +50,7 @@ type ledgerPage struct {
 	Columns []store.Build     `json:"columns" nullable:"false" doc:"The builds that each row's presence has a letter for"`
 	Rows    []store.LedgerRow `json:"rows" nullable:"false"`
 	// Sort and Group are how the rows are arranged.
-	Sort  string `json:"sort" enum:"fit,name,load,ceiling,standing,trials,builds,newest"`
+	Sort  string `json:"sort" enum:"fit,name,load,ceiling,standing,trials,builds,memory,newest"`
 	Group string `json:"group" enum:"origin,namespace,load,function,maker,icon,none"`
 	// Found counts rows that fit the words, Total all in scope.
 	Found int    `json:"found"`

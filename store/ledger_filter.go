@@ -220,6 +220,14 @@ var fieldConditions = map[string]func(c *conditions, t filter.Term) string{
 				join presence x on x.build_id = b.id
 				where trim(b.carrier || ' ' || b.version) ilike any(` + c.likes(t.Values) + `)` + own + `)`
 	},
+	"memory":  func(c *conditions, t filter.Term) string { return c.uses("u.memory", t) },
+	"wakeups": func(c *conditions, t filter.Term) string { return c.uses("u.wakeups", t) },
+	"starts": func(c *conditions, t filter.Term) string {
+		return fmt.Sprintf(`seen.id in (select u.package_id
+				from package_uses u
+				where %s and (case when u.processes > 0 then 'yes' else 'no' end) = any(%s::text[]))`,
+			usedInScope, c.arg(t.Values))
+	},
 	"in": func(c *conditions, t filter.Term) string {
 		return fmt.Sprintf(`seen.id in (select x.package_id
 				from profiles f
@@ -227,6 +235,19 @@ var fieldConditions = map[string]func(c *conditions, t filter.Term) string{
 				join release_packages x on x.release_id = r.id
 			where r.state = 'current' and (f.slug ilike any(%[1]s) or f.name ilike any(%[1]s)))`, c.likes(t.Values))
 	},
+}
+
+// usedInScope are the rows u of package_uses of models in the scope.
+const usedInScope = `u.of_model and (@maker = ` + everywhereID + `::uuid or u.place = @model
+				or @model = ` + everywhereID + `::uuid
+					and u.place in (select id from models where maker_id = @maker))`
+
+// uses is the condition that phones of some model in the scope attribute to a package
+// what a term asks for.
+func (c *conditions) uses(column string, t filter.Term) string {
+	return fmt.Sprintf(`seen.id in (select u.package_id
+				from package_uses u
+				where %s and %s %s %s::float8)`, usedInScope, column, comparison[t.Op], c.arg(t.Number))
 }
 
 func (c *conditions) term(t filter.Term) string {

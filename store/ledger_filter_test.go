@@ -27,7 +27,7 @@ func TestFields(t *testing.T) {
 	t.Parallel()
 	w := newWorld(t)
 	for _, f := range filter.Fields {
-		values := map[filter.Kind][]string{filter.Text: {"x"}, filter.Choice: f.Choices, filter.Ordered: f.Choices, filter.Number: {"3"}, filter.Percent: {"20%"}, filter.Time: {"2w", "2026-01-31"}}[f.Kind]
+		values := map[filter.Kind][]string{filter.Text: {"x"}, filter.Choice: f.Choices, filter.Ordered: f.Choices, filter.Number: {"3"}, filter.Percent: {"20%"}, filter.Bytes: {"20MB"}, filter.Time: {"2w", "2026-01-31"}}[f.Kind]
 		var texts []string
 		for _, v := range values {
 			texts = append(texts, f.Name+":"+v)
@@ -35,7 +35,7 @@ func TestFields(t *testing.T) {
 		if f.Kind == filter.Text {
 			texts = append(texts, f.Name+":"+strings.Repeat("a,", 49)+"a", f.Name+`:"`+strings.Repeat("ä%_", 400)+`"`, "not "+f.Name+":x")
 		}
-		if f.Kind == filter.Ordered || f.Kind == filter.Number || f.Kind == filter.Percent || f.Kind == filter.Time {
+		if f.Kind == filter.Ordered || f.Kind == filter.Number || f.Kind == filter.Percent || f.Kind == filter.Bytes || f.Kind == filter.Time {
 			texts = append(texts, f.Name+">"+values[0], f.Name+"<="+values[0])
 		}
 		for _, text := range texts {

@@ -79,6 +79,13 @@ type LedgerRow struct {
 	// Icon is "yes" where it has an icon on the home screen or in the list of apps,
 	// on some firmware of the scope; "" where no capture told.
 	Icon string `db:"icon" json:"icon" enum:"yes,no,"`
+	// Measured counts the phones whose measurements tell of it, on the model of the
+	// scope where it takes most; Memory and Wakeups in an hour are the median of
+	// them, and Starts is true where it runs by itself.
+	Measured int     `db:"measured" json:"measured"`
+	Memory   float64 `db:"memory" json:"memory"`
+	Wakeups  float64 `db:"wakeups" json:"wakeups"`
+	Starts   bool    `db:"starts" json:"starts"`
 	// Waiting counts edits of it that wait for a reviewer.
 	Waiting int `db:"waiting" json:"waiting"`
 	// Presence has a letter for each column: F ships it, H ships it switched
@@ -133,6 +140,7 @@ var Sorts = map[string]string{
 	"trials":   `-phones`,
 	"builds":   `-(select k.builds from packages k where k.id = seen.id)`,
 	"resting":  `-coalesce((select max(x.hard * 100000 + x.soft) from shipped_by x where x.package_id = seen.id), 0)`,
+	"memory":   `-coalesce((select max(u.memory) from package_uses u where u.package_id = seen.id and ` + usedInScope + `), 0)`,
 	"newest":   `-(select coalesce(extract(epoch from k.newest_build), 0) from packages k where k.id = seen.id)`,
 }
 
@@ -311,9 +319,16 @@ func (q LedgerQuery) statement() (ledgerStatement, error) {
 				where ` + fits + `),
 			page as (select * from fitting` + after + ` order by grp collate "C", ord, name limit @limit)
 			select ` + ledgerColumns + `, p.grp, p.ord, ` + bestLabel + ` as label, ` + resting + `,
+				coalesce(u.phones, 0) as measured, coalesce(u.memory, 0) as memory, coalesce(u.wakeups, 0) as wakeups,
+				coalesce(u.processes > 0, false) as starts,
 				(select count(*) from edits o where o.package_id = p.id and o.state = 'open')::int as waiting,
 				(select count(*) from fitting)::int as found, ` + counts + `
 			from ` + rows + `
+			left join lateral (select u.phones, u.memory, u.wakeups, u.processes
+				from package_uses u
+				where u.package_id = p.id and ` + usedInScope + `
+				order by u.memory desc
+				limit 1) u on true
 			order by p.grp collate "C", p.ord, p.name`
 	return st, nil
 }

@@ -140,7 +140,10 @@ func countUses(ctx context.Context, tx pgx.Tx, build uuid.UUID) error {
 			return err
 		}
 	}
-	return nil
+	if err := countRisen(ctx, tx, build); err != nil {
+		return err
+	}
+	return notify(ctx, tx, Event{Topic: CapturesChanged})
 }
 
 // medians writes the medians of columns of o, each with a comma after it.

@@ -190,7 +190,11 @@ func (s *Store) compile(ctx context.Context, q querier, p Profile, h profile.Hea
 		return nil, err
 	}
 	d.Differ(before)
-	return d, nil
+	many, err := gainOfDocument(ctx, q, p.ID, d)
+	if err == nil && many != nil {
+		d.Gain = profile.Gained(many.Figures)
+	}
+	return d, err
 }
 
 // Sign makes a signature of canonical bytes: minisign text and the key's id.

@@ -36,8 +36,11 @@ func Complete(text string, at int) []Completion {
 		for _, f := range Fields {
 			if strings.HasPrefix(f.Name, strings.ToLower(word)) {
 				sign := ":"
-				if f.Kind == Percent || f.Kind == Number {
+				switch f.Kind {
+				case Percent, Number:
 					sign = "<"
+				case Bytes:
+					sign = ">"
 				}
 				list = append(list, Completion{f.Name + sign, f.Means, start, at})
 			}

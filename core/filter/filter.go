@@ -31,7 +31,7 @@ type (
 		Op     Op
 		Values []string
 		// Number is the value of a field of kind Number (percent as a share
-		// between 0 and 1) or the place of an ordered word in its order.
+		// between 0 and 1) or Bytes or the place of an ordered word in its order.
 		Number float64
 		// Since is the value of a field of kind Time.
 		Since time.Time
@@ -85,7 +85,8 @@ const (
 	Ordered             // one of a few, which can be compared
 	Number
 	Percent
-	Time // a date, or a number of days, weeks or months back: 7d, 2w, 3m
+	Bytes // a number of them: 20MB, 1.5GB
+	Time  // a date, or a number of days, weeks or months back: 7d, 2w, 3m
 )
 
 // Field is one field of the language.
@@ -119,6 +120,9 @@ var Fields = []Field{
 	{"model", Text, nil, "shipped on this model"},
 	{"build", Text, nil, "shipped by this firmware, of the model where one is chosen"},
 	{"builds", Number, nil, "shipped by so many firmwares: builds>=5"},
+	{"memory", Bytes, nil, "phones attribute so much memory to it: memory>20MB"},
+	{"wakeups", Number, nil, "wakes phones so often in an hour: wakeups>10/h"},
+	{"starts", Choice, []string{"yes", "no"}, "runs by itself on phones that were measured"},
 	{"in", Text, nil, "taken off by the current release of this edition"},
 	{"changed", Time, nil, "changed since a date, or so long ago: changed:2w"},
 }
@@ -318,18 +322,13 @@ func (p *parser) term(t token) (Node, error) {
 			}
 			n.Values[i], n.Number = v, float64(place)
 		}
-	case Number, Percent:
-		var number float64
+	case Number, Percent, Bytes:
 		if len(n.Values) != 1 {
 			return bad(field.Name + " is one number")
 		}
-		bare := strings.TrimSuffix(n.Values[0], "%")
-		var rest string
-		if k, _ := fmt.Sscanf(bare+" .", "%g %s", &number, &rest); k != 2 || rest != "." || number < 0 || number > 1e9 {
+		number, ok := parseNumber(field.Kind, n.Values[0])
+		if !ok {
 			return bad(fmt.Sprintf("%q is no number", clip(n.Values[0])))
-		}
-		if field.Kind == Percent {
-			number /= 100
 		}
 		n.Number = number
 	case Time:
@@ -346,6 +345,35 @@ func (p *parser) term(t token) (Node, error) {
 		}
 	}
 	return n, nil
+}
+
+// units are what sizes can be written in.
+var units = []struct {
+	suffix string
+	bytes  float64
+}{{"GB", 1e9}, {"MB", 1e6}, {"kB", 1e3}}
+
+// parseNumber reads a number with the unit of its kind, which may be left out: of a
+// size it is MB then.
+func parseNumber(kind Kind, text string) (number float64, ok bool) {
+	factor := 1.0
+	switch kind {
+	case Percent:
+		text, factor = strings.TrimSuffix(text, "%"), 0.01
+	case Number:
+		text = strings.TrimSuffix(text, "/h")
+	case Bytes:
+		factor = 1e6
+		for _, u := range units {
+			if len(text) > 2 && strings.EqualFold(text[len(text)-2:], u.suffix) {
+				text, factor = text[:len(text)-2], u.bytes
+				break
+			}
+		}
+	}
+	var rest string
+	k, _ := fmt.Sscanf(text+" .", "%g %s", &number, &rest)
+	return number * factor, k == 2 && rest == "." && number >= 0 && number <= 1e9
 }
 
 func parseSince(text string, now time.Time) (time.Time, bool) {

@@ -46,6 +46,8 @@ type Candidate struct {
 	Functions    []string             `json:"functions,omitempty"`
 	Substitutes  []catalog.Substitute `json:"substitutes,omitempty"`
 	StartsAtBoot bool                 `json:"startsAtBoot"`
+	// Uses is what phones attribute to it, nil where none was measured.
+	Uses *Uses `json:"uses,omitempty"`
 	Figures
 	// By are the figures for other methods than the profile's usual one.
 	By map[evidence.Method]Figures `json:"-"`
@@ -71,6 +73,9 @@ type Row struct {
 	Dropped bool `json:"dropped,omitempty"`
 	// Why says in words why it goes or stays.
 	Why string `json:"why"`
+	// Worth is what going brings for the harm that it may do: bytes of memory for each
+	// percent of the harm ceiling.
+	Worth float64 `json:"worth"`
 }
 
 // Leaves reports whether the row's package is taken off or switched off, not made

@@ -65,6 +65,15 @@ type Composition struct {
 	Checks []CheckRow `json:"checks" nullable:"false"`
 	// Functions are all that the model's packages carry, for the rules.
 	Functions []string `json:"functions" nullable:"false"`
+	// Memory and Wakeups are what phones attribute to all that leaves them: bytes, and
+	// wake-ups in an hour. It is no forecast: what goes may wake others that stay.
+	Memory  float64 `json:"memory"`
+	Wakeups float64 `json:"wakeups"`
+	// Suggested is where the line could stand for what that brings, nil where nobody
+	// has measured.
+	Suggested *Line `json:"suggested,omitempty"`
+	// Idle goes and is known to bring nothing.
+	Idle []android.PackageName `json:"idle" nullable:"false"`
 	// Stops says why this can't be published; none where it can.
 	Stops []string `json:"stops" nullable:"false"`
 }
@@ -113,11 +122,12 @@ type Freed struct {
 // what the rest leads to.
 func Compose(b Basis, rules Rules) Composition {
 	w := composer{Basis: b, rules: rules, c: Composition{Lost: []Loss{}, LineStops: []float64{0}, Consequences: []OnBuilds{}, Jobs: []RoleThen{}, Offers: []Offer{}, Builds: []ForBuild{}, Freed: []Freed{},
-		Steps: []Step{}, Extras: make([]int, len(rules.Extras)), Checks: []CheckRow{}, Functions: []string{}, Stops: []string{}}}
+		Steps: []Step{}, Extras: make([]int, len(rules.Extras)), Checks: []CheckRow{}, Functions: []string{}, Idle: []android.PackageName{}, Stops: []string{}}}
 	w.claimed = slices.DeleteFunc(slices.Clone(b.Builds), func(g Ground) bool { return !rules.Claims(g.Fingerprint) })
 	w.c.Rows, w.c.Cut = Rank(w.touched(), rules)
 	w.consistent()
 	w.tally()
+	w.brings()
 	w.consequences()
 	w.jobs()
 	w.claims()

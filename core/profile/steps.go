@@ -56,6 +56,8 @@ type Step struct {
 	// Pinned is the reason where a person put the package in by hand.
 	Pinned   string    `json:"pinned,omitempty"`
 	Evidence *Evidence `json:"evidence,omitempty"`
+	// Uses is what phones attributed to it, nil where none was measured.
+	Uses *Attributed `json:"uses,omitempty"`
 	// Role is what a package that is put in must hold, File the file that it comes
 	// from, Grants the permissions that it is given.
 	Role      string   `json:"role,omitempty"`
@@ -122,7 +124,7 @@ func (w *composer) steps() {
 		for _, name := range group {
 			row := w.goes[name]
 			s := Step{Kind: Remove, Phase: Removing, Method: row.Method, Package: name, Label: row.Label, Load: row.Load, Costs: row.Lost, Conditions: row.Conditions, Pinned: row.Pin,
-				Evidence: &Evidence{row.Ceiling, roundLimit(row.Floor), row.Standing, row.Phones, row.People}}
+				Evidence: &Evidence{row.Ceiling, roundLimit(row.Floor), row.Standing, row.Phones, row.People}, Uses: row.Uses.attributed()}
 			if len(group) > 1 {
 				s.Group = groups
 			}

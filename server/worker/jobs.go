@@ -107,6 +107,8 @@ func (w *Worker) EndJob(ctx context.Context, job store.Job, value any, wrong str
 	case bench.KindRun:
 		if wrong != "" {
 			unstored = w.interrupt(ctx, job, wrong)
+		} else {
+			unstored = w.countGain(ctx, job)
 		}
 		wrong = "" // the run itself says what became of it
 	case bench.KindBackup, bench.KindVerify:

@@ -6,6 +6,7 @@ import (
 	"errors"
 
 	"roster/bench"
+	"roster/core/run"
 	"roster/store"
 )
 
@@ -28,6 +29,23 @@ func (w *Worker) measured(ctx context.Context, job store.Job, value any) (kept a
 	if errors.Is(err, store.ErrNotFound) {
 		return nil, "This firmware was never captured, and the measurement was not kept: capture the phone, then measure it.", nil
 	}
+	if err == nil {
+		err = w.store.CountGain(ctx, asked.With)
+	}
 	m.Uses = nil // they are kept by package
 	return m, "", err
+}
+
+// countGain makes anew what the release of a run brought, where its phone was ever
+// measured.
+func (w *Worker) countGain(ctx context.Context, job store.Job) error {
+	asked, err := requestOf(job)
+	if err != nil {
+		return err
+	}
+	r, err := w.store.RunByID(ctx, asked.Run)
+	if err != nil || !r.Choices.Measure || r.State == run.Going {
+		return err
+	}
+	return w.store.CountGain(ctx, r.Phone)
 }

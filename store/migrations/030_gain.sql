@@ -53,6 +53,29 @@ create table package_uses (
 create index package_uses_of_models on package_uses (package_id, memory desc) where of_model;
 create index package_uses_by_place on package_uses (place, memory desc);
 
+-- whether a release brought its phones anything; made when one of them is measured
+create table release_gains (
+	release_id uuid primary key references releases,
+	phones int not null,
+	-- too-few, gain, none
+	verdict text not null,
+	since timestamptz not null default now()
+);
+-- packages that use much more on a build than on the one before it; made with
+-- package_uses
+create table uses_risen (
+	build_id uuid not null references builds,
+	package_id uuid not null references packages,
+	from_build uuid not null references builds,
+	-- memory or wakeups
+	quantity text not null,
+	before float8 not null,
+	after float8 not null,
+	phones int not null,
+	since timestamptz not null default now(),
+	primary key (build_id, package_id, quantity)
+);
+
 -- What earlier programs did not ask is missing there, and not nothing.
 insert into measurements (id, phone, build_id, person_id, run_id, number, at, measured)
 	select gen_random_uuid(), r.phone, r.build_id, r.person_id, m.run_id, m.number, m.at,
@@ -82,6 +105,8 @@ create table run_measurements (
 );
 insert into run_measurements
 	select run_id, number, measured || '{"uses": {}}', at from measurements where run_id is not null;
+drop table uses_risen;
+drop table release_gains;
 drop table package_uses;
 drop table measured_uses;
 drop table measurements;
