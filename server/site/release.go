@@ -146,11 +146,15 @@ func (s *Site) release(ctx context.Context, path string) (File, error) {
 		if err != nil {
 			return File{}, err
 		}
+		many, err := s.Store.GainOf(ctx, r.ID)
+		if err != nil {
+			return File{}, err
+		}
 		if f != nil {
-			return asJSON(statusOf(r, own, notFor))
+			return asJSON(statusOf(r, own, notFor, many))
 		}
 		p := pageOf(r, d, a, spoken)
-		p.Own, p.Runs, p.NotFor = own, runs, notFor
+		p.Own, p.Runs, p.NotFor, p.Brings = own, runs, notFor, bringsOf(many)
 		here, err := s.Assets.Here()
 		if err != nil {
 			return File{}, err
@@ -213,6 +217,8 @@ type releasePage struct {
 	// Own is what its own runs come to, Runs the latest of them.
 	Own  run.Own
 	Runs []store.RunLine
+	// Brings is what it brought phones, nil where none was measured.
+	Brings *brings
 	// Told is what strangers told of it, as far as reviewers looked at that;
 	// CanTell is true where they can.
 	// Nameless is true where some of what goes has no name on the screen.

@@ -11,6 +11,8 @@ import (
 	"github.com/google/uuid"
 
 	"roster/core/android"
+	"roster/core/gain"
+	"roster/core/profile"
 	"roster/core/run"
 	"roster/store"
 )
@@ -118,6 +120,9 @@ type status struct {
 	// Runs counts the phones that ran it and were checked, and says at most
 	// how many of a hundred it harms.
 	Runs ownStatus `json:"runs"`
+	// Gain is what it brought the phones on which it was measured, as far as enough
+	// were: memory in bytes, a start in seconds, wake-ups in an hour and so on.
+	Gain map[gain.Quantity]gain.Figure `json:"gain,omitempty"`
 }
 
 type ownStatus struct {
@@ -126,6 +131,10 @@ type ownStatus struct {
 	Ceiling float64 `json:"ceiling"`
 }
 
-func statusOf(r store.Release, own run.Own, notFor []store.NotFor) status {
-	return status{listedOf(r.ReleaseLine, notFor), ownStatus{own.Phones, own.Harmed, own.Ceiling}}
+func statusOf(r store.Release, own run.Own, notFor []store.NotFor, many *store.ManyGain) status {
+	s := status{listed: listedOf(r.ReleaseLine, notFor), Runs: ownStatus{own.Phones, own.Harmed, own.Ceiling}}
+	if many != nil {
+		s.Gain = profile.Gained(many.Figures)
+	}
+	return s
 }

@@ -190,6 +190,7 @@ func (s *speaker) funcs() template.FuncMap {
 		"languagesHere":  func() template.HTML { return languagesMark },
 		"condition":      s.condition,
 		"number":         func(n int) string { return s.print.Sprint(n) },
+		"decimal":        func(v float64, digits int) string { return s.print.Sprint(number.Decimal(v, number.Scale(digits))) },
 		"few":            func(phones int) bool { return phones < fewPhones },
 		"share":          wording.Ceiling,
 	}
