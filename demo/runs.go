@@ -38,12 +38,12 @@ type sampleRun struct {
 // frontRoom is the bench on which the sample runs were made.
 var frontRoom = uuid.NewSHA1(uuid.NameSpaceDNS, []byte("the front room"))
 
+// addBench makes the bench on which all sample phones were.
+func (s *seeder) addBench() error { return s.Store.EnsureBench(s.ctx, frontRoom, "front room") }
+
 // addRuns runs releases on stand-ins that are thrown away afterwards: what each
 // step came to is what they answered.
 func (s *seeder) addRuns() error {
-	if err := s.Store.EnsureBench(s.ctx, frontRoom, "front room"); err != nil {
-		return err
-	}
 	for _, r := range s.sample.Runs {
 		if err := s.addRun(r); err != nil {
 			return fmt.Errorf("run of %s on %s: %w", r.Release, r.Phone, err)
@@ -53,24 +53,12 @@ func (s *seeder) addRuns() error {
 }
 
 func (s *seeder) addRun(r sampleRun) error {
-	parts := strings.Split(r.Release, "/")
-	number, err := strconv.Atoi(parts[2])
+	release, of, d, err := s.releaseAt(r.Release)
 	if err != nil {
 		return err
 	}
-	release, err := s.Store.Release(s.ctx, "brannock", parts[0], parts[1], number)
-	if err != nil {
-		return err
-	}
-	d, err := profile.ParseDocument(release.Document)
-	if err != nil {
-		return err
-	}
-	of, err := s.Store.ProfileOf(s.ctx, release.ID)
-	if err != nil {
-		return err
-	}
-	scenario, err := phone.Of(World, "models/"+parts[0]+".yaml", "15.0.0", r.Phone)
+	model, _, _ := strings.Cut(r.Release, "/")
+	scenario, err := phone.Of(World, "models/"+model+".yaml", "15.0.0", r.Phone)
 	if err != nil {
 		return err
 	}
@@ -99,6 +87,24 @@ func (s *seeder) addRun(r sampleRun) error {
 		return err
 	}
 	return s.narrow(id, p, r)
+}
+
+// releaseAt finds a release by model, edition and number, with its profile and its
+// document.
+func (s *seeder) releaseAt(path string) (r store.Release, of uuid.UUID, d *profile.Document, err error) {
+	parts := strings.Split(path, "/")
+	number, err := strconv.Atoi(parts[2])
+	if err != nil {
+		return r, of, nil, err
+	}
+	if r, err = s.Store.Release(s.ctx, "brannock", parts[0], parts[1], number); err != nil {
+		return r, of, nil, err
+	}
+	if d, err = profile.ParseDocument(r.Document); err != nil {
+		return r, of, nil, err
+	}
+	of, err = s.Store.ProfileOf(s.ctx, r.ID)
+	return r, of, d, err
 }
 
 // narrow narrows down what is broken, as somebody does who tries it again after

@@ -59,7 +59,9 @@ type sample struct {
 	Changes  []sampleChange  `yaml:"changes"`
 	Profiles []sampleProfile `yaml:"profiles"`
 	Runs     []sampleRun     `yaml:"runs"`
-	Reports  []sampleReport  `yaml:"reports"`
+	// Measured are phones that were measured, in runs and without.
+	Measured []sampleMeasured `yaml:"measured"`
+	Reports  []sampleReport   `yaml:"reports"`
 }
 
 // seeder fills one empty installation.
@@ -93,7 +95,7 @@ func Seed(ctx context.Context, in Installation) error {
 	if err := d.Decode(&s.sample); err != nil {
 		return fmt.Errorf("people-and-evidence.yaml: %w", err)
 	}
-	for _, step := range []func() error{s.addPeople, s.setRules, s.addCaptures, s.addNames, s.addSaid, s.addProfiles, s.addChanges, s.addRuns, s.addReports, s.readOldNews} {
+	for _, step := range []func() error{s.addPeople, s.setRules, s.addCaptures, s.addNames, s.addSaid, s.addProfiles, s.addChanges, s.addBench, s.addMeasured, s.addRuns, s.addReports, s.readOldNews} {
 		if err := step(); err != nil {
 			return err
 		}

@@ -15,10 +15,10 @@ import (
 	"roster/core/wording"
 )
 
-// CountGain makes anew what is kept of what releases brought, after a run of one of
+// countGain makes anew what is kept of what releases brought, after a run of one of
 // them, or a phone of such a run, was measured: for all current releases of the
 // profiles that were run on the phone.
-func (s *Store) CountGain(ctx context.Context, phone string) error {
+func (s *Store) countGain(ctx context.Context, phone string) error {
 	rows, err := s.pool.Query(ctx, `
 		select r.id, r.profile_id, r.document
 		from releases r

@@ -26,8 +26,8 @@ type NewMeasurement struct {
 	Measured *android.Measurement
 }
 
-// AddMeasurement keeps what a phone used, and makes anew what packages use on its
-// model. The same step of a run is kept once.
+// AddMeasurement keeps what a phone used; CountMeasured then makes what rests on it.
+// The same step of a run is kept once.
 func (s *Store) AddMeasurement(ctx context.Context, n NewMeasurement) error {
 	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error { return addMeasurement(ctx, tx, n) })
 }
@@ -70,10 +70,33 @@ func addMeasurement(ctx context.Context, tx pgx.Tx, n NewMeasurement) error {
 	if err != nil || tag.RowsAffected() == 0 {
 		return err
 	}
-	if err := addUses(ctx, tx, id, n.Measured); err != nil {
+	return addUses(ctx, tx, id, n.Measured)
+}
+
+// CountMeasured makes anew what rests on the measurements of a phone: what packages
+// use on its builds and its model, which of them use more than on the build before,
+// and what the current releases brought that were run on it.
+func (s *Store) CountMeasured(ctx context.Context, phone string) error {
+	rows, err := s.pool.Query(ctx, `
+		select build_id
+		from measurements
+		where phone = $1
+		group by 1
+		order by max(at) desc
+		limit 3`, phone)
+	if err != nil {
 		return err
 	}
-	return countUses(ctx, tx, n.Build)
+	builds, err := pgx.CollectRows(rows, pgx.RowTo[uuid.UUID])
+	if err != nil {
+		return err
+	}
+	for _, b := range builds {
+		if err := s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error { return countUses(ctx, tx, b) }); err != nil {
+			return err
+		}
+	}
+	return s.countGain(ctx, phone)
 }
 
 // addUses writes what a measurement attributes to packages of the catalogue.

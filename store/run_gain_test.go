@@ -89,6 +89,7 @@ func TestGainOf(t *testing.T) {
 	if p := g.Phones[1]; p.Phone != "phone 1" || p.Measured != 3 || p.Gained[gain.Memory].Gained != 255 || *p.Gained[gain.Memory].Noise != 290 {
 		t.Errorf("%+v", p)
 	}
+	w.must(w.CountMeasured(w.ctx, "phone 1"))
 	uses, err := w.UsesOn(w.ctx, c.BuildID)
 	w.must(err)
 	if u := uses["l.other"]; len(uses) != 2 || u.Phones != 8 || u.Least != 100 || u.Most != 900 || u.Wakeups != 60 || !uses["l.lib"].Nothing() {

@@ -71,7 +71,7 @@ type Composition struct {
 	Wakeups float64 `json:"wakeups"`
 	// Suggested is where the line could stand for what that brings, nil where nobody
 	// has measured.
-	Suggested *Line `json:"suggested,omitempty"`
+	Suggested *LineByGain `json:"suggested,omitempty"`
 	// Idle goes and is known to bring nothing.
 	Idle []android.PackageName `json:"idle" nullable:"false"`
 	// Stops says why this can't be published; none where it can.

@@ -37,9 +37,9 @@ func (c *Candidate) worth(ceiling float64) float64 {
 // mostOf is the share of all that can be gained at which more harm is not worth it.
 const mostOf = 0.9
 
-// Line is a place for the cut line that is suggested by what phones attribute to
+// LineByGain is a place for the cut line that is suggested by what phones attribute to
 // packages: the lowest ceiling under which most of it goes that could go.
-type Line struct {
+type LineByGain struct {
 	Ceiling float64 `json:"ceiling"`
 	// Memory goes with what the line takes there, Of is all that it could take, in
 	// bytes.
@@ -49,7 +49,7 @@ type Line struct {
 
 // suggestLine says where the line could stand for what it brings, nil where nothing
 // that it could take was measured to use anything.
-func suggestLine(rows []Row) *Line {
+func suggestLine(rows []Row) *LineByGain {
 	var list []Row
 	var of float64
 	for _, r := range rows {
@@ -59,7 +59,7 @@ func suggestLine(rows []Row) *Line {
 		}
 	}
 	slices.SortStableFunc(list, func(a, b Row) int { return cmp.Compare(a.Ceiling, b.Ceiling) })
-	line := Line{Of: of}
+	line := LineByGain{Of: of}
 	for i, r := range list {
 		line.Memory += r.Uses.Memory
 		if line.Memory >= mostOf*of && (i+1 == len(list) || list[i+1].Ceiling > r.Ceiling) {

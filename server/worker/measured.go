@@ -30,7 +30,7 @@ func (w *Worker) measured(ctx context.Context, job store.Job, value any) (kept a
 		return nil, "This firmware was never captured, and the measurement was not kept: capture the phone, then measure it.", nil
 	}
 	if err == nil {
-		err = w.store.CountGain(ctx, asked.With)
+		err = w.store.CountMeasured(ctx, asked.With)
 	}
 	m.Uses = nil // they are kept by package
 	return m, "", err
@@ -47,5 +47,5 @@ func (w *Worker) countGain(ctx context.Context, job store.Job) error {
 	if err != nil || !r.Choices.Measure || r.State == run.Going {
 		return err
 	}
-	return w.store.CountGain(ctx, r.Phone)
+	return w.store.CountMeasured(ctx, r.Phone)
 }

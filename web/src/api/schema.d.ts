@@ -1574,6 +1574,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/makers/{maker}/models/{model}/gain": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What was gained on a model's phones, and which packages brought it
+         * @description For: technician.
+         */
+        get: operations["getModelGain"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/makers/{maker}/models/{model}/timeline": {
         parameters: {
             query?: never;
@@ -1586,6 +1606,26 @@ export interface paths {
          * @description For: technician.
          */
         get: operations["getTimeline"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/measurements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Measurements of a phone, newest first
+         * @description For: technician.
+         */
+        get: operations["listMeasurements"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2124,6 +2164,26 @@ export interface paths {
          * @description For: maintainer.
          */
         post: operations["liftHold"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/releases/{id}/gain": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What a release brought the phones on which it was run and measured
+         * @description For: technician.
+         */
+        get: operations["getReleaseGain"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3084,6 +3144,14 @@ export interface components {
             /** @enum {string} */
             type: "text/plain" | "image/png" | "image/jpeg";
         };
+        Attributed: {
+            /** Format: int64 */
+            memory: number;
+            /** Format: int64 */
+            phones: number;
+            /** Format: double */
+            wakeups: number;
+        };
         AuditEntry: {
             about?: components["schemas"]["AuditSubject"];
             action: string;
@@ -3293,6 +3361,7 @@ export interface components {
             /** Format: int64 */
             seconds?: number;
             text?: string;
+            uses?: components["schemas"]["Attributed"];
             value?: string;
             why: string;
             withData?: boolean;
@@ -3760,9 +3829,12 @@ export interface components {
             functions: string[];
             /** Format: int64 */
             goes: number;
+            idle: string[];
             jobs: components["schemas"]["RoleThen"][];
             lineStops: number[];
             lost: components["schemas"]["Loss"][];
+            /** Format: double */
+            memory: number;
             offers: components["schemas"]["Offer"][];
             /** Format: int64 */
             quiet: number;
@@ -3773,6 +3845,9 @@ export interface components {
             stays: number;
             steps: components["schemas"]["Step"][];
             stops: string[];
+            suggested?: components["schemas"]["LineByGain"];
+            /** Format: double */
+            wakeups: number;
         };
         Consequence: {
             /** Format: int64 */
@@ -3847,7 +3922,7 @@ export interface components {
             handedBy?: string;
             key: string;
             /** @enum {string} */
-            kind: "release-stops" | "run-open" | "contested" | "release-behind" | "publication-ask" | "change" | "asked" | "arrived" | "returned" | "check-due" | "trials-wanted" | "key-retired" | "thin-release" | "import" | "ungraded" | "outside" | "told";
+            kind: "release-stops" | "run-open" | "contested" | "release-behind" | "publication-ask" | "change" | "asked" | "arrived" | "returned" | "check-due" | "trials-wanted" | "key-retired" | "thin-release" | "import" | "ungraded" | "outside" | "gained-nothing" | "costs-more" | "told";
             /** Format: double */
             points: number;
             /** Format: double */
@@ -3875,6 +3950,16 @@ export interface components {
             gained: components["schemas"]["Link"][];
             lost: components["schemas"]["Link"][];
             roles: components["schemas"]["RoleMove"][];
+        };
+        Differs: {
+            /** Format: double */
+            after: number;
+            /** Format: double */
+            before: number;
+            /** Format: double */
+            gained: number;
+            /** Format: double */
+            noise?: number;
         };
         Displaced: {
             field: string;
@@ -4054,6 +4139,21 @@ export interface components {
             /** @description The value at the given location */
             value?: unknown;
         };
+        Estimate: {
+            /** Format: double */
+            gained: number;
+            /** Format: int64 */
+            gone: number;
+            /** Format: double */
+            high: number;
+            /** Format: double */
+            low: number;
+            packages: string[];
+            /** Format: int64 */
+            stayed: number;
+            /** @enum {string} */
+            verdict: "gain" | "none";
+        };
         Evidence: {
             /** Format: double */
             ceiling: number;
@@ -4096,11 +4196,14 @@ export interface components {
             high: number;
             /** Format: double */
             low: number;
-            measurable: boolean;
             /** Format: double */
             median: number;
             /** Format: int64 */
+            people: number;
+            /** Format: int64 */
             phones: number;
+            /** @enum {string} */
+            verdict: "too-few" | "gain" | "none" | "loss";
         };
         FilePin: {
             from?: string;
@@ -4203,21 +4306,14 @@ export interface components {
             method: string;
         };
         Gain: {
-            after: components["schemas"]["Measurement"];
-            before: components["schemas"]["Measurement"];
-            /** Format: int64 */
-            data: number;
+            after: components["schemas"]["Measurement"][];
+            before: components["schemas"]["Measurement"][];
             doubts: string[];
-            /** Format: int64 */
-            memory: number;
+            gained: {
+                [key: string]: components["schemas"]["Differs"];
+            };
             nothing: string[];
             parts: components["schemas"]["Part"][];
-            /** Format: int64 */
-            processes: number;
-            /** Format: int64 */
-            services: number;
-            /** Format: double */
-            wakeups: number;
         };
         Gap: {
             edition: string;
@@ -4534,7 +4630,7 @@ export interface components {
             next: string;
             rows: components["schemas"]["LedgerRow"][];
             /** @enum {string} */
-            sort: "fit" | "name" | "load" | "ceiling" | "standing" | "trials" | "builds" | "newest";
+            sort: "fit" | "name" | "load" | "ceiling" | "standing" | "trials" | "builds" | "memory" | "newest";
             /** Format: int64 */
             total: number;
         };
@@ -4557,6 +4653,10 @@ export interface components {
             /** @enum {string} */
             load: "loose" | "leaned-on" | "tied-in" | "load-bearing" | "unproven";
             loadScope: string;
+            /** Format: int64 */
+            measured: number;
+            /** Format: double */
+            memory: number;
             name: string;
             origin: string;
             /** Format: int64 */
@@ -4567,10 +4667,13 @@ export interface components {
             /** Format: int64 */
             soft: number;
             standing: string;
+            starts: boolean;
             strip: string;
             suggested: string;
             /** Format: int64 */
             waiting: number;
+            /** Format: double */
+            wakeups: number;
         };
         LedgerView: {
             group?: string;
@@ -4584,6 +4687,14 @@ export interface components {
         Line: {
             cells: string[];
             place: string;
+        };
+        LineByGain: {
+            /** Format: double */
+            ceiling: number;
+            /** Format: double */
+            memory: number;
+            /** Format: double */
+            of: number;
         };
         LineInputBody: {
             key: string;
@@ -4679,6 +4790,9 @@ export interface components {
         };
         ListMaker: {
             items: components["schemas"]["Maker"][];
+        };
+        ListMeasuredPhone: {
+            items: components["schemas"]["MeasuredPhone"][];
         };
         ListModel: {
             items: components["schemas"]["Model"][];
@@ -4816,6 +4930,12 @@ export interface components {
             name: string;
             slug: string;
         };
+        ManyGain: {
+            figures: {
+                [key: string]: components["schemas"]["Figure"];
+            };
+            phones: components["schemas"]["PhoneGain"][];
+        };
         Mapping: {
             grade?: string;
             grades?: {
@@ -4844,14 +4964,33 @@ export interface components {
             code: "nothing-to-take" | "stays-under-new-name" | "load-left-behind" | "graded" | "ungraded" | "taken" | "rests" | "would-stop" | "load-moved";
             words: string;
         };
+        MeasuredPhone: {
+            /** Format: date-time */
+            at: string;
+            measured: components["schemas"]["Measurement"];
+            person: string;
+            /** Format: int64 */
+            run: number;
+        };
         Measurement: {
+            /** @enum {string} */
+            busy: "yes" | "no" | "";
+            came: components["schemas"]["Use"];
             /** Format: int64 */
             dataFree: number;
+            fingerprint?: string;
+            /** Format: int64 */
+            jobs: number;
             /** Format: int64 */
             memAvailable: number;
             /** Format: int64 */
             memTotal: number;
             missing: string[];
+            /** Format: double */
+            onBattery: number;
+            openings?: {
+                [key: string]: components["schemas"]["Opening"];
+            };
             owner: components["schemas"]["Use"];
             /** @enum {string} */
             plugged: "yes" | "no" | "";
@@ -4862,8 +5001,13 @@ export interface components {
             /** Format: int64 */
             services: number;
             /** Format: double */
+            startTook: number;
+            /** Format: int64 */
+            systemFree: number;
+            unsettled?: boolean;
+            /** Format: double */
             uptime: number;
-            uses: {
+            uses?: {
                 [key: string]: components["schemas"]["Use"];
             };
             /** Format: int64 */
@@ -4920,6 +5064,13 @@ export interface components {
             tried: number;
             /** Format: int64 */
             wanted: number;
+        };
+        ModelGain: {
+            figures: {
+                [key: string]: components["schemas"]["Figure"];
+            };
+            memory: components["schemas"]["Estimate"][];
+            phones: components["schemas"]["PhoneGain"][];
         };
         ModelRecord: {
             /** Format: int64 */
@@ -5146,6 +5297,14 @@ export interface components {
         OpenedOutputBody: {
             opened: components["schemas"]["Opened"][];
         };
+        Opening: {
+            /** Format: int64 */
+            frames: number;
+            /** Format: int64 */
+            janky: number;
+            /** Format: int64 */
+            took: number;
+        };
         OutsideReport: {
             /** Format: date-time */
             at: string;
@@ -5215,14 +5374,22 @@ export interface components {
             what: components["schemas"]["Difference"][];
         };
         Part: {
-            /** Format: int64 */
+            /** Format: double */
+            jobs: number;
+            /** Format: double */
             memory: number;
             package: string;
-            /** Format: int64 */
+            /** Format: double */
             processes: number;
-            /** Format: int64 */
+            /** Format: double */
+            processor: number;
+            /** Format: double */
+            room: number;
+            /** Format: double */
             services: number;
-            /** Format: int64 */
+            /** Format: double */
+            traffic: number;
+            /** Format: double */
             wakeups: number;
         };
         PasswordInputBody: {
@@ -5344,6 +5511,25 @@ export interface components {
             /** Format: int64 */
             users?: number;
             webView?: string;
+        };
+        PhoneGain: {
+            /** Format: date-time */
+            at: string;
+            doubts: string[];
+            gained: {
+                [key: string]: components["schemas"]["Differs"];
+            };
+            /** Format: int64 */
+            measured: number;
+            /**
+             * Format: int64
+             * @description Of the run
+             */
+            number: number;
+            person: string;
+            phone: string;
+            /** Format: uuid */
+            run: string;
         };
         Pick: {
             label: string;
@@ -5619,12 +5805,6 @@ export interface components {
             title: string;
             version: string;
         };
-        ReleaseGain: {
-            data: components["schemas"]["Figure"];
-            memory: components["schemas"]["Figure"];
-            processes: components["schemas"]["Figure"];
-            wakeups: components["schemas"]["Figure"];
-        };
         ReleaseLine: {
             edition: string;
             editionName: string;
@@ -5731,7 +5911,7 @@ export interface components {
             files?: components["schemas"]["HandedFile"][] | null;
             keys?: components["schemas"]["BenchKey"][] | null;
             /** @enum {string} */
-            kind: "capture" | "names" | "watch" | "label" | "connect" | "disconnect" | "pair" | "hand" | "run" | "look" | "backup" | "verify" | "restore" | "discard" | "files" | "root";
+            kind: "capture" | "names" | "watch" | "label" | "connect" | "disconnect" | "pair" | "hand" | "run" | "look" | "backup" | "verify" | "restore" | "discard" | "files" | "root" | "measure";
             phone?: string;
             /** Format: uuid */
             run?: string;
@@ -5953,7 +6133,10 @@ export interface components {
             startsAtBoot: boolean;
             strip: string;
             substitutes?: components["schemas"]["Substitute"][] | null;
+            uses?: components["schemas"]["Uses"];
             why: string;
+            /** Format: double */
+            worth: number;
         };
         Rules: {
             checks?: string[] | null;
@@ -6063,7 +6246,9 @@ export interface components {
             why: string;
         };
         RunBody: {
-            brings?: components["schemas"]["ReleaseGain"];
+            brings?: {
+                [key: string]: components["schemas"]["Figure"];
+            };
             gain?: components["schemas"]["Gain"];
             here?: components["schemas"]["PhoneAt"];
             own?: components["schemas"]["BenchOwn"];
@@ -6398,6 +6583,7 @@ export interface components {
             /** Format: int64 */
             seconds?: number;
             text?: string;
+            uses?: components["schemas"]["Attributed"];
             value?: string;
         };
         StepHistory: {
@@ -6613,12 +6799,40 @@ export interface components {
         };
         Use: {
             /** Format: int64 */
+            jobs: number;
+            /** Format: int64 */
             memory: number;
             /** Format: int64 */
             processes: number;
             /** Format: int64 */
+            processor: number;
+            /** Format: int64 */
+            room: number;
+            /** Format: int64 */
             services: number;
             /** Format: int64 */
+            traffic: number;
+            /** Format: int64 */
+            wakeups: number;
+        };
+        Uses: {
+            /** Format: double */
+            jobs: number;
+            /** Format: double */
+            memory: number;
+            /** Format: int64 */
+            phones: number;
+            /** Format: double */
+            processes: number;
+            /** Format: double */
+            processor: number;
+            /** Format: double */
+            room: number;
+            /** Format: double */
+            services: number;
+            /** Format: double */
+            traffic: number;
+            /** Format: double */
             wakeups: number;
         };
         VerdictInputBody: {
@@ -9164,7 +9378,7 @@ export interface operations {
                 /** @description A filter: words of a name, label or alias, and terms such as load:loose or ceiling<20% */
                 q?: string;
                 /** @description By name unless said; with words in the filter by how well their names fit */
-                sort?: "fit" | "name" | "load" | "ceiling" | "standing" | "trials" | "builds" | "newest";
+                sort?: "fit" | "name" | "load" | "ceiling" | "standing" | "trials" | "builds" | "memory" | "newest";
                 /** @description By origin unless said; with words in the filter by nothing */
                 group?: "origin" | "namespace" | "load" | "function" | "maker" | "icon" | "none";
                 cursor?: string;
@@ -9209,7 +9423,7 @@ export interface operations {
                 /** @description A filter: words of a name, label or alias, and terms such as load:loose or ceiling<20% */
                 q?: string;
                 /** @description By name unless said; with words in the filter by how well their names fit */
-                sort?: "fit" | "name" | "load" | "ceiling" | "standing" | "trials" | "builds" | "newest";
+                sort?: "fit" | "name" | "load" | "ceiling" | "standing" | "trials" | "builds" | "memory" | "newest";
                 /** @description By origin unless said; with words in the filter by nothing */
                 group?: "origin" | "namespace" | "load" | "function" | "maker" | "icon" | "none";
                 format?: "csv" | "json";
@@ -9719,6 +9933,38 @@ export interface operations {
             };
         };
     };
+    getModelGain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                maker: string;
+                model: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelGain"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     getTimeline: {
         parameters: {
             query?: never;
@@ -9738,6 +9984,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Timeline"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listMeasurements: {
+        parameters: {
+            query: {
+                /** @description The phone's mark */
+                phone: string;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListMeasuredPhone"];
                 };
             };
             /** @description Error */
@@ -10753,6 +11032,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getReleaseGain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ManyGain"];
+                };
             };
             /** @description Error */
             default: {
