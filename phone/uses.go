@@ -74,7 +74,7 @@ func (p *Phone) startTook() time.Duration {
 // full, on its battery: each time that it wakes it computes, and asks the network
 // where it may. The lock is held.
 func (p *Phone) used(a *app) (processor time.Duration, bytes int64) {
-	hours := p.onBattery().Hours()
+	hours := p.onBattery().Hours() * (1 + float64(p.wobble("used"+a.Name, 150))/1000)
 	processor = time.Duration(float64(500*time.Millisecond) * (1 + 1.8*a.Wakeups) * hours)
 	if slices.Contains(a.Asks, "INTERNET") {
 		bytes = int64(120_000 * a.Wakeups * hours)

@@ -103,6 +103,7 @@ type dossier struct {
 	Sources     []store.SourceRow   `json:"sources" nullable:"false"`
 	Attachments []store.Attachment  `json:"attachments" nullable:"false" doc:"The files that trials and sources name"`
 	Ships       []store.Shipping    `json:"ships" nullable:"false" doc:"The builds of models that ship it, at most 20 models, those in scope first"`
+	Uses        []store.BuildUse    `json:"uses" nullable:"false" doc:"What phones attribute to it, by the builds of which some were measured"`
 	ShipsOn     int                 `json:"shipsOn" doc:"On how many models some build ships it"`
 	Claims      []store.Claim       `json:"claims" nullable:"false"`
 	History     []store.Past        `json:"history" nullable:"false"`
@@ -149,6 +150,7 @@ func (s *Server) dossier(ctx context.Context, in *dossierInput) (*dossierOutput,
 		func() (err error) { d.Trials, err = s.store.Trials(within, p.ID, maxTrials); return },
 		func() (err error) { d.Sources, err = s.store.Sources(within, p.ID, maxTrials); return },
 		func() (err error) { d.Ships, d.ShipsOn, err = s.store.Ships(within, p.ID, sc); return },
+		func() (err error) { d.Uses, err = s.store.UsesOf(within, p.ID); return },
 		func() (err error) { d.History, err = s.store.History(within, p.ID, maxHistory); return },
 		func() (err error) { d.Releases, err = s.store.ReleasesWith(within, p.Name); return },
 		func() (err error) { trials, y, err = s.store.Evidence(within, p.ID); return },

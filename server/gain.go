@@ -5,6 +5,7 @@ import (
 	"net/http"
 
 	"github.com/danielgtaylor/huma/v2"
+	"github.com/google/uuid"
 
 	"roster/core/gain"
 	"roster/store"
@@ -23,6 +24,10 @@ func (s *Server) gainRoutes() {
 		OperationID: "getModelGain", Method: http.MethodGet, Path: "/api/v1/makers/{maker}/models/{model}/gain",
 		Summary: "What was gained on a model's phones, and which packages brought it",
 	}, s.modelGain)
+	route(s, Technician, huma.Operation{
+		OperationID: "listPackageUses", Method: http.MethodGet, Path: "/api/v1/packages/{name}/uses",
+		Summary: "What each phone of a build that was measured attributes to a package, the most memory first",
+	}, s.packageUses)
 }
 
 type measurementsInput struct {
@@ -35,6 +40,20 @@ func (s *Server) measurements(ctx context.Context, in *measurementsInput) (*list
 }
 
 type manyGainOutput struct{ Body store.ManyGain }
+
+type usesInput struct {
+	Name  string    `path:"name" maxLength:"255"`
+	Build uuid.UUID `query:"build" required:"true"`
+}
+
+// packageUses opens the figure of a package on a build.
+func (s *Server) packageUses(ctx context.Context, in *usesInput) (*listOutput[store.PhoneUse], error) {
+	p, err := s.store.Package(ctx, in.Name)
+	if err != nil {
+		return nil, err
+	}
+	return listOf(s.store.PhoneUses(ctx, p.ID, in.Build, 200))
+}
 
 // none is what nobody has measured.
 func none() store.ManyGain {

@@ -205,7 +205,7 @@ var needs = map[string]string{
 	"POST /api/v1/profiles/:id/publications": "maintainer", "POST /api/v1/publications/:id/decision": "maintainer", "POST /api/v1/releases/:id/withdrawal": "maintainer",
 	"GET /api/v1/releases": "technician", "GET /api/v1/keys": "technician", "POST /api/v1/keys": "keeper",
 	"GET /api/v1/events": "signed-in", "GET /api/v1/benches": "technician", "GET /api/v1/benches/events": "technician", "POST /api/v1/benches": "maintainer", "DELETE /api/v1/benches/:id": "maintainer",
-	"GET /api/v1/measurements": "technician", "GET /api/v1/releases/:id/gain": "technician", "GET /api/v1/makers/:maker/models/:model/gain": "technician",
+	"GET /api/v1/measurements": "technician", "GET /api/v1/packages/:name/uses": "technician", "GET /api/v1/releases/:id/gain": "technician", "GET /api/v1/makers/:maker/models/:model/gain": "technician",
 	"GET /api/v1/runs": "technician", "POST /api/v1/runs": "technician", "GET /api/v1/runs/:id": "technician",
 	"GET /api/v1/runs/:id/events": "technician", "GET /api/v1/runs/:id/steps/:number/met": "technician", "GET /api/v1/runs/:id/draft": "technician",
 	"POST /api/v1/runs/:id/draft": "technician", "POST /api/v1/runs/:id/stop": "technician", "POST /api/v1/runs/:id/continue": "technician",

@@ -246,6 +246,43 @@ func (s *Store) UsesOf(ctx context.Context, pkg uuid.UUID) ([]BuildUse, error) {
 	return out, err
 }
 
+// PhoneUse is what one phone attributes to a package, by the last measurement that has
+// the package switched on.
+type PhoneUse struct {
+	gain.Use
+	// Phone is the keyed hash of its serial number.
+	Phone  string    `json:"phone"`
+	At     time.Time `json:"at"`
+	Person string    `json:"person"`
+	// Run is the run that measured, RunNumber its number; none where nothing was run.
+	Run       *uuid.UUID `json:"run,omitempty"`
+	RunNumber int64      `json:"runNumber"`
+}
+
+// PhoneUses are what the phones of a build that were measured attribute to a package,
+// the most memory first: what BuildUse is the median of.
+func (s *Store) PhoneUses(ctx context.Context, pkg, build uuid.UUID, limit int) ([]PhoneUse, error) {
+	rows, err := s.pool.Query(ctx, `
+		select u.memory, u.processes, u.services, u.jobs, u.wakeups, u.processor, u.traffic, u.room, u.phone, u.at,
+			w.name, u.run_id, coalesce(r.number, 0)
+		from (select distinct on (m.phone) u.*, m.phone, m.at, m.person_id, m.run_id
+			from measurements m
+			join measured_uses u on u.measurement_id = m.id and u.package_id = $1
+			where m.build_id = $2
+			order by m.phone, m.at desc, m.number desc) u
+		join people w on w.id = u.person_id
+		left join runs r on r.id = u.run_id
+		order by u.memory desc, u.phone
+		limit $3`, pkg, build, limit)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (u PhoneUse, err error) {
+		err = row.Scan(&u.Memory, &u.Processes, &u.Services, &u.Jobs, &u.Wakeups, &u.Processor, &u.Traffic, &u.Room, &u.Phone, &u.At, &u.Person, &u.Run, &u.RunNumber)
+		return u, err
+	})
+}
+
 // MeasuredPhone is a measurement of a phone in a list.
 type MeasuredPhone struct {
 	At     time.Time `db:"at" json:"at"`

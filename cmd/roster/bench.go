@@ -56,7 +56,7 @@ The token is made on the Bench page, and can be revoked there.`,
 	f.StringVar(&journals, "journals", env("ROSTER_JOURNALS", stateFolder("journals")), "folder in which runs are written down on this computer (ROSTER_JOURNALS)")
 	c.PersistentFlags().StringVar(&address, "adb", env("ROSTER_ADB", adb.DefaultAddress), "address of the adb server (ROSTER_ADB)")
 	c.PersistentFlags().StringVar(&program, "adb-program", env("ROSTER_ADB_PROGRAM", "adb"), "program that starts an adb server where none answers")
-	c.AddCommand(phonesCommand(&address, &program), runCommand(), continueCommand(), putBackCommand())
+	c.AddCommand(phonesCommand(&address, &program), runCommand(), measureCommand(), continueCommand(), putBackCommand())
 	return c
 }
 

@@ -204,7 +204,7 @@ func (r *remote) job(ctx context.Context, id string) (result json.RawMessage, er
 func runCommand() *cobra.Command {
 	var to remote
 	var phone string
-	var rehearse, draft, asJSON, root bool
+	var rehearse, draft, asJSON, root, unmeasured bool
 	choices := run.Choices{Leave: []android.PackageName{}, Off: []android.PackageName{}, Keep: []string{}, Without: []int{}, Seen: []int{}}
 	var leave, off, quiet, user, data, files []string
 	c := &cobra.Command{
@@ -222,6 +222,7 @@ was refused or interrupted, 2 used wrongly.`,
 		RunE: func(c *cobra.Command, args []string) error {
 			choices.Leave, choices.Off, choices.Quiet = packagesOf(leave), packagesOf(off), packagesOf(quiet)
 			choices.User, choices.WithData = packagesOf(user), packagesOf(data)
+			choices.Measure = !unmeasured
 			ctx, out := c.Context(), c.OutOrStdout()
 			body, err := to.what(ctx, args[0], draft)
 			if err != nil {
@@ -274,7 +275,7 @@ was refused or interrupted, 2 used wrongly.`,
 	f.StringArrayVar(&choices.Keep, "keep", []string{}, "a function that the phone's owner uses, such as payments")
 	f.IntSliceVar(&choices.Without, "without", []int{}, "numbers of other steps that are left out")
 	f.IntSliceVar(&choices.Seen, "seen", []int{}, "numbers of steps before the removal that you saw to")
-	f.BoolVar(&choices.Measure, "measure", false, "measure what the phone uses before and after, each after a restart")
+	f.BoolVar(&unmeasured, "no-measure", false, "do not measure what the phone uses before and after, which takes a restart more")
 	f.BoolVar(&choices.NoRestart, "no-restart", false, "do not restart the phone at the end")
 	f.BoolVar(&choices.Anyway, "anyway", false, "run it on a firmware of the model that it was not made for")
 	return c

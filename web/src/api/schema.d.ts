@@ -1794,6 +1794,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/packages/{name}/uses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What each phone of a build that was measured attributes to a package, the most memory first
+         * @description For: technician.
+         */
+        get: operations["listPackageUses"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/people": {
         parameters: {
             query?: never;
@@ -3502,6 +3522,32 @@ export interface components {
             renamed: components["schemas"]["Renamed"][];
             version: string;
         };
+        BuildUse: {
+            /** Format: uuid */
+            buildId: string;
+            /** Format: double */
+            jobs: number;
+            /** Format: double */
+            least: number;
+            /** Format: double */
+            memory: number;
+            /** Format: double */
+            most: number;
+            /** Format: int64 */
+            phones: number;
+            /** Format: double */
+            processes: number;
+            /** Format: double */
+            processor: number;
+            /** Format: double */
+            room: number;
+            /** Format: double */
+            services: number;
+            /** Format: double */
+            traffic: number;
+            /** Format: double */
+            wakeups: number;
+        };
         ByMethod: {
             /**
              * Format: double
@@ -4035,6 +4081,8 @@ export interface components {
             sources: components["schemas"]["SourceRow"][];
             substitutes: components["schemas"]["Substitute"][];
             trials: components["schemas"]["Trial"][];
+            /** @description What phones attribute to it, by the builds of which some were measured */
+            uses: components["schemas"]["BuildUse"][];
         };
         Draft: {
             drafts: components["schemas"]["BenchDrafted"][];
@@ -4803,6 +4851,9 @@ export interface components {
         ListPersonRow: {
             items: components["schemas"]["PersonRow"][];
         };
+        ListPhoneUse: {
+            items: components["schemas"]["PhoneUse"][];
+        };
         ListProfile: {
             items: components["schemas"]["Profile"][];
         };
@@ -5530,6 +5581,32 @@ export interface components {
             phone: string;
             /** Format: uuid */
             run: string;
+        };
+        PhoneUse: {
+            /** Format: date-time */
+            at: string;
+            /** Format: double */
+            jobs: number;
+            /** Format: double */
+            memory: number;
+            person: string;
+            phone: string;
+            /** Format: double */
+            processes: number;
+            /** Format: double */
+            processor: number;
+            /** Format: double */
+            room: number;
+            /** Format: uuid */
+            run?: string;
+            /** Format: int64 */
+            runNumber: number;
+            /** Format: double */
+            services: number;
+            /** Format: double */
+            traffic: number;
+            /** Format: double */
+            wakeups: number;
         };
         Pick: {
             label: string;
@@ -10290,6 +10367,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ListPackageStep"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listPackageUses: {
+        parameters: {
+            query: {
+                build: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListPhoneUse"];
                 };
             };
             /** @description Error */

@@ -34,10 +34,13 @@ export type Subject =
   | 'ledger'
   | 'links'
   | 'makers'
+  | 'measurements'
   | 'met'
+  | 'model-gain'
   | 'models'
   | 'news'
   | 'over-time'
+  | 'package-uses'
   | 'people'
   | 'person'
   | 'phones'
@@ -47,6 +50,7 @@ export type Subject =
   | 'record'
   | 'record-proof'
   | 'rehearsal'
+  | 'release-gain'
   | 'releases'
   | 'reports'
   | 'review-rules'
@@ -89,12 +93,27 @@ const catalogue: Subject[] = [
   'coverage',
   'comparison',
 ]
+// What rests on measurements.
+const gain: Subject[] = ['measurements', 'package-uses', 'release-gain', 'model-gain']
 const reviewed: Subject[] = ['change', 'changes', 'knock-on', 'tray-check', 'tray-knock-on', 'foreseen', 'session']
 
 // What the server tells of. A run tells of each of its steps, many a second: it
 // makes stale what is cheap to read.
 const staleByOthers: Record<Told, readonly Subject[]> = {
-  captures: [...catalogue, 'makers', 'models', 'builds', 'phones', 'intake', 'links', 'fits', 'hold', 'desk', 'wanted'],
+  captures: [
+    ...catalogue,
+    'makers',
+    'models',
+    'builds',
+    'phones',
+    'intake',
+    'links',
+    'fits',
+    'hold',
+    'desk',
+    'wanted',
+    ...gain,
+  ],
   changes: [...catalogue, ...reviewed, 'profiles', 'person', 'people', 'wanted', 'desk', 'week'],
   cover: ['coverage', 'timeline', 'models', 'builds'],
   desk: ['desk'],
@@ -102,7 +121,7 @@ const staleByOthers: Record<Told, readonly Subject[]> = {
   notices: ['news', 'session'],
   people: ['people', 'person', 'invitations', 'session'],
   profiles: ['profiles', 'profile', 'profile-comparison', 'desk', 'fits', 'session'],
-  releases: ['releases', 'hold', 'keys', 'timeline', 'dossier', 'profiles', 'fits', 'desk', 'wanted', 'week'],
+  releases: [...gain, 'releases', 'hold', 'keys', 'timeline', 'dossier', 'profiles', 'fits', 'desk', 'wanted', 'week'],
   reports: ['reports', 'desk'],
   rules: [...catalogue, ...reviewed, 'profiles', 'releases', 'desk'],
   run: ['runs'],

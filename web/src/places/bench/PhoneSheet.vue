@@ -6,6 +6,7 @@ import CaptureDone from './CaptureDone.vue'
 import FitList from './FitList.vue'
 import HandPanel from './HandPanel.vue'
 import LabelForm from './LabelForm.vue'
+import MeasurePanel from './MeasurePanel.vue'
 import PhoneDrawing from './PhoneDrawing.vue'
 import WatchPanel from './WatchPanel.vue'
 import { firmware, type Place } from './bench'
@@ -91,6 +92,7 @@ defineExpose({ capture, watch })
     </div>
     <LabelForm v-if="phone?.ready && phone.unnumbered" :bench="place.bench.id" :phone="phone" />
     <FitList v-if="phone?.ready && phone.mark" :bench="place.bench.id" :phone="phone" />
+    <MeasurePanel v-if="phone?.ready && phone.mark" :key="phone.mark" :bench="place.bench.id" :phone="phone" />
     <WatchPanel v-if="phone?.ready" ref="panel" :bench="place.bench.id" :phone="phone.handle" />
     <HandPanel v-if="place.standIn" :bench="place.bench.id" :stand-in="place.standIn" />
   </section>

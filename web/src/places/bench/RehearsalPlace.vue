@@ -2,6 +2,7 @@
 // What a run would do to this phone, against its capture of a moment ago.
 // Nothing is changed; every step can be left out.
 import { useQuery } from '@tanstack/vue-query'
+import { useLocalStorage } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask, words } from '@/api/client'
@@ -30,7 +31,13 @@ const of = computed(() => ({
   capture: text('capture'),
   ...(text('release') ? { release: text('release') } : { profile: text('profile') }),
 }))
-const choices = ref<Choices>({ ...noChoices })
+// A run measures unless somebody does not want that here.
+const measures = useLocalStorage('roster-measure-runs', true)
+const choices = ref<Choices>({ ...noChoices, measure: measures.value })
+function toggleMeasure() {
+  measures.value = !measures.value
+  set({ measure: measures.value })
+}
 // The job that asked the phone for root, once it has ended.
 const root = ref('')
 const rooted = computed(() => (root.value ? { root: root.value } : {}))
@@ -150,8 +157,8 @@ const sure = ref(false)
         <RehearsalRows :rows="r.rows" :choices="choices" @set="set" />
         <p class="line">
           <label
-            ><input type="checkbox" :checked="choices.measure" @change="set({ measure: !choices.measure })" /> Measure
-            what it brings: memory, processes and wake-ups before and after, each after a restart</label
+            ><input type="checkbox" :checked="choices.measure" @change="toggleMeasure" /> Measure what it brings:
+            memory, start and wake-ups before and after, each after a restart of its own</label
           >
         </p>
         <p class="line">

@@ -1,70 +1,54 @@
 <script setup lang="ts">
 // What a run brought: the phone before and after, side by side, and what of it the
-// phone itself attributed to what has gone.
-import { computed } from 'vue'
+// phone itself attributed to what has gone. Printed, it is a picture for its owner.
+import { computed, ref } from 'vue'
 import type { Schemas } from '@/api/client'
+import { figure, gained, quantities, quantityNames } from '@/format/gain'
 import { count, megabytes } from '@/format/numbers'
+import GainPhones from '@/marks/GainPhones.vue'
 import PackageName from '@/marks/PackageName.vue'
 
-const props = defineProps<{ gain: Schemas['Gain']; brings?: Schemas['ReleaseGain'] }>()
+const props = defineProps<{ gain: Schemas['Gain']; brings?: Record<string, Schemas['Figure']>; release?: string }>()
 const few = 6
-const signed = (n: number, say: (n: number) => string) =>
-  n === 0 ? 'as before' : `${n > 0 ? '+' : '−'}${say(Math.abs(n))}`
-const whole = (n: number) => String(Math.round(n))
-const told = (command: string) => ![...props.gain.before.missing, ...props.gain.after.missing].includes(command)
-// Of each: what the phone has more, or does less of; above 0 is a gain.
-const lines = computed(() => {
-  const { before, after, memory, data, processes, services, wakeups } = props.gain
-  return [
-    {
-      what: 'Memory to be had',
-      was: megabytes(before.memAvailable),
-      is: megabytes(after.memAvailable),
-      gained: signed(memory, megabytes),
-      better: memory > 0,
-      known: told('cat /proc/meminfo'),
-    },
-    {
-      what: 'Processes',
-      was: String(before.processes),
-      is: String(after.processes),
-      gained: signed(-processes, whole),
-      better: processes > 0,
-      known: told('dumpsys meminfo -c'),
-    },
-    {
-      what: 'Services',
-      was: String(before.services),
-      is: String(after.services),
-      gained: signed(-services, whole),
-      better: services > 0,
-      known: told('dumpsys activity services'),
-    },
-    {
-      what: 'Woken by alarms',
-      was: '',
-      is: '',
-      gained: `${signed(-wakeups, whole)} an hour`,
-      better: wakeups > 0,
-      known: told('dumpsys alarm') && told('cat /proc/uptime'),
-    },
-    {
-      what: 'Room for data',
-      was: megabytes(before.dataFree),
-      is: megabytes(after.dataFree),
-      gained: signed(data, megabytes),
-      better: data > 0,
-      known: told('df -k /data'),
-    },
-  ]
-})
+const width = 150
+const lines = computed(() =>
+  quantityNames.flatMap((q) => {
+    const d = props.gain.gained[q]
+    if (!d) return []
+    const most = Math.max(d.before, d.after, 1e-9)
+    return [
+      {
+        q,
+        what: quantities[q].word,
+        was: quantities[q].write(d.before),
+        is: quantities[q].write(d.after),
+        gained: gained(q, d.gained),
+        better: d.gained > 0 && gained(q, d.gained) !== 'as before',
+        noise: d.noise === undefined ? '' : `± ${quantities[q].write(d.noise / 2)}`,
+        bars: [(width * d.before) / most, (width * d.after) / most],
+      },
+    ]
+  }),
+)
+const untold = computed(() => quantityNames.filter((q) => !props.gain.gained[q]).map((q) => quantities[q].word))
 const most = computed(() => props.gain.parts.slice(0, few))
-const figure = computed(() => props.brings?.memory)
+const told = computed(() =>
+  quantityNames.filter((q) => ['memory', 'start', 'wakeups'].includes(q) && props.brings?.[q]),
+)
+const opened = ref(false)
+const times = computed(() => [props.gain.before.length, props.gain.after.length])
 </script>
 
 <template>
   <section class="gain" aria-label="What it brought">
-    <h2>What it brought <span class="second">measured before and after, each after a restart</span></h2>
+    <h2>
+      What it brought
+      <span class="second"
+        >measured before and after, each after a restart<template v-if="Math.max(...times) > 1"
+          >; {{ count(times[0]!, 'time') }} before, {{ count(times[1]!, 'time') }} after</template
+        ></span
+      >
+    </h2>
     <table class="listed">
       <thead>
         <tr>
@@ -72,29 +56,36 @@ const figure = computed(() => props.brings?.memory)
           <th scope="col">before</th>
           <th scope="col">after</th>
           <th scope="col">gained</th>
+          <td class="drawn" />
         </tr>
       </thead>
       <tbody>
-        <tr v-for="l in lines" :key="l.what">
+        <tr v-for="l in lines" :key="l.q">
           <th scope="row">{{ l.what }}</th>
-          <template v-if="l.known">
-            <td>{{ l.was }}</td>
-            <td>{{ l.is }}</td>
-            <td>
-              <b v-if="l.better">{{ l.gained }}</b><span v-else class="second">{{ l.gained }}</span>
-            </td>
-          </template>
-          <td v-else colspan="3" class="second">the phone does not tell</td>
+          <td>{{ l.was }}</td>
+          <td>{{ l.is }}</td>
+          <td>
+            <b v-if="l.better">{{ l.gained }}</b><span v-else class="second">{{ l.gained }}</span>
+            <span class="second">{{ l.noise }}</span>
+          </td>
+          <td class="drawn" aria-hidden="true">
+            <svg :width="width" height="14">
+              <rect y="1" height="5" :width="l.bars[0]" class="was" />
+              <rect y="8" height="5" :width="l.bars[1]" class="is" />
+            </svg>
+          </td>
         </tr>
       </tbody>
     </table>
+    <p v-if="untold.length" class="second">The phone does not tell: {{ untold.join(', ').toLowerCase() }}.</p>
     <p v-for="d in gain.doubts" :key="d" class="ochre">Hardly to be compared: {{ d }}.</p>
     <p v-if="most.length" class="second">Before, the phone attributed most of it to</p>
     <ul>
       <li v-for="p in most" :key="p.package">
         <PackageName :name="p.package" />
         <span class="second"
-          >{{ megabytes(p.memory) }}{{ p.wakeups ? `, woke it ${count(p.wakeups, 'time')}` : '' }}</span
+          >{{ megabytes(p.memory)
+          }}{{ p.wakeups >= 0.5 ? `, woke it ${p.wakeups.toFixed(0)} times an hour` : '' }}</span
         >
       </li>
     </ul>
@@ -102,14 +93,20 @@ const figure = computed(() => props.brings?.memory)
       and nothing to {{ count(gain.nothing.length, 'package') }} that went: taking
       {{ gain.nothing.length === 1 ? 'it' : 'them' }} off brought nothing that can be measured.
     </p>
-    <p v-if="figure" class="second">
-      This release, on {{ count(figure.phones, 'phone') }}:
-      <template v-if="figure.measurable"
-        >{{ megabytes(figure.median) }} of memory, between {{ megabytes(figure.low) }} and
-        {{ megabytes(figure.high) }}.</template
-      ><template v-else-if="figure.high || figure.low">no measurable gain of memory.</template
-      ><template v-else>too few to say what it brings others; six are needed.</template>
-    </p>
+    <template v-if="told.length">
+      <p class="second">
+        This release, on {{ count(brings![told[0]!]!.phones, 'phone') }}:
+        <button v-if="release" class="link screen" :aria-expanded="opened" @click="opened = !opened">
+          {{ opened ? 'close them' : 'open them' }}
+        </button>
+      </p>
+      <ul>
+        <li v-for="q in told" :key="q">
+          {{ quantities[q].word }}: <span class="second">{{ figure(q, brings![q]!) }}</span>
+        </li>
+      </ul>
+      <GainPhones v-if="opened && release" :release="release" />
+    </template>
   </section>
 </template>
 
@@ -129,9 +126,23 @@ tbody th {
   font-weight: 400;
   text-align: start;
 }
-td:not([colspan]) {
+td {
   text-align: end;
   font-variant-numeric: tabular-nums;
+  white-space: nowrap;
+}
+.drawn {
+  padding-inline-start: 14px;
+  text-align: start;
+}
+.drawn svg {
+  display: block;
+}
+.was {
+  fill: var(--load-1);
+}
+.is {
+  fill: var(--load-3);
 }
 thead th:not(:first-child) {
   padding-inline-end: 12px; /* as the figures below have it */
@@ -145,5 +156,15 @@ li {
 }
 b {
   font-weight: 650;
+}
+@media (max-width: 720px) {
+  .drawn {
+    display: none;
+  }
+}
+@media print {
+  .screen {
+    display: none;
+  }
 }
 </style>

@@ -146,7 +146,7 @@ useKeys([
           back.
         </div>
         <RunLines :run="run" :steps="steps" :here="!!here" :at="here" />
-        <RunGain v-if="gain && run.state !== 'going'" :gain="gain" :brings="brings" />
+        <RunGain v-if="gain && run.state !== 'going'" :gain="gain" :brings="brings" :release="run.releaseId" />
         <CheckSheet v-if="['finished', 'put-back'].includes(run.state) || run.hunts.length" :run="run" :here="!!here" />
         <DraftPanel v-if="['finished', 'put-back'].includes(run.state) && run.settled" :run="run" :own="own" />
       </template>

@@ -30,7 +30,7 @@ export function useRun(id: string) {
   const run = shallowRef<Run>()
   const own = shallowRef<Schemas['BenchOwn']>()
   const gain = shallowRef<Schemas['Gain']>()
-  const brings = shallowRef<Schemas['ReleaseGain']>()
+  const brings = shallowRef<Record<string, Schemas['Figure']>>()
   const here = shallowRef<Schemas['PhoneAt']>()
   const steps = shallowRef<RunStep[]>([])
   const missing = ref(false)

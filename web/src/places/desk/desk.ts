@@ -44,6 +44,8 @@ export const kindWord: Record<Line['kind'], string> = {
   import: 'list',
   ungraded: 'no grade',
   outside: 'from outside',
+  'gained-nothing': 'no gain',
+  'costs-more': 'takes more',
   told: 'news',
 }
 

@@ -15,6 +15,7 @@ import DossierMargin from './DossierMargin.vue'
 import DossierRests from './DossierRests.vue'
 import DossierOverTime from './DossierOverTime.vue'
 import DossierShips from './DossierShips.vue'
+import DossierUses from './DossierUses.vue'
 import DossierWhat from './DossierWhat.vue'
 import { useDossier } from './dossier'
 import { useImpact } from './impact'
@@ -101,6 +102,7 @@ useKeys([
     /></DossierWhat>
     <DossierGraded :d="d" />
     <DossierHappened :d="d" :subject="subject" />
+    <DossierUses :d="d" :name="name" />
     <section class="part"><DossierShips :d="d" /><DossierOverTime :name="name" /></section>
     <section class="part last"><DossierHistory :d="d" /></section>
     <Teleport defer to="#margin"><DossierMargin :d="d" :around="impact.data.value" :subject="subject" /></Teleport>

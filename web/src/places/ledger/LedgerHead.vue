@@ -13,8 +13,8 @@ const { has } = useColumns()
     <span>Load</span><span>Package</span><span v-if="has('label')">Label</span
     ><span v-if="has('trials')">Trials, near to far</span><span v-if="has('ceiling')">Harmed</span
     ><span v-if="has('standing')">Standing</span><span v-if="has('resting')">Rests on it</span
-    ><span v-if="has('phones')">Phones</span><span v-if="has('origin')">Put there by</span
-    ><span v-if="has('icon')">Icon</span>
+    ><span v-if="has('takes')">Takes</span><span v-if="has('phones')">Phones</span
+    ><span v-if="has('origin')">Put there by</span><span v-if="has('icon')">Icon</span>
     <span v-if="has('builds')" class="builds">
       <i
         v-for="b in columns"

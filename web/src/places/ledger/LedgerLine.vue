@@ -2,7 +2,7 @@
 import LoadMark from '@/marks/LoadMark.vue'
 import PackageName from '@/marks/PackageName.vue'
 import TrialStrip from '@/marks/TrialStrip.vue'
-import { ceiling, count } from '@/format/numbers'
+import { ceiling, count, megabytes } from '@/format/numbers'
 import { originWord } from '@/format/vocabulary'
 import { useColumns } from './columns'
 import type { LedgerRow } from './ledger'
@@ -15,6 +15,18 @@ const iconTitle = {
   no: 'It has no icon: owners meet it in the settings alone',
   '': 'No capture has told whether it has an icon',
 }
+// What measured phones attribute to it: memory, and how often it wakes them.
+function takes(r: LedgerRow) {
+  if (!r.measured) return ''
+  const parts = []
+  if (r.memory >= 500_000) parts.push(`${Math.round(r.memory / 1e6)} MB`)
+  if (r.wakeups >= 0.5) parts.push(`${Math.round(r.wakeups)}/h`)
+  return parts.join(', ') || '–'
+}
+const takesTitle = (r: LedgerRow) =>
+  r.measured
+    ? `${count(r.measured, 'phone')} attribute to it ${megabytes(r.memory)} of memory and ${r.wakeups.toFixed(1)} wake-ups an hour${r.starts ? '; it runs by itself' : ''}`
+    : 'Nobody has measured it'
 </script>
 
 <template>
@@ -51,6 +63,7 @@ const iconTitle = {
       ><b v-if="row.hard">{{ row.hard }}</b
       >{{ row.soft ? `${row.hard ? ' + ' : ''}${row.soft}` : '' }}</span
     >
+    <span v-if="has('takes')" role="gridcell" class="second" :title="takesTitle(row)">{{ takes(row) }}</span>
     <span v-if="has('phones')" role="gridcell" class="second">{{
       row.phones ? `${row.phones} by ${row.people}` : ''
     }}</span>

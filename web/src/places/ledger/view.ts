@@ -10,6 +10,7 @@ export const sorts = {
   standing: 'standing, firmest first',
   trials: 'trials, most first',
   builds: 'builds, most first',
+  memory: 'memory, most first',
   newest: 'newest firmware',
 } as const
 export const groups = {

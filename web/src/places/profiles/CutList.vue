@@ -2,16 +2,24 @@
 // The model's packages, ranked, with the cut line across: above it goes,
 // below it stays. The line can be dragged, or moved with Shift and the arrows.
 import { computed, ref } from 'vue'
-import { ceiling } from '@/format/numbers'
+import { ceiling, count, megabytes } from '@/format/numbers'
 import { methodWord, slugWords } from '@/format/vocabulary'
 import LoadMark from '@/marks/LoadMark.vue'
 import NamedPackage from '@/marks/NamedPackage.vue'
 import TrialStrip from '@/marks/TrialStrip.vue'
 import type { Cursor } from '@/composables/cursor'
 import CutLine from './CutLine.vue'
+import type { Order } from './line'
 import type { Composition, Row, Rules } from './profile'
 
-const props = defineProps<{ composition: Composition; rules: Rules; editable: boolean; cursor: Cursor<Row> }>()
+const props = defineProps<{
+  composition: Composition
+  rows: readonly Row[]
+  rules: Rules
+  editable: boolean
+  cursor: Cursor<Row>
+}>()
+const order = defineModel<Order>('order', { required: true })
 const emit = defineEmits<{
   cut: [ceiling: number]
   // By so many of the ceilings that packages have.
@@ -27,7 +35,7 @@ const sought = ref('')
 // The places of rows in the ranking stay as they are while only some are shown.
 const shown = computed(() => {
   const wanted = sought.value.trim().toLowerCase()
-  return props.composition.rows
+  return props.rows
     .map((row, index) => ({ row, index }))
     .filter(({ row: r }) => !wanted || `${r.package} ${r.label} ${r.why}`.toLowerCase().includes(wanted))
 })
@@ -45,6 +53,11 @@ function drag(to: number) {
   const highest = rows.findLast((r) => r.eligible && !r.pin && !r.dropped)?.ceiling ?? 0
   if (highest !== props.rules.highestCeiling) emit('cut', highest)
 }
+const takes = (r: Row) => (r.uses!.memory < 50_000 ? '–' : `${Math.round(r.uses!.memory / 1e6)} MB`)
+const takesTitle = (r: Row) =>
+  r.uses
+    ? `${count(r.uses.phones, 'phone')} attribute to it ${megabytes(r.uses.memory)} and ${r.uses.wakeups.toFixed(1)} wake-ups an hour`
+    : 'Nobody has measured it'
 const said = (r: Row) => (r.goes && r.method !== props.rules.method ? `${methodWord[r.method]}; ${r.why}` : r.why)
 function costs(r: Row): string {
   const parts = r.goes && r.method !== props.rules.method ? [methodWord[r.method]!] : []
@@ -65,7 +78,12 @@ function costs(r: Row): string {
         type="search"
         aria-label="Find in the list, by name or by why it stays"
         placeholder="find by name, or by why it goes or stays"
-    /></label>
+      />
+      <select v-model="order" aria-label="Order">
+        <option value="safest">safest first</option>
+        <option value="worth">most gain for its harm first</option>
+      </select></label
+    >
     <div
       ref="list"
       class="rows"
@@ -74,7 +92,9 @@ function costs(r: Row): string {
       :aria-rowcount="composition.rows.length"
     >
       <div class="head cols" aria-hidden="true">
-        <span>Load</span><span>Goes, safest first</span><span>Trials</span><span>Harmed</span><span>Costs</span>
+        <span>Load</span
+        ><span>{{ order === 'safest' ? 'Goes, safest first' : 'Goes, most gain for its harm first' }}</span
+        ><span>Trials</span><span>Harmed</span><span class="takes">Takes</span><span>Costs</span>
       </div>
       <template v-for="(part, p) in [above, below]" :key="p">
         <div v-if="p === 1" role="row" class="through">
@@ -107,6 +127,7 @@ function costs(r: Row): string {
           <span role="gridcell" class="name"><NamedPackage :name="r.package" :label="r.label" /></span>
           <span role="gridcell"><TrialStrip :strip="r.strip" :most="76" /></span>
           <span role="gridcell">{{ r.standing === 'untried' ? '' : `≤ ${ceiling(r.ceiling)}` }}</span>
+          <span role="gridcell" class="second takes" :title="takesTitle(r)">{{ r.uses ? takes(r) : '' }}</span>
           <span role="gridcell" class="cost">{{
             r.pin || r.dropped ? said(r) : r.goes ? costs(r) : costs(r) || r.why
           }}</span>
@@ -132,7 +153,7 @@ function costs(r: Row): string {
 }
 .cols {
   display: grid;
-  grid-template-columns: 30px minmax(150px, 1.3fr) 86px 56px minmax(80px, 1fr) 40px;
+  grid-template-columns: 30px minmax(150px, 1.3fr) 86px 56px 52px minmax(80px, 1fr) 40px;
   gap: 0 8px;
   align-items: center;
   padding: 0 14px;
@@ -207,11 +228,29 @@ function costs(r: Row): string {
 .through {
   display: contents;
 }
-@container (max-width: 520px) {
+.takes {
+  white-space: nowrap;
+}
+select {
+  font: inherit;
+  color: var(--second);
+  background: var(--sheet);
+  border: 0;
+  max-width: 150px;
+}
+@container (max-width: 560px) {
   .cols {
-    grid-template-columns: 30px minmax(120px, 1.4fr) 56px minmax(56px, 1fr) 46px;
+    grid-template-columns: 30px minmax(120px, 1.4fr) 56px 52px minmax(56px, 1fr) 46px;
   }
   .cols > :nth-child(3) {
+    display: none;
+  }
+}
+@container (max-width: 400px) {
+  .cols {
+    grid-template-columns: 30px minmax(110px, 1.4fr) 56px minmax(56px, 1fr) 46px;
+  }
+  .cols > .takes {
     display: none;
   }
 }

@@ -11,8 +11,9 @@ import { useSession } from '@/composables/session'
 import AskDialog from './AskDialog.vue'
 import ComparedSheet from './ComparedSheet.vue'
 import CutList from './CutList.vue'
+import GainSheet from './GainSheet.vue'
 import PinDialog from './PinDialog.vue'
-import { stopAfter } from './line'
+import { inOrder, stopAfter, type Order } from './line'
 import { useProfile, type Pin, type Row, type Rules } from './profile'
 import ProfileFoot from './ProfileFoot.vue'
 import ProfileHead from './ProfileHead.vue'
@@ -54,8 +55,9 @@ const siblings = useQuery({
       r.items.filter((p) => p.id !== id.value),
     ),
 })
-const sheets = { run: 'Run sheet', rules: 'Rules', compared: 'Compared' } as const
-const sheet = ref<keyof typeof sheets>('run')
+const sheets = { run: 'Run sheet', rules: 'Rules', gain: 'Harm and gain', compared: 'Compared' } as const
+const sheet = ref<keyof typeof sheets>(route.query.sheet === 'gain' ? 'gain' : 'run')
+const order = ref<Order>('safest')
 const editable = computed(() => may('maintainer'))
 const pinning = ref<Row>()
 const confirming = ref(false)
@@ -76,7 +78,7 @@ function pin(to: Pin) {
 function unpin(row: Row) {
   set({ pins: rules.value!.pins.filter((p) => p.package !== row.package) })
 }
-const ranked = computed(() => composition.value?.rows ?? [])
+const ranked = computed(() => inOrder(composition.value?.rows ?? [], order.value))
 const cursor = useCursor(ranked, { name: 'ranked', of: 'package', key: (r) => r.package, next: ['j'], before: ['k'] })
 const { current } = cursor
 useKeys([
@@ -156,9 +158,11 @@ async function settle(verdict: 'published' | 'returned' | 'taken-back', answer: 
       :dirty="dirty"
       @decide="settle"
     />
-    <div class="two">
+    <div class="two" :class="{ wide: sheet === 'gain' }">
       <CutList
+        v-model:order="order"
         :cursor="cursor"
+        :rows="ranked"
         :composition="composition"
         :rules="rules"
         :editable="editable"
@@ -179,6 +183,16 @@ async function settle(verdict: 'published' | 'returned' | 'taken-back', answer: 
           :rules="rules"
           :editable="editable"
           @rules="set($event)"
+        />
+        <GainSheet
+          v-else-if="sheet === 'gain'"
+          :composition="composition"
+          :rules="rules"
+          :editable="editable"
+          :cursor="cursor"
+          :profile="profile"
+          @cut="set({ highestCeiling: $event })"
+          @keep="pinning = $event"
         />
         <RulesSheet
           v-else-if="sheet === 'rules'"
@@ -239,8 +253,12 @@ async function settle(verdict: 'published' | 'returned' | 'taken-back', answer: 
   display: grid;
   grid-template-columns: minmax(0, 1fr) 284px;
 }
+.two.wide {
+  grid-template-columns: minmax(0, 1fr) 400px;
+}
 @media (max-width: 720px) {
-  .two {
+  .two,
+  .two.wide {
     grid-template: minmax(220px, 1fr) auto / minmax(0, 1fr);
     overflow: auto;
   }

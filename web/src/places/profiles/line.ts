@@ -6,3 +6,17 @@ export function stopAfter(stops: readonly number[], now: number, by: number): nu
   const at = stops.findLastIndex((s) => s <= now)
   return stops[Math.max(0, Math.min(at + by, stops.length - 1))] ?? now
 }
+
+// Order is how the packages of a profile stand in its list.
+export type Order = 'safest' | 'worth'
+
+interface Ranked {
+  worth: number
+  goes: boolean
+}
+
+// inOrder puts rows in an order: as they come, what is safest first, or by what they
+// bring for their harm. What goes stands before what stays either way.
+export function inOrder<T extends Ranked>(rows: readonly T[], order: Order): readonly T[] {
+  return order === 'safest' ? rows : [...rows].sort((a, b) => Number(b.goes) - Number(a.goes) || b.worth - a.worth)
+}
