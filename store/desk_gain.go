@@ -94,8 +94,32 @@ const (
 )
 
 // countRisen makes anew which packages use much more on a build than on the one
-// before it, of the same edition, that was measured.
+// before it, of the same edition, that was measured, and on the one after it than on
+// this one.
 func countRisen(ctx context.Context, tx pgx.Tx, build uuid.UUID) error {
+	var next *uuid.UUID
+	err := tx.QueryRow(ctx, `
+		select (select b.id
+			from builds b
+			where b.model_id = h.model_id and b.carrier = h.carrier and b.region = h.region
+				and (b.security_patch, b.version_key) > (h.security_patch, h.version_key)
+				and exists (select from package_uses u where u.place = b.id)
+			order by b.security_patch, b.version_key
+			limit 1)
+		from builds h
+		where h.id = $1`, build).Scan(&next)
+	if err != nil {
+		return err
+	}
+	if next != nil {
+		if err := countRisenOn(ctx, tx, *next); err != nil {
+			return err
+		}
+	}
+	return countRisenOn(ctx, tx, build)
+}
+
+func countRisenOn(ctx context.Context, tx pgx.Tx, build uuid.UUID) error {
 	_, err := tx.Exec(ctx, `
 		with here as (select * from builds where id = $1),
 		earlier as (

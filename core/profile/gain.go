@@ -34,11 +34,9 @@ func (c *Candidate) worth(ceiling float64) float64 {
 	return math.Round(c.Uses.Memory / (100 * max(ceiling, leastHarm)))
 }
 
-// mostOf is the share of all that can be gained at which more harm is not worth it.
-const mostOf = 0.9
-
 // LineByGain is a place for the cut line that is suggested by what phones attribute to
-// packages: the lowest ceiling under which most of it goes that could go.
+// packages: there the share that goes of all that could be gained lies highest above
+// the harm ceiling. Beyond it more is added to the harm than to the gain.
 type LineByGain struct {
 	Ceiling float64 `json:"ceiling"`
 	// Memory goes with what the line takes there, Of is all that it could take, in
@@ -59,15 +57,19 @@ func suggestLine(rows []Row) *LineByGain {
 		}
 	}
 	slices.SortStableFunc(list, func(a, b Row) int { return cmp.Compare(a.Ceiling, b.Ceiling) })
+	var best *LineByGain
 	line := LineByGain{Of: of}
 	for i, r := range list {
-		line.Memory += r.Uses.Memory
-		if line.Memory >= mostOf*of && (i+1 == len(list) || list[i+1].Ceiling > r.Ceiling) {
-			line.Ceiling = r.Ceiling
-			return &line
+		line.Memory, line.Ceiling = line.Memory+r.Uses.Memory, r.Ceiling
+		if i+1 < len(list) && list[i+1].Ceiling == r.Ceiling {
+			continue // the line takes all of a ceiling
+		}
+		if best == nil || line.Memory/of-line.Ceiling > best.Memory/of-best.Ceiling {
+			here := line
+			best = &here
 		}
 	}
-	return nil
+	return best
 }
 
 // brings says what the composition brings as phones attribute it: the line that it

@@ -148,6 +148,9 @@ h2 {
 li {
   line-height: 22px;
 }
+li button {
+  margin-inline-start: 8px;
+}
 .num {
   text-align: end;
 }

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref, watch } from 'vue'
+import { computed, ref, watch, watchEffect } from 'vue'
 import { useRouter } from 'vue-router'
 import { ProblemError, words } from '@/api/client'
 import { useEvidenceDialogs, type Subject } from '@/editing/dialogs'
@@ -11,7 +11,7 @@ import { useKeys } from '@/composables/keys'
 import { useMarking, useMarkSteps } from '@/composables/marking'
 import { useScope } from '@/composables/scope'
 import { useTray } from '@/tray/tray'
-import { useColumns } from './columns'
+import { asked, useColumns } from './columns'
 import { useLedger, useView, type LedgerRow } from './ledger'
 import { lines } from './lines'
 import { useVisibleLines } from './visible'
@@ -36,6 +36,10 @@ watch(
   (v) => (filter.value = v === filter.value.trim() ? filter.value : v),
 )
 watch(filter, (text) => void show({ q: text.trim() }))
+watchEffect(() => {
+  const { q, sort: by } = view.value
+  asked.value = by === 'memory' || /\b(memory|wakeups|starts)[:<>=]/i.test(q) ? ['takes'] : []
+})
 
 const { query, columns, rows, sort, group, found, total } = useLedger(scope, view)
 const isMistake = computed(

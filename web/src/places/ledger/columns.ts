@@ -1,5 +1,5 @@
 import { useLocalStorage } from '@vueuse/core'
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 
 // The columns beside the load mark and the name, with their widths.
 const widths = {
@@ -32,6 +32,10 @@ export const columnWord: Record<Column, string> = {
 const usual: Column[] = ['label', 'trials', 'ceiling', 'standing', 'resting', 'icon', 'builds']
 const stored = useLocalStorage<Column[]>('roster-ledger-columns', usual)
 
+// asked are columns that are shown for as long as the rows are ordered or found by
+// what stands in them.
+export const asked = ref<Column[]>([])
+
 // useColumns is which columns this browser's person wants to see; it is
 // remembered.
 export function useColumns() {
@@ -39,7 +43,10 @@ export function useColumns() {
     get: () => (Object.keys(widths) as Column[]).filter((c) => stored.value.includes(c)),
     set: (list) => (stored.value = list),
   })
-  const template = computed(() => ['34px minmax(180px, 2.1fr)', ...chosen.value.map((c) => widths[c])].join(' '))
-  const has = (c: Column) => chosen.value.includes(c)
+  const shown = computed(() =>
+    (Object.keys(widths) as Column[]).filter((c) => stored.value.includes(c) || asked.value.includes(c)),
+  )
+  const template = computed(() => ['34px minmax(180px, 2.1fr)', ...shown.value.map((c) => widths[c])].join(' '))
+  const has = (c: Column) => shown.value.includes(c)
   return { chosen, template, has }
 }

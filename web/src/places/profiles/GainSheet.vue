@@ -45,9 +45,10 @@ const options = computed(() => (plot: typeof import('@observablehq/plot'), width
     height,
     marginLeft: 44,
     marginRight: 10,
-    marginTop: 16,
+    marginTop: 18,
+    marginBottom: 40,
     x: { domain: [0, reach * 100], label: 'at most so many of 100 phones harmed →', labelAnchor: 'right' },
-    y: { type: 'sqrt', label: '↑ memory, MB', grid: true, nice: true, ticks: 5 },
+    y: { type: 'sqrt', label: '↑ memory, MB', grid: true, nice: true, ticks: 4 },
     marks: [
       plot.rectX([0], { x1: 0, x2: props.rules.highestCeiling * 100, fill: 'var(--soft)' }),
       plot.ruleX([props.rules.highestCeiling * 100], { stroke: 'var(--ink)', strokeWidth: 2 }),
@@ -172,7 +173,8 @@ const toggle = (what: 'release' | 'model') => (opened.value = opened.value === w
         >
         <template v-else
           >At {{ ceiling(suggested.ceiling) }} the line would take {{ megabytes(suggested.memory) }}, which is
-          {{ share(suggested.memory / suggested.of) }} of all that it could: further down there is more harm than gain.
+          {{ share(suggested.memory / suggested.of) }} of all that it could: beyond it more is added to the harm than to
+          the gain.
           <button v-if="editable" class="act" @click="emit('cut', suggested.ceiling)">Put the line there</button>
         </template>
       </p>
@@ -269,7 +271,10 @@ h2 .second {
   cursor: crosshair;
 }
 .on {
-  min-height: 36px;
+  min-height: 38px;
+}
+.on > * {
+  margin-inline-end: 8px;
 }
 svg {
   vertical-align: -1px;
