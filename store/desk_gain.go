@@ -3,7 +3,6 @@ package store
 import (
 	"context"
 	"fmt"
-	"strings"
 	"time"
 
 	"github.com/google/uuid"
@@ -229,16 +228,16 @@ func costsMore(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error) {
 		}
 		l = desk.Line{Key: lineKey(desk.CostsMore, build), Kind: desk.CostsMore, Since: since, Affected: known}
 		l.Whom = wording.Count(known, "phone") + " known with it"
-		what := fmt.Sprintf("%s of memory instead of %s", wording.Bytes(int64(after)), wording.Bytes(int64(before)))
+		now, then := wording.Bytes(int64(after))+" of memory", wording.Bytes(int64(before))
 		if quantity == "wakeups" {
-			what = fmt.Sprintf("%.0f wake-ups an hour instead of %.0f", after, before)
+			now, then = fmt.Sprintf("%.0f wake-ups an hour", after), fmt.Sprintf("%.0f", before)
 		}
 		more := ""
 		if n > 1 {
-			more = fmt.Sprintf(", and %s more", wording.Count(n-1, "package"))
+			more = fmt.Sprintf(". So did %s", wording.Count(n-1, "package"))
 		}
 		l.To = address("/packages/"+names[0], maker, model, "")
-		l.Text = fmt.Sprintf("On %s %s, %s began to use %s, as it did on %s%s.", modelName, buildName(carrier, region, version), names[0], what, strings.TrimSpace(was), more)
+		l.Text = fmt.Sprintf("On %s %s, %s began to use %s; on %s it was %s%s.", modelName, buildName(carrier, region, version), names[0], now, was, then, more)
 		return l, nil
 	})
 }

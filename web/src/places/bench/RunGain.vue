@@ -3,7 +3,7 @@
 // phone itself attributed to what has gone. Printed, it is a picture for its owner.
 import { computed, ref } from 'vue'
 import type { Schemas } from '@/api/client'
-import { figure, gained, quantities, quantityNames } from '@/format/gain'
+import { figure, gained, quantities, quantityNames, written } from '@/format/gain'
 import { count, megabytes } from '@/format/numbers'
 import GainPhones from '@/marks/GainPhones.vue'
 import PackageName from '@/marks/PackageName.vue'
@@ -20,11 +20,11 @@ const lines = computed(() =>
       {
         q,
         what: quantities[q].word,
-        was: quantities[q].write(d.before),
-        is: quantities[q].write(d.after),
+        was: written(q, d.before),
+        is: written(q, d.after),
         gained: gained(q, d.gained),
         better: d.gained > 0 && gained(q, d.gained) !== 'as before',
-        noise: d.noise === undefined ? '' : `± ${quantities[q].write(d.noise / 2)}`,
+        noise: d.noise === undefined ? '' : `± ${quantities[q].num(d.noise / 2)}`,
         bars: [(width * d.before) / most, (width * d.after) / most],
       },
     ]

@@ -34,17 +34,19 @@ const words = (b: Used) =>
         .join(', ')
 
 const rowHeight = 24
-const options = computed(() => (plot: typeof import('@observablehq/plot'), width: number): PlotOptions => {
-  const most = Math.max(...builds.value.map((b) => b.most / 1e6), 1)
-  return {
-    height: 34 + rowHeight * builds.value.length,
+// What is drawn is read here, so that it is drawn anew when that changes.
+const options = computed(() => {
+  const list = builds.value
+  const most = Math.max(...list.map((b) => b.most / 1e6), 1)
+  return (plot: typeof import('@observablehq/plot'), width: number): PlotOptions => ({
+    height: 34 + rowHeight * list.length,
     marginLeft: Math.min(170, width / 3),
     marginTop: 4,
     marginBottom: 30,
     x: { domain: [0, most], nice: true, label: 'memory, MB →', ticks: 5, grid: true },
-    y: { domain: builds.value.map((b) => b.called), label: null, tickSize: 0 },
+    y: { domain: list.map((b) => b.called), label: null, tickSize: 0 },
     marks: [
-      plot.ruleY(builds.value, {
+      plot.ruleY(list, {
         y: 'called',
         x1: (b: Used) => b.least / 1e6,
         x2: (b: Used) => b.most / 1e6,
@@ -52,15 +54,9 @@ const options = computed(() => (plot: typeof import('@observablehq/plot'), width
         strokeOpacity: 0.45,
         strokeWidth: 5,
       }),
-      plot.tickX(builds.value, {
-        y: 'called',
-        x: (b: Used) => b.memory / 1e6,
-        stroke: 'var(--ink)',
-        strokeWidth: 2,
-        inset: 5,
-      }),
+      plot.tickX(list, { y: 'called', x: (b: Used) => b.memory / 1e6, stroke: 'var(--ink)', strokeWidth: 2, inset: 5 }),
     ],
-  }
+  })
 })
 
 const opened = ref<string>()

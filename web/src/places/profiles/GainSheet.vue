@@ -37,11 +37,14 @@ const idle = computed(() =>
 )
 
 const height = 250
-const options = computed(() => (plot: typeof import('@observablehq/plot'), width: number): PlotOptions => {
+// What is drawn is read here, so that it is drawn anew when that changes.
+const options = computed(() => {
   const rows = measured.value
   const on = rows.filter((r) => r === current.value)
-  const reach = Math.min(1, Math.max(props.rules.highestCeiling, ...rows.map((r) => r.ceiling), 0.3) * 1.04)
-  return {
+  const cut = props.rules.highestCeiling
+  const better = suggested.value && !there.value ? [suggested.value.ceiling * 100] : []
+  const reach = Math.min(1, Math.max(cut, ...rows.map((r) => r.ceiling), 0.3) * 1.04)
+  return (plot: typeof import('@observablehq/plot'), width: number): PlotOptions => ({
     height,
     marginLeft: 44,
     marginRight: 10,
@@ -50,17 +53,9 @@ const options = computed(() => (plot: typeof import('@observablehq/plot'), width
     x: { domain: [0, reach * 100], label: 'at most so many of 100 phones harmed →', labelAnchor: 'right' },
     y: { type: 'sqrt', label: '↑ memory, MB', grid: true, nice: true, ticks: 4 },
     marks: [
-      plot.rectX([0], { x1: 0, x2: props.rules.highestCeiling * 100, fill: 'var(--soft)' }),
-      plot.ruleX([props.rules.highestCeiling * 100], { stroke: 'var(--ink)', strokeWidth: 2 }),
-      ...(suggested.value && !there.value
-        ? [
-            plot.ruleX([suggested.value.ceiling * 100], {
-              stroke: 'var(--ring)',
-              strokeWidth: 2,
-              strokeDasharray: '4 3',
-            }),
-          ]
-        : []),
+      plot.rectX([0], { x1: 0, x2: cut * 100, fill: 'var(--soft)' }),
+      plot.ruleX([cut * 100], { stroke: 'var(--ink)', strokeWidth: 2 }),
+      plot.ruleX(better, { stroke: 'var(--ring)', strokeWidth: 2, strokeDasharray: '4 3' }),
       plot.dot(rows, {
         x: (r: Row) => r.ceiling * 100,
         y: mb,
@@ -71,7 +66,7 @@ const options = computed(() => (plot: typeof import('@observablehq/plot'), width
       }),
       plot.dot(on, { x: (r: Row) => r.ceiling * 100, y: mb, r: 7, stroke: 'var(--ring)', strokeWidth: 2.5 }),
     ],
-  }
+  })
 })
 const label = computed(
   () =>
@@ -302,6 +297,8 @@ li {
   line-height: 21px;
 }
 th {
+  padding-inline-end: 10px;
+  border-bottom: 1px solid var(--row);
   text-align: start;
   font-weight: 400;
   white-space: nowrap;
