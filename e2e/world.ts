@@ -29,7 +29,7 @@ export interface Seeded {
 const patience = 180_000
 
 async function until<T>(what: string, found: () => T | undefined | Promise<T | undefined>): Promise<T> {
-  for (const end = Date.now() + patience; Date.now() < end; ) {
+  for (const end = Date.now() + patience; Date.now() < end;) {
     const value = await found()
     if (value !== undefined) return value
     await new Promise((r) => setTimeout(r, 25))
@@ -201,7 +201,9 @@ export const test = base.extend<object, Kinds & { of: string; world: World }>({
   of: ['', { option: true, scope: 'worker' }],
   kind: ['server', { option: true, scope: 'worker' }],
   // A tab that is closed tells so; one whose browser is ended does not.
+  // Runs are measured where a test asks for that: it takes two restarts.
   page: async ({ page, kind }, use) => {
+    await page.addInitScript(() => localStorage.getItem('roster-measure-runs') ?? localStorage.setItem('roster-measure-runs', 'false'))
     await use(page)
     if (kind === 'browser' && !page.isClosed()) await page.goto('about:blank')
   },

@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"fmt"
 	"io"
+	"math"
 	"slices"
 	"strings"
 	"time"
@@ -42,7 +43,13 @@ func (p *Phone) memory(a *app) int64 {
 // wobble is between -most and most, always the same for a start of the phone and a
 // word: no two measurements of a phone are alike.
 func (p *Phone) wobble(word string, most int64) int64 {
-	return int64(hashOf(p.scenario.Serial+p.settings["global"]["boot_count"]+word)%uint32(2*most+1)) - most
+	h := hashOf(p.scenario.Serial + p.settings["global"]["boot_count"] + word)
+	// Words that differ in one letter have hashes that do so little: mixed as murmur3
+	// ends, they have nothing to do with each other.
+	h = (h ^ h>>16) * 0x85ebca6b
+	h = (h ^ h>>13) * 0xc2b2ae35
+	h ^= h >> 16
+	return int64(h%uint32(2*most+1)) - most
 }
 
 // Pass lets time pass on the phone, as when it lies there for a while.
@@ -55,7 +62,7 @@ func (p *Phone) Pass(d time.Duration) {
 // wakeups are how often alarms of a package woke the phone since it started. The
 // lock is held.
 func (p *Phone) wakeups(a *app) int {
-	return int(a.Wakeups * p.up().Hours() * (1 + float64(p.wobble("wakes"+a.Name, 100))/1000))
+	return int(math.Round(a.Wakeups * p.up().Hours() * (1 + float64(p.wobble("wakes"+a.Name, 100))/1000)))
 }
 
 // startTook is how long the phone's last start took: what starts with it makes it

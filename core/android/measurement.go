@@ -145,18 +145,22 @@ const maxUses = 5000
 func ReadMeasurement(answer string) Measurement {
 	m := Measurement{Uses: map[PackageName]Use{}, Missing: []string{}}
 	parts := make([]string, len(measuring))
-	at := -1
+	// Each part is all that stands between its mark and the next.
+	at, from, end := -1, 0, 0
 	for line := range strings.Lines(answer) {
 		if rest, ok := strings.CutPrefix(strings.TrimSpace(line), measureMark); ok {
+			if at >= 0 {
+				parts[at] = answer[from:end]
+			}
 			n, err := strconv.Atoi(rest)
 			if at = -1; err == nil && n >= 0 && n < len(parts) {
-				at = n
+				at, from = n, end+len(line)
 			}
-			continue
 		}
-		if at >= 0 {
-			parts[at] += line
-		}
+		end += len(line)
+	}
+	if at >= 0 {
+		parts[at] = answer[from:end]
 	}
 	for i, one := range measuring {
 		if !one.read(&m, parts[i]) {

@@ -36,6 +36,34 @@ var told = []struct {
 	digits   int
 }{{gain.Memory, "Memory", 1e6, 0}, {gain.Start, "Start", 1, 1}, {gain.Wakeups, "Wakeups", 1, 1}}
 
+// sides are a quantity of one phone before and after.
+type sides struct {
+	// Word is the key of its name, with its unit.
+	Word          string
+	Before, After float64
+	Digits        int
+	// WasWide and IsWide are how long the bars of both are, of 100.
+	WasWide, IsWide float64
+}
+
+// sidesOf are the quantities of a phone that a page draws side by side.
+func sidesOf(d gain.Difference) (list []sides) {
+	for _, t := range []struct {
+		quantity gain.Quantity
+		word     string
+		unit     float64
+		digits   int
+	}{{gain.Memory, "ran.memory", 1e6, 0}, {gain.Start, "ran.start", 1, 1}, {gain.Wakeups, "ran.wakeups", 1, 0}, {gain.Processes, "ran.processes", 1, 0}} {
+		c, ok := d[t.quantity]
+		if !ok {
+			continue
+		}
+		most := max(c.Before, c.After, 1e-9)
+		list = append(list, sides{t.word, c.Before / t.unit, c.After / t.unit, t.digits, math.Round(100 * c.Before / most), math.Round(100 * c.After / most)})
+	}
+	return list
+}
+
 // bringsOf is what a page tells of what phones gained; nil where none was measured.
 func bringsOf(many *store.ManyGain) *brings {
 	if many == nil {

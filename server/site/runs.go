@@ -55,8 +55,12 @@ type publicRun struct {
 	Steps    []ranStep         `json:"steps"`
 	Checks   []ranCheck        `json:"checks"`
 	Narrowed []string          `json:"narrowedDown,omitempty"`
-	Title    string            `json:"-"`
-	At       time.Time         `json:"-"`
+	// Gain is what it brought the phone, by quantity: memory in bytes, a start in
+	// seconds, wake-ups in an hour and so on. None where it was not measured.
+	Gain     gain.Difference `json:"gain,omitempty"`
+	Measured []sides         `json:"-"`
+	Title    string          `json:"-"`
+	At       time.Time       `json:"-"`
 }
 
 // run writes the public record of a run of a release that has come to its end.
@@ -96,6 +100,13 @@ func (s *Site) run(ctx context.Context, rest string) (File, error) {
 		if h.Over {
 			p.Narrowed = append(p.Narrowed, h.Path())
 		}
+	}
+	brought, err := s.Store.RunGain(ctx, r.ID)
+	if err != nil {
+		return File{}, err
+	}
+	if brought != nil {
+		p.Gain, p.Measured = brought.Gained, sidesOf(brought.Gained)
 	}
 	if asProgram {
 		return asJSON(p)

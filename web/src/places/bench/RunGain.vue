@@ -24,7 +24,7 @@ const lines = computed(() =>
         is: written(q, d.after),
         gained: gained(q, d.gained),
         better: d.gained > 0 && gained(q, d.gained) !== 'as before',
-        noise: d.noise === undefined ? '' : `± ${quantities[q].num(d.noise / 2)}`,
+        noise: !d.noise || gained(q, d.gained) === 'as before' ? '' : `± ${quantities[q].num(d.noise / 2)}`,
         bars: [(width * d.before) / most, (width * d.after) / most],
       },
     ]
@@ -66,7 +66,7 @@ const times = computed(() => [props.gain.before.length, props.gain.after.length]
           <td>{{ l.is }}</td>
           <td>
             <b v-if="l.better">{{ l.gained }}</b><span v-else class="second">{{ l.gained }}</span>
-            <span class="second">{{ l.noise }}</span>
+            <span class="second noise">{{ l.noise }}</span>
           </td>
           <td class="drawn" aria-hidden="true">
             <svg :width="width" height="14">
@@ -130,6 +130,9 @@ td {
   text-align: end;
   font-variant-numeric: tabular-nums;
   white-space: nowrap;
+}
+.noise {
+  margin-inline-start: 6px;
 }
 .drawn {
   padding-inline-start: 14px;
