@@ -61,3 +61,61 @@ func TestRunMeasured(t *testing.T) {
 		t.Error("it was not measured, and says what it brought")
 	}
 }
+
+// TestMeasureNow measures a phone without a run: it is listed, its packages are found
+// by what they take, and each figure opens to its phones. A firmware that nobody has
+// captured is not measured.
+func TestMeasureNow(t *testing.T) {
+	t.Parallel()
+	f := fit(t, nil, nil, removable...)
+	job, _ := f.follow(f.cookie, f.ask(f.cookie, f.at, map[string]string{"kind": "measure"}))
+	if job.State != "done" {
+		t.Fatalf("%+v", job)
+	}
+	mark := f.ended(f.start(map[string]any{"leave": removable[1:]}), "finished").Run.Phone
+	list := get[items[struct {
+		Person   string
+		Run      int
+		Measured struct {
+			MemAvailable float64
+			Openings     map[string]any
+			Uses         map[string]any
+		}
+	}]](f.site, f.cookie, "/api/v1/measurements?phone="+mark).Items
+	if len(list) != 1 || list[0].Run != 0 || list[0].Measured.MemAvailable == 0 || len(list[0].Measured.Openings) != 4 || len(list[0].Measured.Uses) != 0 {
+		t.Fatalf("%+v", list)
+	}
+	rows := get[struct {
+		Found int
+		Rows  []struct {
+			Name     string
+			Measured int
+			Memory   float64
+		}
+	}](f.site, f.cookie, "/api/v1/ledger?maker=brannock&model=lyra-5&sort=memory&group=none&q=memory%3E30MB")
+	if rows.Found < 4 || rows.Rows[0].Name != "com.brannock.feed.daily" || rows.Rows[0].Measured != 1 {
+		t.Errorf("%+v", rows)
+	}
+	uses := get[struct{ Uses []struct{ BuildID string } }](f.site, f.cookie, "/api/v1/packages/com.brannock.feed.daily").Uses
+	if len(uses) != 1 {
+		t.Fatalf("%+v", uses)
+	}
+	phones := get[items[struct {
+		Memory float64
+		Phone  string
+	}]](f.site, f.cookie, "/api/v1/packages/com.brannock.feed.daily/uses?build="+uses[0].BuildID).Items
+	if len(phones) != 1 || phones[0].Phone != mark || phones[0].Memory != rows.Rows[0].Memory {
+		t.Errorf("%+v", phones)
+	}
+	model := get[struct{ Phones []any }](f.site, f.cookie, "/api/v1/makers/brannock/models/lyra-5/gain")
+	if len(model.Phones) != 0 {
+		t.Errorf("nothing was run and measured: %+v", model)
+	}
+	f.expect(404, f.cookie, "GET", "/api/v1/makers/brannock/models/nothing/gain", nil)
+	f.expect(404, f.cookie, "GET", "/api/v1/releases/"+f.profile.String()+"/gain", nil)
+	// On a firmware that nobody has captured.
+	f.sql(`update builds set fingerprint = fingerprint || '/x'`)
+	if job, _ := f.follow(f.cookie, f.ask(f.cookie, f.at, map[string]string{"kind": "measure"})); job.State != "failed" || !strings.Contains(job.Problem, "capture the phone, then measure it") {
+		t.Errorf("%+v", job)
+	}
+}

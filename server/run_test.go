@@ -40,11 +40,11 @@ type fitted struct {
 // ran is a run as the API tells it.
 type ran struct {
 	Run struct {
-		ID, State, Why string
-		Number         int64
-		Settled        bool
-		Back           map[string]string
-		Checks         []struct {
+		ID, State, Why, Phone string
+		Number                int64
+		Settled               bool
+		Back                  map[string]string
+		Checks                []struct {
 			Number                 int
 			Text, Function, Answer string
 		}
