@@ -130,7 +130,8 @@ func countRisenOn(ctx context.Context, tx pgx.Tx, build uuid.UUID) error {
 			order by b.security_patch desc, b.version_key desc
 			limit 1),
 		both_sides as (
-			select u.package_id, e.id as from_build, least(u.phones, o.phones) as phones, q.quantity, q.before, q.after, q.least
+			select u.package_id, e.id as from_build, least(u.phones, o.phones) as phones, q.quantity, q.before,
+				q.after, q.least
 			from earlier e
 			join package_uses o on o.place = e.id
 			join package_uses u on u.place = $1 and u.package_id = o.package_id
@@ -146,7 +147,8 @@ func countRisenOn(ctx context.Context, tx pgx.Tx, build uuid.UUID) error {
 		select $1, package_id, from_build, quantity, before, after, phones
 		from now_risen
 		on conflict (build_id, package_id, quantity) do update
-		set from_build = excluded.from_build, before = excluded.before, after = excluded.after, phones = excluded.phones`,
+		set from_build = excluded.from_build, before = excluded.before, after = excluded.after,
+			phones = excluded.phones`,
 		build, risenTimes, risenMemory, risenWakeups, risenPhones)
 	return err
 }

@@ -140,8 +140,11 @@ var Sorts = map[string]string{
 	"trials":   `-phones`,
 	"builds":   `-(select k.builds from packages k where k.id = seen.id)`,
 	"resting":  `-coalesce((select max(x.hard * 100000 + x.soft) from shipped_by x where x.package_id = seen.id), 0)`,
-	"memory":   `-coalesce((select max(u.memory) from package_uses u where u.package_id = seen.id and ` + usedInScope + `), 0)`,
-	"newest":   `-(select coalesce(extract(epoch from k.newest_build), 0) from packages k where k.id = seen.id)`,
+	"memory": `-coalesce((select max(u.memory)
+				from package_uses u
+				where u.package_id = seen.id and ` + usedInScope + `),
+			0)`,
+	"newest": `-(select coalesce(extract(epoch from k.newest_build), 0) from packages k where k.id = seen.id)`,
 }
 
 // claimJoin joins, as an alias, the claim of a field of package p that applies

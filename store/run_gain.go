@@ -255,7 +255,8 @@ type ModelGain struct {
 // GainOnModel is what all that was run whole and measured on a model's phones
 // brought; nil where nothing was.
 func (s *Store) GainOnModel(ctx context.Context, model uuid.UUID) (*ModelGain, error) {
-	runs, err := readMeasured(ctx, s.pool, finished+` and r.build_id in (select id from builds where model_id = $1)`, model)
+	runs, err := readMeasured(ctx, s.pool, finished+`
+	and r.build_id in (select id from builds where model_id = $1)`, model)
 	if err != nil {
 		return nil, err
 	}

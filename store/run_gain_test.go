@@ -90,7 +90,8 @@ func (w *world) measuredRun(c store.CaptureSummary, release uuid.UUID, phone, st
 		Bench: bench, Person: w.people["tech"].ID, Choices: run.Choices{Measure: true},
 	})
 	w.must(err)
-	rows, err := w.Pool().Query(w.ctx, `select number from run_steps where run_id = $1 and kind = 'measure' order by number`, id)
+	rows, err := w.Pool().Query(w.ctx, `
+		select number from run_steps where run_id = $1 and kind = 'measure' order by number`, id)
 	w.must(err)
 	numbers, err := pgx.CollectRows(rows, pgx.RowTo[int])
 	w.must(err)
