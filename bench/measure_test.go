@@ -4,6 +4,7 @@ import (
 	"strings"
 	"testing"
 
+	"roster/bench"
 	"roster/core/android"
 	"roster/core/gain"
 	core "roster/core/run"
@@ -53,5 +54,22 @@ func TestRunMeasures(t *testing.T) {
 	parts := gain.Parts(&list[0], []android.PackageName{"com.brannock.video", "com.brannock.feed.daily"})
 	if parts[0].Package != "com.brannock.feed.daily" || parts[1].Memory != 0 {
 		t.Errorf("%+v", parts)
+	}
+}
+
+// TestMeasureInterrupted has the cable fall out and commands end while a phone is
+// measured, without a run: half a measurement is none.
+func TestMeasureInterrupted(t *testing.T) {
+	t.Parallel()
+	ask := func(fault phone.Fault) (*bench.Measured, error) {
+		s, p := ready(t, func(c *phone.Scenario) { c.Faults = []phone.Fault{fault} })
+		value, err := s.Do(t.Context(), bench.Request{Kind: bench.KindMeasure, Phone: p.Handle}, nil)
+		m, _ := value.(bench.Measured)
+		return &m, err
+	}
+	for _, fault := range []phone.Fault{{Command: "dumpsys meminfo", Do: "unplug"}, {Command: "dumpsys batterystats", AfterBytes: 200, Do: "unplug"}, {Command: "timeout 8 am", After: 4, Do: "unplug"}, {Command: "dumpsys alarm", Do: "end"}} {
+		if m, err := ask(fault); err == nil || len(m.Uses) > 0 || !strings.Contains(bench.Explain(err), "phone") {
+			t.Errorf("%+v: %v, %+v", fault, err, m)
+		}
 	}
 }
