@@ -61,15 +61,17 @@ func TestRunMeasures(t *testing.T) {
 // measured, without a run: half a measurement is none.
 func TestMeasureInterrupted(t *testing.T) {
 	t.Parallel()
-	ask := func(fault phone.Fault) (*bench.Measured, error) {
-		s, p := ready(t, func(c *phone.Scenario) { c.Faults = []phone.Fault{fault} })
-		value, err := s.Do(t.Context(), bench.Request{Kind: bench.KindMeasure, Phone: p.Handle}, nil)
-		m, _ := value.(bench.Measured)
-		return &m, err
-	}
-	for _, fault := range []phone.Fault{{Command: "dumpsys meminfo", Do: "unplug"}, {Command: "dumpsys batterystats", AfterBytes: 200, Do: "unplug"}, {Command: "timeout 8 am", After: 4, Do: "unplug"}, {Command: "dumpsys alarm", Do: "end"}} {
-		if m, err := ask(fault); err == nil || len(m.Uses) > 0 || !strings.Contains(bench.Explain(err), "phone") {
-			t.Errorf("%+v: %v, %+v", fault, err, m)
-		}
+	for _, fault := range []phone.Fault{
+		{Command: "dumpsys meminfo", Do: "unplug"}, {Command: "dumpsys batterystats", AfterBytes: 200, Do: "unplug"},
+		{Command: "timeout 8 am", After: 4, Do: "unplug"}, {Command: "dumpsys alarm", Do: "end"},
+	} {
+		t.Run(fault.Command, func(t *testing.T) {
+			t.Parallel()
+			s, p := ready(t, func(c *phone.Scenario) { c.Faults = []phone.Fault{fault} })
+			value, err := s.Do(t.Context(), bench.Request{Kind: bench.KindMeasure, Phone: p.Handle}, nil)
+			if err == nil || value != nil || !strings.Contains(bench.Explain(err), "phone") {
+				t.Errorf("%v, %+v", err, value)
+			}
+		})
 	}
 }

@@ -20,6 +20,7 @@ import (
 	"roster/core/android"
 	"roster/core/change"
 	"roster/core/evidence"
+	"roster/core/gain"
 	"roster/core/profile"
 	"roster/demo"
 	"roster/phone"
@@ -250,6 +251,59 @@ func TestSeed(t *testing.T) {
 		if step.Load == evidence.LoadBearing || (step.Load == evidence.TiedIn || step.Load == evidence.Unproven) && step.Pinned == "" {
 			t.Errorf("the sample release takes %s, which is %s", step.Package, step.Load)
 		}
+	}
+	publishesGain(t, st, "short-loan")
+}
+
+// publishesGain publishes an edition once more, after its phones were measured: the
+// release says what exactly its removals brought them, and what its packages take, and
+// is one by its schema.
+func publishesGain(t *testing.T, st *store.Store, edition string) {
+	t.Helper()
+	ctx := t.Context()
+	newest, err := st.Release(ctx, "brannock", "lyra-5", edition, 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	of, err := st.ProfileOf(ctx, newest.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	p, err := st.Profile(ctx, of)
+	if err != nil {
+		t.Fatal(err)
+	}
+	people := map[string]store.Person{}
+	for _, login := range []string{"maintainer", "keeper"} {
+		if people[login], _, err = st.PasswordHash(ctx, login); err != nil {
+			t.Fatal(err)
+		}
+	}
+	asked, err := st.AskPublication(ctx, of, p.Revision, []string{"Measured."}, "", people["maintainer"].ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	sign := func([]byte, *profile.Document) (string, string, error) { return "signature", "KEY", nil }
+	if _, err := st.DecidePublication(ctx, asked, people["keeper"], store.Verdict{State: "published"}, sign); err != nil {
+		t.Fatal(err)
+	}
+	next, err := st.Release(ctx, "brannock", "lyra-5", edition, 0)
+	if err != nil || next.Number != newest.Number+1 {
+		t.Fatalf("%+v, %v", next.ReleaseLine, err)
+	}
+	schema := releaseSchema(t)
+	if value, err := jsonschema.UnmarshalJSON(bytes.NewReader(next.Document)); err != nil || schema.Validate(value) != nil {
+		t.Errorf("a release with what it brought is none by its own schema: %v", schema.Validate(value))
+	}
+	d, err := profile.ParseDocument(next.Document)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if f := d.Gain[gain.Memory]; f.Verdict != gain.Gains || f.Phones != 12 || f.People != 7 {
+		t.Errorf("%+v", d.Gain)
+	}
+	if i := slices.IndexFunc(d.Steps, func(s profile.Step) bool { return s.Uses != nil && s.Uses.Memory > 0 && s.Uses.Phones == 45 }); i < 0 {
+		t.Errorf("no step says what phones attribute to its package: %+v", d.Removals()[0])
 	}
 }
 
