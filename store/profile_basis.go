@@ -14,7 +14,8 @@ import (
 
 // Basis loads what a profile is composed from: each preinstalled package that
 // a build of its models ships, with its effective load and its figures for the
-// methods of the rules, and the captured builds with what rests on what.
+// methods of the rules and what phones of the model attribute to it, and the captured
+// builds with what rests on what.
 func (s *Store) Basis(ctx context.Context, p Profile, rules profile.Rules) (profile.Basis, error) {
 	return s.basis(ctx, s.pool, p, rules)
 }
@@ -42,12 +43,21 @@ func (s *Store) basis(ctx context.Context, q querier, p Profile, rules profile.R
 	return b, err
 }
 
-// candidatesBy loads candidates with their figures by several methods; the
+// candidatesBy loads candidates of a model with their figures by several methods; the
 // first is the usual one.
 func (s *Store) candidatesBy(ctx context.Context, q querier, sc Scope, methods []evidence.Method) ([]profile.Candidate, error) {
 	list, err := s.candidates(ctx, q, sc, string(methods[0]), nil)
 	if err != nil {
 		return nil, err
+	}
+	uses, err := usesOn(ctx, q, sc.Model.ID)
+	if err != nil {
+		return nil, err
+	}
+	for i, c := range list {
+		if u, ok := uses[c.Package]; ok {
+			list[i].Uses = &profile.Uses{Use: u.Use, Phones: u.Phones}
+		}
 	}
 	for _, m := range methods[1:] {
 		others, err := s.candidates(ctx, q, sc, string(m), nil)

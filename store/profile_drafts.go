@@ -228,14 +228,5 @@ func (s *Store) candidates(ctx context.Context, q querier, sc Scope, method stri
 		})
 		return missing, err
 	})
-	if err != nil || sc.Model == nil {
-		return list, err
-	}
-	uses, err := usesOn(ctx, q, sc.Model.ID)
-	for i, c := range list {
-		if u, ok := uses[c.Package]; ok {
-			list[i].Uses = &profile.Uses{Use: u.Use, Phones: u.Phones}
-		}
-	}
 	return list, err
 }

@@ -86,7 +86,7 @@ func TestStatementsDoNotGrow(t *testing.T) {
 			_, _, _, err := w.Ledger(ctx, store.LedgerQuery{Method: string(evidence.RemoveForUser), Filter: words("p00"), Limit: 100})
 			w.must(err)
 		}},
-		{"what a profile is composed from", 8, func(w *world, ctx context.Context) {
+		{"what a profile is composed from", 9, func(w *world, ctx context.Context) {
 			list, err := w.Profiles(w.ctx, w.scope(""), 1)
 			w.must(err)
 			p, err := w.Profile(w.ctx, list[0].ID)
@@ -100,7 +100,7 @@ func TestStatementsDoNotGrow(t *testing.T) {
 			_, err := w.KnockOn(ctx, c.AuthorID, edits)
 			w.must(err)
 		}},
-		{"the Desk", 18, func(w *world, ctx context.Context) {
+		{"the Desk", 20, func(w *world, ctx context.Context) {
 			_, _, err := w.Desk(ctx, w.people["main"], time.Now())
 			w.must(err)
 		}},
