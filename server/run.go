@@ -362,7 +362,7 @@ func (s *Server) addGain(ctx context.Context, b *runBody) (err error) {
 	if b.Run.State == run.Going {
 		return nil
 	}
-	if b.Gain, err = s.store.RunGain(ctx, b.Run.ID); err != nil || b.Run.ReleaseID == nil {
+	if b.Gain, err = s.store.RunGain(ctx, b.Run.ID); err != nil || b.Gain == nil || b.Run.ReleaseID == nil {
 		return err
 	}
 	many, err := s.store.GainOf(ctx, *b.Run.ReleaseID)

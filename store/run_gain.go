@@ -214,11 +214,17 @@ const finished = `r.state in ('finished', 'put-back')
 func (s *Store) GainOf(ctx context.Context, release uuid.UUID) (*ManyGain, error) {
 	var of uuid.UUID
 	var raw []byte
-	err := s.pool.QueryRow(ctx, `select profile_id, document from releases where id = $1`, release).Scan(&of, &raw)
+	var measured bool
+	err := s.pool.QueryRow(ctx, `
+		select e.profile_id, e.document, exists (select from runs r
+			join measurements m on m.phone = r.phone
+			where r.profile_id = e.profile_id)
+		from releases e
+		where e.id = $1`, release).Scan(&of, &raw, &measured)
 	if isNone(err) {
 		return nil, ErrNotFound
 	}
-	if err != nil {
+	if err != nil || !measured {
 		return nil, err
 	}
 	d, err := profile.ParseDocument(raw)

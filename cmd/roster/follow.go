@@ -13,6 +13,7 @@ import (
 	"github.com/schollz/progressbar/v3"
 
 	"roster/core/android"
+	"roster/core/gain"
 	"roster/core/run"
 )
 
@@ -78,6 +79,7 @@ type followed struct {
 		Back           map[string]string
 	}
 	Steps []journalStep
+	Gain  *struct{ Gained gain.Difference }
 }
 
 // errBadRun says that not all went well; what did not was printed.
@@ -131,6 +133,9 @@ func summary(out io.Writer, f followed, bad int) error {
 	fmt.Fprintf(out, "run %d is %s: %s\n", f.Run.Number, f.Run.State, strings.Join(parts, ", "))
 	for name, when := range f.Run.Back {
 		fmt.Fprintf(out, "  came back: %s (%s)\n", android.Printable(name, 255), when)
+	}
+	if f.Gain != nil && f.Run.State == string(run.Finished) {
+		io.WriteString(out, gainLines(f.Gain.Gained))
 	}
 	switch f.Run.State {
 	case "finished", "put-back":

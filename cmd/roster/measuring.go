@@ -14,6 +14,7 @@ import (
 
 	"roster/bench"
 	"roster/core/android"
+	"roster/core/gain"
 	"roster/core/wording"
 )
 
@@ -84,4 +85,27 @@ func tellMeasured(out io.Writer, m bench.Measured) error {
 	}
 	_, err := io.WriteString(out, b.String())
 	return err
+}
+
+// gainLines say what a run brought its phone, a line for each thing that changed.
+func gainLines(d gain.Difference) string {
+	var b strings.Builder
+	bytes := func(v float64) string { return wording.Bytes(int64(v)) }
+	plain := func(format string) func(float64) string {
+		return func(v float64) string { return fmt.Sprintf(format, v) }
+	}
+	for _, t := range []struct {
+		quantity gain.Quantity
+		what     string
+		write    func(float64) string
+	}{
+		{gain.Memory, "memory to be had", bytes}, {gain.Start, "start took", plain("%.1f s")}, {gain.Wakeups, "woken in an hour", plain("%.0f times")},
+		{gain.Opening, "opening a screen", plain("%.0f ms")}, {gain.Processes, "processes", plain("%.0f")}, {gain.Data, "room for data", bytes},
+	} {
+		c, told := d[t.quantity]
+		if before, after := t.write(c.Before), t.write(c.After); told && before != after {
+			fmt.Fprintf(&b, "  %-18s %s before, %s after\n", t.what, before, after)
+		}
+	}
+	return b.String()
 }

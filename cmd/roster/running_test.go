@@ -48,6 +48,10 @@ func (b *benchServer) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		io.WriteString(w, `{"items":[{"id":"r3","edition":"short-loan","number":3,"state":"current"},{"id":"r2","edition":"short-loan","number":2,"state":"replaced"}]}`)
 	case path == "/profiles":
 		io.WriteString(w, `{"items":[{"id":"p1","slug":"short-loan"}]}`)
+	case path == "/benches/b1/requests" && strings.Contains(string(raw), `"measure"`):
+		io.WriteString(w, `{"id":"j3"}`)
+	case path == "/jobs/j3/events":
+		io.WriteString(w, "event: job\ndata: "+`{"state":"done","result":{"memAvailable":1500000000,"memTotal":4000000000,"uptime":3600,"startTook":24.5,"wakeups":12,"processes":40,"services":1,"openings":{"camera":{"took":812}},"screen":"off","plugged":"yes","missing":["dumpsys diskstats"]}}`+"\n\n")
 	case path == "/benches/b1/requests":
 		io.WriteString(w, `{"id":"j1"}`)
 	case path == "/benches/b1/files":
@@ -132,6 +136,15 @@ func TestBenchRun(t *testing.T) {
 		"no name":             {[]string{"run", "short-loan", "--phone", "h1"}, `[]`, nil, nil, "want MAKER/MODEL/EDITION", ""},
 		"a number of nothing": {[]string{"put-back", "x"}, `[]`, nil, nil, "no number of a run", ""},
 
+		"measured": {[]string{"run", "brannock/lyra-5/short-loan", "--phone", "h1"}, `[]`,
+			[]string{strings.Replace(told("finished", `{"done":1}`, done), `"steps"`, `"gain":{"gained":{"memory":{"before":3.7e9,"after":3.9e9,"gained":2e8},"start":{"before":26.3,"after":23.9,"gained":2.4},"processes":{"before":5,"after":5,"gained":0}}},"steps"`, 1)},
+			[]string{"memory to be had   3700.0 MB before, 3900.0 MB after", "start took         26.3 s before, 23.9 s after"}, "", `"measure":true`},
+		"not measured": {[]string{"run", "brannock/lyra-5/short-loan", "--phone", "h1", "--no-measure"}, `[]`,
+			[]string{told("finished", `{"done":1}`, done)}, nil, "", `"noRestart":false,"anyway"`},
+		"as it is": {[]string{"measure", "--phone", "h1"}, `[]`, nil, []string{
+			"memory to be had   1500.0 MB of 4000.0 MB", "start took         24.5 s", "processes          40, and 1 service", "woken by alarms    12 times an hour",
+			"opening camera     812 ms", "screen off, charger yes, up for 3600 s", "not told           dumpsys diskstats",
+		}, "", `{"kind":"measure","phone":"h1"}`},
 		"with a file": {[]string{"run", "brannock/lyra-5/short-loan", "--phone", "h1", "--file", file, "--make-quiet", "com.a.e"}, `[]`,
 			[]string{told("finished", `{"done":1}`, done)}, nil, "", `"given":["org.has.it","org.open.keys"]`},
 		"with root": {[]string{"run", "brannock/lyra-5/short-loan", "--phone", "h1", "--root", "--for-user", "com.a.e", "--with-data", "com.a.f"}, `[]`,
