@@ -35,7 +35,7 @@ func write(n Node) string {
 		if !n.Since.IsZero() {
 			return n.Field.Name + string(n.Op) + n.Since.Format("2006-01-02")
 		}
-		if n.Field.Kind == Number || n.Field.Kind == Percent {
+		if n.Field.Kind == Number || n.Field.Kind == Percent || n.Field.Kind == Bytes {
 			return fmt.Sprintf("%s%s%g", n.Field.Name, n.Op, n.Number)
 		}
 		return n.Field.Name + string(n.Op) + strings.Join(n.Values, "|")
@@ -52,6 +52,10 @@ func TestParse(t *testing.T) {
 		"load:loose,leaned-on":             "load:loose|leaned-on",
 		"load<tied-in ceiling<=20%":        "and(load<tied-in ceiling<=0.2)",
 		"ceiling<20":                       "ceiling<0.2",
+		"memory>20MB wakeups>10/h":         "and(memory>2e+07 wakeups>10)",
+		"memory>=1.5gb starts:yes":         "and(memory>=1.5e+09 starts:yes)",
+		"memory<20":                        "memory<2e+07",
+		"memory<900kB":                     "memory<900000",
 		"trials>=3 or not origin:platform": "or(trials>=3 not(origin:platform))",
 		"a b or c d":                       "or(and(a b) and(c d))",
 		"a and b":                          "and(a b)",
@@ -81,6 +85,9 @@ func TestParse(t *testing.T) {
 		"colour:blue":                      "?error 0-6",
 		"trials:1,2":                       "?error 7-10",
 		"ceiling<-1":                       "?error 8-10",
+		"memory>MB":                        "?error 7-9",
+		"memory>20TB":                      "?error 7-11",
+		"wakeups>ten/h":                    "?error 8-13",
 		"label:a,,b":                       "?error 6-10",
 	} {
 		n, err := Parse(text, now)
