@@ -3,7 +3,6 @@ package demo
 import (
 	"fmt"
 	"log/slog"
-	"strings"
 	"time"
 
 	"github.com/google/uuid"
@@ -110,14 +109,20 @@ func (g *measuredGroup) find(path string, build uuid.UUID) (err error) {
 	return nil
 }
 
-// see is what a phone of the group has after so much was done.
-func (g *measuredGroup) see(p *phone.Phone, after string) (seen *run.Seen, err error) {
-	if g.shown[after] == nil {
-		if g.shown[after], err = g.seeder.see(p); err != nil {
-			return nil, err
+// carried is a run on a phone of the group.
+func (g *measuredGroup) carried(id uuid.UUID, p *phone.Phone, i, attempt int, mark string) carrying {
+	c := g.seeder.carried(id, p, attempt, mark)
+	c.measure = func() android.Measurement { return g.measure(p, i) }
+	c.see = func(after string) (seen *run.Seen, err error) {
+		key := fmt.Sprintf("attempt %d %s", attempt, after)
+		if g.shown[key] == nil {
+			if g.shown[key], err = g.see(p); err != nil {
+				return nil, err
+			}
 		}
+		return g.shown[key], nil
 	}
-	return g.shown[after], nil
+	return c
 }
 
 // run runs the release on a phone, measured before and after, and puts it back.
@@ -131,62 +136,15 @@ func (g *measuredGroup) run(p *phone.Phone, i int, serial string, by uuid.UUID, 
 	if err != nil {
 		return err
 	}
-	if err := g.carryOut(id, p, i, 1, mark); err != nil {
+	if err := g.carryOut(g.carried(id, p, i, 1, mark)); err != nil {
 		return err
 	}
 	attempt, err := g.Store.ResumeRun(g.ctx, id, by, store.Resume{Undo: true, Bench: frontRoom})
 	if err == nil {
-		err = g.carryOut(id, p, i, attempt, mark)
+		err = g.carryOut(g.carried(id, p, i, attempt, mark))
 	}
 	if err != nil {
 		return err
 	}
 	return g.Store.DateRun(g.ctx, id, at)
-}
-
-// atOnce is how many steps are taken at once.
-const atOnce = 100
-
-// carryOut does a run's steps on a stand-in, many at once.
-func (g *measuredGroup) carryOut(id uuid.UUID, p *phone.Phone, i, attempt int, mark string) error {
-	done := fmt.Sprint("attempt ", attempt)
-	seen, err := g.see(p, done)
-	if err != nil {
-		return err
-	}
-	report := run.Report{Attempt: attempt, Answers: []run.StepAnswer{}, Flying: []int{}, Want: atOnce, Seen: seen}
-	for first := mark; ; first = "" {
-		orders, err := g.Store.Advance(g.ctx, id, first, report)
-		if err != nil || orders.Done {
-			return err
-		}
-		report = run.Report{Attempt: attempt, Answers: []run.StepAnswer{}, Flying: []int{}, Want: atOnce}
-		for _, step := range orders.Steps {
-			answer := run.StepAnswer{Step: step.Number, State: run.Done}
-			switch step.Kind {
-			case run.Restart:
-				p.Restart()
-			case run.Measure:
-				m := g.measure(p, i)
-				answer.Measured = &m
-			case run.PutIn:
-				answer.State, answer.Words = run.Skipped, "not on this phone"
-			default:
-				line, err := step.Command(seen.SDK)
-				if err != nil {
-					return err
-				}
-				if line != "" {
-					answer.Words = strings.TrimSpace(string(p.Ask(g.ctx, line+" 2>&1")))
-					answer.State, _ = step.Judge(answer.Words, 0)
-				}
-			}
-			report.Answers = append(report.Answers, answer)
-			if step.Kind == run.Look || step.Kind == run.Restart {
-				if report.Seen, err = g.see(p, fmt.Sprint(done, " step ", step.Number)); err != nil {
-					return err
-				}
-			}
-		}
-	}
 }

@@ -76,7 +76,7 @@ func (s *seeder) addRun(r sampleRun) error {
 	if err != nil {
 		return err
 	}
-	if err := s.carryOut(id, p, 1, s.PhoneHash(r.Phone)); err != nil {
+	if err := s.carryOut(s.carried(id, p, 1, s.PhoneHash(r.Phone))); err != nil {
 		return err
 	}
 	began := s.today.AddDate(0, 0, -r.Days)
@@ -136,7 +136,7 @@ func (s *seeder) narrow(id uuid.UUID, p *phone.Phone, r sampleRun) error {
 	for h.Begin(); ; h.Answer(slices.Contains(h.Asking, r.Found)) {
 		attempt, err := s.Store.ResumeRun(s.ctx, id, s.people[r.By].ID, store.Resume{Hunt: &h, Bench: frontRoom, Steps: h.Moves})
 		if err == nil && attempt > 0 {
-			err = s.carryOut(id, p, attempt, s.PhoneHash(r.Phone))
+			err = s.carryOut(s.carried(id, p, attempt, s.PhoneHash(r.Phone)))
 		}
 		if err != nil || h.Over {
 			return err
@@ -144,44 +144,76 @@ func (s *seeder) narrow(id uuid.UUID, p *phone.Phone, r sampleRun) error {
 	}
 }
 
+// atOnce is how many steps are taken at once.
+const atOnce = 100
+
+// carrying is how a run is carried out on a stand-in.
+type carrying struct {
+	id    uuid.UUID
+	phone *phone.Phone
+	// mark is the phone's.
+	mark    string
+	attempt int
+	// see is what the phone has after so much was done, measure what it uses.
+	see     func(after string) (*run.Seen, error)
+	measure func() android.Measurement
+}
+
+// carried is a run on a phone that is asked for all that it shows.
+func (s *seeder) carried(id uuid.UUID, p *phone.Phone, attempt int, mark string) carrying {
+	return carrying{id, p, mark, attempt, func(string) (*run.Seen, error) { return s.see(p) }, func() android.Measurement { return s.measure(p, 0) }}
+}
+
 // carryOut does a run's steps on a stand-in, as a bench does them over adb.
-func (s *seeder) carryOut(id uuid.UUID, p *phone.Phone, attempt int, mark string) error {
-	seen, err := s.see(p)
+func (s *seeder) carryOut(c carrying) error {
+	seen, err := c.see("")
 	if err != nil {
 		return err
 	}
-	report := run.Report{Attempt: attempt, Answers: []run.StepAnswer{}, Flying: []int{}, Want: 1, Seen: seen}
-	for first := mark; ; first = "" {
-		orders, err := s.Store.Advance(s.ctx, id, first, report)
+	report := run.Report{Attempt: c.attempt, Answers: []run.StepAnswer{}, Flying: []int{}, Want: atOnce, Seen: seen}
+	for first := c.mark; ; first = "" {
+		orders, err := s.Store.Advance(s.ctx, c.id, first, report)
 		if err != nil || orders.Done {
 			return err
 		}
-		report = run.Report{Attempt: attempt, Answers: []run.StepAnswer{}, Flying: []int{}, Want: 1}
+		report = run.Report{Attempt: c.attempt, Answers: []run.StepAnswer{}, Flying: []int{}, Want: atOnce}
 		for _, step := range orders.Steps {
-			answer := run.StepAnswer{Step: step.Number, State: run.Done}
-			line, err := step.Command(seen.SDK)
-			switch {
-			case err != nil:
+			answer, err := s.do(c, step, seen)
+			if err != nil {
 				return err
-			case step.Kind == run.Restart:
-				p.Restart()
-			case step.Kind == run.PutIn:
-				answer.State, answer.Words = run.Skipped, "not on this phone"
-			case step.Kind == run.WithdrawAdmin && slices.Contains(seen.Facts.Administrators, step.Package):
-				answer.State, answer.Words = run.Failed, "it is still an active device administrator"
-			case line != "":
-				answer.Words = strings.TrimSpace(string(p.Ask(s.ctx, line+" 2>&1")))
-				answer.State, _ = step.Judge(answer.Words, 0)
-				answer.Took = 180 + int64(len(step.Package))
 			}
 			report.Answers = append(report.Answers, answer)
 			if step.Kind == run.Look || step.Kind == run.Restart {
-				if report.Seen, err = s.see(p); err != nil {
+				if report.Seen, err = c.see(fmt.Sprint("step ", step.Number)); err != nil {
 					return err
 				}
 			}
 		}
 	}
+}
+
+// do does one step on a stand-in that showed something at the beginning.
+func (s *seeder) do(c carrying, step run.Step, seen *run.Seen) (run.StepAnswer, error) {
+	answer := run.StepAnswer{Step: step.Number, State: run.Done}
+	line, err := step.Command(seen.SDK)
+	switch {
+	case err != nil:
+		return answer, err
+	case step.Kind == run.Restart:
+		c.phone.Restart()
+	case step.Kind == run.Measure:
+		m := c.measure()
+		answer.Measured = &m
+	case step.Kind == run.PutIn:
+		answer.State, answer.Words = run.Skipped, "not on this phone"
+	case step.Kind == run.WithdrawAdmin && slices.Contains(seen.Facts.Administrators, step.Package):
+		answer.State, answer.Words = run.Failed, "it is still an active device administrator"
+	case line != "":
+		answer.Words = strings.TrimSpace(string(c.phone.Ask(s.ctx, line+" 2>&1")))
+		answer.State, _ = step.Judge(answer.Words, 0)
+		answer.Took = 180 + int64(len(step.Package))
+	}
+	return answer, nil
 }
 
 // answer answers a run's check list.
