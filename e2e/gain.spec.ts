@@ -5,7 +5,7 @@ import { as, attach, expect, lyra, phoneLine, test } from './world'
 
 test.use({ of: 'gain' })
 
-test('a phone is measured, run on, and what it gained stands on the public page', async ({ page, world }) => {
+test('a phone is measured, run on, and what it gained stands on the public page', { tag: '@either' }, async ({ page, world }) => {
   test.slow()
   const of = '/r/brannock/lyra-5/short-loan'
   await page.goto(world.url + of)

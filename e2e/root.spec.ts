@@ -85,7 +85,7 @@ test('what a run brought is measured before and after, each after a restart', as
   // 62 + 38 + 48 + 24 + 21 + 9 MB and Tips', as the sample world has it, and what two starts differ by.
   await expect(row('Memory to be had')).toContainText(/\+(1[89]|2[0-9])\d\.\d MB/)
   await expect(row('Processes')).toContainText('−7')
-  await expect(row('Woken by alarms')).toContainText(/−\d+ an hour/)
+  await expect(row('Woken by alarms')).toContainText(/−\d+\.\d an hour/)
   await expect(brought.getByRole('listitem').first()).toContainText('feed.daily')
   await expect(brought).toContainText('nothing to 1 package that went')
   await expect(brought).toContainText('too few phones to say')
