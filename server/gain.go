@@ -52,7 +52,7 @@ func (s *Server) packageUses(ctx context.Context, in *usesInput) (*listOutput[st
 	if err != nil {
 		return nil, err
 	}
-	return listOf(s.store.PhoneUses(ctx, p.ID, in.Build, 200))
+	return listOf(s.store.PhoneUses(ctx, p.ID, in.Build))
 }
 
 // none is what nobody has measured.

@@ -9,6 +9,7 @@ import (
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
 
+	"roster/core/android"
 	"roster/core/change"
 	"roster/core/profile"
 	"roster/store"
@@ -182,5 +183,39 @@ func BenchmarkDecide(b *testing.B) {
 		if err := w.Decide(w.ctx, w.people["rev"].ID, id, 1, verdicts(ids, "accepted")); err != nil {
 			b.Fatal(err)
 		}
+	}
+}
+
+// measure keeps a measurement of a phone with 420 packages of the catalogue.
+func (w *world) measure(sum store.CaptureSummary, phone string) {
+	w.t.Helper()
+	m := android.Measurement{Uptime: 600, Missing: []string{}, Uses: map[android.PackageName]android.Use{}}
+	for i, p := range capture("15.0.0", 420).Packages {
+		m.Uses[p.Name] = android.Use{Memory: int64(i) << 20, Processes: 1, Wakeups: i % 7}
+	}
+	w.must(w.AddMeasurement(w.ctx, store.NewMeasurement{Phone: phone, Build: sum.BuildID, Person: w.people["tech"].ID, Measured: &m}))
+}
+
+// BenchmarkAddMeasurement keeps measurements of 420 packages each.
+func BenchmarkAddMeasurement(b *testing.B) {
+	w := newWorld(b)
+	sum := w.capture("15.0.0", "first", 420)
+	n := 0
+	for b.Loop() {
+		n++
+		w.measure(sum, fmt.Sprint("phone ", n))
+	}
+}
+
+// BenchmarkCountMeasured makes anew what packages use on a model of which 400
+// measurements are counted, as after each further one.
+func BenchmarkCountMeasured(b *testing.B) {
+	w := newWorld(b)
+	sum := w.capture("15.0.0", "first", 420)
+	for i := range 420 {
+		w.measure(sum, fmt.Sprint("phone ", i/2))
+	}
+	for b.Loop() {
+		w.must(w.CountMeasured(w.ctx, "phone 7"))
 	}
 }

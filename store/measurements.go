@@ -123,10 +123,26 @@ func addUses(ctx context.Context, tx pgx.Tx, id uuid.UUID, m *android.Measuremen
 
 // countedPhones bounds the phones of a model or build whose uses are put together:
 // those that were measured last.
-const countedPhones = 200
+const countedPhones = 100
+
+// counted are, of the builds in the column builds of here, the measurements that
+// stand for their phones: each phone's last one, of before a run took anything off it
+// where there is one. The limit is the statement's second argument.
+const counted = `
+			counted as (
+				select distinct on (n.phone) n.id, n.phone, n.at, n.person_id, n.run_id
+				from (select m.*, coalesce(m.number > min(m.number) over (partition by m.run_id),
+						exists (select from runs r
+							where r.phone = m.phone and r.state = 'finished' and r.started_at < m.at)) as later
+					from (select m.*
+						from here h
+						join measurements m on m.build_id = any(h.builds)
+						order by m.at desc
+						limit $2) m) n
+				order by n.phone, n.later, n.at desc)`
 
 // countUses makes anew what packages use on a build and its model: the median of its
-// phones, each by the last measurement that has the package switched on.
+// phones that have it switched on.
 func countUses(ctx context.Context, tx pgx.Tx, build uuid.UUID) error {
 	for _, place := range []string{
 		`select id as place, false as of_model, array[id] as builds from builds where id = $1`,
@@ -136,18 +152,8 @@ func countUses(ctx context.Context, tx pgx.Tx, build uuid.UUID) error {
 			where b.id = $1`,
 	} {
 		_, err := tx.Exec(ctx, `
-			with here as (`+place+`),
-			newest as (
-				select m.phone, m.id, m.at
-				from here h
-				join measurements m on m.build_id = any(h.builds)
-				order by m.at desc
-				limit $2),
-			own as (
-				select distinct on (u.package_id, n.phone) u.*
-				from newest n
-				join measured_uses u on u.measurement_id = n.id
-				order by u.package_id, n.phone, n.at desc)
+			with here as (`+place+`),`+counted+`,
+			own as (select u.* from counted n join measured_uses u on u.measurement_id = n.id)
 			insert into package_uses as x
 			select o.package_id, h.place, h.of_model, count(*),
 				`+medians("memory", "processes", "services", "jobs", "wakeups", "processor", "traffic", "room")+`
@@ -246,8 +252,8 @@ func (s *Store) UsesOf(ctx context.Context, pkg uuid.UUID) ([]BuildUse, error) {
 	return out, err
 }
 
-// PhoneUse is what one phone attributes to a package, by the last measurement that has
-// the package switched on.
+// PhoneUse is what one phone attributes to a package, by the measurement that stands
+// for it.
 type PhoneUse struct {
 	gain.Use
 	// Phone is the keyed hash of its serial number.
@@ -261,19 +267,17 @@ type PhoneUse struct {
 
 // PhoneUses are what the phones of a build that were measured attribute to a package,
 // the most memory first: what BuildUse is the median of.
-func (s *Store) PhoneUses(ctx context.Context, pkg, build uuid.UUID, limit int) ([]PhoneUse, error) {
+func (s *Store) PhoneUses(ctx context.Context, pkg, build uuid.UUID) ([]PhoneUse, error) {
 	rows, err := s.pool.Query(ctx, `
+		with here as (select array[$1::uuid] as builds),`+counted+`
 		select u.memory, u.processes, u.services, u.jobs, u.wakeups, u.processor, u.traffic, u.room, u.phone, u.at,
 			w.name, u.run_id, coalesce(r.number, 0)
-		from (select distinct on (m.phone) u.*, m.phone, m.at, m.person_id, m.run_id
-			from measurements m
-			join measured_uses u on u.measurement_id = m.id and u.package_id = $1
-			where m.build_id = $2
-			order by m.phone, m.at desc, m.number desc) u
+		from (select u.*, n.phone, n.at, n.person_id, n.run_id
+			from counted n
+			join measured_uses u on u.measurement_id = n.id and u.package_id = $3) u
 		join people w on w.id = u.person_id
 		left join runs r on r.id = u.run_id
-		order by u.memory desc, u.phone
-		limit $3`, pkg, build, limit)
+		order by u.memory desc, u.phone`, build, 2*countedPhones, pkg)
 	if err != nil {
 		return nil, err
 	}

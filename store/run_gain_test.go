@@ -60,7 +60,7 @@ func TestGainOf(t *testing.T) {
 	w.must(w.CountMeasured(w.ctx, "phone 1"))
 	uses, err := w.UsesOn(w.ctx, c.BuildID)
 	w.must(err)
-	if u := uses["l.other"]; len(uses) != 2 || u.Phones != 8 || u.Least != 100 || u.Most != 900 || u.Wakeups != 60 || !uses["l.lib"].Nothing() {
+	if u := uses["l.other"]; len(uses) != 2 || u.Phones != 8 || u.Least != 100 || u.Most != 100 || u.Wakeups != 60 || !uses["l.lib"].Nothing() {
 		t.Errorf("%+v", uses)
 	}
 	pkg, err := w.Package(w.ctx, "l.other")
@@ -167,7 +167,7 @@ func TestDeskOfGain(t *testing.T) {
 	}
 	pkg, err := w.Package(w.ctx, "l.user")
 	w.must(err)
-	if list, err := w.PhoneUses(w.ctx, pkg.ID, second, 10); err != nil || len(list) != 7 || list[0].Memory != 62e6 || list[0].Person != "tech" {
+	if list, err := w.PhoneUses(w.ctx, pkg.ID, second); err != nil || len(list) != 7 || list[0].Memory != 62e6 || list[0].Person != "tech" {
 		t.Errorf("%+v, %v", list, err)
 	}
 }
