@@ -8,7 +8,7 @@ const widths = {
   ceiling: '56px',
   standing: '68px',
   resting: '64px',
-  takes: '92px',
+  takes: '80px',
   phones: '84px',
   origin: '92px',
   icon: '34px',
@@ -33,7 +33,7 @@ const usual: Column[] = ['label', 'trials', 'ceiling', 'standing', 'resting', 'i
 const stored = useLocalStorage<Column[]>('roster-ledger-columns', usual)
 
 // asked are columns that are shown for as long as the rows are ordered or found by
-// what stands in them.
+// what stands in them; how many rest on each row makes room for them.
 export const asked = ref<Column[]>([])
 
 // useColumns is which columns this browser's person wants to see; it is
@@ -44,7 +44,11 @@ export function useColumns() {
     set: (list) => (stored.value = list),
   })
   const shown = computed(() =>
-    (Object.keys(widths) as Column[]).filter((c) => stored.value.includes(c) || asked.value.includes(c)),
+    (Object.keys(widths) as Column[]).filter(
+      (c) =>
+        asked.value.includes(c) ||
+        (stored.value.includes(c) && !(c === 'resting' && asked.value.some((a) => !stored.value.includes(a)))),
+    ),
   )
   const template = computed(() => ['34px minmax(180px, 2.1fr)', ...shown.value.map((c) => widths[c])].join(' '))
   const has = (c: Column) => shown.value.includes(c)
