@@ -3,6 +3,8 @@ package server_test
 import (
 	"strings"
 	"testing"
+
+	"roster/phone"
 )
 
 // TestRunMeasured runs with a measurement before and after: the run says what it
@@ -117,5 +119,36 @@ func TestMeasureNow(t *testing.T) {
 	f.sql(`update builds set fingerprint = fingerprint || '/x'`)
 	if job, _ := f.follow(f.cookie, f.ask(f.cookie, f.at, map[string]string{"kind": "measure"})); job.State != "failed" || !strings.Contains(job.Problem, "capture the phone, then measure it") {
 		t.Errorf("%+v", job)
+	}
+}
+
+// TestMeasureBroken has the cable fall out while a run measures, before and after: it
+// goes on with measuring once more, and both are kept once.
+func TestMeasureBroken(t *testing.T) {
+	t.Parallel()
+	f := fit(t, func(s *phone.Scenario) {
+		s.Faults = []phone.Fault{{Command: "dumpsys meminfo", Do: "unplug", Times: 1}, {Command: "dumpsys jobscheduler", After: 1, Do: "unplug", Times: 1}}
+	}, nil, "com.brannock.feed.daily", "com.brannock.games.hub", "com.brannock.telemetry")
+	id := f.start(map[string]any{"measure": true})
+	for range 2 {
+		f.until("it is interrupted", func() bool { return f.run(id).Run.State == "interrupted" })
+		f.phone.Plug()
+		f.connect()
+		f.ended(id, "interrupted")
+		f.expect(204, f.cookie, "POST", "/api/v1/runs/"+id+"/continue", nil)
+	}
+	r := f.ended(id, "finished")
+	f.agrees(r)
+	got := get[struct {
+		Gain *struct {
+			Before, After []struct{ MemAvailable float64 }
+			Gained        map[string]struct{ Gained float64 }
+		}
+	}](f.site, f.cookie, "/api/v1/runs/"+id).Gain
+	if got == nil || len(got.Before) != 1 || len(got.After) != 1 || got.After[0].MemAvailable == 0 || got.Gained["processes"].Gained < 1 {
+		t.Errorf("%+v", got)
+	}
+	if n := f.count(`select count(*)::int from measurements`); n != 2 {
+		t.Errorf("%d measurements are kept", n)
 	}
 }
