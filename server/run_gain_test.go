@@ -128,8 +128,8 @@ func TestMeasureBroken(t *testing.T) {
 	t.Parallel()
 	f := fit(t, func(s *phone.Scenario) {
 		s.Faults = []phone.Fault{{Command: "dumpsys meminfo", Do: "unplug", Times: 1}, {Command: "dumpsys jobscheduler", After: 1, Do: "unplug", Times: 1}}
-	}, nil, "com.brannock.feed.daily", "com.brannock.games.hub", "com.brannock.telemetry")
-	id := f.start(map[string]any{"measure": true})
+	}, nil, removable...)
+	id := f.start(map[string]any{"measure": true, "leave": []string{"com.fieldnote.appmanager", "com.fieldnote.services"}}) // which come back
 	for range 2 {
 		f.until("it is interrupted", func() bool { return f.run(id).Run.State == "interrupted" })
 		f.phone.Plug()
