@@ -131,6 +131,8 @@ func TestMeasureBroken(t *testing.T) {
 	}, nil, removable...)
 	id := f.start(map[string]any{"measure": true, "leave": []string{"com.fieldnote.appmanager", "com.fieldnote.services"}}) // which come back
 	for range 2 {
+		// A bench that is slow can be taken for one that is gone: the cable tells.
+		f.until("the cable is out", func() bool { return !f.phone.Condition().Plugged })
 		f.until("it is interrupted", func() bool { return f.run(id).Run.State == "interrupted" })
 		f.phone.Plug()
 		f.connect()
