@@ -1,6 +1,7 @@
 // What a release brings: a phone measured as it is, a run with a measurement before
 // and after, and the figure that comes of it, from the run to the public page; and
 // where harm is weighed against it.
+import { clean } from './axe'
 import { as, attach, expect, lyra, phoneLine, test } from './world'
 
 test.use({ of: 'gain' })
@@ -35,6 +36,7 @@ test('a phone is measured, run on, and what it gained stands on the public page'
   await expect(brought).toContainText('This release, on 13 phones')
   await brought.getByRole('button', { name: 'open them' }).click()
   await expect(brought.getByRole('region', { name: 'Phones that were measured' }).getByRole('row')).toHaveCount(14)
+  await clean(page, 'what a run brought')
   // For everybody, and as a picture for its owner.
   await page.goto(world.url + of)
   await expect(page.getByText('Measured before and after on 13 phones:')).toBeVisible()
@@ -47,6 +49,7 @@ test('a phone is measured, run on, and what it gained stands on the public page'
     .first()
     .click()
   await expect(page.getByRole('heading', { name: 'Before and after' })).toBeVisible()
+  await clean(page, 'the public record of a run')
   await expect(page.getByRole('row').filter({ hasText: 'free memory, MB' })).toContainText('before')
 })
 
@@ -60,6 +63,7 @@ test('what packages take is found in the Ledger, and opened in the Dossier', asy
   await uses.getByRole('button', { name: '5 phones' }).click()
   await expect(uses.getByRole('row')).toHaveCount(6)
   await expect(uses.getByRole('row').last()).toContainText('without a run')
+  await clean(page, 'what a package uses')
 })
 
 test('the cut line is put where it brings most for its harm', async ({ page, world }) => {
@@ -78,6 +82,7 @@ test('the cut line is put where it brings most for its harm', async ({ page, wor
   await expect(line).toHaveAttribute('aria-valuenow', '40')
   await expect(sheet.locator('svg circle').nth(40)).toBeVisible()
   // The arrows walk the marks from the least harm on.
+  await clean(page, 'harm against gain')
   const walk = sheet.getByRole('group', { name: /Marks/ })
   await walk.focus()
   await expect(sheet).toContainText('com.brannock.tips')
