@@ -133,7 +133,11 @@ func (w *lockedRun) answer(ctx context.Context, tx pgx.Tx, answers []run.StepAns
 }
 
 // addMeasurement keeps what the phone used at a step that measures.
+// One that can't be is left out: the run goes on.
 func (w *lockedRun) addMeasurement(ctx context.Context, tx pgx.Tx, step int, m *android.Measurement) error {
+	if m.Check() != nil {
+		return nil
+	}
 	n := NewMeasurement{Phone: w.phone, Run: &w.id, Step: step, Measured: m}
 	err := tx.QueryRow(ctx, `
 		select r.build_id, r.person_id

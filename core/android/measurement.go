@@ -1,7 +1,10 @@
 package android
 
 import (
+	"errors"
+	"fmt"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 )
@@ -226,7 +229,7 @@ func (m *Measurement) busy(text string) bool {
 	return true
 }
 
-var memoryLine = regexp.MustCompile(`(?m)^(MemTotal|MemAvailable|MemFree|Cached):\s+(\d{1,15}) kB`)
+var memoryLine = regexp.MustCompile(`(?m)^(MemTotal|MemAvailable|MemFree|Cached):\s+(\d{1,11}) kB`)
 
 // meminfo reads /proc/meminfo; kernels before 3.14 tell no MemAvailable, of which
 // free and cached memory stand in.
@@ -242,7 +245,7 @@ func (m *Measurement) meminfo(text string) bool {
 	return m.MemTotal > 0 && m.MemAvailable > 0
 }
 
-var dataLine = regexp.MustCompile(`(?m)^\S+\s+\d+\s+\d+\s+(\d{1,15})\s+\d+%`)
+var dataLine = regexp.MustCompile(`(?m)^\S+\s+\d+\s+\d+\s+(\d{1,11})\s+\d+%`)
 
 func df(free *int64, text string) bool {
 	found := dataLine.FindStringSubmatch(text)
@@ -279,4 +282,60 @@ func (m *Measurement) power(text string) bool {
 		m.Screen = "off"
 	}
 	return m.Screen != ""
+}
+
+// The most of what no phone comes near: bytes, milliseconds and numbers of things.
+const (
+	mostBytes = 1 << 50
+	mostMS    = 1 << 40
+	mostOf    = 1 << 30
+)
+
+// Check reports whether a measurement that somebody else read can be one: what a
+// bench elsewhere tells is not believed.
+func (m *Measurement) Check() error {
+	switch {
+	case !(m.Uptime >= 0 && m.Uptime < 1e10 && m.StartTook >= 0 && m.StartTook < 1e10 && m.OnBattery >= 0 && m.OnBattery < 1e10):
+		return errors.New("it has times that can't be")
+	case !within(mostBytes, m.MemTotal, m.MemAvailable, m.DataFree, m.SystemFree) ||
+		!within(mostOf, int64(m.Processes), int64(m.Services), int64(m.Jobs), int64(m.Wakeups)):
+		return errors.New("it has numbers that can't be")
+	case !m.Came.possible() || !m.Owner.possible():
+		return errors.New("it has sums that can't be")
+	case len(m.Fingerprint) > 1000 || len(m.Missing) > len(measuring)+1 || len(m.Openings) > len(everyday) || len(m.Uses) > maxUses:
+		return errors.New("it tells more than a measurement asks")
+	}
+	for name, u := range m.Uses {
+		if !name.Valid() || !u.possible() {
+			return fmt.Errorf("%q uses what can't be", Printable(string(name), 60))
+		}
+	}
+	for name, o := range m.Openings {
+		if !slices.ContainsFunc(everyday, func(e struct{ name, intent string }) bool { return e.name == name }) ||
+			!within(mostOf, int64(o.Took), int64(o.Frames), int64(o.Janky)) {
+			return fmt.Errorf("the screen %q can't have opened so", Printable(name, 60))
+		}
+	}
+	for _, command := range m.Missing {
+		if len(command) > 100 {
+			return errors.New("what is missing is no command of a measurement")
+		}
+	}
+	return nil
+}
+
+// possible reports whether anything can use so much.
+func (u Use) possible() bool {
+	return within(mostBytes, u.Memory, u.Traffic, u.Room) && within(mostMS, u.Processor) &&
+		within(mostOf, int64(u.Processes), int64(u.Services), int64(u.Jobs), int64(u.Wakeups))
+}
+
+// within reports whether numbers lie between 0 and the most.
+func within(most int64, numbers ...int64) bool {
+	for _, n := range numbers {
+		if n < 0 || n > most {
+			return false
+		}
+	}
+	return true
 }

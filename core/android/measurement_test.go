@@ -1,6 +1,7 @@
 package android
 
 import (
+	"math"
 	"slices"
 	"strings"
 	"testing"
@@ -112,6 +113,33 @@ func TestReadMeasurement(t *testing.T) {
 	}
 }
 
+// TestCheck turns down what no phone can say, and nothing that one did.
+func TestCheck(t *testing.T) {
+	good := ReadMeasurement(measured)
+	good.ReadOpenings(openingsOf)
+	if err := good.Check(); err != nil {
+		t.Error(err)
+	}
+	for what, change := range map[string]func(*Measurement){
+		"a time before it started": func(m *Measurement) { m.Uptime = -1 },
+		"no time":                  func(m *Measurement) { m.StartTook = math.NaN() },
+		"less than no memory":      func(m *Measurement) { m.MemAvailable = -1 },
+		"more than all processes":  func(m *Measurement) { m.Processes = 1 << 40 },
+		"a sum below 0":            func(m *Measurement) { m.Owner.Traffic = -4 },
+		"no package":               func(m *Measurement) { m.Uses = map[PackageName]Use{"$(reboot)": {}} },
+		"a package below 0":        func(m *Measurement) { m.Uses = map[PackageName]Use{"a.b": {Wakeups: -1}} },
+		"another screen":           func(m *Measurement) { m.Openings = map[string]Opening{"<b>": {}} },
+		"a long word":              func(m *Measurement) { m.Missing = []string{strings.Repeat("x", 101)} },
+		"too much":                 func(m *Measurement) { m.Missing = make([]string, 100) },
+	} {
+		m := good
+		change(&m)
+		if m.Check() == nil {
+			t.Errorf("%s passes", what)
+		}
+	}
+}
+
 // TestMissing reads what a phone without half of it says: that is missing, and not
 // nothing.
 func TestMissing(t *testing.T) {
@@ -184,6 +212,7 @@ func FuzzReadMeasurement(f *testing.F) {
 			len(m.Uses) > maxUses || len(m.Missing) > len(measuring)+1 || len(m.Openings) > len(everyday) {
 			t.Errorf("%+v", m)
 		}
+		_ = m.Check() // which has to bear it, whatever it says
 		for name, u := range m.Uses {
 			if !name.Valid() || u.Memory < 0 || u.Wakeups < 0 || u.Processor < 0 || u.Traffic < 0 || u.Room < 0 {
 				t.Errorf("%q: %+v", name, u)

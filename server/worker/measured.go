@@ -25,6 +25,9 @@ func (w *Worker) measured(ctx context.Context, job store.Job, value any) (kept a
 	if err := json.Unmarshal(raw, &m); err != nil {
 		return nil, "What the bench told can't be read as a measurement.", nil
 	}
+	if err := m.Check(); err != nil {
+		return nil, "What the bench told is no measurement: " + err.Error() + ".", nil
+	}
 	err = w.store.AddMeasured(ctx, asked.With, job.PersonID, &m.Measurement)
 	if errors.Is(err, store.ErrNotFound) {
 		return nil, "This firmware was never captured, and the measurement was not kept: capture the phone, then measure it.", nil
