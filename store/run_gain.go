@@ -42,12 +42,12 @@ const (
 				from run_steps s
 				where s.run_id = r.id and s.kind = 'remove'
 				order by 1),
-			m.before, m.measured
+			m.before, m.own, m.measured
 		from (select * from runs r where `
 	theirMeasurements = ` order by r.number desc limit 500) r
 		join people w on w.id = r.person_id
 		cross join lateral (
-			select o.measured, o.at, o.number,
+			select o.measured, o.at, o.number, o.run_id is not null as own,
 				case when o.run_id is null then o.at < r.started_at
 					else o.number < (select min(s.number) from run_steps s where s.run_id = r.id and s.kind = 'remove')
 					end as before
@@ -72,6 +72,8 @@ type measuredRun struct {
 	at              time.Time
 	gone, meant     []string
 	before, after   []android.Measurement
+	// own are the run's measurements before and after, others those without a run.
+	own, others [2][]android.Measurement
 }
 
 // readMeasured reads runs that were measured before and after, in their order.
@@ -82,23 +84,43 @@ func readMeasured(ctx context.Context, q querier, condition string, args ...any)
 	}
 	var list []measuredRun
 	var one measuredRun
-	var before bool
+	var before, own bool
 	var m android.Measurement
-	fields := []any{&one.id, &one.number, &one.phone, &one.person, &one.account, &one.at, &one.gone, &one.meant, &before, &m}
+	fields := []any{&one.id, &one.number, &one.phone, &one.person, &one.account, &one.at, &one.gone, &one.meant, &before, &own, &m}
 	_, err = pgx.ForEachRow(rows, fields, func() error {
 		if len(list) == 0 || list[len(list)-1].id != one.id {
 			list = append(list, one)
 		}
-		r := &list[len(list)-1]
-		if before {
-			r.before = append(r.before, m)
+		r, side := &list[len(list)-1], 0
+		if !before {
+			side = 1
+		}
+		if own {
+			r.own[side] = append(r.own[side], m)
 		} else {
-			r.after = append(r.after, m)
+			r.others[side] = append(r.others[side], m)
 		}
 		one.gone, one.meant, m = nil, nil, android.Measurement{}
 		return nil
 	})
+	for i := range list {
+		list[i].before, list[i].after = list[i].side(0), list[i].side(1)
+	}
 	return slices.DeleteFunc(list, func(r measuredRun) bool { return len(r.before) == 0 || len(r.after) == 0 }), err
+}
+
+// side are the measurements of a side: the run's own, and of those without a run what
+// was measured in the same state as these; where it has none of its own, all.
+func (r *measuredRun) side(n int) []android.Measurement {
+	own := r.own[n]
+	if len(own) == 0 {
+		return r.others[n]
+	}
+	others := slices.DeleteFunc(r.others[n], func(m android.Measurement) bool { return !gain.Alike(&own[0], &m) })
+	if n == 0 {
+		return slices.Concat(others, own) // in their order
+	}
+	return slices.Concat(own, others)
 }
 
 // RunGain is what a run brought; nil where it was not measured before and after.

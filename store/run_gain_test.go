@@ -57,6 +57,16 @@ func TestGainOf(t *testing.T) {
 	if p := g.Phones[1]; p.Phone != "phone 1" || p.Measured != 3 || p.Gained[gain.Memory].Gained != 255 || *p.Gained[gain.Memory].Noise != 290 {
 		t.Errorf("%+v", p)
 	}
+	// In another state it does not.
+	w.must(w.AddMeasurement(w.ctx, store.NewMeasurement{
+		Phone: "phone 2", Build: c.BuildID, Person: w.people["tech"].ID, At: time.Now().Add(time.Hour),
+		Measured: &android.Measurement{MemTotal: 1000, MemAvailable: 500, Uptime: 60_000, Missing: []string{}},
+	}))
+	g, err = w.GainOf(w.ctx, r.ID)
+	w.must(err)
+	if p := g.Phones[2]; p.Phone != "phone 2" || p.Measured != 2 || p.Gained[gain.Memory].Gained != 120 {
+		t.Errorf("%+v", p)
+	}
 	w.must(w.CountMeasured(w.ctx, "phone 1"))
 	uses, err := w.UsesOn(w.ctx, c.BuildID)
 	w.must(err)

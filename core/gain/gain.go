@@ -189,6 +189,15 @@ func median(sorted []float64) float64 {
 // alike is by how much the uptimes of two measurements may differ, as a factor.
 const alike = 3
 
+// Alike reports whether two measurements of a phone were taken in the same state, as
+// far as it tells.
+func Alike(a, b *android.Measurement) bool {
+	same := func(x, y string) bool { return x == y || x == "" || y == "" }
+	least, most := min(a.Uptime, b.Uptime), max(a.Uptime, b.Uptime)
+	return same(a.Screen, b.Screen) && same(a.Plugged, b.Plugged) && same(a.Busy, b.Busy) && a.Unsettled == b.Unsettled &&
+		(least == 0 || most <= alike*least)
+}
+
 // Doubts say in words why measurements can hardly be compared; none where they were
 // taken in the same state.
 func Doubts(before, after []android.Measurement) []string {

@@ -134,6 +134,18 @@ func TestBetween(t *testing.T) {
 	if parts[0].Package != "a.big" || parts[1].Package != "a.small" || parts[1].Wakeups != 1.5 || !parts[2].Nothing() {
 		t.Errorf("%+v", parts)
 	}
+	for what, change := range map[string]func(*android.Measurement){
+		"screen": func(m *android.Measurement) { m.Screen = "off" }, "charger": func(m *android.Measurement) { m.Plugged = "no" },
+		"uptime": func(m *android.Measurement) { m.Uptime = 90 }, "settled": func(m *android.Measurement) { m.Unsettled = true },
+	} {
+		other := before
+		if !Alike(&before, &other) {
+			t.Error("a measurement is not like itself")
+		}
+		if change(&other); Alike(&before, &other) {
+			t.Errorf("another state passes for the same: %s", what)
+		}
+	}
 	// Twice each: the medians, and how much alike they were.
 	again := after
 	again.MemAvailable = 1500
