@@ -19,6 +19,9 @@ const (
 	settleEvery   = 3 * time.Second
 	settlesWithin = 2 * time.Minute
 	settlesSoon   = 15 * time.Second
+	// settlesAfter is for how many seconds it has to have been up: until then nothing
+	// is said of how often it is woken in an hour, and much starts that ends again.
+	settlesAfter = 90
 	// still is by which part memory may move of a phone that has settled.
 	still = 0.01
 	// openingTakes bounds the opening of everyday screens.
@@ -55,18 +58,22 @@ func takeMeasurement(session *services.Session, within time.Duration, pause func
 	return m, nil
 }
 
-// hasSettled waits until a phone's memory moves no more; it reports whether that was so
-// in time.
+// hasSettled waits until a phone has been up for a while and its memory moves no more;
+// it reports whether that was so in time.
 func hasSettled(session *services.Session, within time.Duration, pause func(time.Duration) error) (bool, error) {
 	var last int64
 	for end := time.Now().Add(within); time.Now().Before(end); {
-		answer, err := session.Run(android.MemoryQuestion, stepTakes, 64<<10)
+		answer, err := session.Run(android.SettlingQuestion, stepTakes, 64<<10)
 		if err != nil {
 			return false, err
 		}
-		now := android.ReadMemory(string(answer.Out))
-		if moved := float64(now - last); now == 0 || last != 0 && max(moved, -moved) <= still*float64(last) {
-			return now != 0, nil
+		up, now := android.ReadSettling(string(answer.Out))
+		if now == 0 {
+			return false, nil // it does not tell
+		}
+		moved := float64(now - last)
+		if last != 0 && max(moved, -moved) <= still*float64(last) && (up == 0 || up >= settlesAfter) {
+			return true, nil
 		}
 		last = now
 		if err := pause(settleEvery); err != nil {

@@ -40,7 +40,8 @@ func TestRunMeasures(t *testing.T) {
 	}
 	d := gain.Between(list[:1], list[1:])
 	const gone = (62 + 38) << 20 // as the sample world has it, and as much more or less as two starts differ
-	if memory := d[gain.Memory].Gained; memory < gone*0.4 || memory > gone*1.6 || d[gain.Processes].Gained != 2 || d[gain.Services].Gained != 2 || len(d) != len(gain.Quantities()) {
+	if memory := d[gain.Memory].Gained; memory < gone*0.4 || memory > gone*1.6 || d[gain.Processes].Gained != 2 ||
+		d[gain.Services].Gained != 2 || len(d) != len(gain.Quantities()) {
 		t.Errorf("%+v", d)
 	}
 	for _, m := range list {
@@ -51,9 +52,8 @@ func TestRunMeasures(t *testing.T) {
 			t.Error("an owner's app is kept by name")
 		}
 	}
-	parts := gain.Parts(&list[0], []android.PackageName{"com.brannock.video", "com.brannock.feed.daily"})
-	if parts[0].Package != "com.brannock.feed.daily" || parts[1].Memory != 0 {
-		t.Errorf("%+v", parts)
+	if feed, video := gain.UseOf(&list[0], "com.brannock.feed.daily"), gain.UseOf(&list[0], "com.brannock.video"); feed.Memory < 40<<20 || !video.Nothing() {
+		t.Errorf("%+v, %+v", feed, video)
 	}
 }
 

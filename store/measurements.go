@@ -70,6 +70,9 @@ func addMeasurement(ctx context.Context, tx pgx.Tx, n NewMeasurement) error {
 	if err != nil || tag.RowsAffected() == 0 {
 		return err
 	}
+	if !gain.Attributes(n.Measured) {
+		return nil // what it does not tell is not nothing
+	}
 	return addUses(ctx, tx, id, n.Measured)
 }
 
@@ -193,8 +196,14 @@ type PackageUse struct {
 	Most  float64 `json:"most"`
 }
 
-const packageUseColumns = `u.memory, u.processes, u.services, u.jobs, u.wakeups, u.processor, u.traffic, u.room,
-	u.phones, u.least, u.most`
+// useColumns are those of a gain.Use, in the order of useFields.
+const useColumns = `u.memory, u.processes, u.services, u.jobs, u.wakeups, u.processor, u.traffic, u.room`
+
+func useFields(u *gain.Use) []any {
+	return []any{&u.Memory, &u.Processes, &u.Services, &u.Jobs, &u.Wakeups, &u.Processor, &u.Traffic, &u.Room}
+}
+
+const packageUseColumns = useColumns + `, u.phones, u.least, u.most`
 
 // UsesOn are what packages use on a model or a build, by name; those that use
 // nothing are among them, those that were never measured are not.
@@ -223,7 +232,7 @@ func usesOn(ctx context.Context, q querier, place uuid.UUID) (map[android.Packag
 
 // fields are where packageUseColumns go.
 func (u *PackageUse) fields() []any {
-	return []any{&u.Memory, &u.Processes, &u.Services, &u.Jobs, &u.Wakeups, &u.Processor, &u.Traffic, &u.Room, &u.Phones, &u.Least, &u.Most}
+	return append(useFields(&u.Use), &u.Phones, &u.Least, &u.Most)
 }
 
 // BuildUse is what a package uses on a build.
@@ -270,8 +279,7 @@ type PhoneUse struct {
 func (s *Store) PhoneUses(ctx context.Context, pkg, build uuid.UUID) ([]PhoneUse, error) {
 	rows, err := s.pool.Query(ctx, `
 		with here as (select array[$1::uuid] as builds),`+counted+`
-		select u.memory, u.processes, u.services, u.jobs, u.wakeups, u.processor, u.traffic, u.room, u.phone, u.at,
-			w.name, u.run_id, coalesce(r.number, 0)
+		select `+useColumns+`, u.phone, u.at, w.name, u.run_id, coalesce(r.number, 0)
 		from (select u.*, n.phone, n.at, n.person_id, n.run_id
 			from counted n
 			join measured_uses u on u.measurement_id = n.id and u.package_id = $3) u
@@ -282,7 +290,7 @@ func (s *Store) PhoneUses(ctx context.Context, pkg, build uuid.UUID) ([]PhoneUse
 		return nil, err
 	}
 	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (u PhoneUse, err error) {
-		err = row.Scan(&u.Memory, &u.Processes, &u.Services, &u.Jobs, &u.Wakeups, &u.Processor, &u.Traffic, &u.Room, &u.Phone, &u.At, &u.Person, &u.Run, &u.RunNumber)
+		err = row.Scan(append(useFields(&u.Use), &u.Phone, &u.At, &u.Person, &u.Run, &u.RunNumber)...)
 		return u, err
 	})
 }

@@ -143,7 +143,7 @@ func (s *Store) RunGain(ctx context.Context, id uuid.UUID) (*Gain, error) {
 		}
 	}
 	rows, err := s.pool.Query(ctx, `
-		select p.name, u.memory, u.processes, u.services, u.jobs, u.wakeups, u.processor, u.traffic, u.room
+		select p.name, `+useColumns+`
 		from measured_uses u
 		join packages p on p.id = u.package_id
 		where u.measurement_id = (select id from measurements where run_id = $1 order by number limit 1)
@@ -153,8 +153,7 @@ func (s *Store) RunGain(ctx context.Context, id uuid.UUID) (*Gain, error) {
 		return nil, err
 	}
 	var part gain.Part
-	fields := []any{&part.Package, &part.Memory, &part.Processes, &part.Services, &part.Jobs, &part.Wakeups, &part.Processor, &part.Traffic, &part.Room}
-	_, err = pgx.ForEachRow(rows, fields, func() error {
+	_, err = pgx.ForEachRow(rows, append([]any{&part.Package}, useFields(&part.Use)...), func() error {
 		if part.Use.Nothing() {
 			g.Nothing = append(g.Nothing, part.Package)
 		} else {

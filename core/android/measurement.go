@@ -87,6 +87,7 @@ const (
 	AsksJobs      = "dumpsys jobscheduler"
 	AsksBattery   = "dumpsys batterystats -c"
 	AsksRoom      = "dumpsys diskstats"
+	AsksOwners    = "pm list packages -3"
 	AsksOpenings  = "am start -W"
 )
 
@@ -112,7 +113,7 @@ var measuring = []struct {
 	{AsksBattery, (*Measurement).batteryStats},
 	{AsksRoom, (*Measurement).diskStats},
 	{"pm list packages -s -e", (*Measurement).enabled}, // so that what uses nothing is known to
-	{"pm list packages -3", (*Measurement).owners},     // after all that names packages
+	{AsksOwners, (*Measurement).owners},                // after all that names packages
 }
 
 // measureMark leads the answer to each command.
@@ -128,16 +129,17 @@ func MeasureQuestion() string {
 	return b.String() + "echo " + measureMark + "end"
 }
 
-// MemoryQuestion is the line that asks for memory alone, to see whether a phone has
-// settled.
-const MemoryQuestion = AsksMemory
+// SettlingQuestion is the line that asks what tells whether a phone has settled.
+const SettlingQuestion = AsksUptime + "; " + AsksMemory
 
-// ReadMemory is what of a phone's memory could be had, in bytes, 0 where it does not
-// tell.
-func ReadMemory(answer string) int64 {
+// ReadSettling is for how many seconds a phone has been up and what of its memory could
+// be had, in bytes; each 0 where it does not tell.
+func ReadSettling(answer string) (up float64, memory int64) {
 	var m Measurement
-	m.meminfo(answer)
-	return m.MemAvailable
+	first, rest, _ := strings.Cut(answer, "\n")
+	m.uptime(first)
+	m.meminfo(rest)
+	return m.Uptime, m.MemAvailable
 }
 
 // maxUses bounds the packages of a measurement: no phone runs as many.

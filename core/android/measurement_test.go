@@ -87,7 +87,8 @@ package:org.owner.other
 func TestReadMeasurement(t *testing.T) {
 	m := ReadMeasurement(strings.ReplaceAll(measured, "\n", "\r\n"))
 	feed := m.Uses["com.maker.feed"]
-	if m.StartTook != 24.531 || m.Fingerprint != "brannock/lyra/l5:15/A/1:user/release-keys" || m.OnBattery != 7200 || m.SystemFree != 678<<10 || m.Busy != "yes" || m.Jobs != 2 {
+	if m.StartTook != 24.531 || m.Fingerprint != "brannock/lyra/l5:15/A/1:user/release-keys" ||
+		m.OnBattery != 7200 || m.SystemFree != 678<<10 || m.Busy != "yes" || m.Jobs != 2 {
 		t.Errorf("%+v", m)
 	}
 	if m.Uptime != 5025.31 || m.MemTotal != 3812340<<10 || m.MemAvailable != 1612340<<10 || m.DataFree != 81203456<<10 ||
@@ -108,8 +109,9 @@ func TestReadMeasurement(t *testing.T) {
 	if len(none.Uses) != 0 || !slices.Contains(none.Missing, "pm list packages -3") {
 		t.Errorf("an owner's apps are kept by name: %+v", none.Uses)
 	}
-	if old := ReadMemory("MemTotal:       1000 kB\nMemFree:        10 kB\nCached:         20 kB\n"); old != 30<<10 {
-		t.Errorf("%d", old)
+	up, old := ReadSettling("61.2 120.4\nMemTotal:       1000 kB\nMemFree:        10 kB\nCached:         20 kB\n")
+	if up != 61.2 || old != 30<<10 {
+		t.Errorf("%v, %d", up, old)
 	}
 }
 
@@ -143,7 +145,8 @@ func TestCheck(t *testing.T) {
 // TestMissing reads what a phone without half of it says: that is missing, and not
 // nothing.
 func TestMissing(t *testing.T) {
-	m := ReadMeasurement("--measure-0\n12.5 3\n--measure-13\n9,0,l,bt,0,many,1\n--measure-14\nPackage Names: [\"a.b\"]\nApp Sizes: [1,2]\n--measure-15\nUnknown option -e\n")
+	m := ReadMeasurement("--measure-0\n12.5 3\n--measure-13\n9,0,l,bt,0,many,1\n" +
+		"--measure-14\nPackage Names: [\"a.b\"]\nApp Sizes: [1,2]\n--measure-15\nUnknown option -e\n")
 	for _, asks := range []string{AsksStart, AsksMemory, AsksData, AsksSystem, AsksProcesses, AsksServices, AsksAlarms, AsksJobs, AsksBattery, AsksRoom} {
 		if !slices.Contains(m.Missing, asks) {
 			t.Errorf("%s is not missing: %+v", asks, m)

@@ -1,6 +1,7 @@
 package gain
 
 import (
+	"cmp"
 	"math"
 	"slices"
 )
@@ -77,15 +78,7 @@ func FigureOf(list []Counted) Figure {
 		total += weighs[i]
 	}
 	f.People = len(people)
-	slices.SortStableFunc(order, func(a, b int) int {
-		switch d := list[a].Gained - list[b].Gained; {
-		case d < 0:
-			return -1
-		case d > 0:
-			return 1
-		}
-		return 0
-	})
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(list[a].Gained, list[b].Gained) })
 	f.Median = weightedMedian(list, weighs, order, total)
 	tail := tails(weighs, total)
 	low := bound(order, weighs, tail)

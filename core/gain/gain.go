@@ -5,7 +5,6 @@
 package gain
 
 import (
-	"cmp"
 	"fmt"
 	"slices"
 
@@ -33,33 +32,34 @@ const (
 )
 
 // read is how a quantity is read from a measurement: more is true where more of it
-// is better, and ok is false where the measurement does not tell.
+// is better, screens where it is of those that opened, and ok is false where the
+// measurement does not tell.
 type read struct {
-	quantity Quantity
-	more     bool
-	of       func(m *android.Measurement) (value float64, ok bool)
+	quantity      Quantity
+	more, screens bool
+	of            func(m *android.Measurement) (value float64, ok bool)
 }
 
 // quantities are all of them, in the order in which people care.
 var quantities = []read{
-	{Memory, true, told(func(m *android.Measurement) float64 { return float64(m.MemAvailable) }, android.AsksMemory)},
-	{Start, false, told(func(m *android.Measurement) float64 { return m.StartTook }, android.AsksStart)},
-	{Wakeups, false, func(m *android.Measurement) (float64, bool) {
+	{Memory, true, false, told(func(m *android.Measurement) float64 { return float64(m.MemAvailable) }, android.AsksMemory)},
+	{Start, false, false, told(func(m *android.Measurement) float64 { return m.StartTook }, android.AsksStart)},
+	{Wakeups, false, false, func(m *android.Measurement) (float64, bool) {
 		return hourly(m, float64(m.Wakeups), m.Uptime, android.AsksAlarms, android.AsksUptime)
 	}},
-	{Processor, false, func(m *android.Measurement) (float64, bool) {
-		return hourly(m, float64(m.Came.Processor), m.OnBattery, android.AsksBattery)
+	{Processor, false, false, func(m *android.Measurement) (float64, bool) {
+		return hourly(m, float64(m.Came.Processor), m.OnBattery, android.AsksBattery, android.AsksOwners)
 	}},
-	{Traffic, false, func(m *android.Measurement) (float64, bool) {
-		return hourly(m, float64(m.Came.Traffic), m.OnBattery, android.AsksBattery)
+	{Traffic, false, false, func(m *android.Measurement) (float64, bool) {
+		return hourly(m, float64(m.Came.Traffic), m.OnBattery, android.AsksBattery, android.AsksOwners)
 	}},
-	{Opening, false, opening},
-	{Late, false, late},
-	{Processes, false, told(func(m *android.Measurement) float64 { return float64(m.Processes) }, android.AsksProcesses)},
-	{Services, false, told(func(m *android.Measurement) float64 { return float64(m.Services) }, android.AsksServices)},
-	{Jobs, false, told(func(m *android.Measurement) float64 { return float64(m.Jobs) }, android.AsksJobs)},
-	{Data, true, told(func(m *android.Measurement) float64 { return float64(m.DataFree) }, android.AsksData)},
-	{System, true, told(func(m *android.Measurement) float64 { return float64(m.SystemFree) }, android.AsksSystem)},
+	{Opening, false, true, opening},
+	{Late, false, true, late},
+	{Processes, false, false, told(func(m *android.Measurement) float64 { return float64(m.Processes) }, android.AsksProcesses)},
+	{Services, false, false, told(func(m *android.Measurement) float64 { return float64(m.Services) }, android.AsksServices)},
+	{Jobs, false, false, told(func(m *android.Measurement) float64 { return float64(m.Jobs) }, android.AsksJobs)},
+	{Data, true, false, told(func(m *android.Measurement) float64 { return float64(m.DataFree) }, android.AsksData)},
+	{System, true, false, told(func(m *android.Measurement) float64 { return float64(m.SystemFree) }, android.AsksSystem)},
 }
 
 // Quantities lists all quantities, in the order in which people care.
@@ -127,10 +127,10 @@ type Difference map[Quantity]Differs
 
 // Between is the difference of a phone's measurements before and after.
 func Between(before, after []android.Measurement) Difference {
-	d := Difference{}
+	d, same := Difference{}, sameScreens(before, after)
 	for _, q := range quantities {
 		was, is := values(q, before), values(q, after)
-		if q.quantity == Opening && !sameScreens(before, after) || len(was) == 0 || len(is) == 0 {
+		if q.screens && !same || len(was) == 0 || len(is) == 0 {
 			continue
 		}
 		c := Differs{Before: median(was), After: median(is)}
@@ -259,8 +259,16 @@ func (u Use) Nothing() bool {
 	return u == Use{}
 }
 
-// UseOf is what a measurement attributes to a package. What is counted since a start
-// or a charge is 0 where too little time has gone by.
+// Attributes reports whether a measurement tells what packages use, so that one to
+// which it attributes nothing uses nothing: memory, and wake-ups over some time.
+func Attributes(m *android.Measurement) bool {
+	_, memory := told(func(*android.Measurement) float64 { return 0 }, android.AsksProcesses, android.AsksOwners)(m)
+	_, wakeups := hourly(m, 0, m.Uptime, android.AsksAlarms, android.AsksUptime)
+	return memory && wakeups
+}
+
+// UseOf is what a measurement attributes to a package. What is counted since a charge
+// is 0 where too little time has gone by.
 func UseOf(m *android.Measurement, name android.PackageName) Use {
 	u := m.Uses[name]
 	use := Use{Memory: float64(u.Memory), Processes: float64(u.Processes), Services: float64(u.Services), Jobs: float64(u.Jobs), Room: float64(u.Room)}
@@ -272,17 +280,4 @@ func UseOf(m *android.Measurement, name android.PackageName) Use {
 		use.Traffic = float64(u.Traffic) * 3600 / m.OnBattery
 	}
 	return use
-}
-
-// Parts are what a phone attributed to packages before, the largest memory first.
-// What brings nothing stands last.
-func Parts(before *android.Measurement, gone []android.PackageName) []Part {
-	parts := make([]Part, len(gone))
-	for i, name := range gone {
-		parts[i] = Part{name, UseOf(before, name)}
-	}
-	slices.SortFunc(parts, func(a, b Part) int {
-		return cmp.Or(cmp.Compare(b.Memory, a.Memory), cmp.Compare(b.Wakeups, a.Wakeups), cmp.Compare(a.Package, b.Package))
-	})
-	return parts
 }

@@ -114,15 +114,19 @@ func TestCovers(t *testing.T) {
 }
 
 func TestBetween(t *testing.T) {
-	before := android.Measurement{Uptime: 7200, StartTook: 30, MemAvailable: 1000, DataFree: 50, Processes: 30, Services: 9, Wakeups: 20, Screen: "on", Plugged: "yes", OnBattery: 3600,
+	before := android.Measurement{Uptime: 7200, StartTook: 30, MemAvailable: 1000, DataFree: 50, Processes: 30, Services: 9, Wakeups: 20,
+		Screen: "on", Plugged: "yes", OnBattery: 3600,
 		Openings: map[string]android.Opening{"home": {Took: 400, Frames: 100, Janky: 10}},
 		Came:     android.Use{Processor: 70, Traffic: 9},
 		Uses:     map[android.PackageName]android.Use{"a.big": {Memory: 500, Processes: 2}, "a.small": {Memory: 10, Wakeups: 3}}}
-	after := android.Measurement{Uptime: 3600, StartTook: 28, MemAvailable: 1600, DataFree: 80, Processes: 25, Services: 9, Wakeups: 4, Screen: "on", Plugged: "yes", OnBattery: 7200,
+	after := android.Measurement{Uptime: 3600, StartTook: 28, MemAvailable: 1600, DataFree: 80, Processes: 25, Services: 9, Wakeups: 4,
+		Screen: "on", Plugged: "yes", OnBattery: 7200,
 		Openings: map[string]android.Opening{"home": {Took: 300, Frames: 100, Janky: 5}}, Came: android.Use{Processor: 20}}
 	sides := func(m ...android.Measurement) []android.Measurement { return m }
 	d := Between(sides(before), sides(after))
-	for q, want := range map[Quantity]float64{Memory: 600, Data: 30, Processes: 5, Services: 0, Wakeups: 6, Start: 2, Opening: 100, Late: 5, Processor: 60, Traffic: 9} {
+	for q, want := range map[Quantity]float64{
+		Memory: 600, Data: 30, Processes: 5, Services: 0, Wakeups: 6, Start: 2, Opening: 100, Late: 5, Processor: 60, Traffic: 9,
+	} {
 		if got := d[q]; math.Abs(got.Gained-want) > 1e-9 || got.Noise != nil {
 			t.Errorf("%s: %+v, want %v", q, got, want)
 		}
@@ -130,9 +134,8 @@ func TestBetween(t *testing.T) {
 	if doubts := Doubts(sides(before), sides(after)); len(doubts) != 0 {
 		t.Errorf("%q", doubts)
 	}
-	parts := Parts(&before, []android.PackageName{"a.none", "a.small", "a.big"})
-	if parts[0].Package != "a.big" || parts[1].Package != "a.small" || parts[1].Wakeups != 1.5 || !parts[2].Nothing() {
-		t.Errorf("%+v", parts)
+	if big, small := UseOf(&before, "a.big"), UseOf(&before, "a.small"); big.Memory != 500 || small.Wakeups != 1.5 || !UseOf(&before, "a.none").Nothing() {
+		t.Errorf("%+v, %+v", big, small)
 	}
 	for what, change := range map[string]func(*android.Measurement){
 		"screen": func(m *android.Measurement) { m.Screen = "off" }, "charger": func(m *android.Measurement) { m.Plugged = "no" },
@@ -155,13 +158,41 @@ func TestBetween(t *testing.T) {
 	after.Missing, after.Screen, after.Uptime, after.Plugged, after.Busy = []string{android.AsksMemory, android.AsksAlarms}, "off", 60, "no", "yes"
 	after.Openings = map[string]android.Opening{"camera": {Took: 1}}
 	d = Between(sides(before), sides(after))
-	for _, q := range []Quantity{Memory, Wakeups, Opening} {
+	for _, q := range []Quantity{Memory, Wakeups, Opening, Late} {
 		if c, told := d[q]; told {
 			t.Errorf("what was not told, or is not the same, is compared: %s %+v", q, c)
 		}
 	}
 	if doubts := Doubts(sides(before), sides(after)); len(doubts) != 4 {
 		t.Errorf("%q", doubts)
+	}
+}
+
+// TestUntold holds that what a phone does not tell is not nothing: neither a sum nor
+// what a package uses.
+func TestUntold(t *testing.T) {
+	whole := android.Measurement{Uptime: 600, OnBattery: 600, Came: android.Use{Processor: 700, Traffic: 9}}
+	if !Attributes(&whole) {
+		t.Error("a measurement that tells everything does not tell what packages use")
+	}
+	for _, asks := range []string{android.AsksOwners, android.AsksProcesses, android.AsksAlarms, android.AsksUptime} {
+		m := whole
+		m.Missing = []string{asks}
+		if Attributes(&m) {
+			t.Errorf("without %q it tells what packages use", asks)
+		}
+	}
+	soon := whole
+	if soon.Uptime = 10; Attributes(&soon) {
+		t.Error("ten seconds after a start it tells how often it is woken in an hour")
+	}
+	// Without the owner's apps told apart, nothing is kept by name, and the sum is none.
+	after := android.Measurement{Uptime: 600, OnBattery: 600, Missing: []string{android.AsksOwners}}
+	d := Between([]android.Measurement{whole}, []android.Measurement{after})
+	for _, q := range []Quantity{Processor, Traffic} {
+		if c, told := d[q]; told {
+			t.Errorf("%s: %+v", q, c)
+		}
 	}
 }
 
