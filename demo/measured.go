@@ -131,7 +131,7 @@ func (g *measuredGroup) run(p *phone.Phone, i int, serial string, by uuid.UUID, 
 	id, err := g.Store.StartRun(g.ctx, store.NewRun{
 		Profile: g.of, Release: &g.release.ID, Document: g.d, Build: g.build, Capture: g.capture, Phone: mark,
 		Name: g.release.ModelName, Form: g.d.Model.Form, Bench: frontRoom, Person: by,
-		Choices: run.Choices{Measure: true, Leave: []android.PackageName{}, Off: []android.PackageName{}, Keep: []string{}, Without: []int{}, Seen: []int{}, OwnersData: "none"},
+		Choices: chosen(true),
 	})
 	if err != nil {
 		return err

@@ -72,7 +72,7 @@ func (s *seeder) addRun(r sampleRun) error {
 		return err
 	}
 	id, err := s.Store.StartRun(s.ctx, store.NewRun{Profile: of, Release: &release.ID, Document: d, Build: sum.BuildID, Capture: sum.ID, Phone: s.PhoneHash(r.Phone), Name: release.ModelName, Form: d.Model.Form,
-		Bench: frontRoom, Person: s.people[r.By].ID, Choices: run.Choices{Leave: []android.PackageName{}, Off: []android.PackageName{}, Keep: []string{}, Without: []int{}, Seen: []int{}, OwnersData: "none"}})
+		Bench: frontRoom, Person: s.people[r.By].ID, Choices: chosen(false)})
 	if err != nil {
 		return err
 	}
@@ -105,6 +105,14 @@ func (s *seeder) releaseAt(path string) (r store.Release, of uuid.UUID, d *profi
 	}
 	of, err = s.Store.ProfileOf(s.ctx, r.ID)
 	return r, of, d, err
+}
+
+// chosen is a run of all of a release, measured or not.
+func chosen(measure bool) run.Choices {
+	return run.Choices{
+		Measure: measure, Leave: []android.PackageName{}, Off: []android.PackageName{}, Keep: []string{}, Without: []int{}, Seen: []int{},
+		OwnersData: "none",
+	}
 }
 
 // narrow narrows down what is broken, as somebody does who tries it again after

@@ -95,7 +95,10 @@ func Seed(ctx context.Context, in Installation) error {
 	if err := d.Decode(&s.sample); err != nil {
 		return fmt.Errorf("people-and-evidence.yaml: %w", err)
 	}
-	for _, step := range []func() error{s.addPeople, s.setRules, s.addCaptures, s.addNames, s.addSaid, s.addProfiles, s.addChanges, s.addBench, s.addMeasured, s.addRuns, s.addReports, s.readOldNews} {
+	for _, step := range []func() error{
+		s.addPeople, s.setRules, s.addCaptures, s.addNames, s.addSaid, s.addProfiles, s.addChanges,
+		s.addBench, s.addMeasured, s.addRuns, s.addReports, s.readOldNews,
+	} {
 		if err := step(); err != nil {
 			return err
 		}

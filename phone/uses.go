@@ -128,7 +128,11 @@ func (p *Phone) dumpBattery(w *bufio.Writer, _ []string) {
 }
 
 func (p *Phone) dumpPower(w *bufio.Writer, _ []string) {
-	fmt.Fprintf(w, "POWER MANAGER (dumpsys power)\n\nPower Manager State:\n  mWakefulness=%s\n  mIsPowered=%t\n", map[bool]string{true: "Awake", false: "Asleep"}[p.awake], p.plugged)
+	state := "Asleep"
+	if p.awake {
+		state = "Awake"
+	}
+	fmt.Fprintf(w, "POWER MANAGER (dumpsys power)\n\nPower Manager State:\n  mWakefulness=%s\n  mIsPowered=%t\n", state, p.plugged)
 }
 
 func (p *Phone) dumpMemory(w *bufio.Writer, _ []string) {
@@ -167,7 +171,8 @@ func (p *Phone) dumpJobs(w *bufio.Writer, _ []string) {
 	for _, a := range p.packages {
 		if a.runs() && a.Wakeups > 0 {
 			n++
-			fmt.Fprintf(&list, "  JOB #u0a%d/%d: %07x %s/.SyncJob\n    u0a%d tag=*job*/%s/.SyncJob\n", a.uid-10000, n, hashOf(a.Name)&0xfffffff, a.Name, a.uid-10000, a.Name)
+			fmt.Fprintf(&list, "  JOB #u0a%d/%d: %07x %s/.SyncJob\n", a.uid-10000, n, hashOf(a.Name)&0xfffffff, a.Name)
+			fmt.Fprintf(&list, "    u0a%d tag=*job*/%s/.SyncJob\n", a.uid-10000, a.Name)
 		}
 	}
 	fmt.Fprintf(w, "Settings:\n  min_ready_non_active_jobs_count=5\n\nRegistered %d jobs:\n%s", n, list.String())
@@ -193,6 +198,7 @@ func (p *Phone) dumpDrawn(w *bufio.Writer, _ []string) {
 	for i, a := range p.drew {
 		const drawn = 240
 		late := 9 + p.pressure()/12 + p.wobble("late"+a.Name, 2)
-		fmt.Fprintf(w, "** Graphics info for pid %d [%s] **\n\nStats since: 5025310ns\nTotal frames rendered: %d\nJanky frames: %d (%.2f%%)\n\n", 3000+i, a.Name, drawn, late, 100*float64(late)/drawn)
+		fmt.Fprintf(w, "** Graphics info for pid %d [%s] **\n\nStats since: 5025310ns\n", 3000+i, a.Name)
+		fmt.Fprintf(w, "Total frames rendered: %d\nJanky frames: %d (%.2f%%)\n\n", drawn, late, 100*float64(late)/drawn)
 	}
 }

@@ -137,8 +137,11 @@ type csvRows struct {
 }
 
 func (c *csvRows) begin() error {
-	head := []string{"package", "label", "group", "origin", "load", "by suggestion", "suggested", "scope of load", "harm ceiling", "harm floor", "standing", "phones", "people", "phones harmed", "trials",
-		"phones measured", "memory in bytes", "wake-ups an hour", "starts by itself"}
+	head := []string{
+		"package", "label", "group", "origin", "load", "by suggestion", "suggested", "scope of load",
+		"harm ceiling", "harm floor", "standing", "phones", "people", "phones harmed", "trials",
+		"phones measured", "memory in bytes", "wake-ups an hour", "starts by itself",
+	}
 	for _, b := range c.columns {
 		head = append(head, render.Cell(buildName(b)))
 	}
@@ -155,7 +158,8 @@ func (c *csvRows) writeRow(r store.LedgerRow) error {
 	if r.Measured == 0 { // nobody knows
 		line = append(line, "0", "", "", "")
 	} else {
-		line = append(line, strconv.Itoa(r.Measured), strconv.FormatFloat(r.Memory, 'f', 0, 64), strconv.FormatFloat(r.Wakeups, 'f', 2, 64), strconv.FormatBool(r.Starts))
+		line = append(line, strconv.Itoa(r.Measured), strconv.FormatFloat(r.Memory, 'f', 0, 64),
+			strconv.FormatFloat(r.Wakeups, 'f', 2, 64), strconv.FormatBool(r.Starts))
 	}
 	for i := range r.Presence {
 		line = append(line, presenceWords[r.Presence[i]])

@@ -117,7 +117,8 @@ func TestMeasureNow(t *testing.T) {
 	f.expect(404, f.cookie, "GET", "/api/v1/releases/"+f.profile.String()+"/gain", nil)
 	// On a firmware that nobody has captured.
 	f.sql(`update builds set fingerprint = fingerprint || '/x'`)
-	if job, _ := f.follow(f.cookie, f.ask(f.cookie, f.at, map[string]string{"kind": "measure"})); job.State != "failed" || !strings.Contains(job.Problem, "capture the phone, then measure it") {
+	job, _ = f.follow(f.cookie, f.ask(f.cookie, f.at, map[string]string{"kind": "measure"}))
+	if job.State != "failed" || !strings.Contains(job.Problem, "capture the phone, then measure it") {
 		t.Errorf("%+v", job)
 	}
 }

@@ -125,7 +125,10 @@ func (s *Store) Desk(ctx context.Context, p Person, now time.Time) (lines, off [
 }
 
 // deskSources are all that lines come from.
-var deskSources = []deskLines{judgedReleases, ungradedPackages, arrivedBuilds, waitingChanges, returnedToYou, waitingPublications, stoppingReleases, releasesBehind, retiredKeys, openRuns, dueChecks, trialsWanted, toldFromOutside, gainedNothing, costsMore, toldNews}
+var deskSources = []deskLines{
+	judgedReleases, ungradedPackages, arrivedBuilds, waitingChanges, returnedToYou, waitingPublications, stoppingReleases,
+	releasesBehind, retiredKeys, openRuns, dueChecks, trialsWanted, toldFromOutside, gainedNothing, costsMore, toldNews,
+}
 
 // deskAtOnce bounds how many of them are read at the same time for one Desk.
 const deskAtOnce = 3

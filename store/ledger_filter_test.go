@@ -27,7 +27,10 @@ func TestFields(t *testing.T) {
 	t.Parallel()
 	w := newWorld(t)
 	for _, f := range filter.Fields {
-		values := map[filter.Kind][]string{filter.Text: {"x"}, filter.Choice: f.Choices, filter.Ordered: f.Choices, filter.Number: {"3"}, filter.Percent: {"20%"}, filter.Bytes: {"20MB"}, filter.Time: {"2w", "2026-01-31"}}[f.Kind]
+		values := map[filter.Kind][]string{
+			filter.Text: {"x"}, filter.Choice: f.Choices, filter.Ordered: f.Choices, filter.Number: {"3"}, filter.Percent: {"20%"},
+			filter.Bytes: {"20MB"}, filter.Time: {"2w", "2026-01-31"},
+		}[f.Kind]
 		var texts []string
 		for _, v := range values {
 			texts = append(texts, f.Name+":"+v)

@@ -40,7 +40,8 @@ func TestGainOf(t *testing.T) {
 	g, err := w.GainOf(w.ctx, r.ID)
 	w.must(err)
 	// One person measured all six, of which the k-th counts 1/√k.
-	if m := g.Figures[gain.Memory]; m != (gain.Figure{Median: 140, Low: 110, High: 200, Phones: 6, People: 1, Verdict: gain.Gains}) || g.Figures[gain.Processes].Verdict != gain.None || len(g.Phones) != 6 {
+	want := gain.Figure{Median: 140, Low: 110, High: 200, Phones: 6, People: 1, Verdict: gain.Gains}
+	if g.Figures[gain.Memory] != want || g.Figures[gain.Processes].Verdict != gain.None || len(g.Phones) != 6 {
 		t.Errorf("%+v", g)
 	}
 	one, err := w.RunGain(w.ctx, held)

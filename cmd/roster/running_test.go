@@ -51,7 +51,9 @@ func (b *benchServer) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	case path == "/benches/b1/requests" && strings.Contains(string(raw), `"measure"`):
 		io.WriteString(w, `{"id":"j3"}`)
 	case path == "/jobs/j3/events":
-		io.WriteString(w, "event: job\ndata: "+`{"state":"done","result":{"memAvailable":1500000000,"memTotal":4000000000,"uptime":3600,"startTook":24.5,"wakeups":12,"processes":40,"services":1,"openings":{"camera":{"took":812}},"screen":"off","plugged":"yes","missing":["dumpsys diskstats"]}}`+"\n\n")
+		io.WriteString(w, "event: job\ndata: "+`{"state":"done","result":{"memAvailable":1500000000,"memTotal":4000000000,"uptime":3600,`+
+			`"startTook":24.5,"wakeups":12,"processes":40,"services":1,"openings":{"camera":{"took":812}},`+
+			`"screen":"off","plugged":"yes","missing":["dumpsys diskstats"]}}`+"\n\n")
 	case path == "/benches/b1/requests":
 		io.WriteString(w, `{"id":"j1"}`)
 	case path == "/benches/b1/files":
@@ -137,7 +139,8 @@ func TestBenchRun(t *testing.T) {
 		"a number of nothing": {[]string{"put-back", "x"}, `[]`, nil, nil, "no number of a run", ""},
 
 		"measured": {[]string{"run", "brannock/lyra-5/short-loan", "--phone", "h1"}, `[]`,
-			[]string{strings.Replace(told("finished", `{"done":1}`, done), `"steps"`, `"gain":{"gained":{"memory":{"before":3.7e9,"after":3.9e9,"gained":2e8},"start":{"before":26.3,"after":23.9,"gained":2.4},"processes":{"before":5,"after":5,"gained":0}}},"steps"`, 1)},
+			[]string{strings.Replace(told("finished", `{"done":1}`, done), `"steps"`, `"gain":{"gained":{`+
+				`"memory":{"before":3.7e9,"after":3.9e9,"gained":2e8},"start":{"before":26.3,"after":23.9,"gained":2.4},"processes":{"before":5,"after":5,"gained":0}}},"steps"`, 1)},
 			[]string{"memory to be had   3700.0 MB before, 3900.0 MB after", "start took         26.3 s before, 23.9 s after"}, "", `"measure":true`},
 		"not measured": {[]string{"run", "brannock/lyra-5/short-loan", "--phone", "h1", "--no-measure"}, `[]`,
 			[]string{told("finished", `{"done":1}`, done)}, nil, "", `"noRestart":false,"anyway"`},

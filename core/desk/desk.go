@@ -38,7 +38,8 @@ const (
 // something vital is 100, and reading the news is 5.
 var severities = map[Kind]float64{
 	ReleaseStops: 100, RunOpen: 80, Contested: 60, ReleaseBehind: 50, PublicationAsk: 45, Asked: 40, Arrived: 40, Change: 30,
-	Returned: 35, CheckDue: 35, TrialsWanted: 30, KeyRetired: 30, ThinRelease: 25, Import: 20, Outside: 20, Ungraded: 15, GainedNothing: 15, CostsMore: 20, Told: 5,
+	Returned: 35, CheckDue: 35, TrialsWanted: 30, KeyRetired: 30, ThinRelease: 25, Import: 20, Outside: 20, CostsMore: 20,
+	Ungraded: 15, GainedNothing: 15, Told: 5,
 }
 
 // harms says in words what waiting can do.
@@ -46,7 +47,8 @@ var harms = map[Kind]string{
 	ReleaseStops: "whoever runs it loses something vital", RunOpen: "a phone lies half done", Contested: "people take off what may harm", ReleaseBehind: "people with it have no release",
 	PublicationAsk: "a release waits for you", Asked: "somebody waits for your word", Arrived: "nobody has looked what it breaks", Change: "somebody's work waits", Returned: "your work waits for you",
 	CheckDue: "what happened is forgotten", TrialsWanted: "a release can't be proven", KeyRetired: "signatures of an old key are doubted", ThinRelease: "it takes off what few have tried",
-	Import: "somebody's list waits", Outside: "people who told wait for an answer", Ungraded: "people guess", GainedNothing: "people bear harm for nothing", CostsMore: "phones get slower, and nobody says by what", Told: "nothing is harmed",
+	Import: "somebody's list waits", Outside: "people who told wait for an answer", Ungraded: "people guess",
+	GainedNothing: "people bear harm for nothing", CostsMore: "phones get slower, and nobody says by what", Told: "nothing is harmed",
 }
 
 // Valid reports whether a kind is one of those above.

@@ -23,10 +23,11 @@ function takes(r: LedgerRow) {
   if (r.wakeups >= 0.5) parts.push(`${Math.round(r.wakeups)}/h`)
   return parts.join(', ') || '–'
 }
-const takesTitle = (r: LedgerRow) =>
-  r.measured
-    ? `${count(r.measured, 'phone')} attribute to it ${megabytes(r.memory)} of memory and ${r.wakeups.toFixed(1)} wake-ups an hour${r.starts ? '; it runs by itself' : ''}`
-    : 'Nobody has measured it'
+function takesTitle(r: LedgerRow) {
+  if (!r.measured) return 'Nobody has measured it'
+  const uses = `${megabytes(r.memory)} of memory and ${r.wakeups.toFixed(1)} wake-ups an hour`
+  return `${count(r.measured, 'phone')} attribute to it ${uses}${r.starts ? '; it runs by itself' : ''}`
+}
 </script>
 
 <template>
