@@ -43,11 +43,10 @@ const times = computed(() => [props.gain.before.length, props.gain.after.length]
   <section class="gain" aria-label="What it brought">
     <h2>
       What it brought
-      <span class="second"
-        >measured before and after, each after a restart<template v-if="Math.max(...times) > 1"
-          >; {{ count(times[0]!, 'time') }} before, {{ count(times[1]!, 'time') }} after</template
-        ></span
+      <span v-if="Math.max(...times) > 1" class="second"
+        >measured {{ count(times[0]!, 'time') }} before and {{ count(times[1]!, 'time') }} after</span
       >
+      <span v-else class="second">measured before and after, each after a restart</span>
     </h2>
     <table class="listed">
       <thead>
