@@ -9,6 +9,9 @@ run=$top/.run
 cd "$top" || exit 1
 PATH=$PATH:/usr/sbin # where Debian has servers, and not everybody looks
 
+# What this machine runs for real says nothing about what is built here.
+export ROSTER_CONFIG=
+
 # need_packages PROGRAM=PACKAGE...: installs Debian packages whose program is
 # missing.
 need_packages() {

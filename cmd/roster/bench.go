@@ -49,13 +49,13 @@ The token is made on the Bench page, and can be revoked there.`,
 		},
 	}
 	f := c.Flags()
-	f.StringVar(&server, "server", env("ROSTER_SERVER", ""), "address of the server (ROSTER_SERVER)")
-	f.StringVar(&token, "token", env("ROSTER_BENCH_TOKEN", ""), "this bench's token (ROSTER_BENCH_TOKEN)")
+	setServer.flag(f, &server)
+	setBenchToken.flagNamed(f, "token", &token)
 	f.StringArrayVar(&hands, "stand-in", nil, "a stand-in phone: ADB-ADDRESS=HAND-ADDRESS, as roster phone prints them")
-	f.StringVar(&backups, "backups", env("ROSTER_BACKUPS", stateFolder("backups")), "folder for what is saved of phones (ROSTER_BACKUPS)")
-	f.StringVar(&journals, "journals", env("ROSTER_JOURNALS", stateFolder("journals")), "folder in which runs are written down on this computer (ROSTER_JOURNALS)")
-	c.PersistentFlags().StringVar(&address, "adb", env("ROSTER_ADB", adb.DefaultAddress), "address of the adb server (ROSTER_ADB)")
-	c.PersistentFlags().StringVar(&program, "adb-program", env("ROSTER_ADB_PROGRAM", "adb"), "program that starts an adb server where none answers")
+	setBackups.flag(f, &backups)
+	setJournals.flag(f, &journals)
+	setADB.flag(c.PersistentFlags(), &address)
+	setADBProgram.flag(c.PersistentFlags(), &program)
 	c.AddCommand(phonesCommand(&address, &program), runCommand(), measureCommand(), continueCommand(), putBackCommand())
 	return c
 }

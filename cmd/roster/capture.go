@@ -55,7 +55,7 @@ sent in later on the Bench page. It is open JSON; its schema is served at
 			return asking
 		},
 	}
-	c.Flags().StringVar(&address, "adb", env("ROSTER_ADB", adb.DefaultAddress), "address of the adb server (ROSTER_ADB)")
+	setADB.flag(c.Flags(), &address)
 	c.Flags().StringVar(&serial, "phone", "", "the phone, as adb devices names it; not needed where one is attached")
 	c.Flags().BoolVar(&names, "names", false, "also read what each package is called, from its file; this takes a while")
 	c.Flags().StringVarP(&output, "output", "o", "-", "file to write, - for standard output")

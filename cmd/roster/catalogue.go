@@ -17,13 +17,13 @@ import (
 )
 
 func databaseFlag(c *cobra.Command, database *string) {
-	c.Flags().StringVar(database, "database", env("ROSTER_DATABASE_URL", ""), "address of the PostgreSQL database (ROSTER_DATABASE_URL)")
+	setDatabase.flag(c.Flags(), database)
 }
 
 // openStore connects to a database and brings it up to date.
 func openStore(c *cobra.Command, database string) (*store.Store, error) {
 	if database == "" {
-		return nil, usageError{fmt.Errorf("say which database: --database or ROSTER_DATABASE_URL")}
+		return nil, noDatabase()
 	}
 	st, err := store.New(c.Context(), database)
 	if err != nil {
@@ -91,7 +91,7 @@ func exportCommand() *cobra.Command {
 		},
 	}
 	c.Flags().StringVar(&folder, "site", "", "write all public pages, scripts, feeds and keys into this folder, for any static host")
-	c.Flags().StringVar(&public, "public-url", env("ROSTER_PUBLIC_URL", ""), "where the pages will be reached, such as https://roster.example (ROSTER_PUBLIC_URL)")
+	setPublic.flag(c.Flags(), &public)
 	databaseFlag(c, &database)
 	return c
 }

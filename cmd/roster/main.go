@@ -9,7 +9,6 @@ import (
 	"log/slog"
 	"os"
 	"os/signal"
-	"strconv"
 	"strings"
 	"syscall"
 
@@ -18,6 +17,9 @@ import (
 
 // version is set when a release is built.
 var version = "0.1.0"
+
+// logged is how much is logged, and how; see setLog.
+var logged string
 
 // Exit codes: found wrong, and used wrongly.
 const (
@@ -44,14 +46,23 @@ func main() {
 }
 
 func root() *cobra.Command {
+	var wrong error
+	fromFile, wrong = readSettings(settingsPath())
 	c := &cobra.Command{
 		Use:           "roster",
 		Short:         "Keep, prove and publish what can be taken off Android phones",
 		SilenceErrors: true,
 		SilenceUsage:  true,
+		PersistentPreRunE: func(*cobra.Command, []string) error {
+			if wrong != nil {
+				return usageError{wrong}
+			}
+			return nil
+		},
 	}
+	setLog.flag(c.PersistentFlags(), &logged)
 	c.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
-	c.AddCommand(serveCommand(), demoCommand(), phoneCommand(), benchCommand(), captureCommand(), readCommand(), renderCommand(), verifyCommand(), sendCommand(), exportCommand(), importCommand(), personCommand(), auditCommand(), openapiCommand(),
+	c.AddCommand(serveCommand(), demoCommand(), phoneCommand(), benchCommand(), captureCommand(), readCommand(), renderCommand(), verifyCommand(), sendCommand(), exportCommand(), importCommand(), personCommand(), auditCommand(), settingsCommand(), openapiCommand(),
 		&cobra.Command{Use: "version", Short: "Print the version", Example: "  roster version", Args: noArgs, Run: func(c *cobra.Command, _ []string) {
 			fmt.Fprintln(c.OutOrStdout(), version)
 		}})
@@ -74,32 +85,10 @@ func wantArgs(least, most int, what string) cobra.PositionalArgs {
 	}
 }
 
-// env is the value of a setting from the environment, or its default.
-func env(key, fallback string) string {
-	if v, ok := os.LookupEnv(key); ok {
-		return v
-	}
-	return fallback
-}
-
-// envNumber is the number that a setting has in the environment, or its
-// default. One that is no number is told when flags are read: it stands for -1.
-func envNumber(key string, fallback int) int {
-	v, ok := os.LookupEnv(key)
-	if !ok {
-		return fallback
-	}
-	n, err := strconv.Atoi(v)
-	if err != nil {
-		return -1
-	}
-	return n
-}
-
-// logger writes for people at a terminal, as JSON where ROSTER_LOG asks.
+// logger writes for people at a terminal, as JSON where the settings ask.
 func logger() *slog.Logger {
 	options := &slog.HandlerOptions{Level: slog.LevelInfo}
-	setting := env("ROSTER_LOG", "info")
+	setting := logged
 	if strings.Contains(setting, "debug") {
 		options.Level = slog.LevelDebug
 	}

@@ -2,6 +2,7 @@ package main
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -28,8 +29,9 @@ type remote struct {
 }
 
 func (r *remote) flags(c *cobra.Command) {
-	c.Flags().StringVar(&r.server, "server", env("ROSTER_SERVER", "http://127.0.0.1:8420"), "address of the Roster server (ROSTER_SERVER)")
-	c.Flags().StringVar(&r.token, "token", env("ROSTER_TOKEN", ""), "your token, made under People (ROSTER_TOKEN); better in the environment than on the line")
+	setServer.flag(c.Flags(), &r.server)
+	r.server = cmp.Or(r.server, "http://127.0.0.1:8420")
+	setToken.flag(c.Flags(), &r.token)
 }
 
 // sendTries is how often a request that got no answer is sent again; its key

@@ -4,12 +4,10 @@ import (
 	"cmp"
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"net"
 	"net/http"
 	"os"
-	"path/filepath"
 	"runtime/debug"
 	"strings"
 	"time"
@@ -21,7 +19,7 @@ import (
 	"roster/store"
 )
 
-// settings are what serve and demo are told by flags or the environment.
+// settings are what serve and demo are told.
 type settings struct {
 	listen, metrics, database, adb, adbProgram, secret, public, proxies, backups, readyFile string
 
@@ -34,68 +32,20 @@ type settings struct {
 }
 
 func (s *settings) flags(c *cobra.Command) {
-	state, err := os.UserConfigDir()
-	if err != nil {
-		state = "."
-	}
 	f := c.Flags()
-	f.StringVar(&s.listen, "listen", env("ROSTER_LISTEN", "127.0.0.1:8420"), "address to serve on; port 0 takes a free one (ROSTER_LISTEN)")
-	f.StringVar(
-		&s.metrics,
-		"metrics-listen",
-		env("ROSTER_METRICS_LISTEN", ""),
-		"address to serve figures for Prometheus on, such as 127.0.0.1:8421; empty for none (ROSTER_METRICS_LISTEN)",
-	)
-	f.StringVar(
-		&s.proxies,
-		"trusted-proxies",
-		env("ROSTER_TRUSTED_PROXIES", ""),
-		"addresses and networks of proxies whose X-Forwarded-For and X-Forwarded-Proto count, separated by commas (ROSTER_TRUSTED_PROXIES)",
-	)
-	f.IntVar(
-		&s.connections,
-		"database-connections",
-		envNumber("ROSTER_DATABASE_CONNECTIONS", store.DefaultOptions().Connections),
-		"most connections to the database at once; two more listen, and ask whether it is well (ROSTER_DATABASE_CONNECTIONS)",
-	)
-	f.StringVar(
-		&s.public,
-		"public-url",
-		env("ROSTER_PUBLIC_URL", ""),
-		"where people reach it from outside, such as https://roster.example; scripts, QR codes and feeds say so (ROSTER_PUBLIC_URL)",
-	)
-	f.BoolVar(&s.noReports, "no-reports", env("ROSTER_NO_REPORTS", "") != "", "strangers can't tell what happened with a release (ROSTER_NO_REPORTS)")
-	f.StringVar(&s.database, "database", env("ROSTER_DATABASE_URL", ""), "address of the PostgreSQL database (ROSTER_DATABASE_URL)")
-	f.StringVar(&s.adb, "adb", env("ROSTER_ADB", "127.0.0.1:5037"), "address of the adb server, empty for none; localfilesystem:PATH for a socket (ROSTER_ADB)")
-	f.StringVar(&s.adbProgram, "adb-program", env("ROSTER_ADB_PROGRAM", "adb"), "program that starts an adb server where none answers")
-	f.StringVar(
-		&s.backups,
-		"backups",
-		env("ROSTER_BACKUPS", stateFolder("backups")),
-		"folder for what is saved of phones attached to this computer (ROSTER_BACKUPS)",
-	)
-	f.StringVar(&s.readyFile, "ready-file", env("ROSTER_READY_FILE", ""), "file that is written once it serves, with the address, as JSON (ROSTER_READY_FILE)")
+	setListen.flag(f, &s.listen)
+	setMetrics.flag(f, &s.metrics)
+	setProxies.flag(f, &s.proxies)
+	f.IntVar(&s.connections, setConnections.name, setConnections.number(), setConnections.use())
+	setPublic.flag(f, &s.public)
+	f.BoolVar(&s.noReports, setNoReports.name, setNoReports.on(), setNoReports.use())
+	setDatabase.flag(f, &s.database)
+	setADB.flag(f, &s.adb)
+	setADBProgram.flag(f, &s.adbProgram)
+	setBackups.flag(f, &s.backups)
+	setReadyFile.flag(f, &s.readyFile)
+	setSecretFile.flag(f, &s.secret)
 	f.StringArrayVar(&s.standIns, "stand-in", nil, "a stand-in phone: ADB-ADDRESS=HAND-ADDRESS, as roster phone prints them")
-	f.StringVar(
-		&s.secret,
-		"secret-file",
-		env("ROSTER_SECRET_FILE", filepath.Join(state, "roster", "secret")),
-		"file with the installation's secret, made when absent (ROSTER_SECRET_FILE)",
-	)
-}
-
-// stateFolder is where this user's programs keep what they make, by the XDG
-// base directory specification.
-func stateFolder(name string) string {
-	base := os.Getenv("XDG_STATE_HOME")
-	if base == "" {
-		home, err := os.UserHomeDir()
-		if err != nil {
-			home = "."
-		}
-		base = filepath.Join(home, ".local", "state")
-	}
-	return filepath.Join(base, "roster", name)
 }
 
 func serveCommand() *cobra.Command {
@@ -130,7 +80,7 @@ func (s *settings) serve(ctx context.Context, world *sample) error {
 		debug.SetGCPercent(50)
 	}
 	if s.database == "" {
-		return usageError{errors.New("no database: set ROSTER_DATABASE_URL or --database, such as postgres://roster@127.0.0.1:5432/roster")}
+		return noDatabase()
 	}
 	log := logger()
 	hands, err := parseHands(s.standIns)
