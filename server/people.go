@@ -122,6 +122,20 @@ func (s *Server) peopleRoutes() {
 	route(s, Public, huma.Operation{OperationID: "join", Method: http.MethodPost, Path: "/api/v1/join", Summary: "Join by an invitation, and sign in"}, s.join)
 }
 
+// InviteFirstKeeper makes a link by which one person joins an installation that
+// has no keeper as its keeper; "" where it has one. A link made before ends.
+func InviteFirstKeeper(ctx context.Context, st *store.Store) (path string, err error) {
+	token, text, err := newToken("")
+	if err != nil {
+		return "", err
+	}
+	has, err := st.InviteFirstKeeper(ctx, token, time.Now().Add(invitationLasts))
+	if has || err != nil {
+		return "", err
+	}
+	return "/join#" + text, nil
+}
+
 func spentInvitation(err error) error {
 	if err == nil {
 		return nil

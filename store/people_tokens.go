@@ -131,6 +131,37 @@ func (s *Store) Invite(ctx context.Context, by uuid.UUID, role people.Role, note
 	return id, err
 }
 
+// InviteFirstKeeper keeps an invitation to be the keeper of an installation that
+// has none, in place of one made before. Has tells that it has a keeper, and
+// nothing was done.
+func (s *Store) InviteFirstKeeper(ctx context.Context, token []byte, expires time.Time) (has bool, err error) {
+	id, hash := NewID(), sha256.Sum256(token)
+	err = s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, `lock table invitations in share row exclusive mode`); err != nil {
+			return err
+		}
+		err := tx.QueryRow(ctx, `
+			select exists (select from people where role = $1 and removed_at is null)`, people.Keeper).Scan(&has)
+		if err != nil || has {
+			return err
+		}
+		_, err = tx.Exec(ctx, `
+			update invitations set revoked_at = now()
+			where created_by is null and used_by is null and revoked_at is null`)
+		if err != nil {
+			return err
+		}
+		_, err = tx.Exec(ctx, `
+			insert into invitations (id, token_hash, role, note, expires_at)
+			values ($1, $2, $3, '', $4)`, id, hash[:], people.Keeper, expires)
+		if err != nil {
+			return err
+		}
+		return record(ctx, tx, Act{Action: "person.invited", Subject: id.String(), Detail: map[string]any{"role": people.Keeper}})
+	})
+	return has, err
+}
+
 // Invitations lists those that nobody has used yet, newest first.
 func (s *Store) Invitations(ctx context.Context) ([]Invitation, error) {
 	rows, err := s.pool.Query(ctx, invitationColumns+` order by i.created_at desc limit 200`)
@@ -138,9 +169,9 @@ func (s *Store) Invitations(ctx context.Context) ([]Invitation, error) {
 }
 
 const invitationColumns = `
-	select i.id, i.role, i.note, p.name as by, i.created_at, i.expires_at
+	select i.id, i.role, i.note, coalesce(p.name, 'the installation') as by, i.created_at, i.expires_at
 	from invitations i
-	join people p on p.id = i.created_by
+	left join people p on p.id = i.created_by
 	where i.used_by is null and i.revoked_at is null and i.expires_at > now()`
 
 // InvitationBy finds an open invitation by the secret of its link.

@@ -12,6 +12,7 @@ import (
 	"strings"
 	"time"
 
+	"github.com/coreos/go-systemd/v22/daemon"
 	"github.com/spf13/cobra"
 
 	"roster/bench"
@@ -147,6 +148,9 @@ func (s *settings) serve(ctx context.Context, world *sample) error {
 	if world != nil {
 		world.welcome(address)
 	}
+	if err := tellSystemd(ctx, address); err != nil {
+		log.Warn("systemd can't be told that it serves", "err", err)
+	}
 	select {
 	case err := <-failed:
 		srv.Close()
@@ -154,6 +158,7 @@ func (s *settings) serve(ctx context.Context, world *sample) error {
 	case <-ctx.Done():
 	}
 	log.Info("stopping")
+	_, _ = daemon.SdNotify(false, daemon.SdNotifyStopping)
 	end, cancel := context.WithTimeout(context.WithoutCancel(ctx), 10*time.Second)
 	defer cancel()
 	srv.Close() // ends event streams, which Shutdown would wait for
@@ -173,6 +178,35 @@ func (s *settings) serveMetrics(ctx context.Context) error {
 	h := &http.Server{Handler: server.Metrics(), ReadHeaderTimeout: 10 * time.Second, WriteTimeout: time.Minute}
 	go h.Serve(ln)
 	context.AfterFunc(ctx, func() { h.Close() })
+	return nil
+}
+
+// tellSystemd tells the system's manager, where it started this process, that
+// it serves, and from then on every now and then that it still does: one that
+// hangs is started anew.
+func tellSystemd(ctx context.Context, address string) error {
+	if _, err := daemon.SdNotify(false, daemon.SdNotifyReady+"\nSTATUS=serves http://"+address); err != nil {
+		return err
+	}
+	every, err := daemon.SdWatchdogEnabled(false)
+	if err != nil || every == 0 {
+		return err
+	}
+	go func() {
+		client := &http.Client{Timeout: every / 2}
+		tick := time.NewTicker(every / 3)
+		defer tick.Stop()
+		for ctx.Err() == nil {
+			if answer, err := client.Get("http://" + address + "/healthz"); err == nil {
+				answer.Body.Close()
+				_, _ = daemon.SdNotify(false, daemon.SdNotifyWatchdog)
+			}
+			select {
+			case <-tick.C:
+			case <-ctx.Done():
+			}
+		}
+	}()
 	return nil
 }
 
