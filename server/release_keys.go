@@ -38,6 +38,18 @@ func Signer(ctx context.Context, st *store.Store, secret Secret) (store.Sign, er
 	}, nil
 }
 
+// CheckKey checks that the key in use opens with the secret, where there is one.
+func CheckKey(ctx context.Context, st *store.Store, secret Secret) error {
+	k, err := st.KeyInUse(ctx)
+	if errors.Is(err, store.ErrNotFound) {
+		return nil
+	}
+	if err == nil {
+		_, err = openKey(k, secret)
+	}
+	return err
+}
+
 func openKey(k store.SigningKey, secret Secret) (private minisign.PrivateKey, err error) {
 	plain, err := secret.open(k.Sealed)
 	if err != nil {

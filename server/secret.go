@@ -36,6 +36,16 @@ func ReadSecret(file string) (Secret, error) {
 		}
 		return Secret{master}, nil
 	}
+	return parseSecret(file, raw, err)
+}
+
+// ReadExistingSecret reads the secret from a file that has to be there.
+func ReadExistingSecret(file string) (Secret, error) {
+	raw, err := os.ReadFile(file)
+	return parseSecret(file, raw, err)
+}
+
+func parseSecret(file string, raw []byte, err error) (Secret, error) {
 	if err != nil {
 		return Secret{}, fmt.Errorf("the installation's secret: %w", err)
 	}

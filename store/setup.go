@@ -28,7 +28,7 @@ func CreateDatabase(ctx context.Context, administrator, url string) (said []stri
 	}
 	defer conn.Close(context.WithoutCancel(ctx))
 	// Names and passwords can't be parameters here: PostgreSQL quotes them itself.
-	role := `select format('create role %I login', $1::text) ||
+	role := `select format('create role %I login createdb', $1::text) ||
 		case when $2 = '' then '' else format(' password %L', $2::text) end`
 	database := `select format('create database %I owner %I encoding ''UTF8'' template template0', $1::text, $2::text)`
 	for _, step := range []struct {

@@ -121,6 +121,32 @@ func create(t testing.TB, template string) string {
 	return at(t, cluster(t), name)
 }
 
+// Drop drops a database that what is tested has made.
+func Drop(t testing.TB, name string) {
+	t.Helper()
+	conn := connect(t, cluster(t))
+	defer conn.Close(context.Background())
+	if _, err := conn.Exec(context.Background(), "drop database "+pgx.Identifier{name}.Sanitize()); err != nil {
+		t.Error(err)
+	}
+}
+
+// Databases lists those whose name begins with a prefix.
+func Databases(t testing.TB, prefix string) []string {
+	t.Helper()
+	conn := connect(t, cluster(t))
+	defer conn.Close(context.Background())
+	rows, err := conn.Query(context.Background(), `select datname::text from pg_database where starts_with(datname, $1)`, prefix)
+	if err != nil {
+		t.Fatal(err)
+	}
+	names, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	if err != nil {
+		t.Fatal(err)
+	}
+	return names
+}
+
 func cluster(t testing.TB) string {
 	t.Helper()
 	address := os.Getenv("ROSTER_TEST_DATABASE_URL")
