@@ -4,6 +4,7 @@ go 1.26.0
 
 require (
 	aead.dev/minisign v0.3.0
+	github.com/andybalholm/brotli v1.3.0
 	github.com/cenkalti/backoff/v5 v5.0.3
 	github.com/coder/websocket v1.8.15
 	github.com/coreos/go-systemd/v22 v22.7.0

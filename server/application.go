@@ -13,13 +13,7 @@ import (
 )
 
 // Assets are the files of the built browser application.
-func Assets() fs.FS {
-	dist, err := fs.Sub(web.Dist, "dist")
-	if err != nil {
-		panic(err) // the folder is embedded
-	}
-	return dist
-}
+func Assets() fs.FS { return web.Files() }
 
 // application serves the built browser application: its files, and its page
 // for every address that is nothing else's.

@@ -1,4 +1,4 @@
-import { copyFileSync, mkdirSync, readFileSync, readdirSync, writeFileSync } from 'node:fs'
+import { copyFileSync, mkdirSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 import { brotliCompressSync } from 'node:zlib'
 import vue from '@vitejs/plugin-vue'
@@ -8,8 +8,9 @@ import vuetify from 'vite-plugin-vuetify'
 const fonts = 'node_modules/@fontsource-variable'
 
 // The public pages, which the server writes without this build, use the same
-// fonts under fixed names; and scripts are handed out compressed. What
-// is Go takes long to compress, and is compressed when it is compiled.
+// fonts under fixed names; and scripts are carried and handed out compressed,
+// see files.go. What is Go takes long to compress, and is compressed when it is
+// compiled.
 function finish(): Plugin {
   return {
     name: 'roster-finish',
@@ -27,8 +28,10 @@ function finish(): Plugin {
       for (const file of readdirSync('dist/assets')) {
         const program = /^(\w+)-.*\.wasm$/.exec(file)
         if (program) copyFileSync(`generated/${program[1]}.wasm.br`, `dist/assets/${file}.br`)
-        if (!/\.(js|css|svg)$/.test(file)) continue
-        writeFileSync(`dist/assets/${file}.br`, brotliCompressSync(readFileSync(`dist/assets/${file}`)))
+        else if (/\.(js|css|svg)$/.test(file))
+          writeFileSync(`dist/assets/${file}.br`, brotliCompressSync(readFileSync(`dist/assets/${file}`)))
+        else continue
+        rmSync(`dist/assets/${file}`)
       }
     },
   }
