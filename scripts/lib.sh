@@ -55,7 +55,8 @@ need_go_and_node() {
 	command -v go >/dev/null || die "Go is missing: install Go 1.26 or newer"
 	command -v node >/dev/null || die "Node.js is missing: install Node.js 20 or newer"
 	# The largest of what would be compiled serves a format that nobody asks for.
-	export GOFLAGS="${GOFLAGS:+$GOFLAGS }-tags=nomsgpack"
+	# And as it is built to be installed, so that nothing is compiled twice.
+	export GOFLAGS="${GOFLAGS:+$GOFLAGS }-tags=nomsgpack -trimpath" CGO_ENABLED=0
 }
 
 # go_modules PACKAGE...: fetches and compiles what is built upon, for the race
@@ -68,7 +69,7 @@ go_modules() {
 	mapfile -t racing < <(go list -deps -test "$@" | grep -v '^roster\|[. ]test')
 	say "compiling what is built upon: ${#modules[@]} packages"
 	go build "${modules[@]}" || die "compiling what is built upon"
-	go build -race "${racing[@]}" || die "compiling what is built upon"
+	CGO_ENABLED=1 go build -race "${racing[@]}" || die "compiling what is built upon"
 	mapfile -t modules < <(for_browsers go list -deps ./cmd/roster-browser | grep -v '^roster')
 	for_browsers go build -trimpath -ldflags='-s -w' "${modules[@]}" || die "compiling what is built upon"
 }
