@@ -6,12 +6,14 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net/url"
 	"os"
 	"os/exec"
 	"regexp"
 	"strconv"
 	"strings"
 
+	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/spf13/cobra"
 
 	"roster/server"
@@ -37,8 +39,15 @@ const (
 	installationPart, installationUser = "installation", "roster"
 )
 
-// localAdministrator is where Debian's PostgreSQL hears its own user.
-const localAdministrator = "postgres:///postgres?host=/run/postgresql"
+// localAdministrator is where the PostgreSQL of a database hears its own user:
+// the local socket that the database's address names, or Debian's.
+func localAdministrator(database string) string {
+	host, port := "/run/postgresql", uint16(5432)
+	if config, err := pgconn.ParseConfig(database); err == nil && strings.HasPrefix(config.Host, "/") {
+		host, port = config.Host, config.Port
+	}
+	return fmt.Sprintf("postgres:///postgres?host=%s&port=%d&user=%s", url.QueryEscape(host), port, databaseUser)
+}
 
 func setupCommand() *cobra.Command {
 	var s setup
@@ -72,7 +81,7 @@ func (s *setup) run(ctx context.Context) error {
 	}
 	switch s.part {
 	case databasePart:
-		return s.makeDatabase(ctx, localAdministrator)
+		return s.makeDatabase(ctx, localAdministrator(s.database))
 	case installationPart:
 		return s.makeInstallation(ctx)
 	}
@@ -89,7 +98,7 @@ func (s *setup) run(ctx context.Context) error {
 		}
 		return s.start(ctx)
 	}
-	if err := s.makeDatabase(ctx, cmp.Or(s.administrator, localAdministrator)); err != nil {
+	if err := s.makeDatabase(ctx, cmp.Or(s.administrator, localAdministrator(s.database))); err != nil {
 		return err
 	}
 	return s.makeInstallation(ctx)
