@@ -51,9 +51,9 @@ func CheckKey(ctx context.Context, st *store.Store, secret Secret) error {
 }
 
 func openKey(k store.SigningKey, secret Secret) (private minisign.PrivateKey, err error) {
-	plain, err := secret.open(k.Sealed)
+	plain, err := secret.open(signingKeys, k.Sealed)
 	if err != nil {
-		return private, err
+		return private, fmt.Errorf("the stored signing key %s does not open with this installation's secret; restore the secret's file from your backup: %w", k.ID, err)
 	}
 	if err := private.UnmarshalText(plain); err != nil {
 		return private, fmt.Errorf("signing key %s: %w", k.ID, err)
@@ -79,7 +79,7 @@ func newKey(secret Secret) (k store.SigningKey, err error) {
 		return k, err
 	}
 	k = store.SigningKey{ID: fmt.Sprintf("%016X", public.ID()), Public: public.String()}
-	k.Sealed, err = secret.seal(text)
+	k.Sealed, err = secret.seal(signingKeys, text)
 	return k, err
 }
 

@@ -75,9 +75,16 @@ func (s Secret) PhoneHash(serial string) string {
 	return hex.EncodeToString(mac.Sum(nil)[:12])
 }
 
-// seal encrypts a signing key for the database.
-func (s Secret) seal(plain []byte) ([]byte, error) {
-	aead, err := chacha20poly1305.NewX(s.derive("signing keys"))
+// Uses of sealing.
+const (
+	signingKeys = "signing keys" // in the database
+	signIns     = "sign-ins"     // in a browser that is away to a provider
+)
+
+// seal encrypts something for a use, so that only open with the same use reads
+// it.
+func (s Secret) seal(use string, plain []byte) ([]byte, error) {
+	aead, err := chacha20poly1305.NewX(s.derive(use))
 	if err != nil {
 		return nil, err
 	}
@@ -88,17 +95,19 @@ func (s Secret) seal(plain []byte) ([]byte, error) {
 	return aead.Seal(nonce, nonce, plain, nil), nil
 }
 
-func (s Secret) open(sealed []byte) ([]byte, error) {
-	aead, err := chacha20poly1305.NewX(s.derive("signing keys"))
+var errSealed = errors.New("it was not sealed with this installation's secret, or is damaged")
+
+func (s Secret) open(use string, sealed []byte) ([]byte, error) {
+	aead, err := chacha20poly1305.NewX(s.derive(use))
 	if err != nil {
 		return nil, err
 	}
 	if len(sealed) < aead.NonceSize() {
-		return nil, errors.New("the stored signing key is damaged")
+		return nil, errSealed
 	}
 	plain, err := aead.Open(nil, sealed[:aead.NonceSize()], sealed[aead.NonceSize():], nil)
 	if err != nil {
-		return nil, errors.New("the stored signing key does not open with this installation's secret; restore the secret's file from your backup")
+		return nil, errSealed
 	}
 	return plain, nil
 }

@@ -39,21 +39,21 @@ func TestSecret(t *testing.T) {
 	if len(hash) != 24 || hash != again.PhoneHash("SERIAL-1") || hash == made.PhoneHash("SERIAL-2") || hash == other.PhoneHash("SERIAL-1") || made.PhoneHash("") != "" {
 		t.Errorf("phones are not told apart as they should: %s", hash)
 	}
-	sealed, err := made.seal([]byte("a private key"))
+	sealed, err := made.seal("a use", []byte("a private key"))
 	if err != nil || bytes.Contains(sealed, []byte("private")) {
 		t.Fatalf("%v", err)
 	}
-	if plain, err := again.open(sealed); err != nil || string(plain) != "a private key" {
+	if plain, err := again.open("a use", sealed); err != nil || string(plain) != "a private key" {
 		t.Errorf("%q, %v", plain, err)
 	}
-	if _, err := other.open(sealed); err == nil || !strings.Contains(err.Error(), "backup") {
+	if _, err := other.open("a use", sealed); err == nil {
 		t.Errorf("another installation opens it: %v", err)
 	}
 	sealed[len(sealed)-1] ^= 1
-	if _, err := made.open(sealed); err == nil {
+	if _, err := made.open("a use", sealed); err == nil {
 		t.Error("a damaged key opens")
 	}
-	if _, err := made.open(sealed[:5]); err == nil {
+	if _, err := made.open("a use", sealed[:5]); err == nil {
 		t.Error("half a key opens")
 	}
 	for _, bad := range []string{"", "nonsense", strings.Repeat("ab", 31)} {

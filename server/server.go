@@ -51,6 +51,8 @@ type Config struct {
 	// TrustedProxies are those whose X-Forwarded-For and -Proto count; see
 	// ParseProxies.
 	TrustedProxies []netip.Prefix
+	// Provider vouches for people beside their passwords.
+	Provider Provider
 	// Version is shown and written into the API's description.
 	Version string
 	// Demo, when not empty, is shown on the sign-in page.
@@ -83,6 +85,7 @@ type Server struct {
 	bases     *expirable.LRU[basisKey, profile.Basis]
 	pace      Pace
 	passwords *passwords
+	vouching  *vouching
 	uploads   *turnstile
 	heard     *turnstile // large reports of strangers that come in
 	along     *turnstile // what comes along with them, while it is read
@@ -125,6 +128,7 @@ func build(c Config) *Server {
 	s.press = &press{site: public, files: map[string]*pressed{}}
 	s.bases = expirable.NewLRU[basisKey, profile.Basis](keptBases, nil, basisKept)
 	s.passwords = newPasswords(c.Passwords)
+	s.vouching = newVouching(c.Provider, c.PublicURL)
 	s.pace = c.Pace
 	if s.pace == (Pace{}) {
 		s.pace = DefaultPace
@@ -193,6 +197,8 @@ func (s *Server) routes() {
 	s.api = humagin.New(s.engine, config)
 	s.api.UseMiddleware(s.requireAccess)
 	s.sessionRoutes()
+	s.providerRoutes()
+	s.passwordLinkRoutes()
 	s.scopeRoutes()
 	s.ledgerRoutes()
 	s.viewRoutes()

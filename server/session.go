@@ -1,6 +1,7 @@
 package server
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -31,6 +32,10 @@ type session struct {
 	// Tray counts unsent edits.
 	Tray int          `json:"tray"`
 	Demo []DemoSignIn `json:"demo" nullable:"false" doc:"Sample sign-ins of a demo installation"`
+	// Provider is by what else people sign in, "" for nothing.
+	Provider string `json:"provider" doc:"What people call the provider by which they can sign in at /sign-in/start; empty for none"`
+	// Passwords is false where people sign in by the provider alone.
+	Passwords bool `json:"passwords" doc:"Whether people sign in with passwords"`
 }
 
 type sessionOutput struct {
@@ -69,6 +74,11 @@ func (s *Server) sessionOf(ctx context.Context, p store.Person) (*sessionOutput,
 	if out.Body.Demo == nil {
 		out.Body.Demo = []DemoSignIn{}
 	}
+	passwords, err := s.passwordsCount(ctx)
+	if err != nil {
+		return nil, err
+	}
+	out.Body.Provider, out.Body.Passwords = s.vouching.Name, passwords
 	if p.Role == "" {
 		return out, nil
 	}
@@ -89,6 +99,9 @@ func (s *Server) sessionOf(ctx context.Context, p store.Person) (*sessionOutput,
 
 func (s *Server) signIn(ctx context.Context, login, password string) (*sessionOutput, error) {
 	conn := connectionOf(ctx)
+	if count, err := s.passwordsCount(ctx); err != nil || !count {
+		return nil, cmp.Or(err, error(problem(http.StatusForbidden, "no-passwords", "Nobody signs in with a password here: use "+s.vouching.Name+".")))
+	}
 	if err := s.try(ctx, login); err != nil {
 		return nil, err
 	}
@@ -110,11 +123,8 @@ func (s *Server) signIn(ctx context.Context, login, password string) (*sessionOu
 	if err := s.store.SignInWorked(ctx, person.ID, login, conn.address); err != nil {
 		return nil, err
 	}
-	token, text, err := newToken("")
+	text, err := s.startSession(ctx, person)
 	if err != nil {
-		return nil, err
-	}
-	if err := s.store.StartSession(ctx, token, person.ID, sessionLasts, conn.agent, conn.cookie); err != nil {
 		return nil, err
 	}
 	out, err := s.sessionOf(ctx, person)
@@ -122,6 +132,27 @@ func (s *Server) signIn(ctx context.Context, login, password string) (*sessionOu
 		out.SetCookie = s.cookie(ctx, text, int(sessionLasts.Seconds())).String()
 	}
 	return out, err
+}
+
+// passwordsCount reports whether people sign in with passwords: the keeper may
+// leave that to the provider, as long as there is one.
+func (s *Server) passwordsCount(ctx context.Context) (bool, error) {
+	if s.vouching.Issuer == "" {
+		return true, nil
+	}
+	rules, _, err := s.store.InstallationRules(ctx)
+	return !rules.NoPasswords, err
+}
+
+// startSession signs a person in, in place of whoever was in that browser, and
+// returns what its cookie holds.
+func (s *Server) startSession(ctx context.Context, person store.Person) (text string, err error) {
+	conn := connectionOf(ctx)
+	token, text, err := newToken("")
+	if err != nil {
+		return "", err
+	}
+	return text, s.store.StartSession(ctx, token, person.ID, sessionLasts, conn.agent, conn.cookie)
 }
 
 // try counts a try at a person's password, before anything is compared. It

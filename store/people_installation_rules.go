@@ -5,9 +5,13 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/netip"
+	"slices"
+	"strings"
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
+
+	"roster/core/people"
 )
 
 // InstallationRules are what the keeper decides for everybody.
@@ -19,10 +23,31 @@ type InstallationRules struct {
 	BenchNetworks []string `json:"benchNetworks" maxItems:"50" nullable:"false" doc:"Networks such as 192.0.2.0/24 in which technicians may have a bench connect to phones; maintainers may anywhere"`
 	// BackupDays is for how long what was saved of a phone stays, 0 for ever.
 	BackupDays int `json:"backupDays" minimum:"0" maximum:"3650" doc:"For how many days what was saved of a phone stays, unless it is needed; 0 for ever"`
+	// NoPasswords has people sign in by the provider alone, where there is one.
+	NoPasswords bool `json:"noPasswords" doc:"People sign in by their organisation's provider alone, where the installation has one"`
+	// GroupRoles are which groups of the provider have which role. Of several the
+	// highest counts; where there are any, who is in none does not get in.
+	GroupRoles []GroupRole `json:"groupRoles" maxItems:"50" nullable:"false" doc:"Which role members of a group of the provider have; the highest counts, and who is in none does not get in"`
+}
+
+// GroupRole is the role of a provider's group.
+type GroupRole struct {
+	Group string      `json:"group" minLength:"1" maxLength:"200"`
+	Role  people.Role `json:"role" enum:"technician,reviewer,maintainer,keeper"`
+}
+
+// RoleOf is the highest role that groups have; "" where they have none.
+func (r InstallationRules) RoleOf(groups []string) (role people.Role) {
+	for _, g := range r.GroupRoles {
+		if slices.Contains(groups, g.Group) && slices.Index(people.Roles, g.Role) > slices.Index(people.Roles, role) {
+			role = g.Role
+		}
+	}
+	return role
 }
 
 // DefaultInstallationRules hold where the keeper has set none.
-var DefaultInstallationRules = InstallationRules{IdleHours: 72, BenchNetworks: []string{}, BackupDays: 90}
+var DefaultInstallationRules = InstallationRules{IdleHours: 72, BenchNetworks: []string{}, BackupDays: 90, GroupRoles: []GroupRole{}}
 
 // Check says what is wrong with rules.
 func (r InstallationRules) Check() error {
@@ -31,6 +56,11 @@ func (r InstallationRules) Check() error {
 	}
 	if r.BackupDays < 0 || r.BackupDays > 3650 {
 		return fmt.Errorf("what was saved stays for 1 to 3650 days, or with 0 for ever, not %d", r.BackupDays)
+	}
+	for _, g := range r.GroupRoles {
+		if !g.Role.Valid() || strings.TrimSpace(g.Group) == "" {
+			return fmt.Errorf("the group %q has the role %q, which is none", g.Group, g.Role)
+		}
 	}
 	for _, n := range r.BenchNetworks {
 		if _, err := netip.ParsePrefix(n); err != nil {

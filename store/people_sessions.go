@@ -142,37 +142,35 @@ type Ending struct {
 // SetPassword changes a person's password to one with the hash, and ends all
 // their other sign-ins; token is the one that stays, nil for none.
 func (s *Store) SetPassword(ctx context.Context, person uuid.UUID, hash string, token []byte, also Ending) error {
-	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `
-			update people
-			set password_hash = $2, feed_key_hash = case when $3 then null else feed_key_hash end
-			where id = $1 and removed_at is null`, person, hash, also.Feeds)
-		if err == nil && tag.RowsAffected() == 0 {
-			err = ErrNotFound
-		}
-		if err != nil {
+	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error { return setPassword(ctx, tx, person, hash, token, also) })
+}
+
+func setPassword(ctx context.Context, tx pgx.Tx, person uuid.UUID, hash string, token []byte, also Ending) error {
+	tag, err := tx.Exec(ctx, `
+		update people
+		set password_hash = $2, feed_key_hash = case when $3 then null else feed_key_hash end
+		where id = $1 and removed_at is null`, person, hash, also.Feeds)
+	if err == nil && tag.RowsAffected() == 0 {
+		err = ErrNotFound
+	}
+	if err != nil {
+		return err
+	}
+	if also.Tokens {
+		if _, err := tx.Exec(ctx, `
+			update tokens
+			set revoked_at = now()
+			where person_id = $1 and revoked_at is null`, person); err != nil {
 			return err
 		}
-		if also.Tokens {
-			if _, err := tx.Exec(ctx, `
-				update tokens
-				set revoked_at = now()
-				where person_id = $1 and revoked_at is null`, person); err != nil {
-				return err
-			}
-		}
-		if err := endSessions(ctx, tx, person, token); err != nil {
-			return err
-		}
-		return record(
-			ctx,
-			tx,
-			Act{
-				Person:  person,
-				Action:  "person.password",
-				Subject: person.String(),
-				Detail:  map[string]bool{"tokensEnded": also.Tokens, "feedsEnded": also.Feeds},
-			},
-		)
-	})
+	}
+	// A link to set another would be a way back in for whoever has it.
+	if _, err := tx.Exec(ctx, `delete from password_links where person_id = $1`, person); err != nil {
+		return err
+	}
+	if err := endSessions(ctx, tx, person, token); err != nil {
+		return err
+	}
+	act := Act{Person: person, Action: "person.password", Subject: person.String(), Detail: map[string]bool{"tokensEnded": also.Tokens, "feedsEnded": also.Feeds}}
+	return record(ctx, tx, act)
 }

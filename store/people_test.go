@@ -19,13 +19,13 @@ var (
 	ofWhatTheyDid = []string{
 		"approvals.person_id", "asked.asked_by", "backups.deleted_by", "backups.person_id", "benches.created_by", "benches.person_id", "captures.person_id", "changes.author_id", "claims.set_by", "comments.person_id",
 		"desk_handed.from_id", "edits.decided_by", "edits.settled_by", "history.accepted_by", "history.author_id", "invitations.created_by", "invitations.used_by", "jobs.person_id", "lifts.person_id",
-		"mappings.person_id", "notices.by_id", "profiles.changed_by", "publications.asked_by", "publications.decided_by", "releases.asked_by", "releases.published_by", "releases.withdrawn_by", "report_notes.person_id", "reports.decided_by",
+		"mappings.person_id", "notices.by_id", "password_links.created_by", "profiles.changed_by", "publications.asked_by", "publications.decided_by", "releases.asked_by", "releases.published_by", "releases.withdrawn_by", "report_notes.person_id", "reports.decided_by",
 		"measurements.person_id", "run_checks.answered_by", "runs.person_id", "signing_keys.made_by", "signing_keys.retired_by",
 		"sources.person_id", "trials.person_id", "wanted_trials.asked_by", "wanted_trials.closed_by",
 	}
 	theirOwn = map[string]string{ // column: the rows that go, beside being theirs
 		"answered.person_id": "true", "asked.person_id": "true", "attachments.person_id": "not used", "desk_handed.to_id": "true", "desk_put_off.person_id": "true", "edits.author_id": "change_id is null",
-		"drafts.person_id": "true", "follows.person_id": "true", "looks.person_id": "true", "notices.person_id": "true", "saved_views.person_id": "not shared", "sessions.person_id": "true", "sign_in_places.person_id": "true",
+		"drafts.person_id": "true", "follows.person_id": "true", "looks.person_id": "true", "identities.person_id": "true", "notices.person_id": "true", "password_links.person_id": "true", "saved_views.person_id": "not shared", "sessions.person_id": "true", "sign_in_places.person_id": "true",
 		"tokens.person_id": "revoked_at is null",
 	}
 )
@@ -52,6 +52,9 @@ func TestLeaving(t *testing.T) {
 	line := "told:" + store.NewID().String()
 	w.must(w.StartSession(w.ctx, []byte("s"), gone, time.Hour, "a browser", nil))
 	w.must(w.SignInWorked(w.ctx, gone, "rev", "192.0.2.1"))
+	w.must(w.AddIdentity(w.ctx, store.Identity{Issuer: "https://id.example", Subject: "1"}, gone))
+	w.must(w.MakePasswordLink(w.ctx, gone, gone, []byte("l"), time.Now().Add(time.Hour)))
+	w.must(w.MakePasswordLink(w.ctx, gone, w.people["tech"].ID, []byte("m"), time.Now().Add(time.Hour)))
 	w.must(w.Look(w.ctx, gone, id, time.Now()))
 	w.must(w.Ask(w.ctx, w.people["tech"].ID, id, gone, "look"))
 	_, reviewed, err := w.Change(w.ctx, gone, id)

@@ -291,6 +291,8 @@ var forgetPerson = []string{
 	`update invitations set revoked_at = now() where created_by = $1 and used_by is null and revoked_at is null`,
 	`update invitations set note = '' where used_by = $1`,
 	`delete from sign_in_places where person_id = $1`,
+	`delete from identities where person_id = $1`,
+	`delete from password_links where person_id = $1`,
 	`delete from answered where person_id = $1`,
 	`delete from notices where person_id = $1`,
 	`delete from asked where person_id = $1`,

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strings"
 
+	"github.com/google/uuid"
 	"github.com/spf13/cobra"
 
 	"roster/core/people"
@@ -76,8 +77,33 @@ func personCommand() *cobra.Command {
 		},
 	}
 	databaseFlag(password, &database)
+	var public string
+	link := &cobra.Command{
+		Use:     "link LOGIN",
+		Short:   "Make a link by which a person sets a new password, once, within two days",
+		Example: "  sudo -u roster roster person link tove",
+		Args:    wantArgs(1, 1, "a login"),
+		RunE: func(c *cobra.Command, args []string) error {
+			st, err := openStore(c, database)
+			if err != nil {
+				return err
+			}
+			defer st.Close()
+			person, _, err := st.PasswordHash(c.Context(), strings.ToLower(args[0]))
+			if err != nil {
+				return fmt.Errorf("nobody here has the login %q", args[0])
+			}
+			path, _, err := server.MakePasswordLink(c.Context(), st, uuid.Nil, person.ID)
+			if err == nil {
+				fmt.Fprintln(c.OutOrStdout(), strings.TrimRight(public, "/")+path)
+			}
+			return err
+		},
+	}
+	databaseFlag(link, &database)
+	setPublic.flag(link.Flags(), &public)
 	c := &cobra.Command{Use: "person", Short: "People who can sign in"}
-	c.AddCommand(add, password)
+	c.AddCommand(add, password, link)
 	return c
 }
 

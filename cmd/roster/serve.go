@@ -25,6 +25,7 @@ type settings struct {
 	listen, metrics, database, adb, adbProgram, secret, public, proxies, backups, readyFile string
 
 	connections int
+	provider    server.Provider
 	noReports   bool
 	standIns    []string
 	loosePhones []string
@@ -39,6 +40,12 @@ func (s *settings) flags(c *cobra.Command) {
 	setProxies.flag(f, &s.proxies)
 	f.IntVar(&s.connections, setConnections.name, setConnections.number(), setConnections.use())
 	setPublic.flag(f, &s.public)
+	setIssuer.flag(f, &s.provider.Issuer)
+	setClientID.flag(f, &s.provider.ClientID)
+	setClientSecret.flag(f, &s.provider.ClientSecret)
+	setProviderName.flag(f, &s.provider.Name)
+	f.StringSliceVar(&s.provider.Scopes, setScopes.name, strings.Split(setScopes.text(), ","), setScopes.use())
+	setGroupsClaim.flag(f, &s.provider.GroupsClaim)
 	f.BoolVar(&s.noReports, setNoReports.name, setNoReports.on(), setNoReports.use())
 	setDatabase.flag(f, &s.database)
 	setADB.flag(f, &s.adb)
@@ -92,6 +99,12 @@ func (s *settings) serve(ctx context.Context, world *sample) error {
 	if err != nil {
 		return usageError{fmt.Errorf("--trusted-proxies: %w", err)}
 	}
+	if s.provider.Issuer == "" {
+		s.provider.Name = ""
+	}
+	if err := s.provider.Check(); err != nil {
+		return usageError{err}
+	}
 	if s.connections < 2 {
 		return usageError{fmt.Errorf("--database-connections %d: want 2 or more", s.connections)}
 	}
@@ -130,6 +143,7 @@ func (s *settings) serve(ctx context.Context, world *sample) error {
 		Backups:        s.backups,
 		PublicURL:      s.publicURL(address),
 		TrustedProxies: proxies,
+		Provider:       s.provider,
 	}
 	if world != nil {
 		config.Demo = world.signIns

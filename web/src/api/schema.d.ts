@@ -1814,6 +1814,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/password-link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Whose password a link sets */
+        post: operations["readPasswordLink"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/password-link/use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Set a new password by a link; all sign-ins end, and this one begins */
+        post: operations["usePasswordLink"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/people": {
         parameters: {
             query?: never;
@@ -1853,6 +1887,26 @@ export interface paths {
          * @description For: keeper.
          */
         delete: operations["removePerson"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people/{id}/password-link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make a link by which a person who forgot theirs sets a new password
+         * @description For: keeper.
+         */
+        post: operations["makePasswordLink"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -4403,6 +4457,11 @@ export interface components {
             /** @enum {string} */
             suggested: "loose" | "leaned-on" | "tied-in" | "load-bearing" | "unproven";
         };
+        GroupRole: {
+            group: string;
+            /** @enum {string} */
+            role: "technician" | "reviewer" | "maintainer" | "keeper";
+        };
         HalvingInputBody: {
             /**
              * Format: int64
@@ -4518,11 +4577,15 @@ export interface components {
             backupDays: number;
             /** @description Networks such as 192.0.2.0/24 in which technicians may have a bench connect to phones; maintainers may anywhere */
             benchNetworks: string[];
+            /** @description Which role members of a group of the provider have; the highest counts, and who is in none does not get in */
+            groupRoles: components["schemas"]["GroupRole"][];
             /**
              * Format: int64
              * @description After how many hours without a request a session ends
              */
             idleHours: number;
+            /** @description People sign in by their organisation's provider alone, where the installation has one */
+            noPasswords: boolean;
         };
         Intake: {
             before?: components["schemas"]["BuildDifference"];
@@ -4787,6 +4850,10 @@ export interface components {
         LinkView: {
             running: string[];
             view: components["schemas"]["View"];
+        };
+        LinkedPersonOutputBody: {
+            login: string;
+            name: string;
         };
         ListAuditEntry: {
             items: components["schemas"]["AuditEntry"][];
@@ -5450,6 +5517,15 @@ export interface components {
             endTokens?: boolean;
             new: string;
             old: string;
+        };
+        PasswordLinkInputBody: {
+            token: string;
+        };
+        PasswordLinkOutputBody: {
+            /** Format: date-time */
+            expiresAt: string;
+            /** @description Where they set a new password, once. It is a secret, shown this once; a new one ends the old. */
+            path: string;
         };
         Past: {
             acceptedBy: string;
@@ -6476,8 +6552,12 @@ export interface components {
         Session: {
             /** @description Sample sign-ins of a demo installation */
             demo: components["schemas"]["DemoSignIn"][];
+            /** @description Whether people sign in with passwords */
+            passwords: boolean;
             /** @description Nobody when signed out */
             person?: components["schemas"]["Person"];
+            /** @description What people call the provider by which they can sign in at /sign-in/start; empty for none */
+            provider: string;
             /** Format: int64 */
             tray: number;
             /** Format: int64 */
@@ -6891,6 +6971,10 @@ export interface components {
             traffic: number;
             /** Format: int64 */
             wakeups: number;
+        };
+        UsePasswordLinkInputBody: {
+            password: string;
+            token: string;
         };
         Uses: {
             /** Format: double */
@@ -10413,6 +10497,73 @@ export interface operations {
             };
         };
     };
+    readPasswordLink: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordLinkInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkedPersonOutputBody"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    usePasswordLink: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UsePasswordLinkInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Set-Cookie"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     listPeople: {
         parameters: {
             query?: never;
@@ -10490,6 +10641,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    makePasswordLink: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PasswordLinkOutputBody"];
+                };
             };
             /** @description Error */
             default: {

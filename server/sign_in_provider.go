@@ -1,0 +1,338 @@
+package server
+
+import (
+	"context"
+	"crypto/rand"
+	"crypto/subtle"
+	"encoding/base64"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/http"
+	"net/url"
+	"regexp"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/coreos/go-oidc/v3/oidc"
+	"github.com/gin-gonic/gin"
+	"github.com/google/uuid"
+	"golang.org/x/oauth2"
+
+	"roster/core/android"
+	"roster/store"
+)
+
+// Provider is who vouches for people beside their passwords, by OpenID Connect
+// (code flow with PKCE). The zero Provider is none.
+type Provider struct {
+	// Issuer is its address, below which it says what else it has.
+	Issuer       string
+	ClientID     string
+	ClientSecret string
+	// Name is what people call it.
+	Name string
+	// Scopes are asked for beside openid.
+	Scopes []string
+	// GroupsClaim is where it tells somebody's groups.
+	GroupsClaim string
+}
+
+// Check says what is missing of a provider that has anything.
+func (p Provider) Check() error {
+	u, err := url.Parse(p.Issuer)
+	switch {
+	case p.Issuer == "" && p.ClientID == "":
+		return nil
+	case err != nil || u.Host == "" || u.Scheme != "https" && u.Hostname() != "127.0.0.1" && u.Hostname() != "localhost":
+		return fmt.Errorf("the provider's issuer %q is no address on https", p.Issuer)
+	case p.ClientID == "":
+		return errors.New("the provider knows this installation by a client id; say which")
+	}
+	return nil
+}
+
+// signInCookie holds what has to come back unchanged from the provider.
+const signInCookie = "roster_sign_in"
+
+// signInLasts is for how long somebody may be at the provider's.
+const signInLasts = 15 * time.Minute
+
+// errand is what a browser was sent to the provider for.
+type errand struct {
+	State, Nonce, Verifier string
+	// Next is the path to come back to.
+	Next string
+	// Person is who was signed in and wants to sign in by the provider, too.
+	Person uuid.UUID
+	Until  time.Time
+}
+
+// vouching talks to the provider.
+type vouching struct {
+	Provider
+	redirect string
+	client   *http.Client
+	mu       sync.Mutex
+	found    *oidc.Provider
+}
+
+func newVouching(p Provider, public string) *vouching {
+	return &vouching{Provider: p, redirect: public + "/sign-in/done", client: &http.Client{Timeout: 15 * time.Second}}
+}
+
+// provider asks the provider for its addresses and keys, once it answers.
+func (v *vouching) provider(ctx context.Context) (*oidc.Provider, error) {
+	v.mu.Lock()
+	defer v.mu.Unlock()
+	if v.found == nil {
+		// It goes on fetching keys with the context that it is made with.
+		found, err := oidc.NewProvider(oidc.ClientContext(context.WithoutCancel(ctx), v.client), v.Issuer)
+		if err != nil {
+			return nil, err
+		}
+		v.found = found
+	}
+	return v.found, nil
+}
+
+func (v *vouching) flow(p *oidc.Provider) *oauth2.Config {
+	return &oauth2.Config{ClientID: v.ClientID, ClientSecret: v.ClientSecret, Endpoint: p.Endpoint(), RedirectURL: v.redirect, Scopes: append([]string{oidc.ScopeOpenID}, v.Scopes...)}
+}
+
+// vouched is what the provider says of somebody.
+type vouched struct {
+	store.Identity
+	login, name string
+	groups      []string
+}
+
+// ask trades a code for what the provider says of who came with it.
+func (v *vouching) ask(ctx context.Context, code string, e errand) (w vouched, err error) {
+	p, err := v.provider(ctx)
+	if err != nil {
+		return w, err
+	}
+	ctx = oidc.ClientContext(ctx, v.client)
+	token, err := v.flow(p).Exchange(ctx, code, oauth2.VerifierOption(e.Verifier))
+	if err != nil {
+		return w, err
+	}
+	raw, _ := token.Extra("id_token").(string)
+	id, err := p.Verifier(&oidc.Config{ClientID: v.ClientID}).Verify(ctx, raw)
+	if err != nil {
+		return w, err
+	}
+	if subtle.ConstantTimeCompare([]byte(id.Nonce), []byte(e.Nonce)) != 1 {
+		return w, errors.New("the id token was made for another sign-in")
+	}
+	var claims map[string]any
+	if err := id.Claims(&claims); err != nil {
+		return w, err
+	}
+	text := func(key string) string { s, _ := claims[key].(string); return strings.TrimSpace(s) }
+	w.Identity = store.Identity{Issuer: id.Issuer, Subject: id.Subject}
+	before, _, _ := strings.Cut(text("email"), "@")
+	w.login = loginFrom(text("preferred_username"), before, id.Subject)
+	w.name = android.Printable(firstOf(text("name"), text("preferred_username"), w.login), 80)
+	switch groups := claims[v.GroupsClaim].(type) {
+	case []any:
+		for _, g := range groups {
+			if name, ok := g.(string); ok {
+				w.groups = append(w.groups, name)
+			}
+		}
+	case string:
+		w.groups = []string{groups}
+	}
+	return w, nil
+}
+
+func firstOf(texts ...string) string {
+	for _, t := range texts {
+		if t != "" {
+			return t
+		}
+	}
+	return ""
+}
+
+var oddInLogin = regexp.MustCompile(`[^a-z0-9._-]+`)
+
+// loginFrom makes a login of the first of some texts that can be one.
+func loginFrom(texts ...string) string {
+	for _, t := range texts {
+		t, _, _ = strings.Cut(strings.ToLower(t), "@")
+		t = strings.Trim(oddInLogin.ReplaceAllString(t, "-"), "-._0123456789")
+		if t = t[:min(len(t), 60)]; goodLogin.MatchString(t) && !strings.HasPrefix(t, "left-") {
+			return t
+		}
+	}
+	return "person"
+}
+
+// providerRoutes lead to the provider and back. They are visited by browsers,
+// and answer with where to go next.
+func (s *Server) providerRoutes() {
+	s.plain(http.MethodGet, "/sign-in/start", Public, s.providerStart)
+	s.plain(http.MethodGet, "/sign-in/done", Public, s.providerDone)
+}
+
+func (s *Server) providerStart(c *gin.Context) {
+	p, err := s.vouching.provider(c.Request.Context())
+	if s.vouching.Issuer == "" || err != nil {
+		if err != nil && s.vouching.Issuer != "" {
+			s.log.Warn("the provider of sign-ins does not answer", "issuer", s.vouching.Issuer, "err", err)
+		}
+		s.refuseSignIn(c, "provider-away")
+		return
+	}
+	e := errand{State: rand.Text(), Nonce: rand.Text(), Verifier: oauth2.GenerateVerifier(), Next: localPath(c.Query("next")), Until: time.Now().Add(signInLasts)}
+	if c.Query("add") != "" {
+		e.Person = personOf(c.Request.Context()).ID
+	}
+	raw, err := json.Marshal(e)
+	if err == nil {
+		raw, err = s.secret.seal(signIns, raw)
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	s.errandCookie(c, base64.RawURLEncoding.EncodeToString(raw), int(signInLasts.Seconds()))
+	c.Redirect(http.StatusSeeOther, s.vouching.flow(p).AuthCodeURL(e.State, oidc.Nonce(e.Nonce), oauth2.S256ChallengeOption(e.Verifier)))
+	c.Abort()
+}
+
+func (s *Server) errandCookie(c *gin.Context, value string, maxAge int) {
+	http.SetCookie(c.Writer, &http.Cookie{
+		Name: signInCookie, Value: value, Path: "/sign-in/", MaxAge: maxAge, HttpOnly: true,
+		SameSite: http.SameSiteLaxMode, Secure: s.secure() || connectionOf(c.Request.Context()).secure,
+	})
+}
+
+// localPath is a path of this installation, "/" for anything else.
+func localPath(text string) string {
+	u, err := url.Parse(text)
+	if err != nil || u.IsAbs() || u.Host != "" || !strings.HasPrefix(u.Path, "/") || strings.HasPrefix(text, "//") || strings.ContainsAny(text, "\\\r\n\t") {
+		return "/"
+	}
+	return text
+}
+
+// refuseSignIn leads back to the page, which says why in words.
+func (s *Server) refuseSignIn(c *gin.Context, why string) {
+	s.errandCookie(c, "", -1)
+	c.Redirect(http.StatusSeeOther, "/?refused="+why)
+	c.Abort()
+}
+
+// errandOf is what a browser was sent for that comes back.
+func (s *Server) errandOf(c *gin.Context) (e errand, ok bool) {
+	cookie, err := c.Request.Cookie(signInCookie)
+	if err != nil {
+		return e, false
+	}
+	sealed, err := base64.RawURLEncoding.DecodeString(cookie.Value)
+	if err != nil {
+		return e, false
+	}
+	raw, err := s.secret.open(signIns, sealed)
+	if err != nil || json.Unmarshal(raw, &e) != nil {
+		return e, false
+	}
+	return e, time.Now().Before(e.Until) && subtle.ConstantTimeCompare([]byte(e.State), []byte(c.Query("state"))) == 1
+}
+
+func (s *Server) providerDone(c *gin.Context) {
+	ctx := c.Request.Context()
+	e, ok := s.errandOf(c)
+	if !ok {
+		s.refuseSignIn(c, "sign-in-stale")
+		return
+	}
+	if c.Query("error") != "" {
+		s.log.Info("the provider of sign-ins refused", "error", android.Printable(c.Query("error"), 100), "from", connectionOf(ctx).address)
+		s.refuseSignIn(c, "provider-refused")
+		return
+	}
+	w, err := s.vouching.ask(ctx, c.Query("code"), e)
+	if err != nil {
+		s.log.Warn("what the provider of sign-ins said can't be used", "issuer", s.vouching.Issuer, "err", err)
+		s.refuseSignIn(c, "provider-wrong")
+		return
+	}
+	if e.Person != uuid.Nil {
+		s.addIdentity(c, e, w)
+		return
+	}
+	person, why, err := s.comeIn(ctx, w)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	if why != "" {
+		s.refuseSignIn(c, why)
+		return
+	}
+	text, err := s.startSession(ctx, person)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	s.errandCookie(c, "", -1)
+	http.SetCookie(c.Writer, s.cookie(ctx, text, int(sessionLasts.Seconds())))
+	c.Redirect(http.StatusSeeOther, e.Next)
+	c.Abort()
+}
+
+// addIdentity lets who was signed in when they left sign in by the provider.
+func (s *Server) addIdentity(c *gin.Context, e errand, w vouched) {
+	if personOf(c.Request.Context()).ID != e.Person {
+		s.refuseSignIn(c, "sign-in-stale")
+		return
+	}
+	err := s.store.AddIdentity(c.Request.Context(), w.Identity, e.Person)
+	if errors.Is(err, store.ErrNotYours) {
+		s.refuseSignIn(c, "provider-taken")
+		return
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	s.errandCookie(c, "", -1)
+	c.Redirect(http.StatusSeeOther, e.Next)
+	c.Abort()
+}
+
+// comeIn finds or makes the person that a provider vouches for, with the role
+// that their groups have. Why is why they don't come in.
+func (s *Server) comeIn(ctx context.Context, w vouched) (p store.Person, why string, err error) {
+	rules, _, err := s.store.InstallationRules(ctx)
+	if err != nil {
+		return p, "", err
+	}
+	role := rules.RoleOf(w.groups)
+	p, err = s.store.PersonOfIdentity(ctx, w.Identity)
+	known := err == nil
+	if err != nil && !errors.Is(err, store.ErrNotFound) {
+		return p, "", err
+	}
+	switch {
+	case role == "" && len(rules.GroupRoles) > 0, !known && role == "":
+		s.log.Info("somebody whom the provider vouches for has no role here", "groups", len(w.groups), "from", connectionOf(ctx).address)
+		return p, "no-role", nil
+	case !known:
+		p, err = s.store.JoinByIdentity(ctx, w.Identity, w.login, w.name, role)
+	case role != "" && role != p.Role:
+		// The last keeper stays one, whatever their groups.
+		if err = s.store.SetRole(ctx, uuid.Nil, p.ID, role); errors.Is(err, store.ErrLastKeeper) {
+			err = nil
+		} else {
+			p.Role = role
+		}
+	}
+	return p, "", err
+}
