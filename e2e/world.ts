@@ -8,6 +8,7 @@ import { once } from 'node:events'
 import { copyFileSync, existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
+import { Provider } from './provider'
 
 const program = need('ROSTER_PROGRAM')
 const cluster = need('ROSTER_TEST_DATABASE_URL')
@@ -71,8 +72,9 @@ export class World {
 
   constructor(readonly kind: Kind = 'server') {}
 
-  // seeded is a world that was started before: its database and its secret.
-  async start(seeded?: Seeded) {
+  // seeded is a world that was started before: its database and its secret. With
+  // a provider people sign in by that, too.
+  async start(seeded?: Seeded, provider?: Provider) {
     this.name = `e2e_${randomUUID().replaceAll('-', '')}`
     execFileSync('psql', [cluster, '-qc', `create database ${this.name}` + (seeded ? ` template ${seeded.database}` : '')])
     if (seeded) copyFileSync(seeded.secret, join(this.folder, 'secret'))
@@ -87,6 +89,7 @@ export class World {
       ROSTER_ADB: this.adbServer,
       ROSTER_SECRET_FILE: join(this.folder, 'secret'),
       ROSTER_BACKUPS: join(this.folder, 'backups'),
+      ...(provider && { ROSTER_OIDC_ISSUER: provider.issuer, ROSTER_OIDC_CLIENT_ID: 'roster', ROSTER_OIDC_NAME: 'the agency' }),
     })
     const ready: { url: string; standIns: StandIn[]; loose: StandIn[] } = await until('the server listens', () => {
       if (server.exitCode !== null) throw new Error(`the server ended with ${server.exitCode}`)
@@ -197,9 +200,10 @@ export class World {
 
 // Each file names itself with test.use({ of: … }) and so gets a world of its
 // own: what one file's tests leave behind is nothing to another's.
-export const test = base.extend<object, Kinds & { of: string; world: World }>({
+export const test = base.extend<object, Kinds & { of: string; provider: boolean; world: World }>({
   of: ['', { option: true, scope: 'worker' }],
   kind: ['server', { option: true, scope: 'worker' }],
+  provider: [false, { option: true, scope: 'worker' }],
   // A tab that is closed tells so; one whose browser is ended does not.
   // Runs are measured where a test asks for that: it takes two restarts.
   page: async ({ page, kind }, use) => {
@@ -208,11 +212,14 @@ export const test = base.extend<object, Kinds & { of: string; world: World }>({
     if (kind === 'browser' && !page.isClosed()) await page.goto('about:blank')
   },
   world: [
-    async ({ of, kind }, use) => {
+    async ({ of, kind, provider }, use) => {
       if (!of) throw new Error('a file of tests must name itself: test.use({ of: … })')
+      const vouching = provider ? new Provider() : undefined
+      await vouching?.start()
       const world = new World(kind)
-      await world.start(JSON.parse(process.env.E2E_SEEDED ?? 'null') ?? undefined)
+      await world.start(JSON.parse(process.env.E2E_SEEDED ?? 'null') ?? undefined, vouching)
       await use(world)
+      vouching?.end()
       await world.end()
       world.remove()
     },

@@ -213,6 +213,7 @@ func (s *Server) routes() {
 	s.auditRoutes()
 	s.importRoutes()
 	s.catalogueRoutes()
+	s.firstStartRoutes()
 	s.profileRoutes()
 	s.benchRoutes()
 	s.standInRoutes()

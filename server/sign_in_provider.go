@@ -295,8 +295,7 @@ func (s *Server) addIdentity(c *gin.Context, e errand, w vouched) {
 	}
 	err := s.store.AddIdentity(c.Request.Context(), w.Identity, e.Person)
 	if errors.Is(err, store.ErrNotYours) {
-		s.refuseSignIn(c, "provider-taken")
-		return
+		e.Next, err = e.Next+"?refused=provider-taken", nil
 	}
 	if err != nil {
 		s.fail(c, err)

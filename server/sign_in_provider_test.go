@@ -287,7 +287,7 @@ func TestProviderAlone(t *testing.T) {
 	third := s.browser()
 	third.visit("/sign-in/start", nil)
 	p.who = map[string]any{"sub": "9"}
-	if at := third.visit("/sign-in/start?add=1", nil); at != "/?refused=provider-taken" {
+	if at := third.visit("/sign-in/start?add=1&next=/people/x", nil); at != "/people/x?refused=provider-taken" {
 		t.Errorf("another's identity: %s", at)
 	}
 	if a := s.do(nil, "GET", "/api/v1/session", nil); !strings.Contains(string(a.body), `"passwords":false`) || !strings.Contains(string(a.body), `"provider":"the agency"`) {

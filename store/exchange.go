@@ -157,22 +157,22 @@ func (s *Store) Export(ctx context.Context, out CatalogueWriter) error {
 	})
 }
 
-// ErrNotEmpty says that a catalogue can only be brought into an empty
-// installation.
-var ErrNotEmpty = errors.New("there is a catalogue or a person here already: import into an empty database")
+// ErrNotEmpty says that a catalogue can only be brought into an installation
+// that has none.
+var ErrNotEmpty = errors.New("there is a catalogue here already: import into an empty installation")
 
 // importAtOnce is how many rows are written in one go.
 const importAtOnce = 2000
 
-// Import fills an empty installation with an exported catalogue: next hands
-// over its rows in the order of the export, and "" after the last. All of it
-// is written or nothing. People come without passwords.
+// Import fills an installation that has no catalogue with an exported one: next
+// hands over its rows in the order of the export, and "" after the last. All of
+// it is written or nothing. People come without passwords; one whose login
+// somebody here has gets another. Rules that were set here give way.
 func (s *Store) Import(ctx context.Context, next func() (section string, row json.RawMessage, err error)) error {
 	return s.inLongTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		var empty bool
 		if err := tx.QueryRow(ctx, `
-			select not exists (select from people) and not exists (select from packages)
-				and not exists (select from makers)`).Scan(&empty); err != nil {
+			select not exists (select from packages) and not exists (select from makers)`).Scan(&empty); err != nil {
 			return err
 		}
 		if !empty {
@@ -180,7 +180,10 @@ func (s *Store) Import(ctx context.Context, next func() (section string, row jso
 		}
 		at, rows := 0, []json.RawMessage{}
 		flush := func() error {
-			err := sections[at].insert(ctx, tx, rows)
+			err := makeRoom(ctx, tx, sections[at].name, rows)
+			if err == nil {
+				err = sections[at].insert(ctx, tx, rows)
+			}
 			rows = rows[:0]
 			return err
 		}
@@ -233,6 +236,53 @@ func (s *Store) Import(ctx context.Context, next func() (section string, row jso
 		}
 		return record(ctx, tx, Act{Action: "catalogue.imported", Subject: CatalogueFormat})
 	})
+}
+
+// makeRoom readies an installation that is new, and not quite empty, for rows of
+// a section.
+func makeRoom(ctx context.Context, tx pgx.Tx, section string, rows []json.RawMessage) error {
+	if len(rows) == 0 {
+		return nil
+	}
+	switch section {
+	case "settings":
+		_, err := tx.Exec(ctx, `
+			delete from settings where key in (select x ->> 'key' from unnest($1::jsonb[]) x)`, rows)
+		return err
+	case "people":
+		return renameClashing(ctx, tx, rows)
+	}
+	return nil
+}
+
+// renameClashing gives people who come in, and whose login somebody here has,
+// another one.
+func renameClashing(ctx context.Context, tx pgx.Tx, rows []json.RawMessage) error {
+	have, err := tx.Query(ctx, `select login from people`)
+	if err != nil {
+		return err
+	}
+	logins, err := pgx.CollectRows(have, pgx.RowTo[string])
+	if err != nil {
+		return err
+	}
+	for i, raw := range rows {
+		var row map[string]json.RawMessage
+		var login string
+		if err := json.Unmarshal(raw, &row); err != nil {
+			return fmt.Errorf("section people: %w", err)
+		}
+		if json.Unmarshal(row["login"], &login) != nil || !slices.Contains(logins, login) {
+			continue
+		}
+		if row["login"], err = json.Marshal(login + "-imported"); err != nil {
+			return err
+		}
+		if rows[i], err = json.Marshal(row); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // insert writes rows of a section, which are JSON of its columns.

@@ -24,7 +24,7 @@ type InstallationRules struct {
 	// BackupDays is for how long what was saved of a phone stays, 0 for ever.
 	BackupDays int `json:"backupDays" minimum:"0" maximum:"3650" doc:"For how many days what was saved of a phone stays, unless it is needed; 0 for ever"`
 	// NoPasswords has people sign in by the provider alone, where there is one.
-	NoPasswords bool `json:"noPasswords" doc:"People sign in by their organisation's provider alone, where the installation has one"`
+	NoPasswords bool `json:"noPasswords" doc:"People sign in by the provider alone, where there is one"`
 	// GroupRoles are which groups of the provider have which role. Of several the
 	// highest counts; where there are any, who is in none does not get in.
 	GroupRoles []GroupRole `json:"groupRoles" maxItems:"50" nullable:"false" doc:"Which role members of a group of the provider have; the highest counts, and who is in none does not get in"`

@@ -49,7 +49,8 @@ func (s *Store) JoinByIdentity(ctx context.Context, i Identity, login, name stri
 			if err := insertIdentity(ctx, tx, i, p.ID); err != nil {
 				return err
 			}
-			return record(ctx, tx, Act{Person: p.ID, Action: "person.joined", Subject: p.ID.String(), Detail: map[string]any{"role": role, "provider": i.Issuer}})
+			detail := map[string]any{"role": role, "provider": i.Issuer}
+			return record(ctx, tx, Act{Person: p.ID, Action: "person.joined", Subject: p.ID.String(), Detail: detail})
 		})
 		if !errors.Is(err, ErrLoginTaken) {
 			break
@@ -61,7 +62,9 @@ func (s *Store) JoinByIdentity(ctx context.Context, i Identity, login, name stri
 func insertIdentity(ctx context.Context, tx pgx.Tx, i Identity, person uuid.UUID) error {
 	tag, err := tx.Exec(ctx, `
 		insert into identities as i (issuer, subject, person_id) values ($1, $2, $3)
-		on conflict (issuer, subject) do update set used_at = now() where i.person_id = $3`, i.Issuer, i.Subject, person)
+		on conflict (issuer, subject)
+		do update set used_at = now()
+		where i.person_id = $3`, i.Issuer, i.Subject, person)
 	if err == nil && tag.RowsAffected() == 0 {
 		err = ErrNotYours
 	}
@@ -98,7 +101,9 @@ func (s *Store) MakePasswordLink(ctx context.Context, by, person uuid.UUID, toke
 		}
 		tag, err := tx.Exec(ctx, `
 			insert into password_links (token_hash, person_id, created_by, expires_at)
-			select $1, id, nullif($3, $5::uuid), $4 from people where id = $2 and removed_at is null`, hash[:], person, by, expires, uuid.Nil)
+			select $1, id, nullif($3, $5::uuid), $4
+			from people
+			where id = $2 and removed_at is null`, hash[:], person, by, expires, uuid.Nil)
 		if err == nil && tag.RowsAffected() == 0 {
 			err = ErrNotFound
 		}
@@ -127,7 +132,9 @@ func (s *Store) UsePasswordLink(ctx context.Context, token []byte, hash string) 
 	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		var person uuid.UUID
 		err := tx.QueryRow(ctx, `
-			delete from password_links where token_hash = $1 and expires_at > now() returning person_id`, digest[:]).Scan(&person)
+			delete from password_links
+			where token_hash = $1 and expires_at > now()
+			returning person_id`, digest[:]).Scan(&person)
 		if isNone(err) {
 			return ErrNotFound
 		}

@@ -186,7 +186,8 @@ func alone(ctx context.Context, address string) error {
 	}
 	defer conn.Close(context.WithoutCancel(ctx))
 	var others int
-	if err := conn.QueryRow(ctx, `select count(*) from pg_stat_activity where datname = $1`, name).Scan(&others); err != nil {
+	if err := conn.QueryRow(ctx, `
+		select count(*) from pg_stat_activity where datname = $1`, name).Scan(&others); err != nil {
 		return err
 	}
 	if others > 0 {

@@ -136,7 +136,8 @@ func Databases(t testing.TB, prefix string) []string {
 	t.Helper()
 	conn := connect(t, cluster(t))
 	defer conn.Close(context.Background())
-	rows, err := conn.Query(context.Background(), `select datname::text from pg_database where starts_with(datname, $1)`, prefix)
+	rows, err := conn.Query(context.Background(), `
+		select datname::text from pg_database where starts_with(datname, $1)`, prefix)
 	if err != nil {
 		t.Fatal(err)
 	}

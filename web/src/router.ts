@@ -68,6 +68,12 @@ export const router = createRouter({
     { path: '/news', name: 'news', component: () => import('@/places/people/NewsPlace.vue') },
     { path: '/record', name: 'record', component: () => import('@/places/record/RecordPlace.vue') },
     { path: '/join', name: 'join', component: () => import('@/places/signin/JoinPlace.vue'), meta: { bare: true } },
+    {
+      path: '/password',
+      name: 'password',
+      component: () => import('@/places/signin/PasswordPlace.vue'),
+      meta: { bare: true },
+    },
     { path: '/:rest(.*)*', name: 'nowhere', component: () => import('@/places/NowherePlace.vue') },
   ],
 })

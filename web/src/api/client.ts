@@ -72,3 +72,10 @@ export const queryClient = new QueryClient({
     },
   },
 })
+
+// asForm sends files as a form, which the client does not do by itself.
+export function asForm(files: Iterable<File>) {
+  const form = new FormData()
+  for (const f of files) form.append('files', f)
+  return { body: form as unknown as { files: string[] }, bodySerializer: (body: unknown) => body as FormData }
+}

@@ -505,7 +505,11 @@ export interface paths {
          */
         get: operations["exportCatalogue"];
         put?: never;
-        post?: never;
+        /**
+         * Bring an exported catalogue into an installation that has none
+         * @description Form field: files, as often as there are files. For: keeper.
+         */
+        post: operations["importCatalogue"];
         delete?: never;
         options?: never;
         head?: never;
@@ -974,6 +978,46 @@ export interface paths {
         get: operations["checkFilter"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/first-start": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What a new installation has of what it needs first
+         * @description For: keeper.
+         */
+        get: operations["getFirstStart"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/first-start/starter": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send the starter catalogue, what the platform's own packages are, as one change for review
+         * @description For: keeper.
+         */
+        post: operations["takeStarter"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3137,6 +3181,7 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        "": Record<string, never>;
         AddedEdits: {
             displaced: components["schemas"]["Displaced"][];
             items: string[];
@@ -4327,6 +4372,16 @@ export interface components {
             state: "stops" | "role-at-risk" | "back" | "renamed" | "package-gone" | "unproven" | "covered";
             why: string;
         };
+        FirstStart: {
+            benched: boolean;
+            captured: boolean;
+            others: boolean;
+            /** Format: int64 */
+            packages: number;
+            ruled: boolean;
+            /** Format: uuid */
+            starter?: string;
+        };
         Fitting: {
             /** @enum {string} */
             fit: "proven" | "same-model" | "not-made";
@@ -4584,7 +4639,7 @@ export interface components {
              * @description After how many hours without a request a session ends
              */
             idleHours: number;
-            /** @description People sign in by their organisation's provider alone, where the installation has one */
+            /** @description People sign in by the provider alone, where there is one */
             noPasswords: boolean;
         };
         Intake: {
@@ -8110,6 +8165,41 @@ export interface operations {
             };
         };
     };
+    importCatalogue: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    files?: string[];
+                };
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     listChanges: {
         parameters: {
             query?: {
@@ -8932,6 +9022,64 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FilterOutputBody"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getFirstStart: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FirstStart"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    takeStarter: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Created"];
                 };
             };
             /** @description Error */

@@ -20,6 +20,7 @@ export type Subject =
   | 'dossier'
   | 'draft'
   | 'drafts'
+  | 'first-start'
   | 'fits'
   | 'follows'
   | 'foreseen'
@@ -46,6 +47,7 @@ export type Subject =
   | 'phones'
   | 'profile'
   | 'profile-comparison'
+  | 'password-link'
   | 'profiles'
   | 'record'
   | 'record-proof'
@@ -111,19 +113,20 @@ const staleByOthers: Record<Told, readonly Subject[]> = {
     'fits',
     'hold',
     'desk',
+    'first-start',
     'wanted',
     ...gain,
   ],
-  changes: [...catalogue, ...reviewed, 'profiles', 'person', 'people', 'wanted', 'desk', 'week'],
+  changes: ['first-start', ...catalogue, ...reviewed, 'profiles', 'person', 'people', 'wanted', 'desk', 'week'],
   cover: ['coverage', 'timeline', 'models', 'builds'],
   desk: ['desk'],
   drafts: ['drafts', 'decisions-draft', 'rules-draft'],
   notices: ['news', 'session'],
-  people: ['people', 'person', 'invitations', 'session'],
+  people: ['people', 'person', 'invitations', 'session', 'first-start'],
   profiles: ['profiles', 'profile', 'profile-comparison', 'desk', 'fits', 'session'],
   releases: [...gain, 'releases', 'hold', 'keys', 'timeline', 'dossier', 'profiles', 'fits', 'desk', 'wanted', 'week'],
   reports: ['reports', 'desk'],
-  rules: [...catalogue, ...reviewed, 'profiles', 'releases', 'desk'],
+  rules: ['first-start', ...catalogue, ...reviewed, 'profiles', 'releases', 'desk'],
   run: ['runs'],
   tray: ['tray', 'session', 'tray-check', 'tray-knock-on', 'draft'],
 }

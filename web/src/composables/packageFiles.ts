@@ -1,20 +1,14 @@
-import { api, ask, type Schemas } from '@/api/client'
+import { api, ask, asForm, type Schemas } from '@/api/client'
 
 export type Given = Schemas['Given']
 export type FilePin = Schemas['FilePin']
 
-function form(files: Iterable<File>) {
-  const form = new FormData()
-  for (const f of files) form.append('files', f)
-  return { body: form as unknown as { files: string[] }, bodySerializer: (body: unknown) => body as FormData }
-}
-
 // readFiles says what package files are; nothing of them is stored.
-export const readFiles = (files: Iterable<File>) => ask(api.POST('/api/v1/package-files', form(files)))
+export const readFiles = (files: Iterable<File>) => ask(api.POST('/api/v1/package-files', asForm(files)))
 
 // giveFiles hands package files to a bench, and returns the job that fetches them.
 export const giveFiles = (bench: string, files: Iterable<File>) =>
-  ask(api.POST('/api/v1/benches/{id}/files', { params: { path: { id: bench } }, ...form(files) }))
+  ask(api.POST('/api/v1/benches/{id}/files', { params: { path: { id: bench } }, ...asForm(files) }))
 
 // missed says what keeps given files from being what a pin wants, '' for nothing.
 export function missed(pin: FilePin, given: Given): string {

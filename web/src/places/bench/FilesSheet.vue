@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { nextTick, ref, shallowRef } from 'vue'
-import { api, ask, type Schemas } from '@/api/client'
+import { api, ask, asForm, type Schemas } from '@/api/client'
 import { useChange } from '@/composables/change'
 import NotesTable from '@/places/intake/NotesTable.vue'
 import FileDrop from '@/ui/FileDrop.vue'
@@ -13,15 +13,8 @@ const done = shallowRef<Schemas['Uploaded']>()
 
 async function upload(list: File[]) {
   done.value = undefined
-  const form = new FormData()
-  for (const f of list) form.append('files', f)
   const worked = await run(async () => {
-    done.value = await ask(
-      api.POST('/api/v1/captures', {
-        body: form as unknown as { files: string[] },
-        bodySerializer: (body: unknown) => body as FormData,
-      }),
-    )
+    done.value = await ask(api.POST('/api/v1/captures', asForm(list)))
     text.value = ''
   })
   if (!worked) void nextTick(() => said.value?.scrollIntoView({ block: 'center' }))

@@ -1,9 +1,10 @@
 <script setup lang="ts">
 // What waits for you, the most urgent first, each line a sentence that leads to
 // where it is dealt with.
+import { useQuery } from '@tanstack/vue-query'
 import { computed, nextTick, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
-import { words } from '@/api/client'
+import { api, ask, words } from '@/api/client'
 import { useChange } from '@/composables/change'
 import { day, exactTime } from '@/format/dates'
 import { count } from '@/format/numbers'
@@ -12,12 +13,20 @@ import { useKeys } from '@/composables/keys'
 import { useSession } from '@/composables/session'
 import { inDays, kindWord, useDesk, type Line } from './desk'
 import DeskMargin from './DeskMargin.vue'
+import FirstStart from './FirstStart.vue'
 import FirstSteps from './FirstSteps.vue'
 import HandForm from './HandForm.vue'
 import PutOffForm from './PutOffForm.vue'
 
 const router = useRouter()
-const { person } = useSession()
+const { person, may } = useSession()
+// A new installation has its keeper do other things first.
+const start = useQuery({
+  queryKey: ['first-start'],
+  enabled: () => may('keeper'),
+  queryFn: () => ask(api.GET('/api/v1/first-start')),
+})
+const fresh = computed(() => (start.data.value?.captured === false ? start.data.value : undefined))
 const { desk, lines, away, putOff, done, hand } = useDesk()
 // What is put off, done with or handed over can be looked at, and brought back.
 const behind = ref(false)
@@ -96,7 +105,8 @@ useKeys([
     {{ words(desk.error.value) }} <button class="link" @click="desk.refetch()">Try again</button>
   </div>
   <p v-if="wrong" class="notice bad" role="alert">{{ wrong }}</p>
-  <FirstSteps v-if="!behind" />
+  <FirstStart v-if="fresh && !behind" :start="fresh" />
+  <FirstSteps v-else-if="!behind" />
   <div
     v-if="shown.length"
     class="desk"

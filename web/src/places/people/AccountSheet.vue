@@ -1,10 +1,13 @@
 <script setup lang="ts">
 // What only you see on your own page: password, sign-ins, tokens, feed.
 import { useQuery } from '@tanstack/vue-query'
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
+import { useRoute } from 'vue-router'
 import { api, ask } from '@/api/client'
 import { ago, day } from '@/format/dates'
 import { useChange } from '@/composables/change'
+import { useSession } from '@/composables/session'
+import { refusals } from '@/places/signin/refusals'
 import KeySheet from './KeySheet.vue'
 import CopyButton from '@/ui/CopyButton.vue'
 
@@ -14,6 +17,10 @@ const sessions = useQuery({
 })
 const tokens = useQuery({ queryKey: ['tokens'], queryFn: () => ask(api.GET('/api/v1/tokens')).then((r) => r.items) })
 const { wrong, said, run } = useChange('access')
+const route = useRoute()
+const { session } = useSession()
+const provider = computed(() => session.data.value?.provider)
+const refused = computed(() => refusals[String(route.query.refused ?? '')])
 const old = ref('')
 const fresh = ref('')
 const ends = ref({ tokens: false, feeds: false })
@@ -69,7 +76,13 @@ const newFeed = () =>
   <p v-if="said" role="status">{{ said }}</p>
   <div class="account">
     <KeySheet />
-    <section aria-label="Password">
+    <section v-if="provider" aria-label="Provider">
+      <h2>{{ provider }}</h2>
+      <p v-if="refused" class="harm" role="alert">{{ refused }}</p>
+      <p class="second">Sign in by it, too, as the same person.</p>
+      <a class="act" :href="`/sign-in/start?add=1&next=${encodeURIComponent(route.path)}`">Add {{ provider }}</a>
+    </section>
+    <section v-if="session.data.value?.passwords" aria-label="Password">
       <h2>Password</h2>
       <form @submit.prevent="change">
         <input

@@ -8,10 +8,13 @@ import { ago, day, exactTime } from '@/format/dates'
 import { count } from '@/format/numbers'
 import { stateWord } from '@/format/vocabulary'
 import { useScope } from '@/composables/scope'
+import { useSession } from '@/composables/session'
 import AccountSheet from './AccountSheet.vue'
+import PasswordLink from './PasswordLink.vue'
 
 const route = useRoute()
 const { query } = useScope()
+const { may, session } = useSession()
 const id = computed(() => String(route.params.id))
 const person = useQuery({
   queryKey: computed(() => ['person', id.value]),
@@ -35,6 +38,12 @@ const p = computed(() => person.data.value)
       {{ count(p.trials, 'trial') }}; {{ count(p.reviewed, 'edit') }} of others accepted.
     </p>
     <AccountSheet v-if="p.myself" />
+    <PasswordLink
+      v-else-if="may('keeper') && !p.removed && session.data.value?.passwords"
+      :id="p.id"
+      :key="p.id"
+      :name="p.name"
+    />
     <h2>On which models</h2>
     <table v-if="p.models.length" class="listed">
       <thead>

@@ -1,16 +1,20 @@
 <script setup lang="ts">
 // When a sign-in ends by itself, where technicians may have a bench reach, and how
 // long what benches saved stays.
-import { ref, watch } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { api, ask } from '@/api/client'
 import { useChange } from '@/composables/change'
 import { useHeld } from '@/composables/held'
+import { useSession } from '@/composables/session'
+import { roles, type Role } from '@/format/roles'
 import RulesForm from './RulesForm.vue'
 
 const { etag, query } = useHeld('installation-rules', () => api.GET('/api/v1/installation-rules'))
 const hours = ref(0)
 const networks = ref('')
 const backups = ref(0)
+const groups = ref('')
+const passwords = ref(true)
 watch(
   () => query.data.value,
   (now) => {
@@ -18,10 +22,21 @@ watch(
     hours.value = now.idleHours
     networks.value = now.benchNetworks.join('\n')
     backups.value = now.backupDays
+    groups.value = now.groupRoles.map((g) => `${g.role} ${g.group}`).join('\n')
+    passwords.value = !now.noPasswords
   },
   { immediate: true },
 )
 const { wrong, said, run } = useChange()
+const { session } = useSession()
+const provider = computed(() => session.data.value?.provider)
+// groupRoles reads a role and a group from each line; the server says of a role
+// that is none.
+const groupRoles = () =>
+  groups.value
+    .split('\n')
+    .map((line) => /^\s*(\S+)\s+(.*\S)\s*$/.exec(line))
+    .flatMap((m) => (m ? [{ role: m[1] as Role, group: m[2]! }] : []))
 const hold = () =>
   run(async () => {
     await ask(
@@ -31,6 +46,8 @@ const hold = () =>
           idleHours: hours.value,
           benchNetworks: networks.value.split(/[\s,]+/).filter(Boolean),
           backupDays: backups.value,
+          noPasswords: !passwords.value,
+          groupRoles: groupRoles(),
         },
       }),
     )
@@ -75,6 +92,26 @@ const hold = () =>
         aria-label="Networks"
       ></textarea>
     </label>
+    <template v-if="provider">
+      <label class="networks">
+        <span>
+          which role members of a group at {{ provider }} have: {{ roles.join(', ') }}, and the group, one a line; the
+          highest counts, and who is in none does not get in
+        </span>
+        <textarea
+          v-model="groups"
+          class="field mono"
+          rows="4"
+          spellcheck="false"
+          placeholder="technician phone-desk"
+          aria-label="Roles of groups"
+        ></textarea>
+      </label>
+      <label>
+        <span>people may sign in with a password of this installation, too</span>
+        <input v-model="passwords" type="checkbox" />
+      </label>
+    </template>
   </RulesForm>
 </template>
 

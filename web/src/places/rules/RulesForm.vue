@@ -48,6 +48,9 @@ fieldset :slotted(label) {
   align-items: center;
   padding: 3px 0;
 }
+fieldset :slotted(label) > input[type='checkbox'] {
+  justify-self: start;
+}
 .act {
   margin-top: 10px;
 }

@@ -1,10 +1,12 @@
 <script setup lang="ts">
 import { useQueryClient } from '@tanstack/vue-query'
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
+import { useRoute } from 'vue-router'
 import { api, ask, type Schemas } from '@/api/client'
 import LoadMark from '@/marks/LoadMark.vue'
 import { useChange } from '@/composables/change'
 import { useSession } from '@/composables/session'
+import { refusals } from './refusals'
 
 // Again is whose session has ended, where somebody signs in on top of a page.
 const props = defineProps<{ again?: Schemas['Person'] }>()
@@ -13,6 +15,14 @@ const client = useQueryClient()
 const login = ref(props.again?.login ?? '')
 const password = ref('')
 const { busy, wrong, run } = useChange()
+const route = useRoute()
+// How the provider is reached, and why whoever comes back from it is not in.
+const provider = computed(() => session.data.value?.provider)
+const start = computed(
+  () => '/sign-in/start?next=' + encodeURIComponent(route.fullPath.replace(/[?&]refused=[^&]*/, '')),
+)
+const refused = computed(() => refusals[String(route.query.refused ?? '')])
+const passwords = computed(() => session.data.value?.passwords ?? true)
 const signIn = () =>
   run(async () => {
     const s = await ask(api.POST('/api/v1/session', { body: { login: login.value, password: password.value } }))
@@ -49,16 +59,27 @@ function use(d: { login: string; password: string }) {
         <h1>Roster</h1>
         <p class="second">What can come off a phone, and how you know.</p>
       </template>
-      <v-text-field v-model="login" v-focus label="Login" name="login" autocomplete="username" />
-      <v-text-field
-        v-model="password"
-        label="Password"
-        name="password"
-        type="password"
-        autocomplete="current-password"
-      />
-      <p v-if="wrong" class="harm" role="alert">{{ wrong }}</p>
-      <button class="act first" type="submit" :disabled="busy || !login || !password">Sign in</button>
+      <p v-if="refused" class="harm" role="alert">{{ refused }}</p>
+      <a v-if="provider" class="act first" :href="start" :target="again ? '_blank' : undefined">
+        Sign in with {{ provider }}
+      </a>
+      <p v-if="provider && again" class="second">It opens beside this page, which goes on once you are in.</p>
+      <template v-if="passwords">
+        <p v-if="provider" class="second or">or with a password of this installation</p>
+        <v-text-field v-model="login" v-focus label="Login" name="login" autocomplete="username" />
+        <v-text-field
+          v-model="password"
+          label="Password"
+          name="password"
+          type="password"
+          autocomplete="current-password"
+        />
+        <p v-if="wrong" class="harm" role="alert">{{ wrong }}</p>
+        <button class="act" :class="{ first: !provider }" type="submit" :disabled="busy || !login || !password">
+          Sign in
+        </button>
+        <p class="second">Forgotten? A keeper makes you a link to set a new one.</p>
+      </template>
       <section v-if="session.data.value?.demo.length && !again">
         <h2>Sample people</h2>
         <ul>

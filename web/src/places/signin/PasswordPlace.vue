@@ -1,0 +1,66 @@
+<script setup lang="ts">
+// Sets a new password by a keeper's link. Its secret stands behind the # of the
+// address, where no server's log sees it.
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { ref } from 'vue'
+import { api, ask, words } from '@/api/client'
+import { useChange } from '@/composables/change'
+
+const client = useQueryClient()
+const token = location.hash.slice(1)
+const whose = useQuery({
+  queryKey: ['password-link'],
+  retry: false,
+  queryFn: () => ask(api.POST('/api/v1/password-link', { body: { token } })),
+})
+const password = ref('')
+const { busy, wrong, run } = useChange()
+const set = () =>
+  run(async () => {
+    await ask(api.POST('/api/v1/password-link/use', { body: { token, password: password.value } }))
+    client.clear()
+    location.assign('/')
+  })
+</script>
+
+<template>
+  <main class="page">
+    <div v-if="whose.isError.value" class="empty">
+      <h1>No such link</h1>
+      <p class="second">{{ words(whose.error.value) }}</p>
+    </div>
+    <form v-else-if="whose.data.value" @submit.prevent="set">
+      <h1>A new password</h1>
+      <p class="second">
+        For {{ whose.data.value.name }}, who signs in as <b>{{ whose.data.value.login }}</b>. You are signed out
+        everywhere else.
+      </p>
+      <input type="text" name="username" autocomplete="username" :value="whose.data.value.login" hidden />
+      <v-text-field
+        v-model="password"
+        v-focus
+        label="Password, twelve characters or more"
+        type="password"
+        autocomplete="new-password"
+      />
+      <p v-if="wrong" class="harm" role="alert">{{ wrong }}</p>
+      <button class="act first" :disabled="busy || password.length < 12">Set it and sign in</button>
+    </form>
+  </main>
+</template>
+
+<style scoped>
+.page {
+  height: 100vh;
+  display: grid;
+  place-items: center;
+  overflow: auto;
+}
+form {
+  width: 340px;
+  display: flex;
+  flex-direction: column;
+  gap: 10px;
+  padding: 20px;
+}
+</style>
