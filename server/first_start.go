@@ -76,7 +76,7 @@ func (s *Server) takeStarter(ctx context.Context, _ *struct{}) (*createdOutput, 
 		return &createdOutput{created{*f.Starter}}, nil
 	}
 	sending := sendingOf("", starter.Title, "The open-source platform's own packages, as descriptions and sources. Nothing of it is a trial: every standing stays untried.", nil)
-	sending.ImportedFrom = starter.Title
+	sending.ImportedFrom = starter.From
 	id, err := s.store.TakeStarter(ctx, personOf(ctx).ID, sending, edits)
 	if errors.Is(err, store.ErrEmptyTray) {
 		return nil, problem(http.StatusConflict, "nothing-new", "The catalogue says all that the starter catalogue does.")

@@ -5,6 +5,9 @@ import (
 	"log/slog"
 	"net/http"
 	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"regexp"
 	"strings"
 	"sync"
 	"testing"
@@ -20,9 +23,38 @@ func TestMetricsApart(t *testing.T) {
 		t.Errorf("%d %.100s", a.status, a.body)
 	}
 	w := httptest.NewRecorder()
-	server.Metrics().ServeHTTP(w, httptest.NewRequest("GET", "/metrics", nil))
-	if w.Code != 200 || !strings.Contains(w.Body.String(), "go_goroutines") {
-		t.Errorf("%d", w.Code)
+	s.server.Metrics().ServeHTTP(w, httptest.NewRequest("GET", "/metrics", nil))
+	for _, want := range []string{
+		"go_goroutines", "roster_database_up 1", "roster_backup_age_seconds -1", `roster_benches{state="silent"} 0`, `roster_build_info{version="test"} 1`,
+		`roster_http_request_duration_seconds_count{method="POST",route="/api/v1/session",status="2xx"} 1`,
+	} {
+		if w.Code != 200 || !strings.Contains(w.Body.String(), want) {
+			t.Errorf("%d, no %s", w.Code, want)
+		}
+	}
+}
+
+// TestWatchedFiguresAreServed: what the board and the alert rules ask for is what
+// servers tell.
+func TestWatchedFiguresAreServed(t *testing.T) {
+	t.Parallel()
+	s := withPeople(t)
+	w := httptest.NewRecorder()
+	s.server.Metrics().ServeHTTP(w, httptest.NewRequest("GET", "/metrics", nil))
+	for _, file := range []string{"alerts.yaml", "grafana.json"} {
+		raw, err := os.ReadFile(filepath.Join("..", "packaging", "observe", file))
+		if err != nil {
+			t.Fatal(err)
+		}
+		names := regexp.MustCompile(`\broster_[a-z_]+`).FindAllString(string(raw), -1)
+		if len(names) < 10 {
+			t.Errorf("%s asks for %d figures", file, len(names))
+		}
+		for _, name := range names {
+			if !strings.Contains(w.Body.String(), "\n"+name) && !strings.HasPrefix(name, "roster_http_request_duration_seconds") {
+				t.Errorf("%s asks for %s, which is not served", file, name)
+			}
+		}
 	}
 }
 

@@ -18,7 +18,7 @@ import (
 	"github.com/gin-gonic/gin"
 	"github.com/google/uuid"
 	"github.com/hashicorp/golang-lru/v2/expirable"
-	"github.com/prometheus/client_golang/prometheus/promhttp"
+	"github.com/prometheus/client_golang/prometheus"
 
 	"roster/bench"
 	"roster/bench/adb"
@@ -86,6 +86,9 @@ type Server struct {
 	pace      Pace
 	passwords *passwords
 	vouching  *vouching
+	started   time.Time
+	requests  *prometheus.HistogramVec
+	looked    lookedAt
 	uploads   *turnstile
 	heard     *turnstile // large reports of strangers that come in
 	along     *turnstile // what comes along with them, while it is read
@@ -111,7 +114,7 @@ func New(c Config) *Server {
 // build makes a server with its routes that does nothing by itself.
 func build(c Config) *Server {
 	gin.SetMode(gin.ReleaseMode)
-	s := &Server{store: c.Store, secret: c.Secret, log: c.Log, config: c, engine: gin.New()}
+	s := &Server{store: c.Store, secret: c.Secret, log: c.Log, config: c, engine: gin.New(), started: time.Now(), requests: newRequestTimes()}
 	setup := bench.Setup{Key: c.Secret.derive("handles"), Hands: bench.Hands(c.StandIns), Saves: bench.Folder(c.Backups), Scratch: bench.Scratch, Log: c.Log}
 	if c.ADB != "" {
 		setup.Host = &adb.Client{Address: c.ADB, Program: c.ADBProgram}
@@ -151,19 +154,11 @@ func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	}
 }
 
-// Metrics serves the figures of this process for Prometheus. They are for who
-// runs the installation: give them an address of their own.
-func Metrics() http.Handler {
-	mux := http.NewServeMux()
-	mux.Handle("GET /metrics", promhttp.Handler())
-	return mux
-}
-
 func (s *Server) middleware() {
 	e := s.engine
 	e.HandleMethodNotAllowed = true
 	e.ForwardedByClientIP = false
-	e.Use(s.recover, s.logRequests, refuseOddText)
+	e.Use(s.recover, s.timed, s.logRequests, refuseOddText)
 	// What is public is pressed already, and the same for everybody.
 	s.publicRoutes()
 	e.Use(gzip.Gzip(gzip.BestSpeed, gzip.WithExcludedPathsRegexs([]string{`/events$`, `/link/requests$`, `\.woff2$`, `^/assets/.*\.(js|css|wasm)$`})))
@@ -214,6 +209,7 @@ func (s *Server) routes() {
 	s.importRoutes()
 	s.catalogueRoutes()
 	s.firstStartRoutes()
+	s.installationRoutes()
 	s.profileRoutes()
 	s.benchRoutes()
 	s.standInRoutes()
@@ -244,7 +240,16 @@ func (s *Server) ready(c *gin.Context) {
 		writeProblem(c, ofDatabase[store.DatabaseAway].problem)
 		return
 	}
-	c.JSON(http.StatusOK, gin.H{"status": "ready", "version": s.config.Version})
+	i, err := s.lately(ctx)
+	if err != nil {
+		s.log.Warn("ready, but the installation can't be looked at", "err", err)
+		writeProblem(c, ofDatabase[store.DatabaseBusy].problem)
+		return
+	}
+	c.JSON(http.StatusOK, gin.H{
+		"status": "ready", "version": s.config.Version, "migration": i.Database.Migration, "replicas": i.Database.Replicas,
+		"benches": gin.H{"connected": i.Work.Connected, "silent": i.Work.Silent},
+	})
 }
 
 // Describe writes the API's OpenAPI description as JSON, without running a

@@ -36,7 +36,7 @@ func (s *Store) FirstStart(ctx context.Context) (FirstStart, error) {
 			exists (select from benches) as benched,
 			exists (select from settings where key like '%rules') as ruled,
 			(select id from changes where imported_from = $1 and state in ('sent', 'accepted')
-				order by number desc limit 1) as starter`, starter.Title)
+				order by number desc limit 1) as starter`, starter.From)
 	return one[FirstStart](rows, err)
 }
 

@@ -148,10 +148,11 @@ func (s *settings) serve(ctx context.Context, world *sample) error {
 	if world != nil {
 		config.Demo = world.signIns
 	}
-	if err := s.serveMetrics(ctx); err != nil {
+	srv := server.New(config)
+	if err := s.serveMetrics(ctx, srv.Metrics()); err != nil {
+		srv.Close()
 		return err
 	}
-	srv := server.New(config)
 	h := srv.HTTP()
 	log.Info("serving", "address", "http://"+address)
 	failed := make(chan error, 1)
@@ -181,7 +182,7 @@ func (s *settings) serve(ctx context.Context, world *sample) error {
 
 // serveMetrics serves this process's figures until ctx ends, where anybody asked
 // for that.
-func (s *settings) serveMetrics(ctx context.Context) error {
+func (s *settings) serveMetrics(ctx context.Context, figures http.Handler) error {
 	if s.metrics == "" {
 		return nil
 	}
@@ -189,7 +190,7 @@ func (s *settings) serveMetrics(ctx context.Context) error {
 	if err != nil {
 		return fmt.Errorf("metrics: %w", err)
 	}
-	h := &http.Server{Handler: server.Metrics(), ReadHeaderTimeout: 10 * time.Second, WriteTimeout: time.Minute}
+	h := &http.Server{Handler: figures, ReadHeaderTimeout: 10 * time.Second, WriteTimeout: time.Minute}
 	go h.Serve(ln)
 	context.AfterFunc(ctx, func() { h.Close() })
 	return nil

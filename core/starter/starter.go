@@ -20,8 +20,11 @@ import (
 //go:embed starter.yaml
 var file []byte
 
-// Title is what the change is called that takes it in.
-const Title = "What the platform's own packages are"
+// What the change is called that takes it in, and what it says it is from.
+const (
+	Title = "What the platform's own packages are"
+	From  = "the starter catalogue"
+)
 
 // Edit is one edit of the starter catalogue, everywhere.
 type Edit struct {

@@ -66,6 +66,11 @@ export const router = createRouter({
     { path: '/people', name: 'people', component: () => import('@/places/people/PeoplePlace.vue') },
     { path: '/people/:id', name: 'person', component: () => import('@/places/people/PersonPlace.vue') },
     { path: '/news', name: 'news', component: () => import('@/places/people/NewsPlace.vue') },
+    {
+      path: '/installation',
+      name: 'installation',
+      component: () => import('@/places/installation/InstallationPlace.vue'),
+    },
     { path: '/record', name: 'record', component: () => import('@/places/record/RecordPlace.vue') },
     { path: '/join', name: 'join', component: () => import('@/places/signin/JoinPlace.vue'), meta: { bare: true } },
     {

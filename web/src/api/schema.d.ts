@@ -1128,6 +1128,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/installation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How the installation is, and what to do about it
+         * @description For: keeper.
+         */
+        get: operations["getInstallation"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/installation-rules": {
         parameters: {
             query?: never;
@@ -3192,6 +3212,13 @@ export interface components {
             rules: components["schemas"]["Rules"];
             unproven: components["schemas"]["Offer"][];
         };
+        Advice: {
+            /** @description What to do */
+            next: string;
+            urgent: boolean;
+            /** @description What is wrong */
+            words: string;
+        };
         Around: {
             /** @description The build that it was read from; none where no capture in scope has the package */
             build?: components["schemas"]["Build"];
@@ -4035,6 +4062,27 @@ export interface components {
             login: string;
             password: string;
         };
+        DatabaseState: {
+            /** Format: int64 */
+            behind: number;
+            /** Format: int64 */
+            bytes: number;
+            /** Format: int64 */
+            connections: number;
+            /** Format: int64 */
+            migration: number;
+            /** Format: int64 */
+            mostConnections: number;
+            /** Format: double */
+            oldest: number;
+            replica: boolean;
+            /** Format: int64 */
+            replicas: number;
+            /** @description PostgreSQL's */
+            version: string;
+            /** Format: int64 */
+            wants: number;
+        };
         DecideInputBody: {
             decisions: components["schemas"]["Decision"][];
         };
@@ -4105,6 +4153,20 @@ export interface components {
             gained: number;
             /** Format: double */
             noise?: number;
+        };
+        Disk: {
+            for: string;
+            /**
+             * Format: int64
+             * @description Bytes
+             */
+            free: number;
+            path: string;
+            /**
+             * Format: int64
+             * @description Bytes
+             */
+            size: number;
         };
         Displaced: {
             field: string;
@@ -4623,6 +4685,14 @@ export interface components {
             quote: string;
             theirs: string;
             why: string;
+        };
+        InstallationPage: {
+            advice: components["schemas"]["Advice"][];
+            database: components["schemas"]["DatabaseState"];
+            saved?: components["schemas"]["SavedInstallation"];
+            server: components["schemas"]["ServerState"];
+            slow?: components["schemas"]["SlowStatement"][] | null;
+            work: components["schemas"]["WorkState"];
         };
         InstallationRules: {
             /**
@@ -6578,6 +6648,15 @@ export interface components {
             withData?: boolean;
             words: string;
         };
+        SavedInstallation: {
+            /** Format: date-time */
+            at: string;
+            /** Format: int64 */
+            bytes: number;
+            folder: string;
+            /** @description Whether the secret is in it */
+            secret: boolean;
+        };
         SavedView: {
             by: string;
             /** Format: uuid */
@@ -6603,6 +6682,35 @@ export interface components {
             title: string;
             /** @description Why the whole is sent */
             words?: string;
+        };
+        ServerState: {
+            /**
+             * Format: int64
+             * @description Memory that it has of the system
+             */
+            bytes: number;
+            disks: components["schemas"]["Disk"][];
+            /** @description The version of Go that it was built with */
+            go: string;
+            /**
+             * Format: int64
+             * @description Connections to the database that it may have
+             */
+            most: number;
+            /** @description Whether it has an adb server of its own */
+            phones: boolean;
+            /** @description By what people sign in beside passwords; empty for nothing */
+            provider: string;
+            publicUrl: string;
+            /** Format: date-time */
+            startedAt: string;
+            system: string;
+            /**
+             * Format: int64
+             * @description Connections to the database that are in use
+             */
+            used: number;
+            version: string;
         };
         Session: {
             /** @description Sample sign-ins of a demo installation */
@@ -6715,6 +6823,21 @@ export interface components {
              * @description When it was used last, to five minutes
              */
             seenAt: string;
+        };
+        SlowStatement: {
+            /** Format: int64 */
+            calls: number;
+            /**
+             * Format: double
+             * @description Milliseconds
+             */
+            mean: number;
+            text: string;
+            /**
+             * Format: double
+             * @description Milliseconds
+             */
+            total: number;
         };
         SomeEdits: {
             /** @description Only these edits; none asks for all open ones */
@@ -7249,6 +7372,43 @@ export interface components {
         WithdrawInputBody: {
             /** @description Why nobody should use it; everybody is shown this */
             reason: string;
+        };
+        WorkState: {
+            /** Format: int64 */
+            connected: number;
+            /**
+             * Format: int64
+             * @description Jobs that failed within a day
+             */
+            failed: number;
+            /**
+             * Format: int64
+             * @description Runs that stand still and wait for somebody
+             */
+            interrupted: number;
+            /** Format: int64 */
+            keepers: number;
+            /** Format: double */
+            oldestWaiting: number;
+            /** Format: int64 */
+            people: number;
+            /**
+             * Format: int64
+             * @description Who may decide about changes
+             */
+            reviewers: number;
+            /** Format: int64 */
+            running: number;
+            /**
+             * Format: int64
+             * @description Benches elsewhere of which nothing is heard
+             */
+            silent: number;
+            /**
+             * Format: int64
+             * @description Jobs that no bench has taken yet
+             */
+            waiting: number;
         };
         Yardstick: {
             thresholds: components["schemas"]["Thresholds"];
@@ -9273,6 +9433,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReadList"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getInstallation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstallationPage"];
                 };
             };
             /** @description Error */

@@ -26,6 +26,7 @@ export type Subject =
   | 'foreseen'
   | 'functions'
   | 'hold'
+  | 'installation'
   | 'installation-rules'
   | 'intake'
   | 'invitation'

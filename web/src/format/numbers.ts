@@ -37,3 +37,10 @@ export function onlyIf(condition: string): string {
 export function megabytes(bytes: number): string {
   return bytes < 50_000 ? 'under 0.1 MB' : `${(bytes / 1e6).toFixed(1)} MB`
 }
+
+// bytes writes a size in the unit that suits it.
+export function bytes(n: number): string {
+  const unit = Math.min(3, Math.max(1, Math.floor(Math.log10(Math.max(n, 1)) / 3)))
+  const value = n / 1000 ** unit
+  return `${value < 10 ? value.toFixed(1) : Math.round(value)} ${['B', 'kB', 'MB', 'GB'][unit]}`
+}

@@ -44,6 +44,7 @@ const nextTheme = { auto: 'light', light: 'dark', dark: 'auto' } as const
       <router-link class="link" to="/rules">The rules that hold here</router-link>
       <router-link class="link" to="/yardstick">What evidence is measured by</router-link>
       <router-link v-if="may('keeper')" class="link" to="/record">Who did what</router-link>
+      <router-link v-if="may('keeper')" class="link" to="/installation">The installation, and what to do</router-link>
       <a v-if="may('maintainer')" class="link" href="/api/v1/catalogue" download>The whole catalogue as a file</a>
       <button @click.stop="theme = nextTheme[theme]">
         Colours: {{ theme === 'auto' ? 'as the computer' : theme }}

@@ -1,0 +1,163 @@
+package server
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"os"
+	"runtime"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/dustin/go-humanize"
+
+	"roster/store"
+)
+
+// installationPage is how an installation is, for its keeper.
+type installationPage struct {
+	store.Installation
+	Server serverState `json:"server"`
+	// Advice is what to do, the most urgent first; none where all is well.
+	Advice []advice `json:"advice" nullable:"false"`
+}
+
+// serverState is how the server is that answers; others may run beside it.
+type serverState struct {
+	Version   string    `json:"version"`
+	Go        string    `json:"go" doc:"The version of Go that it was built with"`
+	System    string    `json:"system"`
+	StartedAt time.Time `json:"startedAt"`
+	Bytes     uint64    `json:"bytes" doc:"Memory that it has of the system"`
+	PublicURL string    `json:"publicUrl"`
+	Provider  string    `json:"provider" doc:"By what people sign in beside passwords; empty for nothing"`
+	Phones    bool      `json:"phones" doc:"Whether it has an adb server of its own"`
+	Used      int       `json:"used" doc:"Connections to the database that are in use"`
+	Most      int       `json:"most" doc:"Connections to the database that it may have"`
+	Disks     []disk    `json:"disks" nullable:"false"`
+}
+
+// disk is the room where something is kept.
+type disk struct {
+	For  string `json:"for"`
+	Path string `json:"path"`
+	Free uint64 `json:"free" doc:"Bytes"`
+	Size uint64 `json:"size" doc:"Bytes"`
+}
+
+// advice is something that the keeper should do.
+type advice struct {
+	// Urgent is true where something is lost or stops if nobody does.
+	Urgent bool   `json:"urgent"`
+	Words  string `json:"words" doc:"What is wrong"`
+	Next   string `json:"next" doc:"What to do"`
+}
+
+type installationOutput struct{ Body installationPage }
+
+func (s *Server) installationRoutes() {
+	route(s, Keeper, huma.Operation{OperationID: "getInstallation", Method: http.MethodGet, Path: "/api/v1/installation", Summary: "How the installation is, and what to do about it"},
+		func(ctx context.Context, _ *struct{}) (*installationOutput, error) {
+			i, err := s.store.Installation(ctx)
+			if err != nil {
+				return nil, err
+			}
+			page := installationPage{Installation: i, Server: s.state()}
+			page.Advice = page.advise(time.Now())
+			return &installationOutput{page}, nil
+		})
+}
+
+// lookedAt is how the installation was a moment ago.
+type lookedAt struct {
+	mu sync.Mutex
+	at time.Time
+	is store.Installation
+}
+
+// looksKept is for how long: programs that watch ask often, and several at once.
+const looksKept = 5 * time.Second
+
+// lately is how the installation was within looksKept.
+func (s *Server) lately(ctx context.Context) (store.Installation, error) {
+	l := &s.looked
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if time.Since(l.at) < looksKept {
+		return l.is, nil
+	}
+	i, err := s.store.Installation(ctx)
+	if err == nil {
+		l.is, l.at = i, time.Now()
+	}
+	return i, err
+}
+
+// state is how this server is.
+func (s *Server) state() serverState {
+	var memory runtime.MemStats
+	runtime.ReadMemStats(&memory)
+	pool := s.store.Connections()
+	st := serverState{
+		Version: s.config.Version, Go: runtime.Version(), System: runtime.GOOS + "/" + runtime.GOARCH, StartedAt: s.started,
+		Bytes: memory.Sys - memory.HeapReleased, PublicURL: s.config.PublicURL, Provider: s.vouching.Name, Phones: s.config.ADB != "",
+		Used: pool.Used, Most: pool.Most, Disks: []disk{},
+	}
+	for _, d := range []disk{{For: "what comes in and is read", Path: os.TempDir()}, {For: "what is saved of phones", Path: s.config.Backups}} {
+		var err error
+		if d.Free, d.Size, err = room(d.Path); err == nil && d.Path != "" {
+			st.Disks = append(st.Disks, d)
+		}
+	}
+	return st
+}
+
+// What is old, full or slow enough to be told.
+const (
+	backupOld   = 2 * 24 * time.Hour
+	diskTight   = 0.1
+	jobWaitsFor = 10 * time.Minute
+	poolTight   = 0.9
+)
+
+// advise finds what the keeper should do.
+func (p installationPage) advise(now time.Time) []advice {
+	list := []advice{}
+	urgent := func(wrong bool, words, next string) {
+		if wrong {
+			list = append(list, advice{true, words, next})
+		}
+	}
+	urgent(p.Saved == nil, "This installation was never saved.", "Have it saved every night: systemctl enable --now roster-backup.timer, or roster backup FOLDER.")
+	if p.Saved != nil {
+		age := now.Sub(p.Saved.At)
+		urgent(age > backupOld, "The last backup is "+strings.TrimSpace(humanize.RelTime(p.Saved.At, now, "", ""))+" old.", "Look why: systemctl status roster-backup, journalctl -u roster-backup.")
+	}
+	urgent(p.Database.Migration != p.Database.Wants, fmt.Sprintf("The database is at migration %d, and this program works with %d.", p.Database.Migration, p.Database.Wants), "Start the newest program that has been here.")
+	for _, d := range p.Server.Disks {
+		urgent(float64(d.Free) < diskTight*float64(d.Size), fmt.Sprintf("%s is nearly full: %s free, for %s.", d.Path, humanize.IBytes(d.Free), d.For), "Make room, or let what was saved of phones go sooner, under the rules.")
+	}
+	urgent(p.Server.Most > 0 && float64(p.Server.Used) > poolTight*float64(p.Server.Most), "Nearly all connections to the database are in use.", "If that lasts, raise database-connections, and max_connections in PostgreSQL.")
+	calm := func(wrong bool, words, next string) {
+		if wrong {
+			list = append(list, advice{false, words, next})
+		}
+	}
+	calm(p.Work.Silent > 0, countOf(p.Work.Silent, "bench elsewhere says", "benches elsewhere say")+" nothing.", "Look on the Bench which; end the token of one that is no more.")
+	calm(p.Work.Interrupted > 0, countOf(p.Work.Interrupted, "run stands still and waits", "runs stand still and wait")+" for somebody.", "Look on the Bench: each can go on or be put back.")
+	calm(p.Work.OldestWaiting > jobWaitsFor.Seconds(), "A job has waited for "+strings.TrimSpace(humanize.RelTime(now.Add(-time.Duration(p.Work.OldestWaiting)*time.Second), now, "", ""))+" without a bench taking it.", "Look on the Bench whether its computer is on.")
+	calm(!strings.HasPrefix(p.Server.PublicURL, "https://"), "People reach this installation without https: passwords can be read on the way.", "Put a web server that speaks https before it, and set public-url and trusted-proxies.")
+	calm(p.Work.Keepers < 2, "There is one keeper.", "Make somebody else a keeper, too: who else would make a link when you forget your password?")
+	calm(p.Work.Reviewers < 2, "Nobody else can decide about what you send.", "Invite a reviewer, or let the only one accept their own, under the rules.")
+	return list
+}
+
+// countOf is a number with what there is so many of.
+func countOf(n int, single, plural string) string {
+	if n == 1 {
+		return "1 " + single
+	}
+	return fmt.Sprintf("%d %s", n, plural)
+}

@@ -1,0 +1,80 @@
+package server_test
+
+import (
+	"strings"
+	"testing"
+
+	"roster/store"
+)
+
+func TestInstallationAdvises(t *testing.T) {
+	t.Parallel()
+	s := withPeople(t)
+	keeper := s.signIn("keeper")
+	type page struct {
+		Database struct {
+			Version                           string
+			Migration, Wants, MostConnections int
+			Bytes                             int64
+		}
+		Server struct {
+			Version string
+			Most    int
+			Disks   []struct {
+				Path       string
+				Free, Size uint64
+			}
+		}
+		Saved *struct {
+			Folder string
+			Bytes  int64
+		}
+		Advice []struct {
+			Urgent      bool
+			Words, Next string
+		}
+	}
+	words := func(p page) string {
+		var all []string
+		for _, a := range p.Advice {
+			if a.Next == "" {
+				t.Errorf("%s: and then?", a.Words)
+			}
+			all = append(all, a.Words)
+		}
+		return strings.Join(all, "\n")
+	}
+	p := get[page](s, keeper, "/api/v1/installation")
+	if p.Database.Migration == 0 || p.Database.Migration != p.Database.Wants || p.Database.Bytes == 0 || p.Database.MostConnections == 0 || p.Server.Version != "test" || p.Server.Most != connections {
+		t.Errorf("%+v", p)
+	}
+	if len(p.Server.Disks) == 0 || p.Server.Disks[0].Size == 0 {
+		t.Errorf("%+v", p.Server.Disks)
+	}
+	if got := words(p); !strings.HasPrefix(got, "This installation was never saved.") || !strings.Contains(got, "without https") || !strings.Contains(got, "one keeper") {
+		t.Errorf("it advises\n%s", got)
+	}
+	if err := s.store.Record(t.Context(), store.Act{Action: "installation.saved", Subject: "20261130T020000Z", Detail: map[string]any{"bytes": 1234, "secret": true}}); err != nil {
+		t.Fatal(err)
+	}
+	if p = get[page](s, keeper, "/api/v1/installation"); p.Saved == nil || p.Saved.Bytes != 1234 || p.Saved.Folder != "20261130T020000Z" || strings.Contains(words(p), "saved") {
+		t.Errorf("%+v\n%s", p.Saved, words(p))
+	}
+	// A bench that has fallen silent, and a backup that has grown old.
+	who, _, err := s.store.PasswordHash(t.Context(), "keeper")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.store.AddBench(t.Context(), "the ward", []byte("t"), who.ID); err != nil {
+		t.Fatal(err)
+	}
+	s.exec(`update benches set seen_at = now() - interval '1 hour'`)
+	s.exec(`alter table audit disable trigger all`)
+	s.exec(`update audit set at = now() - interval '3 days' where action = 'installation.saved'`)
+	if got := words(get[page](s, keeper, "/api/v1/installation")); !strings.Contains(got, "The last backup is 3 days old.") || !strings.Contains(got, "1 bench elsewhere says nothing.") {
+		t.Errorf("it advises\n%s", got)
+	}
+	if a := s.do(nil, "GET", "/readyz", nil); a.status != 200 || !strings.Contains(string(a.body), `"benches":{"connected":0,"silent":1}`) || !strings.Contains(string(a.body), `"replicas":0`) {
+		t.Errorf("%d %s", a.status, a.body)
+	}
+}
