@@ -105,6 +105,22 @@ export class World {
     await until('the server is ready', async () => ((await fetch(`${this.url}/readyz`)).ok ? true : undefined))
   }
 
+  // empty is an installation as setup makes it, with nothing in it, and the link
+  // for its first keeper.
+  async empty(): Promise<{ url: string; link: string }> {
+    const address = new URL(cluster)
+    address.pathname = `/e2e_${randomUUID().replaceAll('-', '')}`
+    const file = join(this.folder, 'ready')
+    const env = { ROSTER_DATABASE_URL: address.href, ROSTER_SECRET_FILE: join(this.folder, 'secret'), ROSTER_BACKUPS: join(this.folder, 'backups') }
+    const said = execFileSync(program, ['setup', '--administrator', cluster], { env: { ...process.env, ...env }, encoding: 'utf8' })
+    this.run(['serve', '--listen', '127.0.0.1:0', '--ready-file', file, '--adb', ''], env)
+    this.url = await until('the server listens', () =>
+      existsSync(file) ? (JSON.parse(readFileSync(file, 'utf8')) as { url: string }).url : undefined,
+    )
+    await until('the server is ready', async () => ((await fetch(`${this.url}/readyz`)).ok ? true : undefined))
+    return { url: this.url, link: `${this.url}/join#${/join#(\S+)/.exec(said)![1]}` }
+  }
+
   private run(args: string[], env: Record<string, string>, stdout: 'ignore' | 'pipe' = 'ignore') {
     const child = spawn(program, args, {
       env: { ...process.env, ...env },

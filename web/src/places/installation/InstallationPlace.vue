@@ -147,9 +147,11 @@ const seconds = (n: number) =>
   background: var(--soft);
 }
 .parts {
-  display: grid;
-  grid-template-columns: repeat(auto-fit, minmax(380px, 1fr));
-  gap: 4px 32px;
+  columns: 2 380px;
+  column-gap: 32px;
+}
+.parts section {
+  break-inside: avoid;
 }
 h2 {
   margin-top: 14px;
