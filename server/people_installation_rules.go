@@ -34,12 +34,18 @@ func (s *Server) installationRulesRoutes() {
 		Summary: "Change when sessions end, where benches may reach, and how long they keep what they saved",
 	},
 		func(ctx context.Context, in *installationRulesInput) (*installationRulesOutput, error) {
+			if err := s.confirmed(ctx); err != nil {
+				return nil, err
+			}
 			revision, err := revisionOf(in.IfMatch)
 			if err != nil {
 				return nil, err
 			}
 			if err := in.Body.Check(); err != nil {
 				return nil, badRequest(err)
+			}
+			if err := s.checkPasskeyRoles(in.Body.PasskeyRoles); err != nil {
+				return nil, err
 			}
 			err = s.store.SetInstallationRules(ctx, personOf(ctx).ID, revision, in.Body)
 			return &installationRulesOutput{etagOf(revision + 1), in.Body}, err

@@ -98,6 +98,9 @@ func (s *Server) publishingRoutes() {
 			if why == "" {
 				return nil, problem(http.StatusUnprocessableEntity, "bad-request", "Say why, for everybody who checks signatures.")
 			}
+			if err := s.confirmed(ctx); err != nil {
+				return nil, err
+			}
 			defer s.press.forget()
 			if err := RotateKey(ctx, s.store, s.secret, why, personOf(ctx).ID); err != nil {
 				return nil, err
@@ -141,7 +144,10 @@ func (s *Server) decidePublication(ctx context.Context, in *verdictInput) (*verd
 	// Only what is published needs a key, which is made where there is none.
 	var sign store.Sign
 	if v.State == profile.Published {
-		var err error
+		err := s.confirmed(ctx)
+		if err != nil {
+			return nil, err
+		}
 		if sign, err = Signer(ctx, s.store, s.secret); err != nil {
 			return nil, err
 		}

@@ -16,6 +16,7 @@ import (
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
 	"github.com/gin-contrib/gzip"
 	"github.com/gin-gonic/gin"
+	"github.com/go-webauthn/webauthn/webauthn"
 	"github.com/google/uuid"
 	"github.com/hashicorp/golang-lru/v2/expirable"
 	"github.com/prometheus/client_golang/prometheus"
@@ -86,6 +87,7 @@ type Server struct {
 	pace      Pace
 	passwords *passwords
 	vouching  *vouching
+	party     *webauthn.WebAuthn // nil where devices take no passkeys for its address
 	started   time.Time
 	requests  *prometheus.HistogramVec
 	looked    lookedAt
@@ -132,6 +134,7 @@ func build(c Config) *Server {
 	s.bases = expirable.NewLRU[basisKey, profile.Basis](keptBases, nil, basisKept)
 	s.passwords = newPasswords(c.Passwords)
 	s.vouching = newVouching(c.Provider, c.PublicURL)
+	s.party = newRelyingParty(c.PublicURL)
 	s.pace = c.Pace
 	if s.pace == (Pace{}) {
 		s.pace = DefaultPace
@@ -194,6 +197,7 @@ func (s *Server) routes() {
 	s.sessionRoutes()
 	s.providerRoutes()
 	s.passwordLinkRoutes()
+	s.passkeyRoutes()
 	s.scopeRoutes()
 	s.ledgerRoutes()
 	s.viewRoutes()

@@ -36,10 +36,14 @@ type session struct {
 	Provider string `json:"provider" doc:"What people call the provider by which they can sign in at /sign-in/start; empty for none"`
 	// Passwords is false where people sign in by the provider alone.
 	Passwords bool `json:"passwords" doc:"Whether people sign in with passwords"`
+	// Second is what else is asked of who has begun to sign in.
+	Second string `json:"second" enum:",passkey,make-passkey" doc:"What is asked yet of somebody who has begun to sign in; empty for nothing"`
+	// Passkeys is whether there can be any, by the installation's address.
+	Passkeys bool `json:"passkeys" doc:"Whether devices take this installation's address for passkeys"`
 }
 
 type sessionOutput struct {
-	SetCookie string `header:"Set-Cookie"`
+	SetCookie []string `header:"Set-Cookie"`
 	Body      session
 }
 
@@ -63,7 +67,7 @@ func (s *Server) sessionRoutes() {
 			}
 			out, err := s.sessionOf(ctx, store.Person{})
 			if err == nil {
-				out.SetCookie = s.cookie(ctx, "", -1).String()
+				out.SetCookie = []string{s.cookie(ctx, "", -1).String()}
 			}
 			return out, err
 		})
@@ -78,9 +82,15 @@ func (s *Server) sessionOf(ctx context.Context, p store.Person) (*sessionOutput,
 	if err != nil {
 		return nil, err
 	}
-	out.Body.Provider, out.Body.Passwords = s.vouching.Name, passwords
+	out.Body.Provider, out.Body.Passwords, out.Body.Passkeys = s.vouching.Name, passwords, s.party != nil
 	if p.Role == "" {
-		return out, nil
+		if connectionOf(ctx).half != uuid.Nil {
+			_, out.Body.Second, err = s.halfPerson(ctx)
+			if errors.Is(err, store.ErrNotFound) {
+				err = nil // they have left meanwhile
+			}
+		}
+		return out, err
 	}
 	out.Body.Person = &p
 	tray, err := s.store.TrayCount(ctx, p.ID)
@@ -123,13 +133,33 @@ func (s *Server) signIn(ctx context.Context, login, password string) (*sessionOu
 	if err := s.store.SignInWorked(ctx, person.ID, login, conn.address); err != nil {
 		return nil, err
 	}
+	second, err := s.secondOf(ctx, person)
+	if err != nil {
+		return nil, err
+	}
+	if second != "" {
+		return s.halfSession(ctx, person, second)
+	}
 	text, err := s.startSession(ctx, person)
 	if err != nil {
 		return nil, err
 	}
 	out, err := s.sessionOf(ctx, person)
 	if err == nil {
-		out.SetCookie = s.cookie(ctx, text, int(sessionLasts.Seconds())).String()
+		out.SetCookie = []string{s.cookie(ctx, text, int(sessionLasts.Seconds())).String()}
+	}
+	return out, err
+}
+
+// halfSession is that of somebody who has yet to show or make a passkey.
+func (s *Server) halfSession(ctx context.Context, person store.Person, second string) (*sessionOutput, error) {
+	cookie, err := s.keepHalf(ctx, person.ID)
+	if err != nil {
+		return nil, err
+	}
+	out, err := s.sessionOf(ctx, store.Person{})
+	if err == nil {
+		out.Body.Second, out.SetCookie = second, []string{cookie.String()}
 	}
 	return out, err
 }
@@ -211,6 +241,8 @@ type connection struct {
 	agent string
 	// cookie is what the cookie holds, of a session or not.
 	cookie []byte
+	// half is who is signed in but for their passkey.
+	half uuid.UUID
 }
 
 type connectionKey struct{}
@@ -243,6 +275,7 @@ func benchToken(r *http.Request) ([]byte, bool) {
 func (s *Server) whoIsIt(c *gin.Context) {
 	r := c.Request
 	conn := s.connectionOf(r)
+	conn.half = s.halfOf(r)
 	ctx := r.Context()
 	var err error
 	if token, ok := s.cookieToken(r); ok {

@@ -276,6 +276,23 @@ func (s *Server) providerDone(c *gin.Context) {
 		s.refuseSignIn(c, why)
 		return
 	}
+	second, err := s.secondOf(ctx, person)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	if second != "" { // which the page asks for
+		cookie, err := s.keepHalf(ctx, person.ID)
+		if err != nil {
+			s.fail(c, err)
+			return
+		}
+		s.errandCookie(c, "", -1)
+		http.SetCookie(c.Writer, cookie)
+		c.Redirect(http.StatusSeeOther, e.Next)
+		c.Abort()
+		return
+	}
 	text, err := s.startSession(ctx, person)
 	if err != nil {
 		s.fail(c, err)

@@ -28,6 +28,8 @@ type InstallationRules struct {
 	// GroupRoles are which groups of the provider have which role. Of several the
 	// highest counts; where there are any, who is in none does not get in.
 	GroupRoles []GroupRole `json:"groupRoles" maxItems:"50" nullable:"false" doc:"Which role members of a group of the provider have; the highest counts, and who is in none does not get in"`
+	// PasskeyRoles are the roles that need a passkey beside their password.
+	PasskeyRoles []people.Role `json:"passkeyRoles" maxItems:"4" nullable:"false" enum:"technician,reviewer,maintainer,keeper" doc:"Roles that need a passkey"`
 }
 
 // GroupRole is the role of a provider's group.
@@ -47,7 +49,7 @@ func (r InstallationRules) RoleOf(groups []string) (role people.Role) {
 }
 
 // DefaultInstallationRules hold where the keeper has set none.
-var DefaultInstallationRules = InstallationRules{IdleHours: 72, BenchNetworks: []string{}, BackupDays: 90, GroupRoles: []GroupRole{}}
+var DefaultInstallationRules = InstallationRules{IdleHours: 72, BenchNetworks: []string{}, BackupDays: 90, GroupRoles: []GroupRole{}, PasskeyRoles: []people.Role{}}
 
 // Check says what is wrong with rules.
 func (r InstallationRules) Check() error {
@@ -60,6 +62,11 @@ func (r InstallationRules) Check() error {
 	for _, g := range r.GroupRoles {
 		if !g.Role.Valid() || strings.TrimSpace(g.Group) == "" {
 			return fmt.Errorf("the group %q has the role %q, which is none", g.Group, g.Role)
+		}
+	}
+	for _, role := range r.PasskeyRoles {
+		if !role.Valid() {
+			return fmt.Errorf("there is no role %q", role)
 		}
 	}
 	for _, n := range r.BenchNetworks {

@@ -24,7 +24,7 @@ var (
 		"sources.person_id", "trials.person_id", "wanted_trials.asked_by", "wanted_trials.closed_by",
 	}
 	theirOwn = map[string]string{ // column: the rows that go, beside being theirs
-		"answered.person_id": "true", "asked.person_id": "true", "attachments.person_id": "not used", "desk_handed.to_id": "true", "desk_put_off.person_id": "true", "edits.author_id": "change_id is null",
+		"answered.person_id": "true", "asked.person_id": "true", "attachments.person_id": "not used", "challenges.person_id": "true", "passkeys.person_id": "true", "desk_handed.to_id": "true", "desk_put_off.person_id": "true", "edits.author_id": "change_id is null",
 		"drafts.person_id": "true", "follows.person_id": "true", "looks.person_id": "true", "identities.person_id": "true", "notices.person_id": "true", "password_links.person_id": "true", "saved_views.person_id": "not shared", "sessions.person_id": "true", "sign_in_places.person_id": "true",
 		"tokens.person_id": "revoked_at is null",
 	}
@@ -53,6 +53,9 @@ func TestLeaving(t *testing.T) {
 	w.must(w.StartSession(w.ctx, []byte("s"), gone, time.Hour, "a browser", nil))
 	w.must(w.SignInWorked(w.ctx, gone, "rev", "192.0.2.1"))
 	w.must(w.AddIdentity(w.ctx, store.Identity{Issuer: "https://id.example", Subject: "1"}, gone))
+	w.must(w.AddPasskey(w.ctx, gone, store.Passkey{ID: []byte("k"), Name: "x", Held: []byte("{}")}))
+	_, err = w.KeepChallenge(w.ctx, gone, store.MakePasskey, []byte("{}"), time.Now().Add(time.Hour))
+	w.must(err)
 	w.must(w.MakePasswordLink(w.ctx, gone, gone, []byte("l"), time.Now().Add(time.Hour)))
 	w.must(w.MakePasswordLink(w.ctx, gone, w.people["tech"].ID, []byte("m"), time.Now().Add(time.Hour)))
 	w.must(w.Look(w.ctx, gone, id, time.Now()))

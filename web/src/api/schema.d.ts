@@ -1878,6 +1878,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/passkeys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Your passkeys
+         * @description For: signed-in.
+         */
+        get: operations["listPasskeys"];
+        put?: never;
+        /**
+         * Keep a passkey that a device has made
+         * @description For: signed-in.
+         */
+        post: operations["addPasskey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/passkeys/challenge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What is asked of a device that makes a passkey
+         * @description For: signed-in.
+         */
+        post: operations["beginPasskey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/passkeys/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Take one of your passkeys away
+         * @description For: signed-in.
+         */
+        delete: operations["removePasskey"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/password-link": {
         parameters: {
             query?: never;
@@ -1951,6 +2015,26 @@ export interface paths {
          * @description For: keeper.
          */
         delete: operations["removePerson"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people/{id}/passkeys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Take all passkeys of a person away who lost theirs
+         * @description For: keeper.
+         */
+        delete: operations["removePasskeysOf"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2803,6 +2887,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/session/confirmation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Show your passkey; acts that want it again take that for five minutes
+         * @description For: signed-in.
+         */
+        post: operations["confirm"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/confirmation/challenge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What is asked of a device before an act that wants your passkey again
+         * @description For: signed-in.
+         */
+        post: operations["beginConfirming"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/session/password": {
         parameters: {
             query?: never;
@@ -2817,6 +2941,40 @@ export interface paths {
          * @description For: signed-in.
          */
         post: operations["changePassword"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/second": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sign in with what the device answered, after the password fitted */
+        post: operations["finishSecond"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/second/challenge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What is asked of a device after the password fitted */
+        post: operations["beginSecond"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3778,6 +3936,17 @@ export interface components {
             then: components["schemas"]["Judged"];
             why: string;
         };
+        ChallengeOutputBody: {
+            /** Format: uuid */
+            id: string;
+            /**
+             * @description Whether a passkey is shown or made
+             * @enum {string}
+             */
+            kind: "passkey" | "make-passkey";
+            /** @description publicKey of navigator.credentials, in its JSON form */
+            options: unknown;
+        };
         Change: {
             /** Format: int64 */
             accepted: number;
@@ -4711,6 +4880,8 @@ export interface components {
             idleHours: number;
             /** @description People sign in by the provider alone, where there is one */
             noPasswords: boolean;
+            /** @description Roles that need a passkey */
+            passkeyRoles: ("technician" | "reviewer" | "maintainer" | "keeper")[];
         };
         Intake: {
             before?: components["schemas"]["BuildDifference"];
@@ -5039,6 +5210,9 @@ export interface components {
         };
         ListPackageStep: {
             items: components["schemas"]["PackageStep"][];
+        };
+        ListPasskey: {
+            items: components["schemas"]["Passkey"][];
         };
         ListPersonRow: {
             items: components["schemas"]["PersonRow"][];
@@ -5634,6 +5808,15 @@ export interface components {
             traffic: number;
             /** Format: double */
             wakeups: number;
+        };
+        Passkey: {
+            /** Format: date-time */
+            createdAt: string;
+            /** @description Base64 */
+            id: string;
+            name: string;
+            /** Format: date-time */
+            usedAt?: string;
         };
         PasswordInputBody: {
             /** @description End the secret addresses of your feeds, too */
@@ -6715,12 +6898,19 @@ export interface components {
         Session: {
             /** @description Sample sign-ins of a demo installation */
             demo: components["schemas"]["DemoSignIn"][];
+            /** @description Whether devices take this installation's address for passkeys */
+            passkeys: boolean;
             /** @description Whether people sign in with passwords */
             passwords: boolean;
             /** @description Nobody when signed out */
             person?: components["schemas"]["Person"];
             /** @description What people call the provider by which they can sign in at /sign-in/start; empty for none */
             provider: string;
+            /**
+             * @description What is asked yet of somebody who has begun to sign in; empty for nothing
+             * @enum {string}
+             */
+            second: "" | "passkey" | "make-passkey";
             /** Format: int64 */
             tray: number;
             /** Format: int64 */
@@ -6823,6 +7013,17 @@ export interface components {
              * @description When it was used last, to five minutes
              */
             seenAt: string;
+        };
+        SignedInputBody: {
+            /** @description The PublicKeyCredential, in its JSON form */
+            credential: unknown;
+            /**
+             * Format: uuid
+             * @description Of the challenge
+             */
+            id: string;
+            /** @description What its owner calls a new passkey */
+            name?: string;
         };
         SlowStatement: {
             /** Format: int64 */
@@ -10834,6 +11035,125 @@ export interface operations {
             };
         };
     };
+    listPasskeys: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListPasskey"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    addPasskey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignedInputBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    beginPasskey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChallengeOutputBody"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removePasskey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Base64 for addresses, without padding */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     readPasswordLink: {
         parameters: {
             query?: never;
@@ -10962,6 +11282,35 @@ export interface operations {
         };
     };
     removePerson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removePasskeysOf: {
         parameters: {
             query?: never;
             header?: never;
@@ -12653,6 +13002,66 @@ export interface operations {
             };
         };
     };
+    confirm: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignedInputBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    beginConfirming: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChallengeOutputBody"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     changePassword: {
         parameters: {
             query?: never;
@@ -12672,6 +13081,69 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    finishSecond: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignedInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Set-Cookie"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    beginSecond: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChallengeOutputBody"];
+                };
             };
             /** @description Error */
             default: {
