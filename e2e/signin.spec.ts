@@ -34,7 +34,7 @@ test('a keeper says which groups have which role; their people sign in by the pr
 test('somebody forgot their password', async ({ page, world, browser }) => {
   await as(page, world, 'keeper', '/people')
   await page.getByRole('link', { name: 'Bolaji Wren' }).click()
-  const forgotten = page.getByRole('region', { name: 'Forgotten password' })
+  const forgotten = page.getByRole('region', { name: 'Ways in' })
   await forgotten.getByRole('button', { name: 'Make a link' }).click()
   const link = /https?:\S+/.exec(await forgotten.locator('.mono').innerText())![0]
   await clean(page, 'signing in')

@@ -74,7 +74,7 @@ export class World {
 
   // seeded is a world that was started before: its database and its secret. With
   // a provider people sign in by that, too.
-  async start(seeded?: Seeded, provider?: Provider) {
+  async start(seeded?: Seeded, provider?: Provider, host = '127.0.0.1') {
     this.name = `e2e_${randomUUID().replaceAll('-', '')}`
     execFileSync('psql', [cluster, '-qc', `create database ${this.name}` + (seeded ? ` template ${seeded.database}` : '')])
     if (seeded) copyFileSync(seeded.secret, join(this.folder, 'secret'))
@@ -84,7 +84,7 @@ export class World {
     const file = join(this.folder, 'ready')
     const server = this.run(['demo', '--phone', '127.0.0.1:0'], {
       ROSTER_DATABASE_URL: address.href,
-      ROSTER_LISTEN: '127.0.0.1:0',
+      ROSTER_LISTEN: `${host}:0`,
       ROSTER_READY_FILE: file,
       ROSTER_ADB: this.adbServer,
       ROSTER_SECRET_FILE: join(this.folder, 'secret'),
@@ -119,6 +119,11 @@ export class World {
     )
     await until('the server is ready', async () => ((await fetch(`${this.url}/readyz`)).ok ? true : undefined))
     return { url: this.url, link: `${this.url}/join#${/join#(\S+)/.exec(said)![1]}` }
+  }
+
+  // sql changes the world's records behind its back.
+  sql(statement: string) {
+    execFileSync('psql', [this.database, '-qc', statement])
   }
 
   private run(args: string[], env: Record<string, string>, stdout: 'ignore' | 'pipe' = 'ignore') {
@@ -216,9 +221,10 @@ export class World {
 
 // Each file names itself with test.use({ of: … }) and so gets a world of its
 // own: what one file's tests leave behind is nothing to another's.
-export const test = base.extend<object, Kinds & { of: string; provider: boolean; world: World }>({
+export const test = base.extend<object, Kinds & { of: string; host: string; provider: boolean; world: World }>({
   of: ['', { option: true, scope: 'worker' }],
   kind: ['server', { option: true, scope: 'worker' }],
+  host: ['127.0.0.1', { option: true, scope: 'worker' }],
   provider: [false, { option: true, scope: 'worker' }],
   // A tab that is closed tells so; one whose browser is ended does not.
   // Runs are measured where a test asks for that: it takes two restarts.
@@ -228,12 +234,12 @@ export const test = base.extend<object, Kinds & { of: string; provider: boolean;
     if (kind === 'browser' && !page.isClosed()) await page.goto('about:blank')
   },
   world: [
-    async ({ of, kind, provider }, use) => {
+    async ({ of, kind, host, provider }, use) => {
       if (!of) throw new Error('a file of tests must name itself: test.use({ of: … })')
       const vouching = provider ? new Provider() : undefined
       await vouching?.start()
       const world = new World(kind)
-      await world.start(JSON.parse(process.env.E2E_SEEDED ?? 'null') ?? undefined, vouching)
+      await world.start(JSON.parse(process.env.E2E_SEEDED ?? 'null') ?? undefined, vouching, host)
       await use(world)
       vouching?.end()
       await world.end()

@@ -231,7 +231,9 @@ func TestIdling(t *testing.T) {
 		t.Errorf("after idling: %d", a.status)
 	}
 	keeper := s.signIn("keeper")
-	rules := map[string]any{"idleHours": 2, "benchNetworks": []string{}, "backupDays": 30}
+	rules := map[string]any{
+		"idleHours": 2, "benchNetworks": []string{}, "backupDays": 30, "noPasswords": false, "groupRoles": []any{}, "passkeyRoles": []string{},
+	}
 	if a := s.do(keeper, "PUT", "/api/v1/installation-rules", rules, "If-Match", `"0"`); a.status != 200 && a.status != 204 {
 		t.Fatalf("%d %s", a.status, a.body)
 	}

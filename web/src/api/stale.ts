@@ -48,6 +48,7 @@ export type Subject =
   | 'phones'
   | 'profile'
   | 'profile-comparison'
+  | 'passkeys'
   | 'password-link'
   | 'profiles'
   | 'record'
@@ -134,7 +135,7 @@ const staleByOthers: Record<Told, readonly Subject[]> = {
 
 const staleAfter: Record<Topic, readonly Subject[]> = {
   ...staleByOthers,
-  access: ['sessions', 'tokens'],
+  access: ['sessions', 'tokens', 'passkeys'],
   backups: ['backups'],
   follows: ['follows'],
   profile: ['profile', 'profile-comparison', 'releases', 'dossier'],

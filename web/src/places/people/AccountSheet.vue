@@ -9,6 +9,7 @@ import { useChange } from '@/composables/change'
 import { useSession } from '@/composables/session'
 import { refusals } from '@/places/signin/refusals'
 import KeySheet from './KeySheet.vue'
+import PasskeySheet from './PasskeySheet.vue'
 import CopyButton from '@/ui/CopyButton.vue'
 
 const sessions = useQuery({
@@ -110,6 +111,7 @@ const newFeed = () =>
         <button class="act" :disabled="!old || fresh.length < 12">Change it</button>
       </form>
     </section>
+    <PasskeySheet v-if="session.data.value?.passkeys" />
     <section aria-label="Sign-ins">
       <h2>Where you are signed in</h2>
       <p v-for="s in sessions.data.value ?? []" :key="s.id">

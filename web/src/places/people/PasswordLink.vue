@@ -3,11 +3,19 @@
 import { ref } from 'vue'
 import { api, ask } from '@/api/client'
 import { useChange } from '@/composables/change'
+import { confirming } from '@/composables/passkeys'
+import { useSession } from '@/composables/session'
 import CopyButton from '@/ui/CopyButton.vue'
 
 const props = defineProps<{ id: string; name: string }>()
 const link = ref('')
-const { busy, wrong, run } = useChange()
+const { session } = useSession()
+const { busy, wrong, said, run } = useChange()
+const forget = () =>
+  run(
+    () => confirming(() => ask(api.DELETE('/api/v1/people/{id}/passkeys', { params: { path: { id: props.id } } }))),
+    'Gone. Where their role needs one, they make another when they sign in.',
+  )
 const make = () =>
   run(async () => {
     const made = await ask(api.POST('/api/v1/people/{id}/password-link', { params: { path: { id: props.id } } }))
@@ -16,10 +24,10 @@ const make = () =>
 </script>
 
 <template>
-  <section aria-label="Forgotten password">
-    <h2>Forgotten password</h2>
+  <section aria-label="Ways in">
+    <h2>Cannot get in?</h2>
     <p v-if="!link" class="second">
-      A link by which {{ name }} sets a new one; nothing changes before they do.
+      Forgot their password? A link by which {{ name }} sets a new one; nothing changes before they do.
       <button class="act" :disabled="busy" @click="make">Make a link</button>
     </p>
     <p v-else class="notice">
@@ -27,7 +35,12 @@ const make = () =>
       <span class="mono">{{ link }}</span>
       <CopyButton :text="link" what="the link" />
     </p>
+    <p v-if="session.data.value?.passkeys" class="second">
+      Lost their passkey?
+      <button class="act" :disabled="busy" @click="forget">Take their passkeys away</button>
+    </p>
     <p v-if="wrong" class="harm" role="alert">{{ wrong }}</p>
+    <p v-if="said" role="status">{{ said }}</p>
   </section>
 </template>
 

@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref, shallowRef, watch, type Ref } from 'vue'
 import { api, ask, words, type Schemas } from '@/api/client'
+import { confirming } from '@/composables/passkeys'
 import { useChange } from '@/composables/change'
 import { useDraft } from '@/composables/draft'
 
@@ -149,11 +150,13 @@ export function useProfile(id: Ref<string>, mayChange: () => boolean) {
   async function decide(publication: string, verdict: 'published' | 'returned' | 'taken-back', answer: string) {
     let made: Schemas['VerdictOutputBody'] | undefined
     await doing.run(async () => {
-      made = await ask(
-        api.POST('/api/v1/publications/{id}/decision', {
-          params: { path: { id: publication } },
-          body: { verdict, answer },
-        }),
+      made = await confirming(() =>
+        ask(
+          api.POST('/api/v1/publications/{id}/decision', {
+            params: { path: { id: publication } },
+            body: { verdict, answer },
+          }),
+        ),
       )
       await query.refetch()
     })

@@ -7,6 +7,7 @@ import SheetDialog from '@/ui/SheetDialog.vue'
 import { day } from '@/format/dates'
 import { count } from '@/format/numbers'
 import { useChange } from '@/composables/change'
+import { confirming } from '@/composables/passkeys'
 import { useSession } from '@/composables/session'
 import CopyButton from '@/ui/CopyButton.vue'
 
@@ -17,7 +18,7 @@ const why = ref('')
 const { busy, wrong, run } = useChange()
 const rotate = () =>
   run(async () => {
-    await ask(api.POST('/api/v1/keys', { body: { why: why.value.trim() } }))
+    await confirming(() => ask(api.POST('/api/v1/keys', { body: { why: why.value.trim() } })))
     await keys.refetch()
     rotating.value = false
     why.value = ''

@@ -5,6 +5,7 @@ import { computed, ref, watch } from 'vue'
 import { api, ask } from '@/api/client'
 import { useChange } from '@/composables/change'
 import { useHeld } from '@/composables/held'
+import { confirming } from '@/composables/passkeys'
 import { useSession } from '@/composables/session'
 import { roles, type Role } from '@/format/roles'
 import RulesForm from './RulesForm.vue'
@@ -15,6 +16,7 @@ const networks = ref('')
 const backups = ref(0)
 const groups = ref('')
 const passwords = ref(true)
+const needing = ref<Role[]>([])
 watch(
   () => query.data.value,
   (now) => {
@@ -24,6 +26,7 @@ watch(
     backups.value = now.backupDays
     groups.value = now.groupRoles.map((g) => `${g.role} ${g.group}`).join('\n')
     passwords.value = !now.noPasswords
+    needing.value = now.passkeyRoles as Role[]
   },
   { immediate: true },
 )
@@ -39,17 +42,20 @@ const groupRoles = () =>
     .flatMap((m) => (m ? [{ role: m[1] as Role, group: m[2]! }] : []))
 const hold = () =>
   run(async () => {
-    await ask(
-      api.PUT('/api/v1/installation-rules', {
-        params: { header: { 'If-Match': etag.value } },
-        body: {
-          idleHours: hours.value,
-          benchNetworks: networks.value.split(/[\s,]+/).filter(Boolean),
-          backupDays: backups.value,
-          noPasswords: !passwords.value,
-          groupRoles: groupRoles(),
-        },
-      }),
+    await confirming(() =>
+      ask(
+        api.PUT('/api/v1/installation-rules', {
+          params: { header: { 'If-Match': etag.value } },
+          body: {
+            idleHours: hours.value,
+            benchNetworks: networks.value.split(/[\s,]+/).filter(Boolean),
+            backupDays: backups.value,
+            noPasswords: !passwords.value,
+            groupRoles: groupRoles(),
+            passkeyRoles: needing.value,
+          },
+        }),
+      ),
     )
     await query.refetch()
   }, 'It holds from now on.')
@@ -92,6 +98,10 @@ const hold = () =>
         aria-label="Networks"
       ></textarea>
     </label>
+    <div v-if="session.data.value?.passkeys" class="roles" role="group" aria-label="Roles that need a passkey">
+      <span>who needs a passkey beside their password; others may have one</span>
+      <label v-for="r in roles" :key="r"><input v-model="needing" type="checkbox" :value="r" /> {{ r }}</label>
+    </div>
     <template v-if="provider">
       <label class="networks">
         <span>
@@ -119,6 +129,23 @@ const hold = () =>
 label.networks {
   grid-template-columns: 460px 220px;
   align-items: start;
+}
+.roles {
+  display: flex;
+  gap: 12px;
+  padding: 3px 0;
+}
+.roles {
+  flex-wrap: wrap;
+  align-items: center;
+}
+.roles > span {
+  width: 460px;
+}
+.roles label {
+  display: inline-flex;
+  gap: 4px;
+  padding: 0;
 }
 textarea {
   height: auto;

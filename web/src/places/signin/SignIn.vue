@@ -7,6 +7,7 @@ import LoadMark from '@/marks/LoadMark.vue'
 import { useChange } from '@/composables/change'
 import { useSession } from '@/composables/session'
 import { refusals } from './refusals'
+import SecondStep from './SecondStep.vue'
 
 // Again is whose session has ended, where somebody signs in on top of a page.
 const props = defineProps<{ again?: Schemas['Person'] }>()
@@ -22,16 +23,21 @@ const start = computed(
   () => '/sign-in/start?next=' + encodeURIComponent(route.fullPath.replace(/[?&]refused=[^&]*/, '')),
 )
 const refused = computed(() => refusals[String(route.query.refused ?? '')])
+const second = computed(() => session.data.value?.second)
 const passwords = computed(() => session.data.value?.passwords ?? true)
 const signIn = () =>
   run(async () => {
-    const s = await ask(api.POST('/api/v1/session', { body: { login: login.value, password: password.value } }))
-    // What somebody else saw must not be shown; the session itself is watched.
-    if (props.again && s.person?.id !== props.again.id) return location.assign('/')
-    if (!props.again) client.removeQueries({ predicate: (q) => q.queryKey[0] !== 'session' })
-    client.setQueryData(['session'], s)
-    if (props.again) await client.invalidateQueries()
+    await enter(await ask(api.POST('/api/v1/session', { body: { login: login.value, password: password.value } })))
   })
+// Who is in goes on; who has yet to show a passkey is asked for it.
+async function enter(s: Schemas['Session']) {
+  if (s.second) return client.setQueryData(['session'], s)
+  // What somebody else saw must not be shown; the session itself is watched.
+  if (props.again && s.person?.id !== props.again.id) return location.assign('/')
+  if (!props.again) client.removeQueries({ predicate: (q) => q.queryKey[0] !== 'session' })
+  client.setQueryData(['session'], s)
+  if (props.again) await client.invalidateQueries()
+}
 function use(d: { login: string; password: string }) {
   login.value = d.login
   password.value = d.password
@@ -59,28 +65,31 @@ function use(d: { login: string; password: string }) {
         <h1>Roster</h1>
         <p class="second">What can come off a phone, and how you know.</p>
       </template>
-      <p v-if="refused" class="harm" role="alert">{{ refused }}</p>
-      <a v-if="provider" class="act first" :href="start" :target="again ? '_blank' : undefined">
-        Sign in with {{ provider }}
-      </a>
-      <p v-if="provider && again" class="second">It opens beside this page, which goes on once you are in.</p>
-      <template v-if="passwords">
-        <p v-if="provider" class="second or">or with a password of this installation</p>
-        <v-text-field v-model="login" v-focus label="Login" name="login" autocomplete="username" />
-        <v-text-field
-          v-model="password"
-          label="Password"
-          name="password"
-          type="password"
-          autocomplete="current-password"
-        />
-        <p v-if="wrong" class="harm" role="alert">{{ wrong }}</p>
-        <button class="act" :class="{ first: !provider }" type="submit" :disabled="busy || !login || !password">
-          Sign in
-        </button>
-        <p class="second">Forgotten? A keeper makes you a link to set a new one.</p>
+      <SecondStep v-if="second" :kind="second" @in="enter" />
+      <template v-else>
+        <p v-if="refused" class="harm" role="alert">{{ refused }}</p>
+        <a v-if="provider" class="act first" :href="start" :target="again ? '_blank' : undefined">
+          Sign in with {{ provider }}
+        </a>
+        <p v-if="provider && again" class="second">It opens beside this page, which goes on once you are in.</p>
+        <template v-if="passwords">
+          <p v-if="provider" class="second or">or with a password of this installation</p>
+          <v-text-field v-model="login" v-focus label="Login" name="login" autocomplete="username" />
+          <v-text-field
+            v-model="password"
+            label="Password"
+            name="password"
+            type="password"
+            autocomplete="current-password"
+          />
+          <p v-if="wrong" class="harm" role="alert">{{ wrong }}</p>
+          <button class="act" :class="{ first: !provider }" type="submit" :disabled="busy || !login || !password">
+            Sign in
+          </button>
+          <p class="second">Forgotten? A keeper makes you a link to set a new one.</p>
+        </template>
       </template>
-      <section v-if="session.data.value?.demo.length && !again">
+      <section v-if="!second && session.data.value?.demo.length && !again">
         <h2>Sample people</h2>
         <ul>
           <li v-for="d in session.data.value.demo" :key="d.login">
