@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/hex"
 	"encoding/json"
+	"errors"
 	"log/slog"
 	"net/http"
 	"net/netip"
@@ -162,6 +163,7 @@ func (s *Server) middleware() {
 	e.HandleMethodNotAllowed = true
 	e.ForwardedByClientIP = false
 	e.Use(s.recover, s.timed, s.logRequests, refuseOddText)
+	e.Use(s.refuseOutdated)
 	// What is public is pressed already, and the same for everybody.
 	s.publicRoutes()
 	e.Use(gzip.Gzip(gzip.BestSpeed, gzip.WithExcludedPathsRegexs([]string{`/events$`, `/link/requests$`, `\.woff2$`, `^/assets/.*\.(js|css|wasm)$`})))
@@ -241,6 +243,10 @@ func (s *Server) ready(c *gin.Context) {
 	defer cancel()
 	if err := s.store.Ping(ctx); err != nil {
 		s.log.Warn("not ready", "err", err)
+		if newer := (*store.NewerError)(nil); errors.As(err, &newer) {
+			writeProblem(c, outdated(newer))
+			return
+		}
 		writeProblem(c, ofDatabase[store.DatabaseAway].problem)
 		return
 	}
@@ -254,6 +260,22 @@ func (s *Server) ready(c *gin.Context) {
 		"status": "ready", "version": s.config.Version, "migration": i.Database.Migration, "replicas": i.Database.Replicas,
 		"benches": gin.H{"connected": i.Work.Connected, "silent": i.Work.Silent},
 	})
+}
+
+// refuseOutdated answers nothing from a database that a newer program has been
+// at: nobody knows what its tables mean now.
+func (s *Server) refuseOutdated(c *gin.Context) {
+	newer := s.work.Outdated()
+	if newer == nil || c.FullPath() == "/healthz" || c.FullPath() == "/readyz" {
+		c.Next()
+		return
+	}
+	writeProblem(c, outdated(newer))
+}
+
+func outdated(newer *store.NewerError) *Problem {
+	words := newer.Error()
+	return problem(http.StatusServiceUnavailable, "program-too-old", strings.ToUpper(words[:1])+words[1:]+".")
 }
 
 // Describe writes the API's OpenAPI description as JSON, without running a

@@ -93,6 +93,9 @@ func (s *Store) Ping(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	if version > wanted {
+		return &NewerError{version, wanted}
+	}
 	if version != wanted {
 		return fmt.Errorf("the database is at migration %d, this program wants %d", version, wanted)
 	}
@@ -136,6 +139,13 @@ func (s *Store) Migrate(ctx context.Context) error {
 	if err := m.LoadMigrations(sub); err != nil {
 		return err
 	}
+	at, err := m.GetCurrentVersion(ctx)
+	if err != nil {
+		return err
+	}
+	if wanted := int32(len(m.Migrations)); at > wanted {
+		return &NewerError{At: at, Wants: wanted}
+	}
 	if err := m.Migrate(ctx); err != nil {
 		return err
 	}
@@ -143,6 +153,14 @@ func (s *Store) Migrate(ctx context.Context) error {
 		return err
 	}
 	return s.freshenModels(ctx)
+}
+
+// NewerError says that a newer program has brought the database further than this
+// one knows.
+type NewerError struct{ At, Wants int32 }
+
+func (e *NewerError) Error() string {
+	return fmt.Sprintf("a newer program has been here: the database is at migration %d, this program knows %d; start the newest that has been here, or restore a backup of before", e.At, e.Wants)
 }
 
 // freshenedAtOnce bounds how many models a start works on in one transaction.

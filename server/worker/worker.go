@@ -2,6 +2,7 @@ package worker
 
 import (
 	"context"
+	"errors"
 	"log/slog"
 	"sync"
 	"sync/atomic"
@@ -38,6 +39,7 @@ type Worker struct {
 	adb      string
 	mark     func(string) string
 	migrated atomic.Bool // the database has had this program's tables
+	outdated atomic.Pointer[store.NewerError]
 	working  sync.WaitGroup
 	ctx      context.Context
 	stop     context.CancelFunc
@@ -89,7 +91,16 @@ func (w *Worker) Migrated() bool { return w.migrated.Load() }
 
 // migrate waits for the database and brings it up to date.
 func (w *Worker) migrate(ctx context.Context) {
-	err := retry.Do(ctx, retry.Patient, func() error { return w.store.Migrate(ctx) }, func(err error, wait time.Duration) {
+	again := func() error {
+		err := w.store.Migrate(ctx)
+		if newer := (*store.NewerError)(nil); errors.As(err, &newer) {
+			w.outdated.Store(newer)
+			w.log.Error("this program is too old for its database, and serves nothing of it", "err", err)
+			return retry.Never(err)
+		}
+		return err
+	}
+	err := retry.Do(ctx, retry.Patient, again, func(err error, wait time.Duration) {
 		w.log.Error("the database can't be brought up to date; is PostgreSQL running and ROSTER_DATABASE_URL right?",
 			"err", err, "again in", wait.Round(time.Second/10))
 	})
@@ -97,6 +108,10 @@ func (w *Worker) migrate(ctx context.Context) {
 		w.migrated.Store(true)
 	}
 }
+
+// Outdated says that a newer program has been at the database; nil where none
+// has, as far as is known.
+func (w *Worker) Outdated() *store.NewerError { return w.outdated.Load() }
 
 // each calls f every so often until ctx ends.
 func each(ctx context.Context, often time.Duration, f func()) {
