@@ -29,6 +29,7 @@ require (
 	github.com/schollz/progressbar/v3 v3.18.0
 	github.com/spf13/cobra v1.10.2
 	github.com/spf13/pflag v1.0.10
+	github.com/standard-webhooks/standard-webhooks/libraries v0.0.1
 	github.com/tmaxmax/go-sse v0.11.0
 	github.com/trustelem/zxcvbn v1.0.1
 	github.com/vgarvardt/pgx-google-uuid/v5 v5.6.0

@@ -1,7 +1,10 @@
 // Ways in: a provider of the organisation's, and a keeper's link for who forgot
-// their password.
+// their password. And a way out: receivers that are told of releases.
 import { clean } from './axe'
 import { api, as, expect, signIn, test } from './world'
+import { once } from 'node:events'
+import { createServer } from 'node:http'
+import type { AddressInfo } from 'node:net'
 
 test.use({ of: 'signin', provider: true })
 test.describe.configure({ mode: 'serial' })
@@ -62,4 +65,31 @@ test('without passwords, the provider alone lets in', async ({ page, world }) =>
   await expect(page.getByRole('link', { name: 'Sign in with the agency' })).toBeVisible()
   await expect(page.getByLabel('Password')).toHaveCount(0)
   await clean(page, 'signing in')
+})
+
+test('a receiver elsewhere is told, and its log says what it said', async ({ page, world }) => {
+  const heard: string[] = []
+  const receiver = createServer((asked, answer) => {
+    heard.push(String(asked.headers['webhook-signature']))
+    answer.end('thank you')
+  }).listen(0, '127.0.0.1')
+  await once(receiver, 'listening')
+  world.sql(`update settings set value = value || '{"noPasswords": false}' where key = 'installation rules'`)
+  await as(page, world, 'keeper', '/installation')
+  const receivers = page.getByRole('region', { name: 'Receivers' })
+  const address = receivers.getByLabel('Address of a receiver')
+  await address.fill('https://10.0.0.1/')
+  await receivers.getByRole('button', { name: 'Add a receiver' }).click()
+  await expect(receivers.getByRole('alert')).toContainText('no public address')
+  const url = `http://127.0.0.1:${(receiver.address() as AddressInfo).port}/roster`
+  await address.fill(url)
+  await receivers.getByRole('button', { name: 'Add a receiver' }).click()
+  await expect(receivers.getByText(/^whsec_/)).toBeVisible()
+  await receivers.getByRole('button', { name: `Try ${url}` }).click()
+  await expect(receivers.getByRole('row', { name: /test/ })).toContainText('200 OK thank you')
+  expect(heard[0]).toMatch(/^v1,/)
+  await clean(page, 'receivers')
+  await receivers.getByRole('button', { name: `End ${url}` }).click()
+  await expect(receivers.getByText(url)).toHaveCount(0)
+  receiver.close()
 })

@@ -89,7 +89,12 @@ export class World {
       ROSTER_ADB: this.adbServer,
       ROSTER_SECRET_FILE: join(this.folder, 'secret'),
       ROSTER_BACKUPS: join(this.folder, 'backups'),
-      ...(provider && { ROSTER_OIDC_ISSUER: provider.issuer, ROSTER_OIDC_CLIENT_ID: 'roster', ROSTER_OIDC_NAME: 'the agency' }),
+      ...(provider && {
+        ROSTER_OIDC_ISSUER: provider.issuer,
+        ROSTER_OIDC_CLIENT_ID: 'roster',
+        ROSTER_OIDC_NAME: 'the agency',
+        ROSTER_WEBHOOK_NETWORKS: '127.0.0.0/8',
+      }),
     })
     const ready: { url: string; standIns: StandIn[]; loose: StandIn[] } = await until('the server listens', () => {
       if (server.exitCode !== null) throw new Error(`the server ended with ${server.exitCode}`)

@@ -57,8 +57,8 @@ type quiet struct {
 	first, second, profile, release          string
 }
 
-func withQuiet(t *testing.T) *quiet {
-	s := withPeople(t)
+func withQuiet(t *testing.T, settings ...setting) *quiet {
+	s := withPeople(t, settings...)
 	q := &quiet{site: s, technician: s.signIn("technician"), reviewer: s.signIn("reviewer"), maintainer: s.signIn("maintainer"), keeper: s.signIn("keeper")}
 	q.first = s.linked(q.technician, "1", "usesOptionalLibraries")
 	q.accepted(q.technician, q.reviewer, trialEdit("com.brannock.suite", q.first, "called:a", "clean"), trialEdit("com.brannock.games", q.first, "called:a", "clean"))

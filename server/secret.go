@@ -79,7 +79,9 @@ func (s Secret) PhoneHash(serial string) string {
 const (
 	signingKeys = "signing keys" // in the database
 	signIns     = "sign-ins"     // in a browser that is away to a provider
-	halfSignIns = "second"       // in a browser that has yet to show a passkey
+	// of receivers, in the database
+	webhookSecrets = "webhooks"
+	halfSignIns    = "second" // in a browser that has yet to show a passkey
 )
 
 // seal encrypts something for a use, so that only open with the same use reads

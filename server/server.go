@@ -27,6 +27,7 @@ import (
 	"roster/core/people"
 	"roster/core/profile"
 	"roster/server/site"
+	"roster/server/webhook"
 	"roster/server/worker"
 	"roster/store"
 )
@@ -55,6 +56,8 @@ type Config struct {
 	TrustedProxies []netip.Prefix
 	// Provider vouches for people beside their passwords.
 	Provider Provider
+	// Webhooks sends to receivers elsewhere.
+	Webhooks webhook.Sender
 	// Version is shown and written into the API's description.
 	Version string
 	// Demo, when not empty, is shown on the sign-in page.
@@ -92,6 +95,7 @@ type Server struct {
 	started   time.Time
 	requests  *prometheus.HistogramVec
 	looked    lookedAt
+	telling   chan struct{} // receivers may have to be told something
 	uploads   *turnstile
 	heard     *turnstile // large reports of strangers that come in
 	along     *turnstile // what comes along with them, while it is read
@@ -110,6 +114,8 @@ func New(c Config) *Server {
 	// is drawn over what was known when it was taken up.
 	s.work.Go(func(ctx context.Context) { s.work.Hub.Each(ctx, publicTopics, s.press.forget) })
 	s.work.Go(func(ctx context.Context) { s.work.Hub.Each(ctx, basisTopics, s.bases.Purge) })
+	s.work.Go(s.tellWebhooks)
+	s.work.Go(func(ctx context.Context) { s.work.Hub.Each(ctx, publicTopics, s.wakeWebhooks) })
 	s.work.Start()
 	return s
 }
@@ -117,7 +123,7 @@ func New(c Config) *Server {
 // build makes a server with its routes that does nothing by itself.
 func build(c Config) *Server {
 	gin.SetMode(gin.ReleaseMode)
-	s := &Server{store: c.Store, secret: c.Secret, log: c.Log, config: c, engine: gin.New(), started: time.Now(), requests: newRequestTimes()}
+	s := &Server{store: c.Store, secret: c.Secret, log: c.Log, config: c, engine: gin.New(), started: time.Now(), requests: newRequestTimes(), telling: make(chan struct{}, 1)}
 	setup := bench.Setup{Key: c.Secret.derive("handles"), Hands: bench.Hands(c.StandIns), Saves: bench.Folder(c.Backups), Scratch: bench.Scratch, Log: c.Log}
 	if c.ADB != "" {
 		setup.Host = &adb.Client{Address: c.ADB, Program: c.ADBProgram}
@@ -216,6 +222,7 @@ func (s *Server) routes() {
 	s.catalogueRoutes()
 	s.firstStartRoutes()
 	s.installationRoutes()
+	s.webhookRoutes()
 	s.profileRoutes()
 	s.benchRoutes()
 	s.standInRoutes()

@@ -21,7 +21,7 @@ var (
 		"desk_handed.from_id", "edits.decided_by", "edits.settled_by", "history.accepted_by", "history.author_id", "invitations.created_by", "invitations.used_by", "jobs.person_id", "lifts.person_id",
 		"mappings.person_id", "notices.by_id", "password_links.created_by", "profiles.changed_by", "publications.asked_by", "publications.decided_by", "releases.asked_by", "releases.published_by", "releases.withdrawn_by", "report_notes.person_id", "reports.decided_by",
 		"measurements.person_id", "run_checks.answered_by", "runs.person_id", "signing_keys.made_by", "signing_keys.retired_by",
-		"sources.person_id", "trials.person_id", "wanted_trials.asked_by", "wanted_trials.closed_by",
+		"sources.person_id", "trials.person_id", "webhooks.created_by", "wanted_trials.asked_by", "wanted_trials.closed_by",
 	}
 	theirOwn = map[string]string{ // column: the rows that go, beside being theirs
 		"answered.person_id": "true", "asked.person_id": "true", "attachments.person_id": "not used", "challenges.person_id": "true", "passkeys.person_id": "true", "desk_handed.to_id": "true", "desk_put_off.person_id": "true", "edits.author_id": "change_id is null",

@@ -17,12 +17,13 @@ import (
 
 	"roster/bench"
 	"roster/server"
+	"roster/server/webhook"
 	"roster/store"
 )
 
 // settings are what serve and demo are told.
 type settings struct {
-	listen, metrics, database, adb, adbProgram, secret, public, proxies, backups, readyFile string
+	listen, metrics, database, adb, adbProgram, secret, public, proxies, webhooks, backups, readyFile string
 
 	connections int
 	provider    server.Provider
@@ -51,6 +52,7 @@ func (s *settings) flags(c *cobra.Command) {
 	setADB.flag(f, &s.adb)
 	setADBProgram.flag(f, &s.adbProgram)
 	setBackups.flag(f, &s.backups)
+	setWebhooks.flag(f, &s.webhooks)
 	setReadyFile.flag(f, &s.readyFile)
 	setSecretFile.flag(f, &s.secret)
 	f.StringArrayVar(&s.standIns, "stand-in", nil, "a stand-in phone: ADB-ADDRESS=HAND-ADDRESS, as roster phone prints them")
@@ -99,6 +101,10 @@ func (s *settings) serve(ctx context.Context, world *sample) error {
 	if err != nil {
 		return usageError{fmt.Errorf("--trusted-proxies: %w", err)}
 	}
+	receivers, err := server.ParseProxies(s.webhooks)
+	if err != nil {
+		return usageError{fmt.Errorf("--webhook-networks: %w", err)}
+	}
 	if s.provider.Issuer == "" {
 		s.provider.Name = ""
 	}
@@ -144,6 +150,7 @@ func (s *settings) serve(ctx context.Context, world *sample) error {
 		PublicURL:      s.publicURL(address),
 		TrustedProxies: proxies,
 		Provider:       s.provider,
+		Webhooks:       webhook.Sender{Networks: receivers},
 	}
 	if world != nil {
 		config.Demo = world.signIns

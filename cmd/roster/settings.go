@@ -81,9 +81,13 @@ var (
 	setProviderName = setting{name: "oidc-name", env: "ROSTER_OIDC_NAME", fallback: "your organisation", help: "what people call the provider, on the button"}
 	setScopes       = setting{name: "oidc-scopes", env: "ROSTER_OIDC_SCOPES", fallback: "profile,email", help: "what is asked of the provider beside openid, separated by commas"}
 	setGroupsClaim  = setting{name: "oidc-groups-claim", env: "ROSTER_OIDC_GROUPS_CLAIM", fallback: "groups", help: "where the provider tells somebody's groups; the keeper says which have which role"}
-	setMetrics      = setting{name: "metrics-listen", env: "ROSTER_METRICS_LISTEN", help: "address to serve figures for Prometheus on, such as 127.0.0.1:8421; empty for none"}
-	setReadyFile    = setting{name: "ready-file", env: "ROSTER_READY_FILE", help: "file that is written once it serves, with the address, as JSON"}
-	setLog          = setting{name: "log", env: "ROSTER_LOG", fallback: "info", help: "how much is logged, and how: info or debug, json for machines, or both as in debug,json"}
+	setWebhooks     = setting{
+		name: "webhook-networks", env: "ROSTER_WEBHOOK_NETWORKS",
+		help: "networks of one's own, separated by commas, in which receivers of webhooks may be, over plain http too; others are reached at public addresses over https alone",
+	}
+	setMetrics   = setting{name: "metrics-listen", env: "ROSTER_METRICS_LISTEN", help: "address to serve figures for Prometheus on, such as 127.0.0.1:8421; empty for none"}
+	setReadyFile = setting{name: "ready-file", env: "ROSTER_READY_FILE", help: "file that is written once it serves, with the address, as JSON"}
+	setLog       = setting{name: "log", env: "ROSTER_LOG", fallback: "info", help: "how much is logged, and how: info or debug, json for machines, or both as in debug,json"}
 
 	setServer     = setting{name: "server", env: "ROSTER_SERVER", help: "address of the Roster server that a bench elsewhere offers its phones to, and that roster send and roster bench run ask"}
 	setBenchToken = setting{name: "bench-token", env: "ROSTER_BENCH_TOKEN", hidden: true, help: "the token of a bench elsewhere, made on the Bench page (the flag of roster bench is --token)"}
@@ -93,7 +97,7 @@ var (
 // settingsTable lists all settings in the order in which they are shown.
 var settingsTable = []setting{
 	setListen, setPublic, setDatabase, setConnections, setADB, setADBProgram, setSecretFile, setBackups, setJournals,
-	setNoReports, setProxies, setIssuer, setClientID, setClientSecret, setProviderName, setScopes, setGroupsClaim, setMetrics, setReadyFile, setLog, setServer, setBenchToken, setToken,
+	setNoReports, setProxies, setIssuer, setClientID, setClientSecret, setProviderName, setScopes, setGroupsClaim, setWebhooks, setMetrics, setReadyFile, setLog, setServer, setBenchToken, setToken,
 }
 
 // defaultSettingsFile is read where ROSTER_CONFIG names no other.

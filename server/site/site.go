@@ -308,30 +308,6 @@ func (s *Site) marks(ctx context.Context, list []store.ReleaseLine) (map[uuid.UU
 	return s.Store.NotFor(ctx, ids)
 }
 
-// feed tells of releases, withdrawals, and builds that a release is not for, the
-// latest first.
-func (s *Site) feed(list []store.ReleaseLine, marks map[uuid.UUID][]store.NotFor) (File, error) {
-	f := atom.Feed{ID: s.Base + "/feed.atom", Title: "Roster: releases", Author: atom.Author{Name: "Roster"}, Links: []atom.Link{{Rel: "alternate", Href: s.Base + "/r"}, {Rel: "self", Href: s.Base + "/feed.atom"}}}
-	for _, r := range list[:min(len(list), 200)] {
-		name := fmt.Sprintf("%s %s: %s, no. %d", r.MakerName, r.ModelName, r.EditionName, r.Number)
-		goes := wording.Count(r.Steps, "package goes", "packages go") + "."
-		e := atom.Entry{
-			ID: "urn:uuid:" + r.ID.String(), Title: name, Updated: atom.Time(r.PublishedAt),
-			Link: atom.Link{Rel: "alternate", Href: s.Base + Path(r)}, Content: goes,
-		}
-		if r.WithdrawnAt != nil {
-			e.ID, e.Title, e.Updated, e.Content = e.ID+":withdrawn", "Withdrawn: "+name, atom.Time(*r.WithdrawnAt), r.Reason
-		}
-		f.Entries = append(f.Entries, e)
-		for _, n := range marks[r.ID] {
-			f.Entries = append(f.Entries, atom.Entry{ID: "urn:uuid:" + r.ID.String() + ":" + n.BuildID.String(), Title: "Not for " + n.Name() + ": " + name, Updated: atom.Time(n.Since), Link: e.Link, Content: n.Why})
-		}
-	}
-	slices.SortStableFunc(f.Entries, func(a, b atom.Entry) int { return strings.Compare(b.Updated, a.Updated) })
-	raw, err := f.Marshal()
-	return File{Type: atom.ContentType, Body: raw}, err
-}
-
 // index is what a list of releases shows.
 type index struct {
 	// Title is "" for all makers.

@@ -159,7 +159,8 @@ func TestPointInTime(t *testing.T) {
 	c.settings(base, "restore_command = 'cp "+wal+"/%f %p'", "recovery_target_time = '"+moment+"'", "recovery_target_action = promote", "archive_mode = off")
 	c.must("/usr/bin/touch", filepath.Join(base, "recovery.signal"))
 	c.start(base)
-	for end := time.Now().Add(time.Minute); c.ask(`select pg_is_in_recovery()::text`) == "true"; time.Sleep(50 * time.Millisecond) {
+	recovering := `select pg_is_in_recovery()::text`
+	for end := time.Now().Add(time.Minute); c.ask(recovering) == "true"; time.Sleep(50 * time.Millisecond) {
 		if time.Now().After(end) {
 			t.Fatal("it never came back")
 		}

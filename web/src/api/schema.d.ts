@@ -3291,6 +3291,90 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/webhooks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Receivers that are told what the public feed tells
+         * @description For: keeper.
+         */
+        get: operations["listWebhooks"];
+        put?: never;
+        /**
+         * Add a receiver; it is told what happens from now on
+         * @description For: keeper.
+         */
+        post: operations["addWebhook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/webhooks/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Tell a receiver nothing any more
+         * @description For: keeper.
+         */
+        delete: operations["endWebhook"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/webhooks/{id}/deliveries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What a receiver was told lately, and what it said
+         * @description For: keeper.
+         */
+        get: operations["listDeliveries"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/webhooks/{id}/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tell a receiver something that is only a test
+         * @description For: keeper.
+         */
+        post: operations["testWebhook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/week": {
         parameters: {
             query?: never;
@@ -3360,9 +3444,19 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         "": Record<string, never>;
+        AddWebhookInputBody: {
+            /** @description Where it is told, over https */
+            url: string;
+        };
         AddedEdits: {
             displaced: components["schemas"]["Displaced"][];
             items: string[];
+        };
+        AddedWebhookBody: {
+            /** Format: uuid */
+            id: string;
+            /** @description By which the receiver checks signatures (Standard Webhooks). Shown this once */
+            secret: string;
         };
         Adopted: {
             absent: string[];
@@ -4264,6 +4358,24 @@ export interface components {
             verdict: "accepted" | "returned" | "turned-down";
             words?: string;
             written?: unknown;
+        };
+        Delivery: {
+            /** @description What the receiver said last */
+            answer: string;
+            /** Format: int64 */
+            attempts: number;
+            /** Format: date-time */
+            createdAt: string;
+            /** Format: uuid */
+            id: string;
+            /**
+             * Format: date-time
+             * @description When it is tried next
+             */
+            nextAt?: string;
+            /** Format: date-time */
+            takenAt?: string;
+            type: string;
         };
         DemoSignIn: {
             login: string;
@@ -5172,6 +5284,9 @@ export interface components {
         ListCarriedOver: {
             items: components["schemas"]["CarriedOver"][];
         };
+        ListDelivery: {
+            items: components["schemas"]["Delivery"][];
+        };
         ListDraftLine: {
             items: components["schemas"]["DraftLine"][];
         };
@@ -5240,6 +5355,9 @@ export interface components {
         };
         ListToken: {
             items: components["schemas"]["Token"][];
+        };
+        ListWebhook: {
+            items: components["schemas"]["Webhook"][];
         };
         ListedRelease: {
             edition: string;
@@ -7467,6 +7585,18 @@ export interface components {
             profileId: string;
             region: string;
             version: string;
+        };
+        Webhook: {
+            /** Format: date-time */
+            createdAt: string;
+            createdBy: string;
+            /** Format: int64 */
+            failed: number;
+            /** Format: uuid */
+            id: string;
+            url: string;
+            /** Format: int64 */
+            waiting: number;
         };
         Week: {
             arrived: components["schemas"]["WeekBuild"][];
@@ -13725,6 +13855,157 @@ export interface operations {
         responses: {
             /** @description No Content */
             204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listWebhooks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListWebhook"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    addWebhook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddWebhookInputBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AddedWebhookBody"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    endWebhook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listDeliveries: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListDelivery"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    testWebhook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
                 headers: {
                     [name: string]: unknown;
                 };

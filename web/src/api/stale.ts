@@ -17,6 +17,7 @@ export type Subject =
   | 'coverage'
   | 'decisions-draft'
   | 'desk'
+  | 'deliveries'
   | 'dossier'
   | 'draft'
   | 'drafts'
@@ -69,6 +70,7 @@ export type Subject =
   | 'tray-knock-on'
   | 'views'
   | 'wanted'
+  | 'webhooks'
   | 'week'
   | 'yardstick'
 

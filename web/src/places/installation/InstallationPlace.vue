@@ -5,6 +5,7 @@ import { computed } from 'vue'
 import { api, ask, words } from '@/api/client'
 import { ago, exactTime } from '@/format/dates'
 import { bytes, count } from '@/format/numbers'
+import WebhooksSheet from './WebhooksSheet.vue'
 
 const query = useQuery({
   queryKey: ['installation'],
@@ -106,6 +107,7 @@ const seconds = (n: number) =>
           </dl>
         </section>
       </div>
+      <WebhooksSheet />
       <h2>Slow statements</h2>
       <table v-if="i.slow?.length" class="listed">
         <thead>
@@ -152,6 +154,10 @@ const seconds = (n: number) =>
 }
 .parts section {
   break-inside: avoid;
+  margin-bottom: 14px;
+}
+.parts h2 {
+  margin-top: 0;
 }
 h2 {
   margin-top: 14px;
