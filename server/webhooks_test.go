@@ -57,7 +57,11 @@ func TestReceiverIsTold(t *testing.T) {
 	if a := s.do(keeper, "POST", "/api/v1/webhooks/"+added.ID+"/test", nil); a.status != 202 && a.status != 204 {
 		t.Fatalf("%d %s", a.status, a.body)
 	}
-	s.until("the test arrives", func() bool { mu.Lock(); defer mu.Unlock(); return strings.Contains(strings.Join(got, ""), `"type":"test"`) })
+	s.until("the test arrives", func() bool {
+		mu.Lock()
+		defer mu.Unlock()
+		return strings.Contains(strings.Join(got, ""), `"type":"test"`)
+	})
 
 	s.publish()
 	type delivery struct {
@@ -74,7 +78,10 @@ func TestReceiverIsTold(t *testing.T) {
 		}
 		return released
 	}
-	s.until("it is told and does not take it", func() bool { d := log(); return d.Attempts == 1 && d.NextAt != "" && strings.HasPrefix(d.Answer, "503") })
+	s.until("it is told and does not take it", func() bool {
+		d := log()
+		return d.Attempts == 1 && d.NextAt != "" && strings.HasPrefix(d.Answer, "503")
+	})
 	s.exec(`update webhook_deliveries set next_at = now() where next_at is not null`)
 	s.do(keeper, "POST", "/api/v1/webhooks/"+added.ID+"/test", nil) // which wakes
 	s.until("it takes it", func() bool { return log().TakenAt != "" })
