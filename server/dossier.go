@@ -129,6 +129,7 @@ const (
 )
 
 func (s *Server) dossier(ctx context.Context, in *dossierInput) (*dossierOutput, error) {
+	ctx = store.MayLag(ctx)
 	sc, err := s.scope(ctx, in.ScopeInput)
 	if err != nil {
 		return nil, err

@@ -115,6 +115,7 @@ func checkFilter(_ context.Context, in *filterInput) (*filterOutput, error) {
 
 func (s *Server) ledger(ctx context.Context, in *ledgerInput) (ledgerPage, error) {
 	var page ledgerPage
+	ctx = store.MayLag(ctx)
 	q, columns, err := s.ledgerQuery(ctx, in.LedgerInput, in.Limit)
 	if err != nil {
 		return page, err

@@ -192,6 +192,11 @@ var explanations = []explanation{
 	explained(store.ErrEmptyTray, http.StatusConflict, "taken", ""),
 	explained(store.ErrLoginTaken, http.StatusConflict, "taken", ""),
 	explained(store.ErrLastKeeper, http.StatusConflict, "taken", ""),
+	explained(store.ErrManyPasskeys, http.StatusConflict, "taken", ""),
+	explained(store.ErrManyWebhooks, http.StatusConflict, "taken", ""),
+	explainedBy(func(e *store.NewerError) *Problem {
+		return problem(http.StatusServiceUnavailable, "program-too-old", sentenceOf(e))
+	}),
 	explained(store.ErrNotAlone, http.StatusConflict, "taken", ""),
 	explained(store.ErrNothingStands, http.StatusConflict, "taken", ""),
 	explained(store.ErrNotEmpty, http.StatusConflict, "taken", ""),

@@ -85,7 +85,7 @@ func (p *press) file(ctx context.Context, path string) (*pressed, error) {
 	if f != nil {
 		return f, nil
 	}
-	plain, err := p.site.File(ctx, path)
+	plain, err := p.site.File(store.MayLag(ctx), path)
 	if err != nil {
 		return nil, err
 	}

@@ -281,8 +281,7 @@ func (s *Server) refuseOutdated(c *gin.Context) {
 }
 
 func outdated(newer *store.NewerError) *Problem {
-	words := newer.Error()
-	return problem(http.StatusServiceUnavailable, "program-too-old", strings.ToUpper(words[:1])+words[1:]+".")
+	return problem(http.StatusServiceUnavailable, "program-too-old", sentenceOf(newer))
 }
 
 // Describe writes the API's OpenAPI description as JSON, without running a

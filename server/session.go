@@ -331,7 +331,7 @@ func attended(r *http.Request) bool {
 }
 
 func (s *Server) bySession(ctx context.Context, token []byte, used bool) (context.Context, error) {
-	person, err := s.store.SessionPerson(ctx, token, used)
+	ctx, person, err := s.store.BySession(ctx, token, used)
 	if err != nil {
 		return ctx, err
 	}
@@ -342,7 +342,7 @@ func (s *Server) bySession(ctx context.Context, token []byte, used bool) (contex
 }
 
 func (s *Server) byToken(ctx context.Context, token []byte) (context.Context, error) {
-	person, scopes, err := s.store.TokenPerson(ctx, token)
+	ctx, person, scopes, err := s.store.ByToken(ctx, token)
 	if err != nil {
 		return ctx, err
 	}

@@ -55,8 +55,16 @@ func notify(ctx context.Context, tx pgx.Tx, e Event) error {
 	if err != nil {
 		return err
 	}
-	_, err = tx.Exec(ctx, `select pg_notify($1, $2)`, channel, string(raw))
+	_, err = tx.Exec(ctx, `
+		select pg_notify($1, jsonb_build_object('event', $2::jsonb, 'xid', pg_current_xact_id()::text)::text)`,
+		channel, string(raw))
 	return err
+}
+
+// notification is an event on its way, with the transaction that it tells of.
+type notification struct {
+	Event Event  `json:"event"`
+	XID   uint64 `json:"xid,string"`
 }
 
 // Listen calls each with every event until ctx ends. When the connection is
@@ -83,6 +91,13 @@ func (s *Store) listen(ctx context.Context, each func(Event), connected func()) 
 	if _, err := conn.Exec(ctx, `listen `+channel); err != nil {
 		return err
 	}
+	// What was before this counts as heard, and whatever comes will be.
+	var xid uint64
+	if err := conn.QueryRow(ctx, `select pg_snapshot_xmax(pg_current_snapshot())::text::bigint`).Scan(&xid); err != nil {
+		return err
+	}
+	s.hear(max(xid, 2) - 1)
+	defer s.heard.Store(0)
 	connected()
 	for {
 		silence, cancel := context.WithTimeout(ctx, listenSilence)
@@ -99,9 +114,10 @@ func (s *Store) listen(ctx context.Context, each func(Event), connected func()) 
 		if err != nil {
 			return err
 		}
-		var e Event
-		if json.Unmarshal([]byte(n.Payload), &e) == nil {
-			each(e)
+		var told notification
+		if json.Unmarshal([]byte(n.Payload), &told) == nil {
+			s.hear(told.XID)
+			each(told.Event)
 		}
 	}
 }

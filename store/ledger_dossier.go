@@ -27,11 +27,10 @@ type Package struct {
 
 // Package finds a package by its name.
 func (s *Store) Package(ctx context.Context, name string) (Package, error) {
-	rows, err := s.pool.Query(ctx, `select id, name, origin, origin_reason, first_seen,
+	return oneLagging[Package](ctx, s, `select id, name, origin, origin_reason, first_seen,
 		exists (select from package_files k where k.package_id = packages.id and k.icon is not null) as icon
 		from packages
 		where name = $1`, name)
-	return one[Package](rows, err)
 }
 
 // Claim is what the catalogue says in one field at one scope, and since when.
@@ -62,12 +61,11 @@ const scopeName = `case %[1]s.scope_kind
 
 // Claims lists everything that the catalogue says of a package.
 func (s *Store) Claims(ctx context.Context, pkg uuid.UUID) ([]Claim, error) {
-	rows, err := s.pool.Query(ctx, `
+	return collectLagging[Claim](ctx, s, `
 		select c.field, c.scope_kind, c.scope_id, `+named(scopeName, "c")+` as scope_name,
 			c.value, c.reason, p.name as set_by, c.set_at, h.number as change
 		from claims c join people p on p.id = c.set_by join changes h on h.id = c.change_id
 		where c.package_id = $1 and c.value is not null order by c.field, c.scope_kind, c.scope_id limit 500`, pkg)
-	return collectRows[Claim](rows, err)
 }
 
 // Trial is one trial as a page lists it. The phone is only ever its hash.
@@ -100,7 +98,7 @@ type Trial struct {
 
 // Trials lists a package's trials, newest first.
 func (s *Store) Trials(ctx context.Context, pkg uuid.UUID, limit int) ([]Trial, error) {
-	rows, err := s.pool.Query(ctx, `
+	return collectLagging[Trial](ctx, s, `
 		select t.id, t.phone, p.name as person, m.name as maker, d.name as model, b.version, b.carrier, b.release,
 			t.method, t.outcome, t.function, t.persistence, t.recovery, t.by_hand, t.watched_days, t.note, t.tried,
 				t.attachments, t.at, c.number as change, coalesce(r.number, 0) as run
@@ -110,7 +108,6 @@ func (s *Store) Trials(ctx context.Context, pkg uuid.UUID, limit int) ([]Trial, 
 		join models d on d.id = b.model_id
 			join makers m on m.id = d.maker_id join changes c on c.id = t.change_id left join runs r on r.id = t.run_id
 		where t.package_id = $1 order by t.at desc, t.id desc limit $2`, pkg, limit)
-	return collectRows[Trial](rows, err)
 }
 
 // Evidence loads a package's trials as the calculations take them, and the
@@ -286,7 +283,7 @@ type Past struct {
 
 // History lists what was changed about a package, newest first.
 func (s *Store) History(ctx context.Context, pkg uuid.UUID, limit int) ([]Past, error) {
-	rows, err := s.pool.Query(ctx, `
+	return collectLagging[Past](ctx, s, `
 		select h.id, h.at, a.name as author, r.name as accepted, c.number as change, h.field, h.scope_kind,
 			h.scope_id, `+named(scopeName, "h")+` as scope_name, h.before, h.after, h.reason, h.alone
 		from history h
@@ -294,7 +291,6 @@ func (s *Store) History(ctx context.Context, pkg uuid.UUID, limit int) ([]Past, 
 		join people r on r.id = h.accepted_by
 		join changes c on c.id = h.change_id
 		where h.package_id = $1 order by h.at desc, h.id desc limit $2`, pkg, limit)
-	return collectRows[Past](rows, err)
 }
 
 // LabelsOf lists names of a package by language; aliases have none.

@@ -3,11 +3,13 @@ package store
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"strings"
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgxpool"
 
 	"roster/core/catalog"
 	"roster/core/evidence"
@@ -336,6 +338,18 @@ func (q LedgerQuery) statement() (ledgerStatement, error) {
 	return st, nil
 }
 
+// ledgerPage is one page of the Ledger.
+type ledgerPage struct {
+	rows []LedgerRow
+	// found and total count rows in scope, with and without the filter.
+	found, total int
+	// lacking are packages whose figures are to be made first.
+	lacking []uuid.UUID
+}
+
+// errLacking says that a replica lacks figures, which are made elsewhere.
+var errLacking = errors.New("figures are lacking on the replica")
+
 // Ledger reads one page of the Ledger, in the order of group, sort and name,
 // and how many rows there are in scope, with and without the filter.
 func (s *Store) Ledger(ctx context.Context, q LedgerQuery) (rows []LedgerRow, found, total int, err error) {
@@ -343,6 +357,21 @@ func (s *Store) Ledger(ctx context.Context, q LedgerQuery) (rows []LedgerRow, fo
 	if err != nil {
 		return nil, 0, 0, err
 	}
+	var page ledgerPage
+	err = s.readingFigures(ctx, s.pool, q.Scope, func() ([]uuid.UUID, error) {
+		err := s.lagging(ctx, func(pool *pgxpool.Pool) (err error) {
+			page, err = readLedger(ctx, pool, st)
+			if err == nil && len(page.lacking) > 0 && pool != s.pool {
+				err = errLacking
+			}
+			return err
+		})
+		return page.lacking, err
+	})
+	return page.rows, page.found, page.total, err
+}
+
+func readLedger(ctx context.Context, q querier, st ledgerStatement) (page ledgerPage, err error) {
 	type counted struct {
 		LedgerRow
 		Found   int         `db:"found"`
@@ -351,29 +380,26 @@ func (s *Store) Ledger(ctx context.Context, q LedgerQuery) (rows []LedgerRow, fo
 		// Most is, everywhere, Hard and Soft of the model where most do.
 		Most []int `db:"most"`
 	}
-	err = s.readingFigures(ctx, s.pool, q.Scope, func() (missing []uuid.UUID, err error) {
-		r, err := s.pool.Query(ctx, st.page, st.mode, st.args)
-		if err != nil {
-			return nil, err
+	r, err := q.Query(ctx, st.page, st.mode, st.args)
+	if err != nil {
+		return page, err
+	}
+	list, err := pgx.CollectRows(r, pgx.RowToStructByNameLax[counted])
+	if err != nil {
+		return page, err
+	}
+	page.rows = make([]LedgerRow, len(list))
+	for i, c := range list {
+		page.rows[i], page.found, page.total, page.lacking = c.LedgerRow, c.Found, c.Total, c.Missing
+		if len(c.Most) == 2 {
+			page.rows[i].Hard, page.rows[i].Soft = c.Most[0], c.Most[1]
 		}
-		list, err := pgx.CollectRows(r, pgx.RowToStructByNameLax[counted])
-		if err != nil {
-			return nil, err
-		}
-		rows = make([]LedgerRow, len(list))
-		for i, c := range list {
-			rows[i], found, total, missing = c.LedgerRow, c.Found, c.Total, c.Missing
-			if len(c.Most) == 2 {
-				rows[i].Hard, rows[i].Soft = c.Most[0], c.Most[1]
-			}
-		}
-		if len(list) == 0 {
-			// Nothing on this page tells how many there are in scope.
-			err = s.pool.QueryRow(ctx, st.counts, st.mode, st.args).Scan(&missing, &total)
-		}
-		return missing, err
-	})
-	return rows, found, total, err
+	}
+	if len(list) == 0 {
+		// Nothing on this page tells how many there are in scope.
+		err = q.QueryRow(ctx, st.counts, st.mode, st.args).Scan(&page.lacking, &page.total)
+	}
+	return page, err
 }
 
 // FillPresence writes the presence letters of rows for the columns' builds.

@@ -72,13 +72,22 @@ func (s *Store) StartSession(ctx context.Context, token []byte, person uuid.UUID
 // SessionPerson finds whose session a token is. Used says that a person did
 // something, which keeps the session from idling.
 func (s *Store) SessionPerson(ctx context.Context, token []byte, used bool) (Person, error) {
+	_, p, err := s.BySession(ctx, token, used)
+	return p, err
+}
+
+// BySession is SessionPerson, and returns a context with which what the person
+// writes and reads by this session is in order: see MayLag.
+func (s *Store) BySession(ctx context.Context, token []byte, used bool) (context.Context, Person, error) {
 	hash := sha256.Sum256(token)
 	type seen struct {
 		Person
-		Stale bool `db:"stale"`
+		Stale bool   `db:"stale"`
+		Wrote uint64 `db:"wrote"`
 	}
 	rows, err := s.pool.Query(ctx, `
-		select p.id, p.login, p.name, p.role, s.seen_at < now() - $3::interval as stale
+		select p.id, p.login, p.name, p.role, s.seen_at < now() - $3::interval as stale,
+			coalesce(s.wrote::text::bigint, 0) as wrote
 		from sessions s
 		join people p on p.id = s.person_id
 		where s.token_hash = $2 and p.removed_at is null
@@ -87,7 +96,7 @@ func (s *Store) SessionPerson(ctx context.Context, token []byte, used bool) (Per
 	if err == nil && found.Stale && used {
 		_, err = s.pool.Exec(ctx, `update sessions set seen_at = now() where token_hash = $1`, hash[:])
 	}
-	return found.Person, err
+	return as(ctx, writer{session: hash[:]}, found.Wrote), found.Person, err
 }
 
 // EndSession signs out.

@@ -87,22 +87,31 @@ func (s *Store) RevokeToken(ctx context.Context, person, id uuid.UUID) error {
 // TokenPerson finds whose a token is and what it is good for. When it was used
 // is noted to the hour.
 func (s *Store) TokenPerson(ctx context.Context, token []byte) (p Person, scopes []string, err error) {
+	_, p, scopes, err = s.ByToken(ctx, token)
+	return p, scopes, err
+}
+
+// ByToken is TokenPerson, and returns a context with which what the program writes
+// and reads is in order: see MayLag.
+func (s *Store) ByToken(ctx context.Context, token []byte) (_ context.Context, p Person, scopes []string, err error) {
 	hash := sha256.Sum256(token)
 	var id uuid.UUID
 	var stale bool
+	var wrote uint64
 	err = s.pool.QueryRow(ctx, `
-		select p.id, p.login, p.name, p.role, t.scopes, t.id, t.used_at is null or t.used_at < now() - interval '1 hour'
+		select p.id, p.login, p.name, p.role, t.scopes, t.id, t.used_at is null or t.used_at < now() - interval '1 hour',
+			coalesce(t.wrote::text::bigint, 0)
 		from tokens t
 		join people p on p.id = t.person_id
 		where t.token_hash = $1 and t.revoked_at is null and t.expires_at > now() and p.removed_at is null`, hash[:]).
-		Scan(&p.ID, &p.Login, &p.Name, &p.Role, &scopes, &id, &stale)
+		Scan(&p.ID, &p.Login, &p.Name, &p.Role, &scopes, &id, &stale, &wrote)
 	if isNone(err) {
-		return p, nil, ErrNotFound
+		return ctx, p, nil, ErrNotFound
 	}
 	if err == nil && stale {
 		_, err = s.pool.Exec(ctx, `update tokens set used_at = now() where id = $1`, id)
 	}
-	return p, scopes, err
+	return as(ctx, writer{token: id}, wrote), p, scopes, err
 }
 
 // Invitation is an open invitation to join.

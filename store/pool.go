@@ -23,6 +23,9 @@ type Options struct {
 	// Statement is how long a statement may take that somebody waits for.
 	// PostgreSQL ends it then.
 	Statement time.Duration
+	// Replica is the address of a database that follows this one, and takes reads
+	// that may lag; "" for none.
+	Replica string
 	// Log takes what somebody should know of who looks after the database, and
 	// nobody else can be told. Nil for nowhere.
 	Log *slog.Logger
@@ -99,7 +102,11 @@ func (s *Store) inTx(ctx context.Context, f func(context.Context, pgx.Tx) error)
 				return err
 			}
 		}
-		return f(context.WithValue(ctx, transactionKey{}, true), tx)
+		within := context.WithValue(ctx, transactionKey{}, true)
+		if err := f(within, tx); err != nil {
+			return err
+		}
+		return s.noteWriter(within, tx)
 	})
 }
 

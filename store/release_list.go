@@ -50,12 +50,11 @@ const releaseLines = `
 func (s *Store) Releases(ctx context.Context, sc Scope, limit int) ([]ReleaseLine, error) {
 	args := scopeArgs(sc)
 	args["limit"] = limit
-	rows, err := s.pool.Query(ctx, releaseLines+`
+	return collectLagging[ReleaseLine](ctx, s, releaseLines+`
 		where (@maker = `+everywhereID+`::uuid or m.id = @maker)
 			and (@model = `+everywhereID+`::uuid or d.id = @model
 				or exists (select from profile_sisters y where y.profile_id = p.id and y.model_id = @model))
 		order by r.published_at desc, r.id desc limit @limit`, args)
-	return collectRows[ReleaseLine](rows, err)
 }
 
 // Release is a release with its bytes.
@@ -72,14 +71,13 @@ type Release struct {
 // Release finds a release by its address; number 0 is the current one, or the
 // newest where none is current.
 func (s *Store) Release(ctx context.Context, maker, model, edition string, number int) (Release, error) {
-	rows, err := s.pool.Query(ctx, `
+	return oneLagging[Release](ctx, s, `
 		select l.*, r.document, r.signature, r.key_id, k.public_key, k.retired_at as key_retired
 		from (`+releaseLines+`) l
 		join releases r on r.id = l.id
 		join signing_keys k on k.id = r.key_id
 		where l.maker = $1 and l.model = $2 and l.edition = $3 and ($4 = 0 or l.number = $4)
 		order by l.state = 'current' desc, l.number desc limit 1`, maker, model, edition, number)
-	return one[Release](rows, err)
 }
 
 // ReleaseByID reads a release.
@@ -99,15 +97,13 @@ func readRelease(ctx context.Context, q querier, id uuid.UUID) (Release, error) 
 
 // ReleasesOf lists a profile's releases, newest first.
 func (s *Store) ReleasesOf(ctx context.Context, profile uuid.UUID, limit int) ([]ReleaseLine, error) {
-	rows, err := s.pool.Query(ctx, releaseLines+` where p.id = $1 order by r.number desc limit $2`, profile, limit)
-	return collectRows[ReleaseLine](rows, err)
+	return collectLagging[ReleaseLine](ctx, s, releaseLines+` where p.id = $1 order by r.number desc limit $2`, profile, limit)
 }
 
 // LatelyReleased lists releases by when they were published or withdrawn, the
 // latest first.
 func (s *Store) LatelyReleased(ctx context.Context, limit int) ([]ReleaseLine, error) {
-	rows, err := s.pool.Query(ctx, releaseLines+` order by greatest(r.published_at, r.withdrawn_at) desc limit $1`, limit)
-	return collectRows[ReleaseLine](rows, err)
+	return collectLagging[ReleaseLine](ctx, s, releaseLines+` order by greatest(r.published_at, r.withdrawn_at) desc limit $1`, limit)
 }
 
 // Withdraw takes a release out of use, with the reason that everybody is shown.

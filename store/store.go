@@ -11,6 +11,7 @@ import (
 	"io/fs"
 	"log/slog"
 	"slices"
+	"sync/atomic"
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
@@ -32,7 +33,11 @@ type Store struct {
 	// aside is one connection that answers whether the database is well, however
 	// many wait for the others.
 	aside *pgxpool.Pool
-	log   *slog.Logger
+	// replica takes reads that may lag, nil for none. heard is the last transaction
+	// that this server has heard of, 0 while it hears nothing.
+	replica *replica
+	heard   atomic.Uint64
+	log     *slog.Logger
 	// What was worked out or read before, and can't have changed since.
 	readNets  kept[netKey, *impact.Net]
 	leaning   kept[netKey, []android.PackageName]
@@ -72,13 +77,22 @@ func NewWith(ctx context.Context, url string, o Options) (*Store, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Store{pool: pool, aside: aside, log: cmp.Or(o.Log, DefaultOptions().Log)}
+	var follows *replica
+	if o.Replica != "" {
+		if follows, err = newReplica(ctx, o.Replica, o); err != nil {
+			return nil, err
+		}
+	}
+	s := &Store{pool: pool, aside: aside, replica: follows, log: cmp.Or(o.Log, DefaultOptions().Log)}
 	s.readNets.most, s.leaning.most, s.documents.most, s.tried.most = keptNets, keptLeaning, keptDocuments, keptTrials
 	return s, nil
 }
 
 // Close ends all connections.
 func (s *Store) Close() {
+	if s.replica != nil {
+		s.replica.close()
+	}
 	s.pool.Close()
 	s.aside.Close()
 }

@@ -23,7 +23,7 @@ import (
 
 // settings are what serve and demo are told.
 type settings struct {
-	listen, metrics, database, adb, adbProgram, secret, public, proxies, webhooks, backups, readyFile string
+	listen, metrics, database, adb, adbProgram, secret, public, proxies, webhooks, backups, readyFile, replica string
 
 	connections int
 	provider    server.Provider
@@ -49,6 +49,7 @@ func (s *settings) flags(c *cobra.Command) {
 	setGroupsClaim.flag(f, &s.provider.GroupsClaim)
 	f.BoolVar(&s.noReports, setNoReports.name, setNoReports.on(), setNoReports.use())
 	setDatabase.flag(f, &s.database)
+	setReplica.flag(f, &s.replica)
 	setADB.flag(f, &s.adb)
 	setADBProgram.flag(f, &s.adbProgram)
 	setBackups.flag(f, &s.backups)
@@ -118,7 +119,7 @@ func (s *settings) serve(ctx context.Context, world *sample) error {
 	if err != nil {
 		return err
 	}
-	st, err := store.NewWith(ctx, s.database, store.Options{Connections: s.connections, Log: log})
+	st, err := store.NewWith(ctx, s.database, store.Options{Connections: s.connections, Replica: s.replica, Log: log})
 	if err != nil {
 		return err
 	}

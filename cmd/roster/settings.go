@@ -46,6 +46,10 @@ var (
 		name: "database", env: "ROSTER_DATABASE_URL",
 		help: "address of the PostgreSQL database (13 or newer), such as postgres:///roster?host=/run/postgresql; migrations run by themselves",
 	}
+	setReplica = setting{
+		name: "database-read", env: "ROSTER_DATABASE_READ_URL",
+		help: "address of a replica of that database, which takes reads that may lag: public pages, Ledger, Dossier, search; never behind what somebody has written or this server has heard of",
+	}
 	setConnections = setting{
 		name: "database-connections", env: "ROSTER_DATABASE_CONNECTIONS", fallback: strconv.Itoa(store.DefaultOptions().Connections), shown: "4 a processor and 2",
 		help: "most connections to the database at once; two more listen, and ask whether it is well",
@@ -96,7 +100,7 @@ var (
 
 // settingsTable lists all settings in the order in which they are shown.
 var settingsTable = []setting{
-	setListen, setPublic, setDatabase, setConnections, setADB, setADBProgram, setSecretFile, setBackups, setJournals,
+	setListen, setPublic, setDatabase, setReplica, setConnections, setADB, setADBProgram, setSecretFile, setBackups, setJournals,
 	setNoReports, setProxies, setIssuer, setClientID, setClientSecret, setProviderName, setScopes, setGroupsClaim, setWebhooks, setMetrics, setReadyFile, setLog, setServer, setBenchToken, setToken,
 }
 
@@ -251,7 +255,7 @@ func writeSettings(w io.Writer) {
 
 // masked is a value as it may be shown.
 func (s setting) masked(value string) string {
-	if value == "" || !s.hidden && s.name != setDatabase.name {
+	if value == "" || !s.hidden && s.name != setDatabase.name && s.name != setReplica.name {
 		return value
 	}
 	if u, err := url.Parse(value); err == nil && !s.hidden && u.Scheme != "" {

@@ -1,0 +1,178 @@
+package store_test
+
+import (
+	"context"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"roster/core/android"
+	"roster/core/people"
+	"roster/core/starter"
+	"roster/store"
+	"roster/store/storetest"
+)
+
+// withReplica runs a database with one that follows it, through a socket.
+func withReplica(t *testing.T) (c *storetest.Cluster, database, replica, folder string) {
+	t.Helper()
+	c = storetest.NewCluster(t)
+	main, follows := filepath.Join(c.Folder, "main"), filepath.Join(c.Folder, "follows")
+	c.Must("initdb", "-D", main, "-U", "roster", "-A", "trust", "--no-sync", "-E", "UTF8", "--locale=C.UTF-8")
+	c.Settings(main, "wal_level = replica", "max_wal_senders = 4", "port = 5432")
+	c.Start(main)
+	c.Must("createdb", "-h", c.Folder, "-U", "roster", "roster")
+	c.Must("pg_basebackup", "-h", c.Folder, "-U", "roster", "-D", follows, "-R", "--checkpoint=fast", "--no-sync")
+	c.Settings(follows, "port = 5433", "wal_retrieve_retry_interval = 100ms")
+	c.Start(follows)
+	return c, c.Database("roster") + "&port=5432", c.Database("roster") + "&port=5433", follows
+}
+
+// TestReplicaIsNeverBehindWhoWrote holds a replica still, and moves it on again.
+func TestReplicaIsNeverBehindWhoWrote(t *testing.T) {
+	t.Parallel()
+	_, database, replica, _ := withReplica(t)
+	open := func(read string) *store.Store {
+		t.Helper()
+		s, err := store.NewWith(t.Context(), database, store.Options{Replica: read})
+		if err != nil {
+			t.Fatal(err)
+		}
+		t.Cleanup(s.Close)
+		return s
+	}
+	s := open(replica)
+	must := func(err error) {
+		t.Helper()
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	until := func(what string, true func() bool) {
+		t.Helper()
+		for end := time.Now().Add(time.Minute); !true(); time.Sleep(20 * time.Millisecond) {
+			if time.Now().After(end) {
+				t.Fatal("never: " + what)
+			}
+		}
+	}
+	must(s.Migrate(t.Context()))
+	p, err := s.AddPerson(t.Context(), "tove", "Tove", people.Keeper, "")
+	must(err)
+	must(s.StartSession(t.Context(), []byte("token"), p.ID, time.Hour, "", nil))
+	listening, stop := context.WithCancel(t.Context())
+	defer stop()
+	heard := make(chan store.Event, 100)
+	go s.Listen(listening, func(e store.Event) { heard <- e })
+	<-heard
+	// wait waits until this server has heard of something.
+	wait := func(topic store.Topic) {
+		t.Helper()
+		for late := time.After(time.Minute); ; {
+			select {
+			case e := <-heard:
+				if e.Topic == topic {
+					return
+				}
+			case <-late:
+				t.Fatalf("never heard of %s", topic)
+			}
+		}
+	}
+	// by is the context of the person, as each request of theirs makes it.
+	by := func(s *store.Store) context.Context {
+		t.Helper()
+		ctx, _, err := s.BySession(t.Context(), []byte("token"), false)
+		must(err)
+		return store.MayLag(ctx)
+	}
+	ledger := func(s *store.Store) int {
+		t.Helper()
+		_, found, _, err := s.Ledger(by(s), store.LedgerQuery{Method: "remove-for-user", Limit: 10})
+		must(err)
+		return found
+	}
+	write := func(name string) {
+		t.Helper()
+		value := starter.Edit{Package: android.PackageName(name), Field: "description", Value: []byte(`"x"`)}
+		_, err := s.TakeStarter(by(s), p.ID, store.Sending{Title: name}, []starter.Edit{value})
+		must(err)
+	}
+	write("com.example.one")
+	wait(store.ChangesChanged)
+	until("the replica serves", func() bool {
+		before := s.ReplicaReads()
+		return ledger(s) == 1 && s.ReplicaReads() > before
+	})
+
+	// Held still, it does not have what is written now. Whoever wrote sees it all
+	// the same, on a server that heard of it and on one that did not.
+	other := open(replica)
+	follower, err := store.New(t.Context(), replica)
+	must(err)
+	defer follower.Close()
+	replay := func(what string) {
+		t.Helper()
+		_, err := follower.Pool().Exec(t.Context(), `select pg_wal_replay_`+what+`()`)
+		must(err)
+	}
+	replay("pause")
+	for len(heard) > 0 {
+		<-heard
+	}
+	write("com.example.two")
+	wait(store.ChangesChanged)
+	for range 20 {
+		_, found, _, err := s.Ledger(store.MayLag(t.Context()), store.LedgerQuery{Method: "remove-for-user", Limit: 10})
+		must(err)
+		if found != 2 {
+			t.Fatalf("on a server that has heard of it somebody else sees %d packages", found)
+		}
+		if found := ledger(s); found != 2 {
+			t.Fatalf("who wrote sees %d packages", found)
+		}
+		other.HeardLittle() // as before it was told
+		if found := ledger(other); found != 2 {
+			t.Fatalf("by another server who wrote sees %d packages", found)
+		}
+	}
+	replay("resume")
+	until("it has caught up", func() bool {
+		before := s.ReplicaReads()
+		return ledger(s) == 2 && s.ReplicaReads() > before
+	})
+}
+
+// TestReplicaThatGoes takes the replica away in the middle.
+func TestReplicaThatGoes(t *testing.T) {
+	t.Parallel()
+	c, database, replica, folder := withReplica(t)
+	s, err := store.NewWith(t.Context(), database, store.Options{Replica: replica})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	if err := s.Migrate(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	listening, stop := context.WithCancel(t.Context())
+	defer stop()
+	heard := make(chan store.Event, 100)
+	go s.Listen(listening, func(e store.Event) { heard <- e })
+	<-heard
+	read := func() {
+		t.Helper()
+		if _, _, _, err := s.Ledger(store.MayLag(t.Context()), store.LedgerQuery{Method: "remove-for-user", Limit: 10}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for end := time.Now().Add(time.Minute); s.ReplicaReads() == 0; read() {
+		if time.Now().After(end) {
+			t.Fatal("the replica never served")
+		}
+	}
+	c.Must("pg_ctl", "-D", folder, "-m", "immediate", "-w", "stop")
+	for range 20 {
+		read()
+	}
+}
