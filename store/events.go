@@ -93,7 +93,8 @@ func (s *Store) listen(ctx context.Context, each func(Event), connected func()) 
 	}
 	// What was before this counts as heard, and whatever comes will be.
 	var xid uint64
-	if err := conn.QueryRow(ctx, `select pg_snapshot_xmax(pg_current_snapshot())::text::bigint`).Scan(&xid); err != nil {
+	if err := conn.QueryRow(ctx, `
+		select pg_snapshot_xmax(pg_current_snapshot())::text::bigint`).Scan(&xid); err != nil {
 		return err
 	}
 	s.hear(max(xid, 2) - 1)

@@ -99,7 +99,8 @@ func (s *Store) ByToken(ctx context.Context, token []byte) (_ context.Context, p
 	var stale bool
 	var wrote uint64
 	err = s.pool.QueryRow(ctx, `
-		select p.id, p.login, p.name, p.role, t.scopes, t.id, t.used_at is null or t.used_at < now() - interval '1 hour',
+		select p.id, p.login, p.name, p.role, t.scopes, t.id,
+			t.used_at is null or t.used_at < now() - interval '1 hour',
 			coalesce(t.wrote::text::bigint, 0)
 		from tokens t
 		join people p on p.id = t.person_id

@@ -51,6 +51,7 @@ func (s *Store) Releases(ctx context.Context, sc Scope, limit int) ([]ReleaseLin
 	args := scopeArgs(sc)
 	args["limit"] = limit
 	return collectLagging[ReleaseLine](ctx, s, releaseLines+`
+		
 		where (@maker = `+everywhereID+`::uuid or m.id = @maker)
 			and (@model = `+everywhereID+`::uuid or d.id = @model
 				or exists (select from profile_sisters y where y.profile_id = p.id and y.model_id = @model))
@@ -97,13 +98,15 @@ func readRelease(ctx context.Context, q querier, id uuid.UUID) (Release, error) 
 
 // ReleasesOf lists a profile's releases, newest first.
 func (s *Store) ReleasesOf(ctx context.Context, profile uuid.UUID, limit int) ([]ReleaseLine, error) {
-	return collectLagging[ReleaseLine](ctx, s, releaseLines+` where p.id = $1 order by r.number desc limit $2`, profile, limit)
+	return collectLagging[ReleaseLine](ctx, s, releaseLines+`
+		 where p.id = $1 order by r.number desc limit $2`, profile, limit)
 }
 
 // LatelyReleased lists releases by when they were published or withdrawn, the
 // latest first.
 func (s *Store) LatelyReleased(ctx context.Context, limit int) ([]ReleaseLine, error) {
-	return collectLagging[ReleaseLine](ctx, s, releaseLines+` order by greatest(r.published_at, r.withdrawn_at) desc limit $1`, limit)
+	return collectLagging[ReleaseLine](ctx, s, releaseLines+`
+		 order by greatest(r.published_at, r.withdrawn_at) desc limit $1`, limit)
 }
 
 // Withdraw takes a release out of use, with the reason that everybody is shown.

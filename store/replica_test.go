@@ -2,6 +2,7 @@ package store_test
 
 import (
 	"context"
+	"net/url"
 	"path/filepath"
 	"testing"
 	"time"
@@ -174,5 +175,61 @@ func TestReplicaThatGoes(t *testing.T) {
 	c.Must("pg_ctl", "-D", folder, "-m", "immediate", "-w", "stop")
 	for range 20 {
 		read()
+	}
+}
+
+// TestFailover loses the primary, and promotes the replica: a store whose address
+// names both goes on by itself, and has what was accepted.
+func TestFailover(t *testing.T) {
+	t.Parallel()
+	c, database, replica, folder := withReplica(t)
+	primary, err := store.New(t.Context(), database)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer primary.Close()
+	if err := primary.Migrate(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	socket := url.QueryEscape(c.Folder + "," + c.Folder)
+	s, err := store.New(t.Context(), "postgres:///roster?user=roster&host="+socket+"&port=5432,5433&target_session_attrs=read-write")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	if _, err := s.AddPerson(t.Context(), "before", "x", people.Keeper, ""); err != nil {
+		t.Fatal(err)
+	}
+	follows, err := store.New(t.Context(), replica)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer follows.Close()
+	here := func(login string) bool {
+		_, _, err := follows.PasswordHash(t.Context(), login)
+		return err == nil
+	}
+	for end := time.Now().Add(time.Minute); !here("before"); time.Sleep(20 * time.Millisecond) {
+		if time.Now().After(end) {
+			t.Fatal("the replica never had it")
+		}
+	}
+	c.Must("pg_ctl", "-D", filepath.Join(c.Folder, "main"), "-m", "immediate", "-w", "stop")
+	lost := time.Now()
+	if _, err := s.AddPerson(t.Context(), "lost", "x", people.Keeper, ""); err == nil {
+		t.Error("without a primary something was accepted")
+	}
+	c.Must("pg_ctl", "-D", folder, "-w", "promote")
+	for end := time.Now().Add(time.Minute); ; time.Sleep(20 * time.Millisecond) {
+		if _, err = s.AddPerson(t.Context(), "after", "x", people.Keeper, ""); err == nil {
+			break
+		}
+		if time.Now().After(end) {
+			t.Fatalf("never: %v", err)
+		}
+	}
+	t.Logf("accepted again %s after the primary was lost", time.Since(lost).Round(time.Millisecond))
+	if !here("before") || !here("after") || here("lost") {
+		t.Errorf("before %t, after %t, lost %t", here("before"), here("after"), here("lost"))
 	}
 }
