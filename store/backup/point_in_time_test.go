@@ -20,7 +20,7 @@ func TestPointInTime(t *testing.T) {
 	data, wal, base := filepath.Join(c.Folder, "data"), filepath.Join(c.Folder, "wal"), filepath.Join(c.Folder, "base")
 	c.Must("initdb", "-D", data, "-U", "roster", "-A", "trust", "--no-sync", "-E", "UTF8", "--locale=C.UTF-8")
 	c.Must("/bin/mkdir", wal)
-	c.Settings(data, "archive_mode = on", "archive_command = 'test ! -f "+wal+"/%f && cp %p "+wal+"/%f'", "wal_level = replica")
+	c.Settings(data, "archive_mode = on", "archive_command = 'test ! -f "+wal+"/%f && cp %p "+wal+"/%f.part && mv "+wal+"/%f.part "+wal+"/%f'", "wal_level = replica")
 	c.Start(data)
 	c.Must("createdb", "-h", c.Folder, "-U", "roster", "roster")
 	w := world{T: t}

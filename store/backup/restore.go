@@ -173,6 +173,9 @@ func databaseName(address string) (string, error) {
 	return strings.Trim(u.Path, "/"), nil
 }
 
+// leaving is for how long a connection may be listed that was closed.
+const leaving = 3 * time.Second
+
 // alone checks that nobody is connected to the database: it can't be put aside
 // under a server that runs.
 func alone(ctx context.Context, address string) error {
@@ -185,10 +188,21 @@ func alone(ctx context.Context, address string) error {
 		return err
 	}
 	defer conn.Close(context.WithoutCancel(ctx))
+	// Who has just left may be listed for a moment still.
 	var others int
-	if err := conn.QueryRow(ctx, `
-		select count(*) from pg_stat_activity where datname = $1`, name).Scan(&others); err != nil {
-		return err
+	for end := time.Now().Add(leaving); ; {
+		if err := conn.QueryRow(ctx, `
+			select count(*) from pg_stat_activity where datname = $1`, name).Scan(&others); err != nil {
+			return err
+		}
+		if others == 0 || time.Now().After(end) {
+			break
+		}
+		select {
+		case <-time.After(50 * time.Millisecond):
+		case <-ctx.Done():
+			return ctx.Err()
+		}
 	}
 	if others > 0 {
 		return fmt.Errorf("the database %s is in use (%d connections): stop Roster first, systemctl stop roster; nothing was changed", name, others)
