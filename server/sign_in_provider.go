@@ -1,6 +1,7 @@
 package server
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"crypto/subtle"
@@ -16,6 +17,7 @@ import (
 	"time"
 
 	"github.com/coreos/go-oidc/v3/oidc"
+	"github.com/danielgtaylor/huma/v2"
 	"github.com/gin-gonic/gin"
 	"github.com/google/uuid"
 	"golang.org/x/oauth2"
@@ -98,7 +100,10 @@ func (v *vouching) provider(ctx context.Context) (*oidc.Provider, error) {
 }
 
 func (v *vouching) flow(p *oidc.Provider) *oauth2.Config {
-	return &oauth2.Config{ClientID: v.ClientID, ClientSecret: v.ClientSecret, Endpoint: p.Endpoint(), RedirectURL: v.redirect, Scopes: append([]string{oidc.ScopeOpenID}, v.Scopes...)}
+	return &oauth2.Config{
+		ClientID: v.ClientID, ClientSecret: v.ClientSecret, Endpoint: p.Endpoint(), RedirectURL: v.redirect,
+		Scopes: append([]string{oidc.ScopeOpenID}, v.Scopes...),
+	}
 }
 
 // vouched is what the provider says of somebody.
@@ -135,7 +140,7 @@ func (v *vouching) ask(ctx context.Context, code string, e errand) (w vouched, e
 	w.Identity = store.Identity{Issuer: id.Issuer, Subject: id.Subject}
 	before, _, _ := strings.Cut(text("email"), "@")
 	w.login = loginFrom(text("preferred_username"), before, id.Subject)
-	w.name = android.Printable(firstOf(text("name"), text("preferred_username"), w.login), 80)
+	w.name = android.Printable(cmp.Or(text("name"), text("preferred_username"), w.login), 80)
 	switch groups := claims[v.GroupsClaim].(type) {
 	case []any:
 		for _, g := range groups {
@@ -147,15 +152,6 @@ func (v *vouching) ask(ctx context.Context, code string, e errand) (w vouched, e
 		w.groups = []string{groups}
 	}
 	return w, nil
-}
-
-func firstOf(texts ...string) string {
-	for _, t := range texts {
-		if t != "" {
-			return t
-		}
-	}
-	return ""
 }
 
 var oddInLogin = regexp.MustCompile(`[^a-z0-9._-]+`)
@@ -172,44 +168,95 @@ func loginFrom(texts ...string) string {
 	return "person"
 }
 
-// providerRoutes lead to the provider and back. They are visited by browsers,
-// and answer with where to go next.
+type leaveInput struct {
+	Body struct {
+		Next string `json:"next,omitempty" maxLength:"500" doc:"The path to come back to"`
+	}
+}
+
+type leaveOutput struct {
+	SetCookie string `header:"Set-Cookie"`
+	Body      struct {
+		URL string `json:"url" doc:"Of the provider, where the browser goes next"`
+	}
+}
+
+// providerRoutes lead to the provider and back. Those that are no part of the API
+// are visited by browsers, and answer with where to go next.
 func (s *Server) providerRoutes() {
 	s.plain(http.MethodGet, "/sign-in/start", Public, s.providerStart)
 	s.plain(http.MethodGet, "/sign-in/done", Public, s.providerDone)
+	// Another site can send a browser to any address, and sign it in at the provider
+	// as somebody else before. So whoever adds a way in to their own account begins
+	// here, where requests of other sites are refused.
+	route(s, SignedIn, huma.Operation{
+		OperationID: "addProvider", Method: http.MethodPost, Path: "/api/v1/session/provider",
+		Summary: "Go to the provider, to sign in by it from now on, too",
+	}, func(ctx context.Context, in *leaveInput) (*leaveOutput, error) {
+		if err := s.confirmed(ctx); err != nil {
+			return nil, err
+		}
+		cookie, at, err := s.leave(ctx, in.Body.Next, personOf(ctx).ID)
+		if err != nil {
+			s.log.Warn("the provider of sign-ins does not answer", "issuer", s.vouching.Issuer, "err", err)
+			return nil, problem(http.StatusServiceUnavailable, "provider-away", "The provider does not answer. Try again in a minute.")
+		}
+		out := &leaveOutput{SetCookie: cookie.String()}
+		out.Body.URL = at
+		return out, nil
+	})
 }
 
-func (s *Server) providerStart(c *gin.Context) {
-	p, err := s.vouching.provider(c.Request.Context())
-	if s.vouching.Issuer == "" || err != nil {
-		if err != nil && s.vouching.Issuer != "" {
-			s.log.Warn("the provider of sign-ins does not answer", "issuer", s.vouching.Issuer, "err", err)
-		}
-		s.refuseSignIn(c, "provider-away")
-		return
+// leave makes what a browser takes along to the provider, and the address there.
+// Person is who wants to sign in by it, too; the zero id for who just signs in.
+func (s *Server) leave(ctx context.Context, next string, person uuid.UUID) (cookie *http.Cookie, at string, err error) {
+	if s.vouching.Issuer == "" {
+		return nil, "", errors.New("there is none")
 	}
-	e := errand{State: rand.Text(), Nonce: rand.Text(), Verifier: oauth2.GenerateVerifier(), Next: localPath(c.Query("next")), Until: time.Now().Add(signInLasts)}
-	if c.Query("add") != "" {
-		e.Person = personOf(c.Request.Context()).ID
+	p, err := s.vouching.provider(ctx)
+	if err != nil {
+		return nil, "", err
+	}
+	e := errand{
+		State: rand.Text(), Nonce: rand.Text(), Verifier: oauth2.GenerateVerifier(),
+		Next: localPath(next), Person: person, Until: time.Now().Add(signInLasts),
 	}
 	raw, err := json.Marshal(e)
 	if err == nil {
 		raw, err = s.secret.seal(signIns, raw)
 	}
 	if err != nil {
-		s.fail(c, err)
+		return nil, "", err
+	}
+	at = s.vouching.flow(p).AuthCodeURL(e.State, oidc.Nonce(e.Nonce), oauth2.S256ChallengeOption(e.Verifier))
+	return s.errandCookie(ctx, base64.RawURLEncoding.EncodeToString(raw), int(signInLasts.Seconds())), at, nil
+}
+
+func (s *Server) providerStart(c *gin.Context) {
+	cookie, at, err := s.leave(c.Request.Context(), c.Query("next"), uuid.Nil)
+	if err != nil {
+		s.log.Warn("the provider of sign-ins does not answer", "issuer", s.vouching.Issuer, "err", err)
+		s.refuseSignIn(c, "provider-away")
 		return
 	}
-	s.errandCookie(c, base64.RawURLEncoding.EncodeToString(raw), int(signInLasts.Seconds()))
-	c.Redirect(http.StatusSeeOther, s.vouching.flow(p).AuthCodeURL(e.State, oidc.Nonce(e.Nonce), oauth2.S256ChallengeOption(e.Verifier)))
+	http.SetCookie(c.Writer, cookie)
+	c.Redirect(http.StatusSeeOther, at)
 	c.Abort()
 }
 
-func (s *Server) errandCookie(c *gin.Context, value string, maxAge int) {
-	http.SetCookie(c.Writer, &http.Cookie{
+func (s *Server) errandCookie(ctx context.Context, value string, maxAge int) *http.Cookie {
+	return &http.Cookie{
 		Name: signInCookie, Value: value, Path: "/sign-in/", MaxAge: maxAge, HttpOnly: true,
-		SameSite: http.SameSiteLaxMode, Secure: s.secure() || connectionOf(c.Request.Context()).secure,
-	})
+		SameSite: http.SameSiteLaxMode, Secure: s.secure() || connectionOf(ctx).secure,
+	}
+}
+
+// comeBack leads a browser that was at the provider on, and takes its errand
+// away.
+func (s *Server) comeBack(c *gin.Context, to string) {
+	http.SetCookie(c.Writer, s.errandCookie(c.Request.Context(), "", -1))
+	c.Redirect(http.StatusSeeOther, to)
+	c.Abort()
 }
 
 // localPath is a path of this installation, "/" for anything else.
@@ -223,9 +270,7 @@ func localPath(text string) string {
 
 // refuseSignIn leads back to the page, which says why in words.
 func (s *Server) refuseSignIn(c *gin.Context, why string) {
-	s.errandCookie(c, "", -1)
-	c.Redirect(http.StatusSeeOther, "/?refused="+why)
-	c.Abort()
+	s.comeBack(c, "/?refused="+why)
 }
 
 // errandOf is what a browser was sent for that comes back.
@@ -287,10 +332,8 @@ func (s *Server) providerDone(c *gin.Context) {
 			s.fail(c, err)
 			return
 		}
-		s.errandCookie(c, "", -1)
 		http.SetCookie(c.Writer, cookie)
-		c.Redirect(http.StatusSeeOther, e.Next)
-		c.Abort()
+		s.comeBack(c, e.Next)
 		return
 	}
 	text, err := s.startSession(ctx, person)
@@ -298,10 +341,8 @@ func (s *Server) providerDone(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
-	s.errandCookie(c, "", -1)
 	http.SetCookie(c.Writer, s.cookie(ctx, text, int(sessionLasts.Seconds())))
-	c.Redirect(http.StatusSeeOther, e.Next)
-	c.Abort()
+	s.comeBack(c, e.Next)
 }
 
 // addIdentity lets who was signed in when they left sign in by the provider.
@@ -318,9 +359,7 @@ func (s *Server) addIdentity(c *gin.Context, e errand, w vouched) {
 		s.fail(c, err)
 		return
 	}
-	s.errandCookie(c, "", -1)
-	c.Redirect(http.StatusSeeOther, e.Next)
-	c.Abort()
+	s.comeBack(c, e.Next)
 }
 
 // comeIn finds or makes the person that a provider vouches for, with the role

@@ -1,6 +1,7 @@
 package server_test
 
 import (
+	"bytes"
 	"crypto/rand"
 	"crypto/rsa"
 	"crypto/sha256"
@@ -128,7 +129,11 @@ func (s *site) browser() *browser {
 // done may change the address of the way back. It returns where that led.
 func (b *browser) visit(path string, done func(*url.URL)) string {
 	b.s.t.Helper()
-	at := b.s.http.URL + path
+	return b.follow(b.s.http.URL+path, done)
+}
+
+func (b *browser) follow(at string, done func(*url.URL)) string {
+	b.s.t.Helper()
 	for range 5 {
 		answer, err := b.Get(at)
 		if err != nil {
@@ -152,6 +157,25 @@ func (b *browser) visit(path string, done func(*url.URL)) string {
 	}
 	b.s.t.Fatal("it leads nowhere")
 	return ""
+}
+
+// add goes to the provider as somebody who adds it to their ways in.
+func (b *browser) add(next string) string {
+	b.s.t.Helper()
+	body, err := json.Marshal(map[string]string{"next": next})
+	if err != nil {
+		b.s.t.Fatal(err)
+	}
+	answer, err := b.Post(b.s.http.URL+"/api/v1/session/provider", "application/json", bytes.NewReader(body))
+	if err != nil {
+		b.s.t.Fatal(err)
+	}
+	defer answer.Body.Close()
+	var to struct{ URL string }
+	if err := json.NewDecoder(answer.Body).Decode(&to); err != nil || answer.StatusCode != http.StatusOK {
+		b.s.t.Fatalf("%s, %v", answer.Status, err)
+	}
+	return b.follow(to.URL, nil)
 }
 
 func (b *browser) who() (p store.Person) {
@@ -271,9 +295,22 @@ func TestProviderAlone(t *testing.T) {
 		t.Fatal(err)
 	}
 	p.who = map[string]any{"sub": "9", "name": "Somebody else's name", "groups": []string{"staff"}}
-	if at := b.visit("/sign-in/start?add=1&next=/people", nil); at != "/people" {
+	if at := b.add("/people"); at != "/people" {
 		t.Fatalf("adding leads to %s", at)
 	}
+	// Another site can send a browser on its way: that signs in, and adds nothing.
+	if a := s.do(s.signIn("maintainer"), "POST", "/api/v1/session/provider", map[string]string{}, "Sec-Fetch-Site", "cross-site"); kind(a) != "cross-origin" {
+		t.Errorf("sent by another site: %d %s", a.status, a.body)
+	}
+	p.who = map[string]any{"sub": "of a stranger", "groups": []string{"staff"}}
+	sent := s.browser()
+	if _, err := sent.Post(s.http.URL+"/api/v1/session", "application/json", strings.NewReader(`{"login":"reviewer","password":"`+password+`"}`)); err != nil {
+		t.Fatal(err)
+	}
+	if at := sent.visit("/sign-in/start?add=1", nil); at != "/?refused=no-role" {
+		t.Errorf("a browser that was sent to the provider as a stranger gets to %s", at)
+	}
+	p.who = map[string]any{"sub": "9", "name": "Somebody else's name", "groups": []string{"staff"}}
 	s.groups(true, store.GroupRole{Group: "staff", Role: "maintainer"})
 	if a := s.do(nil, "POST", "/api/v1/session", map[string]string{"login": "maintainer", "password": password}); a.status != 403 || kind(a) != "no-passwords" || !strings.Contains(string(a.body), "the agency") {
 		t.Errorf("with a password: %d %s", a.status, a.body)
@@ -287,7 +324,7 @@ func TestProviderAlone(t *testing.T) {
 	third := s.browser()
 	third.visit("/sign-in/start", nil)
 	p.who = map[string]any{"sub": "9"}
-	if at := third.visit("/sign-in/start?add=1&next=/people/x", nil); at != "/people/x?refused=provider-taken" {
+	if at := third.add("/people/x"); at != "/people/x?refused=provider-taken" {
 		t.Errorf("another's identity: %s", at)
 	}
 	if a := s.do(nil, "GET", "/api/v1/session", nil); !strings.Contains(string(a.body), `"passwords":false`) || !strings.Contains(string(a.body), `"provider":"the agency"`) {
@@ -303,7 +340,7 @@ func TestLastKeeperStays(t *testing.T) {
 	if _, err := b.Post(s.http.URL+"/api/v1/session", "application/json", strings.NewReader(`{"login":"keeper","password":"`+password+`"}`)); err != nil {
 		t.Fatal(err)
 	}
-	b.visit("/sign-in/start?add=1", nil)
+	b.add("/")
 	s.groups(false, store.GroupRole{Group: "staff", Role: "technician"})
 	p.who = map[string]any{"sub": "1", "groups": []string{"staff"}}
 	again := s.browser()

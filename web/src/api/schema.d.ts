@@ -2947,6 +2947,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/session/provider": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Go to the provider, to sign in by it from now on, too
+         * @description For: signed-in.
+         */
+        post: operations["addProvider"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/session/second": {
         parameters: {
             query?: never;
@@ -5137,6 +5157,14 @@ export interface components {
             releases: number;
             /** Format: int64 */
             untouched: number;
+        };
+        LeaveInputBody: {
+            /** @description The path to come back to */
+            next?: string;
+        };
+        LeaveOutputBody: {
+            /** @description Of the provider, where the browser goes next */
+            url: string;
         };
         LedgerPage: {
             /** @description The builds that each row's presence has a letter for */
@@ -13211,6 +13239,40 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    addProvider: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LeaveInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Set-Cookie"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LeaveOutputBody"];
+                };
             };
             /** @description Error */
             default: {

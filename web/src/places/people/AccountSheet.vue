@@ -6,6 +6,7 @@ import { useRoute } from 'vue-router'
 import { api, ask } from '@/api/client'
 import { ago, day } from '@/format/dates'
 import { useChange } from '@/composables/change'
+import { confirming } from '@/composables/passkeys'
 import { useSession } from '@/composables/session'
 import { refusals } from '@/places/signin/refusals'
 import KeySheet from './KeySheet.vue'
@@ -44,6 +45,11 @@ function browserOf(agent: string): string {
   const system = /(Android|iPhone|Windows|Mac OS X|Linux)/.exec(agent)?.[1]
   return system ? `${browser === 'Edg' ? 'Edge' : browser} on ${system}` : browser
 }
+const addProvider = () =>
+  run(async () => {
+    const { url } = await confirming(() => ask(api.POST('/api/v1/session/provider', { body: { next: route.path } })))
+    location.assign(url)
+  })
 const change = () =>
   run(async () => {
     await ask(
@@ -81,7 +87,7 @@ const newFeed = () =>
       <h2>{{ provider }}</h2>
       <p v-if="refused" class="harm" role="alert">{{ refused }}</p>
       <p class="second">Sign in by it, too, as the same person.</p>
-      <a class="act" :href="`/sign-in/start?add=1&next=${encodeURIComponent(route.path)}`">Add {{ provider }}</a>
+      <button class="act" @click="addProvider">Add {{ provider }}</button>
     </section>
     <section v-if="session.data.value?.passwords" aria-label="Password">
       <h2>Password</h2>
