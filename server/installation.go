@@ -20,6 +20,8 @@ import (
 type installationPage struct {
 	store.Installation
 	Server serverState `json:"server"`
+	// Slow is nil where the database does not count statements.
+	Slow []store.SlowStatement `json:"slow,omitempty"`
 	// Advice is what to do, the most urgent first; none where all is well.
 	Advice []advice `json:"advice" nullable:"false"`
 }
@@ -64,7 +66,11 @@ func (s *Server) installationRoutes() {
 			if err != nil {
 				return nil, err
 			}
-			page := installationPage{Installation: i, Server: s.state()}
+			slow, err := s.store.SlowStatements(ctx)
+			if err != nil {
+				return nil, err
+			}
+			page := installationPage{Installation: i, Server: s.state(), Slow: slow}
 			page.Advice = page.advise(time.Now())
 			return &installationOutput{page}, nil
 		})

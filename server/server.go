@@ -94,13 +94,15 @@ type Server struct {
 	party     *webauthn.WebAuthn // nil where devices take no passkeys for its address
 	started   time.Time
 	requests  *prometheus.HistogramVec
-	looked    lookedAt
-	telling   chan struct{} // receivers may have to be told something
-	uploads   *turnstile
-	heard     *turnstile // large reports of strangers that come in
-	along     *turnstile // what comes along with them, while it is read
-	tellers   tellers
-	exports   *turnstile
+	// readyPages are those of them that were ready before they were asked for.
+	readyPages prometheus.Observer
+	looked     lookedAt
+	telling    chan struct{} // receivers may have to be told something
+	uploads    *turnstile
+	heard      *turnstile // large reports of strangers that come in
+	along      *turnstile // what comes along with them, while it is read
+	tellers    tellers
+	exports    *turnstile
 	// previewing is held while another yardstick is tried out: that takes all
 	// trials there are, and more than one at a time would keep people waiting.
 	previewing sync.Mutex
@@ -148,6 +150,7 @@ func build(c Config) *Server {
 	}
 	s.uploads, s.exports = newTurnstile(uploadsAtOnce, uploadsOfOnePerson), newTurnstile(exportsAtOnce, exportsOfOnePerson)
 	s.heard, s.along = newTurnstile(heardAtOnce, heardAtOnce), newTurnstile(toldAtOnce, toldAtOnce)
+	s.readyPages = s.requests.WithLabelValues("GET", "ready public pages", "2xx")
 	s.middleware()
 	s.routes()
 	return s
@@ -159,7 +162,10 @@ func (s *Server) Close() { s.work.Close() }
 // ServeHTTP answers a request.
 func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	s.secureHeaders(w, r)
-	if !s.press.ready(w, r) {
+	began := time.Now()
+	if s.press.ready(w, r) {
+		s.readyPages.Observe(time.Since(began).Seconds())
+	} else {
 		s.engine.ServeHTTP(w, s.paceBody(w, r))
 	}
 }

@@ -16,9 +16,6 @@ type Installation struct {
 	Work     WorkState     `json:"work"`
 	// Saved is the last time that roster backup saved it; nil for never.
 	Saved *SavedInstallation `json:"saved,omitempty"`
-	// Slow are the statements that took the database longest, where it counts
-	// that; nil where it does not.
-	Slow []SlowStatement `json:"slow,omitempty"`
 }
 
 // DatabaseState is how the database is.
@@ -116,10 +113,7 @@ func (s *Store) Installation(ctx context.Context) (i Installation, err error) {
 	if i.Work, err = one[WorkState](rows, err); err != nil {
 		return i, err
 	}
-	if i.Saved, err = s.lastSaved(ctx); err != nil {
-		return i, err
-	}
-	i.Slow, err = s.slowStatements(ctx)
+	i.Saved, err = s.lastSaved(ctx)
 	return i, err
 }
 
@@ -142,9 +136,14 @@ func (s *Store) lastSaved(ctx context.Context) (*SavedInstallation, error) {
 	return &saved, json.Unmarshal(detail, &saved)
 }
 
-// slowStatements lists those that took the database longest on average, of
-// those that took a while at all; nil where it does not count them.
-func (s *Store) slowStatements(ctx context.Context) ([]SlowStatement, error) {
+// SlowStatements lists those that took the database longest on average, of those
+// that took a while at all; nil where it does not count them.
+func (s *Store) SlowStatements(ctx context.Context) ([]SlowStatement, error) {
+	// Looked for first: PostgreSQL logs each statement that fails.
+	var counted bool
+	if err := s.aside.QueryRow(ctx, `select to_regclass('pg_stat_statements') is not null`).Scan(&counted); err != nil || !counted {
+		return nil, err
+	}
 	rows, err := s.aside.Query(ctx, `
 		select left(regexp_replace(query, '\s+', ' ', 'g'), 300) as text, calls, mean_exec_time as mean,
 			total_exec_time as total
@@ -156,8 +155,8 @@ func (s *Store) slowStatements(ctx context.Context) ([]SlowStatement, error) {
 	list, err := collectRows[SlowStatement](rows, err)
 	var refused *pgconn.PgError
 	if errors.As(err, &refused) {
-		switch refused.Code { // the extension is not there, not loaded, or not for this role
-		case pgerrcode.UndefinedTable, pgerrcode.ObjectNotInPrerequisiteState, pgerrcode.InsufficientPrivilege, pgerrcode.UndefinedColumn:
+		switch refused.Code { // it is not loaded, not for this role, or of an older version
+		case pgerrcode.ObjectNotInPrerequisiteState, pgerrcode.InsufficientPrivilege, pgerrcode.UndefinedColumn:
 			return nil, nil
 		}
 	}

@@ -49,14 +49,6 @@ func TestReplicaIsNeverBehindWhoWrote(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	until := func(what string, true func() bool) {
-		t.Helper()
-		for end := time.Now().Add(time.Minute); !true(); time.Sleep(20 * time.Millisecond) {
-			if time.Now().After(end) {
-				t.Fatal("never: " + what)
-			}
-		}
-	}
 	must(s.Migrate(t.Context()))
 	p, err := s.AddPerson(t.Context(), "tove", "Tove", people.Keeper, "")
 	must(err)
@@ -101,7 +93,7 @@ func TestReplicaIsNeverBehindWhoWrote(t *testing.T) {
 	}
 	write("com.example.one")
 	wait(store.ChangesChanged)
-	until("the replica serves", func() bool {
+	storetest.Until(t, "the replica serves", func() bool {
 		before := s.ReplicaReads()
 		return ledger(s) == 1 && s.ReplicaReads() > before
 	})
@@ -138,7 +130,7 @@ func TestReplicaIsNeverBehindWhoWrote(t *testing.T) {
 		}
 	}
 	replay("resume")
-	until("it has caught up", func() bool {
+	storetest.Until(t, "it has caught up", func() bool {
 		before := s.ReplicaReads()
 		return ledger(s) == 2 && s.ReplicaReads() > before
 	})
@@ -167,11 +159,10 @@ func TestReplicaThatGoes(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	for end := time.Now().Add(time.Minute); s.ReplicaReads() == 0; read() {
-		if time.Now().After(end) {
-			t.Fatal("the replica never served")
-		}
-	}
+	storetest.Until(t, "the replica serves", func() bool {
+		read()
+		return s.ReplicaReads() > 0
+	})
 	c.Must("pg_ctl", "-D", folder, "-m", "immediate", "-w", "stop")
 	for range 20 {
 		read()
@@ -209,25 +200,17 @@ func TestFailover(t *testing.T) {
 		_, _, err := follows.PasswordHash(t.Context(), login)
 		return err == nil
 	}
-	for end := time.Now().Add(time.Minute); !here("before"); time.Sleep(20 * time.Millisecond) {
-		if time.Now().After(end) {
-			t.Fatal("the replica never had it")
-		}
-	}
+	storetest.Until(t, "the replica has it", func() bool { return here("before") })
 	c.Must("pg_ctl", "-D", filepath.Join(c.Folder, "main"), "-m", "immediate", "-w", "stop")
 	lost := time.Now()
 	if _, err := s.AddPerson(t.Context(), "lost", "x", people.Keeper, ""); err == nil {
 		t.Error("without a primary something was accepted")
 	}
 	c.Must("pg_ctl", "-D", folder, "-w", "promote")
-	for end := time.Now().Add(time.Minute); ; time.Sleep(20 * time.Millisecond) {
-		if _, err = s.AddPerson(t.Context(), "after", "x", people.Keeper, ""); err == nil {
-			break
-		}
-		if time.Now().After(end) {
-			t.Fatalf("never: %v", err)
-		}
-	}
+	storetest.Until(t, "it is accepted again", func() bool {
+		_, err := s.AddPerson(t.Context(), "after", "x", people.Keeper, "")
+		return err == nil
+	})
 	t.Logf("accepted again %s after the primary was lost", time.Since(lost).Round(time.Millisecond))
 	if !here("before") || !here("after") || here("lost") {
 		t.Errorf("before %t, after %t, lost %t", here("before"), here("after"), here("lost"))

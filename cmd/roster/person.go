@@ -2,6 +2,8 @@ package main
 
 import (
 	"bufio"
+	"cmp"
+	"errors"
 	"fmt"
 	"strings"
 
@@ -22,6 +24,15 @@ func readPassword(c *cobra.Command, login string) (hash string, err error) {
 		return "", usageError{fmt.Errorf("standard input: %w", err)}
 	}
 	return server.DefaultPasswordCost.Hash(lines.Text())
+}
+
+// personNamed finds the person with a login.
+func personNamed(c *cobra.Command, st *store.Store, login string) (store.Person, error) {
+	person, _, err := st.PasswordHash(c.Context(), strings.ToLower(login))
+	if errors.Is(err, store.ErrNotFound) {
+		err = fmt.Errorf("nobody here has the login %q", login)
+	}
+	return person, err
 }
 
 func personCommand() *cobra.Command {
@@ -69,9 +80,9 @@ func personCommand() *cobra.Command {
 				return err
 			}
 			defer st.Close()
-			person, _, err := st.PasswordHash(c.Context(), strings.ToLower(args[0]))
+			person, err := personNamed(c, st, args[0])
 			if err != nil {
-				return fmt.Errorf("nobody here has the login %q", args[0])
+				return err
 			}
 			return st.SetPassword(c.Context(), person.ID, hash, nil, store.Ending{})
 		},
@@ -89,13 +100,13 @@ func personCommand() *cobra.Command {
 				return err
 			}
 			defer st.Close()
-			person, _, err := st.PasswordHash(c.Context(), strings.ToLower(args[0]))
+			person, err := personNamed(c, st, args[0])
 			if err != nil {
-				return fmt.Errorf("nobody here has the login %q", args[0])
+				return err
 			}
 			path, _, err := server.MakePasswordLink(c.Context(), st, uuid.Nil, person.ID)
 			if err == nil {
-				fmt.Fprintln(c.OutOrStdout(), strings.TrimRight(public, "/")+path)
+				fmt.Fprintln(c.OutOrStdout(), strings.TrimRight(cmp.Or(public, "http://"+setListen.text()), "/")+path)
 			}
 			return err
 		},

@@ -164,6 +164,15 @@ func TestSavedFilesAreWrittenOnce(t *testing.T) {
 	if !same("019a/com.brannock.tips/base.apk") || same("019b/base.apk") {
 		t.Error("what the backup before has is not linked to")
 	}
+	broken := filepath.Join(w.dir, ".unfinished-1")
+	w.write(filepath.Join(broken, "manifest.json"), "{")
+	if err := os.Chtimes(broken, noon, noon); err != nil {
+		t.Fatal(err)
+	}
+	second = w.save(noon.Add(48 * time.Hour))
+	if _, err := os.Stat(broken); err == nil {
+		t.Error("what was broken off two days ago is still there")
+	}
 	if _, err := backup.Prune(w.dir, 1); err != nil {
 		t.Fatal(err)
 	}
@@ -173,7 +182,7 @@ func TestSavedFilesAreWrittenOnce(t *testing.T) {
 	if _, err := backup.Verify(t.Context(), second); err != nil {
 		t.Errorf("the second without the first: %v", err)
 	}
-	if _, _, err := backup.Save(t.Context(), w.Installation, w.dir, noon.Add(time.Hour)); err == nil || !strings.Contains(err.Error(), "is there already") {
+	if _, _, err := backup.Save(t.Context(), w.Installation, w.dir, noon.Add(48*time.Hour)); err == nil || !strings.Contains(err.Error(), "is there already") {
 		t.Errorf("twice at the same time: %v", err)
 	}
 }

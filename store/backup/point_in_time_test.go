@@ -3,8 +3,8 @@ package backup_test
 import (
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
-	"time"
 
 	"roster/core/people"
 	"roster/store"
@@ -20,7 +20,8 @@ func TestPointInTime(t *testing.T) {
 	data, wal, base := filepath.Join(c.Folder, "data"), filepath.Join(c.Folder, "wal"), filepath.Join(c.Folder, "base")
 	c.Must("initdb", "-D", data, "-U", "roster", "-A", "trust", "--no-sync", "-E", "UTF8", "--locale=C.UTF-8")
 	c.Must("/bin/mkdir", wal)
-	c.Settings(data, "archive_mode = on", "archive_command = 'test ! -f "+wal+"/%f && cp %p "+wal+"/%f.part && mv "+wal+"/%f.part "+wal+"/%f'", "wal_level = replica")
+	archive := strings.ReplaceAll("test ! -f WAL/%f && cp %p WAL/%f.part && mv WAL/%f.part WAL/%f", "WAL", wal)
+	c.Settings(data, "archive_mode = on", "archive_command = '"+archive+"'", "wal_level = replica")
 	c.Start(data)
 	c.Must("createdb", "-h", c.Folder, "-U", "roster", "roster")
 	w := world{T: t}
@@ -45,14 +46,10 @@ func TestPointInTime(t *testing.T) {
 	// The disk is lost once all of it was archived.
 	segment := c.Ask(`select pg_walfile_name(pg_current_wal_lsn())`)
 	c.Ask(`select pg_switch_wal()::text`)
-	for end := time.Now().Add(time.Minute); ; time.Sleep(50 * time.Millisecond) {
-		if _, err := os.Stat(filepath.Join(wal, segment)); err == nil {
-			break
-		}
-		if time.Now().After(end) {
-			t.Fatal("it was never archived")
-		}
-	}
+	storetest.Until(t, "all of it is archived", func() bool {
+		_, err := os.Stat(filepath.Join(wal, segment))
+		return err == nil
+	})
 	c.Must("pg_ctl", "-D", data, "-m", "immediate", "-w", "stop")
 	if err := os.RemoveAll(data); err != nil {
 		t.Fatal(err)
@@ -61,12 +58,7 @@ func TestPointInTime(t *testing.T) {
 	c.Settings(base, "restore_command = 'cp "+wal+"/%f %p'", "recovery_target_time = '"+moment+"'", "recovery_target_action = promote", "archive_mode = off")
 	c.Must("/usr/bin/touch", filepath.Join(base, "recovery.signal"))
 	c.Start(base)
-	recovering := `select pg_is_in_recovery()::text`
-	for end := time.Now().Add(time.Minute); c.Ask(recovering) == "true"; time.Sleep(50 * time.Millisecond) {
-		if time.Now().After(end) {
-			t.Fatal("it never came back")
-		}
-	}
+	storetest.Until(t, "it is back", func() bool { return c.Ask(`select pg_is_in_recovery()::text`) == "false" })
 	if !w.hasPerson("before") || !w.hasPerson("after") || w.hasPerson("mistake") {
 		t.Errorf("before %t, after %t, mistake %t", w.hasPerson("before"), w.hasPerson("after"), w.hasPerson("mistake"))
 	}

@@ -54,6 +54,9 @@ func Save(ctx context.Context, i Installation, dir string, now time.Time) (folde
 	if _, err := os.Stat(folder); err == nil {
 		return "", m, fmt.Errorf("%s is there already", folder)
 	}
+	if err := removeUnfinished(dir, now); err != nil {
+		return "", m, err
+	}
 	part, err := os.MkdirTemp(dir, ".unfinished-*")
 	if err != nil {
 		return "", m, err
@@ -81,6 +84,30 @@ func Save(ctx context.Context, i Installation, dir string, now time.Time) (folde
 	return folder, m, st.Record(ctx, act)
 }
 
+// unfinishedFor is after how long what was begun counts as broken off.
+const unfinishedFor = 24 * time.Hour
+
+// removeUnfinished removes what was begun and broken off: by a power cut, say.
+func removeUnfinished(dir string, now time.Time) error {
+	list, err := filepath.Glob(filepath.Join(dir, ".unfinished-*"))
+	for _, old := range list {
+		if info, statErr := os.Stat(old); statErr == nil && now.Sub(info.ModTime()) > unfinishedFor {
+			err = errors.Join(err, os.RemoveAll(old))
+		}
+	}
+	return err
+}
+
+// writeSynced writes a file that is on the disk when it returns.
+func writeSynced(path string, raw []byte) error {
+	file, err := os.OpenFile(path, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o600)
+	if err != nil {
+		return err
+	}
+	_, err = file.Write(raw)
+	return errors.Join(err, file.Sync(), file.Close())
+}
+
 // earlier is the backup that was made last, and what it holds.
 type earlier struct {
 	folder string
@@ -106,7 +133,7 @@ func writeManifest(folder string, m Manifest) error {
 	if err != nil {
 		return err
 	}
-	return os.WriteFile(filepath.Join(folder, manifestFile), append(raw, '\n'), 0o600)
+	return writeSynced(filepath.Join(folder, manifestFile), append(raw, '\n'))
 }
 
 // writer puts files into a backup that is being made, and notes them.
@@ -157,7 +184,7 @@ func (w *writer) secret(file string) error {
 		return fmt.Errorf("the installation's secret: %w", err)
 	}
 	path := filepath.Join(w.part, secretFile)
-	if err := os.WriteFile(path, raw, 0o600); err != nil {
+	if err := writeSynced(path, raw); err != nil {
 		return err
 	}
 	return w.noteFrom(path, strings.NewReader(string(raw)), io.Discard)
@@ -213,7 +240,7 @@ func (w *writer) copyFile(from, name string) error {
 	if err := w.noteFrom(to, file, copied); err != nil {
 		return err
 	}
-	if err := copied.Close(); err != nil {
+	if err := errors.Join(copied.Sync(), copied.Close()); err != nil {
 		return err
 	}
 	return os.Chtimes(to, info.ModTime(), info.ModTime())

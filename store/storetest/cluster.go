@@ -13,6 +13,7 @@ import (
 	"strings"
 	"syscall"
 	"testing"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -120,5 +121,19 @@ func (c *Cluster) Settings(data string, lines ...string) {
 	defer file.Close()
 	if _, err := file.WriteString("\n" + strings.Join(lines, "\n") + "\n"); err != nil {
 		c.Fatal(err)
+	}
+}
+
+// Until waits for a condition, with a limit of minutes; what names it.
+func Until(t testing.TB, what string, true func() bool) {
+	t.Helper()
+	tick := time.NewTicker(20 * time.Millisecond)
+	defer tick.Stop()
+	for late := time.After(2 * time.Minute); !true(); {
+		select {
+		case <-tick.C:
+		case <-late:
+			t.Fatalf("never: %s", what)
+		}
 	}
 }

@@ -12,7 +12,12 @@ const steps = computed(() => [
   { done: s.others, words: 'Invite somebody', why: 'Nobody decides about their own changes.', to: '/people' },
   { done: s.benched, words: 'Bring phones in', why: 'Attach one in this browser, or add a bench.', to: '/bench' },
   { done: s.captured, words: 'Capture the first phone', why: 'What it has makes the Ledger.', to: '/bench' },
-  { done: s.ruled, words: 'Read the rules', why: 'How many reviewers an edit needs, when sessions end.', to: '/rules' },
+  {
+    done: s.ruled,
+    words: 'Let the rules hold',
+    why: 'How many reviewers an edit needs, when sessions end.',
+    to: '/rules',
+  },
 ])
 const { busy, wrong, run } = useChange('changes', 'people')
 const take = () =>

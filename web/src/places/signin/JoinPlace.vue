@@ -5,6 +5,7 @@ import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { ref } from 'vue'
 import { api, ask, words } from '@/api/client'
 import { useChange } from '@/composables/change'
+import BarePage from './BarePage.vue'
 
 const client = useQueryClient()
 const token = location.hash.slice(1)
@@ -28,12 +29,11 @@ const join = () =>
 </script>
 
 <template>
-  <main class="page">
-    <div v-if="invitation.isError.value" class="empty">
-      <h1>No invitation</h1>
-      <p class="second">{{ words(invitation.error.value) }}</p>
-    </div>
-    <form v-else-if="invitation.data.value" @submit.prevent="join">
+  <BarePage
+    :nothing="invitation.isError.value ? 'No invitation' : ''"
+    :why="invitation.isError.value ? words(invitation.error.value) : ''"
+  >
+    <form v-if="invitation.data.value" @submit.prevent="join">
       <h1>Join Roster</h1>
       <p class="second">{{ invitation.data.value.by }} invites you as {{ invitation.data.value.role }}.</p>
       <v-text-field v-model="name" v-focus label="Your name, as others see it" autocomplete="name" maxlength="80" />
@@ -47,21 +47,5 @@ const join = () =>
       <p v-if="wrong" class="harm" role="alert">{{ wrong }}</p>
       <button class="act first" :disabled="busy || !name.trim() || !login.trim() || password.length < 12">Join</button>
     </form>
-  </main>
+  </BarePage>
 </template>
-
-<style scoped>
-.page {
-  height: 100vh;
-  display: grid;
-  place-items: center;
-  overflow: auto;
-}
-form {
-  width: 340px;
-  display: flex;
-  flex-direction: column;
-  gap: 10px;
-  padding: 20px;
-}
-</style>

@@ -5,6 +5,7 @@ import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { ref } from 'vue'
 import { api, ask, words } from '@/api/client'
 import { useChange } from '@/composables/change'
+import BarePage from './BarePage.vue'
 
 const client = useQueryClient()
 const token = location.hash.slice(1)
@@ -24,12 +25,11 @@ const set = () =>
 </script>
 
 <template>
-  <main class="page">
-    <div v-if="whose.isError.value" class="empty">
-      <h1>No such link</h1>
-      <p class="second">{{ words(whose.error.value) }}</p>
-    </div>
-    <form v-else-if="whose.data.value" @submit.prevent="set">
+  <BarePage
+    :nothing="whose.isError.value ? 'No such link' : ''"
+    :why="whose.isError.value ? words(whose.error.value) : ''"
+  >
+    <form v-if="whose.data.value" @submit.prevent="set">
       <h1>A new password</h1>
       <p class="second">
         For {{ whose.data.value.name }}, who signs in as <b>{{ whose.data.value.login }}</b>. You are signed out
@@ -46,21 +46,5 @@ const set = () =>
       <p v-if="wrong" class="harm" role="alert">{{ wrong }}</p>
       <button class="act first" :disabled="busy || password.length < 12">Set it and sign in</button>
     </form>
-  </main>
+  </BarePage>
 </template>
-
-<style scoped>
-.page {
-  height: 100vh;
-  display: grid;
-  place-items: center;
-  overflow: auto;
-}
-form {
-  width: 340px;
-  display: flex;
-  flex-direction: column;
-  gap: 10px;
-  padding: 20px;
-}
-</style>
