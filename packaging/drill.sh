@@ -34,7 +34,8 @@ trap last EXIT
 server=http://127.0.0.1:8420
 api() {
 	local answer status
-	answer=$(curl -sS -b "/root/$1.cookies" -c "/root/$1.cookies" -X "$2" -H 'Content-Type: application/json' ${revision:+-H "If-Match: \"$revision\""} ${4:+--data "$4"} -w '\n%{http_code}' "$server/api/v1/$3")
+	answer=$(curl -sS -b "/root/$1.cookies" -c "/root/$1.cookies" -X "$2" -w '\n%{http_code}' -H 'Content-Type: application/json' \
+		${revision:+-H "If-Match: \"$revision\""} ${4:+--data "$4"} "$server/api/v1/$3")
 	status=${answer##*$'\n'}
 	[ "$status" -lt 300 ] || die "$1: $2 $3 answers $answer"
 	printf '%s' "${answer%$'\n'*}"
@@ -76,14 +77,16 @@ capture=$(curl -fsS -b /root/ada.cookies -F files=@/root/lyra.json $server/api/v
 
 step "say what may go, and have it reviewed"
 # The first changes of somebody need two who decide.
-edit=$(api ada POST tray/edits '{"edits":[{"package":"com.brannock.tips","field":"load","scope":{"kind":"everywhere"},"value":{"load":"loose"},"reason":"Only tips go."}]}' | jq -r '.items[0]')
+loose='{"package":"com.brannock.tips","field":"load","scope":{"kind":"everywhere"},"value":{"load":"loose"},"reason":"Only tips go."}'
+edit=$(api ada POST tray/edits "{\"edits\":[$loose]}" | jq -r '.items[0]')
 change=$(api ada POST changes "{\"title\":\"Tips are loose\",\"edits\":[\"$edit\"]}" | jq -r .id)
 revision=1 api ben POST "changes/$change/decisions" "{\"decisions\":[{\"edit\":\"$edit\",\"verdict\":\"accepted\"}]}" >/dev/null
 revision=2 api keeper POST "changes/$change/decisions" "{\"decisions\":[{\"edit\":\"$edit\",\"verdict\":\"accepted\"}]}" >/dev/null
 
 step "publish"
 profile=$(api ada POST profiles '{"maker":"brannock","model":"lyra-5","name":"Short loan","purpose":"For phones that are lent."}' | jq -r .id)
-rules='{"method":"remove-for-user","highestLoad":"loose","highestCeiling":0.3,"pins":[{"package":"com.brannock.tips","goes":true,"reason":"Nobody reads them."}]}'
+pin='{"package":"com.brannock.tips","goes":true,"reason":"Nobody reads them."}'
+rules="{\"method\":\"remove-for-user\",\"highestLoad\":\"loose\",\"highestCeiling\":0.3,\"pins\":[$pin]}"
 revision=1 api ada PUT "profiles/$profile/rules" "{\"purpose\":\"For phones that are lent.\",\"rules\":$rules}" >/dev/null
 asked=$(revision=2 api ada POST "profiles/$profile/publications" '{"changes":["First."],"words":""}' | jq -r .id)
 release=$(api ben POST "publications/$asked/decision" '{"verdict":"published"}' | jq -r .path)
@@ -100,8 +103,8 @@ as_roster roster backup /var/backups/roster --check --keep 14
 step "restore elsewhere: another PostgreSQL, another secret, another folder"
 pg_createcluster 15 elsewhere --port 5433 >/dev/null
 pg_ctlcluster 15 elsewhere start
-elsewhere=(ROSTER_CONFIG= "ROSTER_DATABASE_URL=postgres:///roster?host=/run/postgresql&port=5433&user=roster" ROSTER_SECRET_FILE=/var/lib/roster/elsewhere/secret
-	ROSTER_BACKUPS=/var/lib/roster/elsewhere/phones ROSTER_LISTEN=127.0.0.1:8430 ROSTER_ADB= "ROSTER_PUBLIC_URL=$server")
+elsewhere=(ROSTER_CONFIG= "ROSTER_DATABASE_URL=postgres:///roster?host=/run/postgresql&port=5433&user=roster"
+	ROSTER_SECRET_FILE=/var/lib/roster/elsewhere/secret ROSTER_BACKUPS=/var/lib/roster/elsewhere/phones ROSTER_LISTEN=127.0.0.1:8430 ROSTER_ADB= "ROSTER_PUBLIC_URL=$server")
 env "${elsewhere[@]}" roster setup
 as_roster "${elsewhere[@]}" roster restore /var/backups/roster
 as_roster "${elsewhere[@]}" roster audit --head "$head" >/dev/null

@@ -30,7 +30,10 @@ type firstStartOutput struct{ Body firstStart }
 
 // firstStartRoutes are for the keeper of an installation that has nothing yet.
 func (s *Server) firstStartRoutes() {
-	route(s, Keeper, huma.Operation{OperationID: "getFirstStart", Method: http.MethodGet, Path: "/api/v1/first-start", Summary: "What a new installation has of what it needs first"}, s.firstStart)
+	route(s, Keeper, huma.Operation{
+		OperationID: "getFirstStart", Method: http.MethodGet, Path: "/api/v1/first-start",
+		Summary: "What a new installation has of what it needs first",
+	}, s.firstStart)
 	route(s, Keeper, huma.Operation{
 		OperationID: "takeStarter", Method: http.MethodPost, Path: "/api/v1/first-start/starter",
 		Summary: "Send the starter catalogue, what the platform's own packages are, as one change for review", DefaultStatus: http.StatusCreated,
@@ -43,7 +46,10 @@ func (s *Server) firstStartRoutes() {
 		}
 		c.JSON(http.StatusCreated, struct{}{})
 	})
-	s.describeForm(huma.Operation{OperationID: "importCatalogue", Method: http.MethodPost, Path: path, Summary: "Bring an exported catalogue into an installation that has none"},
+	s.describeForm(huma.Operation{
+		OperationID: "importCatalogue", Method: http.MethodPost, Path: path,
+		Summary: "Bring an exported catalogue into an installation that has none",
+	},
 		Keeper, http.StatusCreated, reflect.TypeFor[struct{}]())
 }
 
@@ -75,7 +81,8 @@ func (s *Server) takeStarter(ctx context.Context, _ *struct{}) (*createdOutput, 
 	if f.Starter != nil { // by whomever, and however often it is pressed
 		return &createdOutput{created{*f.Starter}}, nil
 	}
-	sending := sendingOf("", starter.Title, "The open-source platform's own packages, as descriptions and sources. Nothing of it is a trial: every standing stays untried.", nil)
+	words := "The open-source platform's own packages, as descriptions and sources. Nothing of it is a trial: every standing stays untried."
+	sending := sendingOf("", starter.Title, words, nil)
 	sending.ImportedFrom = starter.From
 	id, err := s.store.TakeStarter(ctx, personOf(ctx).ID, sending, edits)
 	if errors.Is(err, store.ErrEmptyTray) {

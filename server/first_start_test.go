@@ -72,7 +72,8 @@ func TestCatalogueByThePage(t *testing.T) {
 	file := first.do(first.signIn("maintainer"), "GET", "/api/v1/catalogue?form=zip", nil).body
 	second := withPeopleOn(t, storetest.URL(t))
 	keeper := second.signIn("keeper")
-	if a := second.form(keeper, "/api/v1/catalogue", map[string]string{"x.json": "no catalogue"}); a.status != 422 || !strings.Contains(string(a.body), "Nothing was changed") {
+	a := second.form(keeper, "/api/v1/catalogue", map[string]string{"x.json": "no catalogue"})
+	if a.status != 422 || !strings.Contains(string(a.body), "Nothing was changed") {
 		t.Errorf("no catalogue: %d %s", a.status, a.body)
 	}
 	if a := second.form(keeper, "/api/v1/catalogue", map[string]string{"x.zip": string(file)}); a.status != 201 {

@@ -13,6 +13,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/dustin/go-humanize"
 
+	"roster/core/wording"
 	"roster/store"
 )
 
@@ -60,7 +61,10 @@ type advice struct {
 type installationOutput struct{ Body installationPage }
 
 func (s *Server) installationRoutes() {
-	route(s, Keeper, huma.Operation{OperationID: "getInstallation", Method: http.MethodGet, Path: "/api/v1/installation", Summary: "How the installation is, and what to do about it"},
+	route(s, Keeper, huma.Operation{
+		OperationID: "getInstallation", Method: http.MethodGet, Path: "/api/v1/installation",
+		Summary: "How the installation is, and what to do about it",
+	},
 		func(ctx context.Context, _ *struct{}) (*installationOutput, error) {
 			i, err := s.store.Installation(ctx)
 			if err != nil {
@@ -131,39 +135,67 @@ const (
 // advise finds what the keeper should do.
 func (p installationPage) advise(now time.Time) []advice {
 	list := []advice{}
-	urgent := func(wrong bool, words, next string) {
-		if wrong {
-			list = append(list, advice{true, words, next})
+	for _, a := range append(p.urgent(now), p.calm(now)...) {
+		if a.Words != "" {
+			list = append(list, a)
 		}
 	}
-	urgent(p.Saved == nil, "This installation was never saved.", "Have it saved every night: systemctl enable --now roster-backup.timer, or roster backup FOLDER.")
-	if p.Saved != nil {
-		age := now.Sub(p.Saved.At)
-		urgent(age > backupOld, "The last backup is "+strings.TrimSpace(humanize.RelTime(p.Saved.At, now, "", ""))+" old.", "Look why: systemctl status roster-backup, journalctl -u roster-backup.")
-	}
-	urgent(p.Database.Migration != p.Database.Wants, fmt.Sprintf("The database is at migration %d, and this program works with %d.", p.Database.Migration, p.Database.Wants), "Start the newest program that has been here.")
-	for _, d := range p.Server.Disks {
-		urgent(float64(d.Free) < diskTight*float64(d.Size), fmt.Sprintf("%s is nearly full: %s free, for %s.", d.Path, humanize.IBytes(d.Free), d.For), "Make room, or let what was saved of phones go sooner, under the rules.")
-	}
-	urgent(p.Server.Most > 0 && float64(p.Server.Used) > poolTight*float64(p.Server.Most), "Nearly all connections to the database are in use.", "If that lasts, raise database-connections, and max_connections in PostgreSQL.")
-	calm := func(wrong bool, words, next string) {
-		if wrong {
-			list = append(list, advice{false, words, next})
-		}
-	}
-	calm(p.Work.Silent > 0, countOf(p.Work.Silent, "bench elsewhere says", "benches elsewhere say")+" nothing.", "Look on the Bench which; end the token of one that is no more.")
-	calm(p.Work.Interrupted > 0, countOf(p.Work.Interrupted, "run stands still and waits", "runs stand still and wait")+" for somebody.", "Look on the Bench: each can go on or be put back.")
-	calm(p.Work.OldestWaiting > jobWaitsFor.Seconds(), "A job has waited for "+strings.TrimSpace(humanize.RelTime(now.Add(-time.Duration(p.Work.OldestWaiting)*time.Second), now, "", ""))+" without a bench taking it.", "Look on the Bench whether its computer is on.")
-	calm(!strings.HasPrefix(p.Server.PublicURL, "https://"), "People reach this installation without https: passwords can be read on the way.", "Put a web server that speaks https before it, and set public-url and trusted-proxies.")
-	calm(p.Work.Keepers < 2, "There is one keeper.", "Make somebody else a keeper, too: who else would make a link when you forget your password?")
-	calm(p.Work.Reviewers < 2, "Nobody else can decide about what you send.", "Invite a reviewer, or let the only one accept their own, under the rules.")
 	return list
 }
 
-// countOf is a number with what there is so many of.
-func countOf(n int, single, plural string) string {
-	if n == 1 {
-		return "1 " + single
+// when is an advice where something is wrong, and none where nothing is.
+func when(wrong, urgent bool, words, next string) advice {
+	if !wrong {
+		return advice{}
 	}
-	return fmt.Sprintf("%d %s", n, plural)
+	return advice{urgent, words, next}
+}
+
+// since is how long ago something was, in words.
+func since(then, now time.Time) string {
+	return strings.TrimSpace(humanize.RelTime(then, now, "", ""))
+}
+
+// urgent is what is lost or stops if nobody does anything.
+func (p installationPage) urgent(now time.Time) []advice {
+	list := []advice{
+		when(p.Saved == nil, true, "This installation was never saved.",
+			"Have it saved every night: systemctl enable --now roster-backup.timer, or roster backup FOLDER."),
+		when(p.Database.Migration != p.Database.Wants, true,
+			fmt.Sprintf("The database is at migration %d, and this program works with %d.", p.Database.Migration, p.Database.Wants),
+			"Start the newest program that has been here."),
+		when(p.Server.Most > 0 && float64(p.Server.Used) > poolTight*float64(p.Server.Most), true,
+			"Nearly all connections to the database are in use.",
+			"If that lasts, raise database-connections, and max_connections in PostgreSQL."),
+	}
+	if p.Saved != nil {
+		list = append(list, when(now.Sub(p.Saved.At) > backupOld, true, "The last backup is "+since(p.Saved.At, now)+" old.",
+			"Look why: systemctl status roster-backup, journalctl -u roster-backup."))
+	}
+	for _, d := range p.Server.Disks {
+		list = append(list, when(float64(d.Free) < diskTight*float64(d.Size), true,
+			fmt.Sprintf("%s is nearly full: %s free, for %s.", d.Path, humanize.IBytes(d.Free), d.For),
+			"Make room, or let what was saved of phones go sooner, under the rules."))
+	}
+	return list
+}
+
+// calm is what can wait for an hour.
+func (p installationPage) calm(now time.Time) []advice {
+	waited := now.Add(-time.Duration(p.Work.OldestWaiting) * time.Second)
+	return []advice{
+		when(p.Work.Silent > 0, false, wording.Count(p.Work.Silent, "bench elsewhere says", "benches elsewhere say")+" nothing.",
+			"Look on the Bench which; end the token of one that is no more."),
+		when(p.Work.Interrupted > 0, false, wording.Count(p.Work.Interrupted, "run stands still and waits", "runs stand still and wait")+" for somebody.",
+			"Look on the Bench: each can go on or be put back."),
+		when(p.Work.OldestWaiting > jobWaitsFor.Seconds(), false, "A job has waited for "+since(waited, now)+" without a bench taking it.",
+			"Look on the Bench whether its computer is on."),
+		when(!strings.HasPrefix(p.Server.PublicURL, "https://"), false,
+			"People reach this installation without https: passwords can be read on the way.",
+			"Put a web server that speaks https before it, and set public-url and trusted-proxies."),
+		when(p.Work.Keepers < 2, false, "There is one keeper.",
+			"Make somebody else a keeper, too: who else would make a link when you forget your password?"),
+		when(p.Work.Reviewers < 2, false, "Nobody else can decide about what you send.",
+			"Invite a reviewer, or let the only one accept their own, under the rules."),
+	}
 }

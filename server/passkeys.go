@@ -50,8 +50,10 @@ func newRelyingParty(public string) *webauthn.WebAuthn {
 	}
 	party, err := webauthn.New(&webauthn.Config{
 		RPID: u.Hostname(), RPDisplayName: "Roster", RPOrigins: []string{u.Scheme + "://" + u.Host},
-		AuthenticatorSelection: protocol.AuthenticatorSelection{ResidentKey: protocol.ResidentKeyRequirementDiscouraged, UserVerification: protocol.VerificationPreferred},
-		AttestationPreference:  protocol.PreferNoAttestation,
+		AuthenticatorSelection: protocol.AuthenticatorSelection{
+			ResidentKey: protocol.ResidentKeyRequirementDiscouraged, UserVerification: protocol.VerificationPreferred,
+		},
+		AttestationPreference: protocol.PreferNoAttestation,
 	})
 	if err != nil {
 		return nil
@@ -106,20 +108,32 @@ type passkeyInput struct {
 }
 
 func (s *Server) passkeyRoutes() {
-	route(s, Public, huma.Operation{OperationID: "beginSecond", Method: http.MethodPost, Path: "/api/v1/session/second/challenge", Summary: "What is asked of a device after the password fitted"}, s.beginSecond)
-	route(s, Public, huma.Operation{OperationID: "finishSecond", Method: http.MethodPost, Path: "/api/v1/session/second", Summary: "Sign in with what the device answered, after the password fitted"}, s.finishSecond)
+	route(s, Public, huma.Operation{
+		OperationID: "beginSecond", Method: http.MethodPost, Path: "/api/v1/session/second/challenge",
+		Summary: "What is asked of a device after the password fitted",
+	}, s.beginSecond)
+	route(s, Public, huma.Operation{
+		OperationID: "finishSecond", Method: http.MethodPost, Path: "/api/v1/session/second",
+		Summary: "Sign in with what the device answered, after the password fitted",
+	}, s.finishSecond)
 	route(s, SignedIn, huma.Operation{OperationID: "listPasskeys", Method: http.MethodGet, Path: "/api/v1/passkeys", Summary: "Your passkeys"},
 		func(ctx context.Context, _ *struct{}) (*listOutput[store.Passkey], error) {
 			return listOf(s.store.Passkeys(ctx, personOf(ctx).ID))
 		})
-	route(s, SignedIn, huma.Operation{OperationID: "beginPasskey", Method: http.MethodPost, Path: "/api/v1/passkeys/challenge", Summary: "What is asked of a device that makes a passkey"},
+	route(s, SignedIn, huma.Operation{
+		OperationID: "beginPasskey", Method: http.MethodPost, Path: "/api/v1/passkeys/challenge",
+		Summary: "What is asked of a device that makes a passkey",
+	},
 		func(ctx context.Context, _ *struct{}) (*challengeOutput, error) {
 			if err := s.confirmed(ctx); err != nil {
 				return nil, err
 			}
 			return s.challenge(ctx, personOf(ctx), secondMake)
 		})
-	route(s, SignedIn, huma.Operation{OperationID: "addPasskey", Method: http.MethodPost, Path: "/api/v1/passkeys", Summary: "Keep a passkey that a device has made", DefaultStatus: http.StatusCreated},
+	route(s, SignedIn, huma.Operation{
+		OperationID: "addPasskey", Method: http.MethodPost, Path: "/api/v1/passkeys",
+		Summary: "Keep a passkey that a device has made", DefaultStatus: http.StatusCreated,
+	},
 		func(ctx context.Context, in *signedInput) (*struct{}, error) {
 			if err := s.confirmed(ctx); err != nil {
 				return nil, err
@@ -129,7 +143,10 @@ func (s *Server) passkeyRoutes() {
 			}
 			return nil, s.store.ConfirmSession(ctx, connectionOf(ctx).token)
 		})
-	route(s, SignedIn, huma.Operation{OperationID: "removePasskey", Method: http.MethodDelete, Path: "/api/v1/passkeys/{id}", Summary: "Take one of your passkeys away"},
+	route(s, SignedIn, huma.Operation{
+		OperationID: "removePasskey", Method: http.MethodDelete, Path: "/api/v1/passkeys/{id}",
+		Summary: "Take one of your passkeys away",
+	},
 		func(ctx context.Context, in *passkeyInput) (*struct{}, error) {
 			if err := s.confirmed(ctx); err != nil {
 				return nil, err
@@ -140,18 +157,27 @@ func (s *Server) passkeyRoutes() {
 			}
 			return nil, s.store.RemovePasskey(ctx, personOf(ctx).ID, personOf(ctx).ID, id)
 		})
-	route(s, SignedIn, huma.Operation{OperationID: "beginConfirming", Method: http.MethodPost, Path: "/api/v1/session/confirmation/challenge", Summary: "What is asked of a device before an act that wants your passkey again"},
+	route(s, SignedIn, huma.Operation{
+		OperationID: "beginConfirming", Method: http.MethodPost, Path: "/api/v1/session/confirmation/challenge",
+		Summary: "What is asked of a device before an act that wants your passkey again",
+	},
 		func(ctx context.Context, _ *struct{}) (*challengeOutput, error) {
 			return s.challenge(ctx, personOf(ctx), secondShow)
 		})
-	route(s, SignedIn, huma.Operation{OperationID: "confirm", Method: http.MethodPost, Path: "/api/v1/session/confirmation", Summary: "Show your passkey; acts that want it again take that for five minutes"},
+	route(s, SignedIn, huma.Operation{
+		OperationID: "confirm", Method: http.MethodPost, Path: "/api/v1/session/confirmation",
+		Summary: "Show your passkey; acts that want it again take that for five minutes",
+	},
 		func(ctx context.Context, in *signedInput) (*struct{}, error) {
 			if err := s.checkPasskey(ctx, personOf(ctx), in); err != nil {
 				return nil, err
 			}
 			return nil, s.store.ConfirmSession(ctx, connectionOf(ctx).token)
 		})
-	route(s, Keeper, huma.Operation{OperationID: "removePasskeysOf", Method: http.MethodDelete, Path: "/api/v1/people/{id}/passkeys", Summary: "Take all passkeys of a person away who lost theirs"},
+	route(s, Keeper, huma.Operation{
+		OperationID: "removePasskeysOf", Method: http.MethodDelete, Path: "/api/v1/people/{id}/passkeys",
+		Summary: "Take all passkeys of a person away who lost theirs",
+	},
 		func(ctx context.Context, in *idInput) (*struct{}, error) {
 			if err := s.confirmed(ctx); err != nil {
 				return nil, err
@@ -321,7 +347,10 @@ const secondCookie = "roster_second"
 // keepHalf is the cookie of somebody who has yet to show a passkey; of the zero
 // id one that takes it away.
 func (s *Server) keepHalf(ctx context.Context, person uuid.UUID) (*http.Cookie, error) {
-	cookie := &http.Cookie{Name: secondCookie, Path: "/", MaxAge: -1, HttpOnly: true, SameSite: http.SameSiteLaxMode, Secure: s.secure() || connectionOf(ctx).secure}
+	cookie := &http.Cookie{
+		Name: secondCookie, Path: "/", MaxAge: -1, HttpOnly: true, SameSite: http.SameSiteLaxMode,
+		Secure: s.secure() || connectionOf(ctx).secure,
+	}
 	if person == uuid.Nil {
 		return cookie, nil
 	}

@@ -19,7 +19,8 @@ func TestPasskeyIsAskedFor(t *testing.T) {
 	s := withPeople(t, func(c *server.Config) { c.PublicURL = "http://localhost:8420" })
 	maintainer, keeper := s.signIn("maintainer"), s.signIn("keeper")
 	person := get[struct{ Person id }](s, maintainer, "/api/v1/session").Person
-	token := decode[struct{ Secret string }](s, s.do(maintainer, "POST", "/api/v1/tokens", map[string]any{"name": "x", "scopes": []string{"read", "publish"}, "days": 1}), 201).Secret
+	good := map[string]any{"name": "x", "scopes": []string{"read", "publish"}, "days": 1}
+	token := decode[struct{ Secret string }](s, s.do(maintainer, "POST", "/api/v1/tokens", good), 201).Secret
 	rules, _, err := s.store.InstallationRules(t.Context())
 	if err != nil {
 		t.Fatal(err)
@@ -74,7 +75,8 @@ func TestPasskeyIsAskedFor(t *testing.T) {
 	if a := s.do(maintainer, "POST", publish, map[string]string{"verdict": "published"}); a.status != 403 || kind(a) != "confirm-passkey" {
 		t.Errorf("publishing: %d %s", a.status, a.body)
 	}
-	if a := s.do(nil, "POST", publish, map[string]string{"verdict": "published"}, "Authorization", "Bearer "+token); a.status != 403 || kind(a) != "confirm-passkey" {
+	published := map[string]string{"verdict": "published"}
+	if a := s.do(nil, "POST", publish, published, "Authorization", "Bearer "+token); a.status != 403 || kind(a) != "confirm-passkey" {
 		t.Errorf("publishing by a program: %d %s", a.status, a.body)
 	}
 	if a := s.do(maintainer, "POST", publish, map[string]string{"verdict": "returned", "answer": "no"}); a.status != 404 {

@@ -64,14 +64,20 @@ func (s *Server) passwordLinkRoutes() {
 		out.Body.Path, out.Body.ExpiresAt, err = MakePasswordLink(ctx, s.store, personOf(ctx).ID, in.ID)
 		return out, err
 	})
-	route(s, Public, huma.Operation{OperationID: "readPasswordLink", Method: http.MethodPost, Path: "/api/v1/password-link", Summary: "Whose password a link sets"},
+	route(s, Public, huma.Operation{
+		OperationID: "readPasswordLink", Method: http.MethodPost, Path: "/api/v1/password-link",
+		Summary: "Whose password a link sets",
+	},
 		func(ctx context.Context, in *passwordLinkInput) (*linkedPersonOutput, error) {
 			p, err := s.linked(ctx, in.Body.Token)
 			out := &linkedPersonOutput{}
 			out.Body.Login, out.Body.Name = p.Login, p.Name
 			return out, err
 		})
-	route(s, Public, huma.Operation{OperationID: "usePasswordLink", Method: http.MethodPost, Path: "/api/v1/password-link/use", Summary: "Set a new password by a link; all sign-ins end, and this one begins"}, s.usePasswordLink)
+	route(s, Public, huma.Operation{
+		OperationID: "usePasswordLink", Method: http.MethodPost, Path: "/api/v1/password-link/use",
+		Summary: "Set a new password by a link; all sign-ins end, and this one begins",
+	}, s.usePasswordLink)
 }
 
 // linked is whose password a link sets, which works once.

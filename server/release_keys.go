@@ -53,7 +53,8 @@ func CheckKey(ctx context.Context, st *store.Store, secret Secret) error {
 func openKey(k store.SigningKey, secret Secret) (private minisign.PrivateKey, err error) {
 	plain, err := secret.open(signingKeys, k.Sealed)
 	if err != nil {
-		return private, fmt.Errorf("the stored signing key %s does not open with this installation's secret; restore the secret's file from your backup: %w", k.ID, err)
+		return private, fmt.Errorf(
+			"the stored signing key %s does not open with this installation's secret; restore the secret's file from your backup: %w", k.ID, err)
 	}
 	if err := private.UnmarshalText(plain); err != nil {
 		return private, fmt.Errorf("signing key %s: %w", k.ID, err)

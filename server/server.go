@@ -125,7 +125,10 @@ func New(c Config) *Server {
 // build makes a server with its routes that does nothing by itself.
 func build(c Config) *Server {
 	gin.SetMode(gin.ReleaseMode)
-	s := &Server{store: c.Store, secret: c.Secret, log: c.Log, config: c, engine: gin.New(), started: time.Now(), requests: newRequestTimes(), telling: make(chan struct{}, 1)}
+	s := &Server{
+		store: c.Store, secret: c.Secret, log: c.Log, config: c, engine: gin.New(),
+		started: time.Now(), requests: newRequestTimes(), telling: make(chan struct{}, 1),
+	}
 	setup := bench.Setup{Key: c.Secret.derive("handles"), Hands: bench.Hands(c.StandIns), Saves: bench.Folder(c.Backups), Scratch: bench.Scratch, Log: c.Log}
 	if c.ADB != "" {
 		setup.Host = &adb.Client{Address: c.ADB, Program: c.ADBProgram}

@@ -74,7 +74,8 @@ func newProvider(t *testing.T) *provider {
 		delete(p.codes, r.FormValue("code"))
 		sum := sha256.Sum256([]byte(r.FormValue("code_verifier")))
 		id, secret, _ := r.BasicAuth()
-		if !ok || asked.Get("code_challenge_method") != "S256" || asked.Get("code_challenge") != base64.RawURLEncoding.EncodeToString(sum[:]) || id != clientID || secret != url.QueryEscape(clientSecret) {
+		ok = ok && asked.Get("code_challenge_method") == "S256" && asked.Get("code_challenge") == base64.RawURLEncoding.EncodeToString(sum[:])
+		if !ok || id != clientID || secret != url.QueryEscape(clientSecret) {
 			http.Error(w, `{"error":"invalid_grant"}`, http.StatusBadRequest)
 			return
 		}
@@ -106,7 +107,9 @@ func withProvider(t *testing.T) (*site, *provider) {
 	p := newProvider(t)
 	// The site's address is known once it listens; the server learns it before.
 	s := withPeople(t, func(c *server.Config) {
-		c.Provider = server.Provider{Issuer: p.URL, ClientID: clientID, ClientSecret: clientSecret, Name: "the agency", Scopes: []string{"profile"}, GroupsClaim: "groups"}
+		c.Provider = server.Provider{
+			Issuer: p.URL, ClientID: clientID, ClientSecret: clientSecret, Name: "the agency", Scopes: []string{"profile"}, GroupsClaim: "groups",
+		}
 	})
 	return s, p
 }
@@ -312,7 +315,8 @@ func TestProviderAlone(t *testing.T) {
 	}
 	p.who = map[string]any{"sub": "9", "name": "Somebody else's name", "groups": []string{"staff"}}
 	s.groups(true, store.GroupRole{Group: "staff", Role: "maintainer"})
-	if a := s.do(nil, "POST", "/api/v1/session", map[string]string{"login": "maintainer", "password": password}); a.status != 403 || kind(a) != "no-passwords" || !strings.Contains(string(a.body), "the agency") {
+	a := s.do(nil, "POST", "/api/v1/session", map[string]string{"login": "maintainer", "password": password})
+	if a.status != 403 || kind(a) != "no-passwords" || !strings.Contains(string(a.body), "the agency") {
 		t.Errorf("with a password: %d %s", a.status, a.body)
 	}
 	other := s.browser()
@@ -327,7 +331,8 @@ func TestProviderAlone(t *testing.T) {
 	if at := third.add("/people/x"); at != "/people/x?refused=provider-taken" {
 		t.Errorf("another's identity: %s", at)
 	}
-	if a := s.do(nil, "GET", "/api/v1/session", nil); !strings.Contains(string(a.body), `"passwords":false`) || !strings.Contains(string(a.body), `"provider":"the agency"`) {
+	a = s.do(nil, "GET", "/api/v1/session", nil)
+	if said := string(a.body); !strings.Contains(said, `"passwords":false`) || !strings.Contains(said, `"provider":"the agency"`) {
 		t.Errorf("%s", a.body)
 	}
 }

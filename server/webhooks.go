@@ -26,7 +26,9 @@ const (
 
 // webhookPauses are how long is waited after each try that failed; after the last
 // it is given up.
-var webhookPauses = []time.Duration{5 * time.Second, 5 * time.Minute, 30 * time.Minute, 2 * time.Hour, 5 * time.Hour, 10 * time.Hour, 14 * time.Hour, 20 * time.Hour}
+var webhookPauses = []time.Duration{
+	5 * time.Second, 5 * time.Minute, 30 * time.Minute, 2 * time.Hour, 5 * time.Hour, 10 * time.Hour, 14 * time.Hour, 20 * time.Hour,
+}
 
 // toldElsewhere is what receivers are sent, as Standard Webhooks has it.
 type toldElsewhere struct {
@@ -61,20 +63,35 @@ type addedWebhook struct {
 }
 
 func (s *Server) webhookRoutes() {
-	route(s, Keeper, huma.Operation{OperationID: "listWebhooks", Method: http.MethodGet, Path: "/api/v1/webhooks", Summary: "Receivers that are told what the public feed tells"},
+	route(s, Keeper, huma.Operation{
+		OperationID: "listWebhooks", Method: http.MethodGet, Path: "/api/v1/webhooks",
+		Summary: "Receivers that are told what the public feed tells",
+	},
 		func(ctx context.Context, _ *struct{}) (*listOutput[store.Webhook], error) {
 			return listOf(s.store.Webhooks(ctx))
 		})
-	route(s, Keeper, huma.Operation{OperationID: "addWebhook", Method: http.MethodPost, Path: "/api/v1/webhooks", Summary: "Add a receiver; it is told what happens from now on", DefaultStatus: http.StatusCreated}, s.addWebhook)
-	route(s, Keeper, huma.Operation{OperationID: "endWebhook", Method: http.MethodDelete, Path: "/api/v1/webhooks/{id}", Summary: "Tell a receiver nothing any more"},
+	route(s, Keeper, huma.Operation{
+		OperationID: "addWebhook", Method: http.MethodPost, Path: "/api/v1/webhooks",
+		Summary: "Add a receiver; it is told what happens from now on", DefaultStatus: http.StatusCreated,
+	}, s.addWebhook)
+	route(s, Keeper, huma.Operation{
+		OperationID: "endWebhook", Method: http.MethodDelete, Path: "/api/v1/webhooks/{id}",
+		Summary: "Tell a receiver nothing any more",
+	},
 		func(ctx context.Context, in *idInput) (*struct{}, error) {
 			return nil, s.store.EndWebhook(ctx, personOf(ctx).ID, in.ID)
 		})
-	route(s, Keeper, huma.Operation{OperationID: "listDeliveries", Method: http.MethodGet, Path: "/api/v1/webhooks/{id}/deliveries", Summary: "What a receiver was told lately, and what it said"},
+	route(s, Keeper, huma.Operation{
+		OperationID: "listDeliveries", Method: http.MethodGet, Path: "/api/v1/webhooks/{id}/deliveries",
+		Summary: "What a receiver was told lately, and what it said",
+	},
 		func(ctx context.Context, in *idInput) (*listOutput[store.Delivery], error) {
 			return listOf(s.store.Deliveries(ctx, in.ID))
 		})
-	route(s, Keeper, huma.Operation{OperationID: "testWebhook", Method: http.MethodPost, Path: "/api/v1/webhooks/{id}/test", Summary: "Tell a receiver something that is only a test", DefaultStatus: http.StatusAccepted}, s.testWebhook)
+	route(s, Keeper, huma.Operation{
+		OperationID: "testWebhook", Method: http.MethodPost, Path: "/api/v1/webhooks/{id}/test",
+		Summary: "Tell a receiver something that is only a test", DefaultStatus: http.StatusAccepted,
+	}, s.testWebhook)
 }
 
 func (s *Server) addWebhook(ctx context.Context, in *addWebhookInput) (*addedWebhook, error) {

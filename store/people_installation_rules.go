@@ -27,7 +27,7 @@ type InstallationRules struct {
 	NoPasswords bool `json:"noPasswords" doc:"People sign in by the provider alone, where there is one"`
 	// GroupRoles are which groups of the provider have which role. Of several the
 	// highest counts; where there are any, who is in none does not get in.
-	GroupRoles []GroupRole `json:"groupRoles" maxItems:"50" nullable:"false" doc:"Which role members of a group of the provider have; the highest counts, and who is in none does not get in"`
+	GroupRoles []GroupRole `json:"groupRoles" maxItems:"50" nullable:"false" doc:"The role of a provider's group; the highest counts, who is in none stays out"`
 	// PasskeyRoles are the roles that need a passkey beside their password.
 	PasskeyRoles []people.Role `json:"passkeyRoles" maxItems:"4" nullable:"false" enum:"technician,reviewer,maintainer,keeper" doc:"Roles that need a passkey"`
 }
@@ -49,7 +49,9 @@ func (r InstallationRules) RoleOf(groups []string) (role people.Role) {
 }
 
 // DefaultInstallationRules hold where the keeper has set none.
-var DefaultInstallationRules = InstallationRules{IdleHours: 72, BenchNetworks: []string{}, BackupDays: 90, GroupRoles: []GroupRole{}, PasskeyRoles: []people.Role{}}
+var DefaultInstallationRules = InstallationRules{
+	IdleHours: 72, BenchNetworks: []string{}, BackupDays: 90, GroupRoles: []GroupRole{}, PasskeyRoles: []people.Role{},
+}
 
 // Check says what is wrong with rules.
 func (r InstallationRules) Check() error {

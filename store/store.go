@@ -174,7 +174,8 @@ func (s *Store) Migrate(ctx context.Context) error {
 type NewerError struct{ At, Wants int32 }
 
 func (e *NewerError) Error() string {
-	return fmt.Sprintf("a newer program has been here: the database is at migration %d, this program knows %d; start the newest that has been here, or restore a backup of before", e.At, e.Wants)
+	return fmt.Sprintf("a newer program has been here: the database is at migration %d, this program knows %d; "+
+		"start the newest that has been here, or restore a backup of before", e.At, e.Wants)
 }
 
 // freshenedAtOnce bounds how many models a start works on in one transaction.

@@ -19,7 +19,9 @@ func TestPackedFilesAreThereUnpacked(t *testing.T) {
 	if err := w.Close(); err != nil {
 		t.Fatal(err)
 	}
-	files := unpacking{fstest.MapFS{"assets/a.js.br": {Data: raw.Bytes()}, "assets/b.woff2": {Data: []byte("font")}, "assets/bad.js.br": {Data: []byte("no brotli")}}}
+	files := unpacking{fstest.MapFS{
+		"assets/a.js.br": {Data: raw.Bytes()}, "assets/b.woff2": {Data: []byte("font")}, "assets/bad.js.br": {Data: []byte("no brotli")},
+	}}
 	for name, want := range map[string]string{"assets/a.js": "let a = 1", "assets/b.woff2": "font", "assets/a.js.br": raw.String()} {
 		if got, err := fs.ReadFile(files, name); err != nil || string(got) != want {
 			t.Errorf("%s: %q, %v", name, got, err)

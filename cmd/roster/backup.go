@@ -59,7 +59,8 @@ secret, or leave that out with --without-secret and keep it elsewhere.`,
 		if err != nil {
 			return err
 		}
-		fmt.Fprintf(out, "%s: %s in %s, taken in %s\n", folder, humanize.IBytes(uint64(m.Size())), wording.Count(len(m.Files), "file"), time.Since(started).Round(time.Second/10))
+		fmt.Fprintf(out, "%s: %s in %s, taken in %s\n", folder, humanize.IBytes(uint64(m.Size())), wording.Count(len(m.Files), "file"),
+			time.Since(started).Round(time.Second/10))
 		if check {
 			if err := checkBackup(c, folder, *i); err != nil {
 				return err
@@ -96,8 +97,9 @@ func restoreCommand() *cobra.Command {
 		Long: `FOLDER is that of one backup, or one with several, of which the newest is taken. Everything is
 checked in a database beside before anything is replaced; the database and secret that stood
 there are kept under other names. Stop the server first.`,
-		Example: "  sudo systemctl stop roster\n  sudo -u roster roster restore /var/backups/roster\n  sudo -u roster roster restore /var/backups/roster/20261130T020000Z --check",
-		Args:    wantArgs(1, 1, "a backup's folder"),
+		Example: "  sudo systemctl stop roster\n  sudo -u roster roster restore /var/backups/roster\n" +
+			"  sudo -u roster roster restore /var/backups/roster/20261130T020000Z --check",
+		Args: wantArgs(1, 1, "a backup's folder"),
 	}
 	i := installation(c)
 	c.RunE = func(c *cobra.Command, args []string) error {

@@ -48,7 +48,8 @@ func demoCommand() *cobra.Command {
 	}
 	s.flags(c)
 	c.Flags().StringArrayVar(&s.loosePhones, "loose-phone", demo.LoosePhones, "scenario file of a stand-in for browsers to attach")
-	c.Flags().StringVar(&listen, "phone", cmp.Or(os.Getenv("ROSTER_DEMO_PHONE"), "127.0.0.1:5701"), "address on which the first stand-in phone listens; the others take the ports after it")
+	c.Flags().StringVar(&listen, "phone", cmp.Or(os.Getenv("ROSTER_DEMO_PHONE"), "127.0.0.1:5701"),
+		"address on which the first stand-in phone listens; the others take the ports after it")
 	return c
 }
 

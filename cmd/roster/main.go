@@ -62,7 +62,11 @@ func root() *cobra.Command {
 	}
 	setLog.flag(c.PersistentFlags(), &logged)
 	c.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
-	c.AddCommand(serveCommand(), demoCommand(), phoneCommand(), benchCommand(), captureCommand(), readCommand(), renderCommand(), verifyCommand(), sendCommand(), exportCommand(), importCommand(), personCommand(), auditCommand(), setupCommand(), backupCommand(), restoreCommand(), settingsCommand(), manualCommand(), openapiCommand(),
+	c.AddCommand(
+		serveCommand(), demoCommand(), phoneCommand(), benchCommand(), captureCommand(), readCommand(),
+		renderCommand(), verifyCommand(), sendCommand(), exportCommand(), importCommand(), personCommand(),
+		auditCommand(), setupCommand(), backupCommand(), restoreCommand(), settingsCommand(), manualCommand(),
+		openapiCommand(),
 		&cobra.Command{Use: "version", Short: "Print the version", Example: "  roster version", Args: noArgs, Run: func(c *cobra.Command, _ []string) {
 			fmt.Fprintln(c.OutOrStdout(), version)
 		}})

@@ -18,7 +18,8 @@ func manualCommand() *cobra.Command {
 			}
 			// A page says nothing of when it was made.
 			c.Root().DisableAutoGenTag = true
-			return doc.GenManTree(c.Root(), &doc.GenManHeader{Title: "ROSTER", Section: "1", Source: "Roster " + version, Manual: "Roster", Date: new(time.Unix(0, 0))}, args[0])
+			head := &doc.GenManHeader{Title: "ROSTER", Section: "1", Source: "Roster " + version, Manual: "Roster", Date: new(time.Unix(0, 0))}
+			return doc.GenManTree(c.Root(), head, args[0])
 		},
 	}
 }

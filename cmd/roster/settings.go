@@ -40,7 +40,8 @@ var (
 	setListen = setting{name: "listen", env: "ROSTER_LISTEN", fallback: "127.0.0.1:8420", help: "address to serve on; port 0 takes a free one"}
 	setPublic = setting{
 		name: "public-url", env: "ROSTER_PUBLIC_URL", shown: "`http://` and where it serves",
-		help: "where people reach it from outside, such as https://roster.example: scripts, QR codes and feeds say so; with https, cookies are sent over nothing else",
+		help: "where people reach it from outside, such as https://roster.example: scripts, QR codes and " +
+			"feeds say so; with https, cookies are sent over nothing else",
 	}
 	setDatabase = setting{
 		name: "database", env: "ROSTER_DATABASE_URL",
@@ -48,7 +49,8 @@ var (
 	}
 	setReplica = setting{
 		name: "database-read", env: "ROSTER_DATABASE_READ_URL",
-		help: "address of a replica of that database, which takes reads that may lag: public pages, Ledger, Dossier, search; never behind what somebody has written or this server has heard of",
+		help: "address of a replica of that database, which takes reads that may lag: public pages, Ledger, Dossier, " +
+			"search; never behind what somebody has written or this server has heard of",
 	}
 	setConnections = setting{
 		name: "database-connections", env: "ROSTER_DATABASE_CONNECTIONS", fallback: strconv.Itoa(store.DefaultOptions().Connections), shown: "4 a processor and 2",
@@ -83,25 +85,48 @@ var (
 	setClientID     = setting{name: "oidc-client-id", env: "ROSTER_OIDC_CLIENT_ID", help: "as what the provider knows this installation"}
 	setClientSecret = setting{name: "oidc-client-secret", env: "ROSTER_OIDC_CLIENT_SECRET", hidden: true, help: "the secret that goes with it"}
 	setProviderName = setting{name: "oidc-name", env: "ROSTER_OIDC_NAME", fallback: "your organisation", help: "what people call the provider, on the button"}
-	setScopes       = setting{name: "oidc-scopes", env: "ROSTER_OIDC_SCOPES", fallback: "profile,email", help: "what is asked of the provider beside openid, separated by commas"}
-	setGroupsClaim  = setting{name: "oidc-groups-claim", env: "ROSTER_OIDC_GROUPS_CLAIM", fallback: "groups", help: "where the provider tells somebody's groups; the keeper says which have which role"}
-	setWebhooks     = setting{
-		name: "webhook-networks", env: "ROSTER_WEBHOOK_NETWORKS",
-		help: "networks of one's own, separated by commas, in which receivers of webhooks may be, over plain http too; others are reached at public addresses over https alone",
+	setScopes       = setting{
+		name: "oidc-scopes", env: "ROSTER_OIDC_SCOPES", fallback: "profile,email",
+		help: "what is asked of the provider beside openid, separated by commas",
 	}
-	setMetrics   = setting{name: "metrics-listen", env: "ROSTER_METRICS_LISTEN", help: "address to serve figures for Prometheus on, such as 127.0.0.1:8421; empty for none"}
+	setGroupsClaim = setting{
+		name: "oidc-groups-claim", env: "ROSTER_OIDC_GROUPS_CLAIM", fallback: "groups",
+		help: "where the provider tells somebody's groups; the keeper says which have which role",
+	}
+	setWebhooks = setting{
+		name: "webhook-networks", env: "ROSTER_WEBHOOK_NETWORKS",
+		help: "networks of one's own, separated by commas, in which receivers of webhooks may be, over plain http " +
+			"too; others are reached at public addresses over https alone",
+	}
+	setMetrics = setting{
+		name: "metrics-listen", env: "ROSTER_METRICS_LISTEN",
+		help: "address to serve figures for Prometheus on, such as 127.0.0.1:8421; empty for none",
+	}
 	setReadyFile = setting{name: "ready-file", env: "ROSTER_READY_FILE", help: "file that is written once it serves, with the address, as JSON"}
-	setLog       = setting{name: "log", env: "ROSTER_LOG", fallback: "info", help: "how much is logged, and how: info or debug, json for machines, or both as in debug,json"}
+	setLog       = setting{
+		name: "log", env: "ROSTER_LOG", fallback: "info",
+		help: "how much is logged, and how: info or debug, json for machines, or both as in debug,json",
+	}
 
-	setServer     = setting{name: "server", env: "ROSTER_SERVER", help: "address of the Roster server that a bench elsewhere offers its phones to, and that roster send and roster bench run ask"}
-	setBenchToken = setting{name: "bench-token", env: "ROSTER_BENCH_TOKEN", hidden: true, help: "the token of a bench elsewhere, made on the Bench page (the flag of roster bench is --token)"}
-	setToken      = setting{name: "token", env: "ROSTER_TOKEN", hidden: true, help: "your own token, made on your page, for roster send and roster bench run; better in the environment than on the line"}
+	setServer = setting{
+		name: "server", env: "ROSTER_SERVER",
+		help: "address of the Roster server that a bench elsewhere offers its phones to, and that roster send and roster bench run ask",
+	}
+	setBenchToken = setting{
+		name: "bench-token", env: "ROSTER_BENCH_TOKEN", hidden: true,
+		help: "the token of a bench elsewhere, made on the Bench page (the flag of roster bench is --token)",
+	}
+	setToken = setting{
+		name: "token", env: "ROSTER_TOKEN", hidden: true,
+		help: "your own token, made on your page, for roster send and roster bench run; better in the environment than on the line",
+	}
 )
 
 // settingsTable lists all settings in the order in which they are shown.
 var settingsTable = []setting{
 	setListen, setPublic, setDatabase, setReplica, setConnections, setADB, setADBProgram, setSecretFile, setBackups, setJournals,
-	setNoReports, setProxies, setIssuer, setClientID, setClientSecret, setProviderName, setScopes, setGroupsClaim, setWebhooks, setMetrics, setReadyFile, setLog, setServer, setBenchToken, setToken,
+	setNoReports, setProxies, setIssuer, setClientID, setClientSecret, setProviderName, setScopes, setGroupsClaim, setWebhooks,
+	setMetrics, setReadyFile, setLog, setServer, setBenchToken, setToken,
 }
 
 // defaultSettingsFile is read where ROSTER_CONFIG names no other.

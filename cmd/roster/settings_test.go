@@ -8,7 +8,8 @@ import (
 )
 
 func TestSettingsComeFromFlagEnvironmentOrFile(t *testing.T) {
-	t.Setenv("ROSTER_CONFIG", file(t, "roster.yaml", "# an installation\nlisten: 127.0.0.1:9000\nadb:\ntrusted-proxies: [192.0.2.7, 10.0.0.0/8]\nno-reports: yes\ndatabase: postgres://roster:hunter2@db/roster\n"))
+	t.Setenv("ROSTER_CONFIG", file(t, "roster.yaml", "# an installation\nlisten: 127.0.0.1:9000\nadb:\n"+
+		"trusted-proxies: [192.0.2.7, 10.0.0.0/8]\nno-reports: yes\ndatabase: postgres://roster:hunter2@db/roster\n"))
 	t.Setenv("ROSTER_LISTEN", "127.0.0.1:9001")
 	t.Setenv("ROSTER_TOKEN", "roster-secret")
 	os.Unsetenv("ROSTER_DATABASE_URL")

@@ -57,8 +57,9 @@ func setupCommand() *cobra.Command {
 		Long: `Makes what an installation needs and has not got: role and database in PostgreSQL, tables,
 the secret, and a link by which the first keeper joins; then it starts the service. It says
 what it did and what was there, and can be repeated.`,
-		Example: "  sudo roster setup --public-url https://roster.example\n  roster setup --database postgres://roster@db/roster --administrator postgres://postgres@db/postgres",
-		Args:    noArgs,
+		Example: "  sudo roster setup --public-url https://roster.example\n" +
+			"  roster setup --database postgres://roster@db/roster --administrator postgres://postgres@db/postgres",
+		Args: noArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			s.out, s.keeps = c.OutOrStdout(), c.Flags().Changed(setPublic.name)
 			return s.run(c.Context())
@@ -69,7 +70,8 @@ what it did and what was there, and can be repeated.`,
 	setSecretFile.flag(f, &s.secret)
 	setPublic.flag(f, &s.public)
 	setListen.flag(f, &s.listen)
-	f.StringVar(&s.administrator, "administrator", "", "address of a database as a role that may make roles and databases; without it PostgreSQL's own user asks through its local socket, which takes root")
+	f.StringVar(&s.administrator, "administrator", "", "address of a database as a role that may make roles and databases; "+
+		"without it PostgreSQL's own user asks through its local socket, which takes root")
 	f.StringVar(&s.part, "part", "", "what to do as this user")
 	_ = f.MarkHidden("part")
 	return c

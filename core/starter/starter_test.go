@@ -64,7 +64,8 @@ func TestStarter(t *testing.T) {
 				t.Errorf("%s is described otherwise than the others: %s", name, text)
 			}
 		case change.Source:
-			if !strings.Contains(string(e.Value), `"claim":"about"`) || !strings.Contains(string(e.Value), `"link":"https://`) || strings.Contains(string(e.Value), `"load"`) {
+			text := string(e.Value)
+			if !strings.Contains(text, `"claim":"about"`) || !strings.Contains(text, `"link":"https://`) || strings.Contains(text, `"load"`) {
 				t.Errorf("the source of %s says more than what it is: %s", name, e.Value)
 			}
 		case change.Load:

@@ -27,7 +27,14 @@ const manifests = layers.map((file) => {
     config: {
       User: '8420:8420',
       ExposedPorts: { '8420/tcp': {} },
-      Env: ['HOME=/var/lib/roster', 'ROSTER_LISTEN=0.0.0.0:8420', 'ROSTER_SECRET_FILE=/var/lib/roster/secret', 'ROSTER_BACKUPS=/var/lib/roster/phones', 'ROSTER_ADB=', 'ROSTER_LOG=info,json'],
+      Env: [
+        'HOME=/var/lib/roster',
+        'ROSTER_LISTEN=0.0.0.0:8420',
+        'ROSTER_SECRET_FILE=/var/lib/roster/secret',
+        'ROSTER_BACKUPS=/var/lib/roster/phones',
+        'ROSTER_ADB=',
+        'ROSTER_LOG=info,json',
+      ],
       Entrypoint: ['/usr/bin/roster'],
       Cmd: ['serve'],
       Volumes: { '/var/lib/roster': {} },
@@ -42,4 +49,5 @@ const manifests = layers.map((file) => {
 })
 const index = keep('application/vnd.oci.image.index.v1+json', { schemaVersion: 2, mediaType: 'application/vnd.oci.image.index.v1+json', manifests })
 writeFileSync(`${folder}/oci-layout`, JSON.stringify({ imageLayoutVersion: '1.0.0' }))
-writeFileSync(`${folder}/index.json`, JSON.stringify({ schemaVersion: 2, manifests: [{ ...index, annotations: { 'org.opencontainers.image.ref.name': version } }] }))
+const named = { ...index, annotations: { 'org.opencontainers.image.ref.name': version } }
+writeFileSync(`${folder}/index.json`, JSON.stringify({ schemaVersion: 2, manifests: [named] }))

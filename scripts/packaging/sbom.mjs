@@ -15,7 +15,8 @@ for (const line of readFileSync(modules, 'utf8').split('\n')) {
   const hashes = sum ? [{ alg: 'SHA-256', content: Buffer.from(sum.replace(/^h1:/, ''), 'base64').toString('hex') }] : undefined
   components.push({ type: 'library', 'bom-ref': purl, name, version: release, purl, hashes })
 }
-components.push({ type: 'library', 'bom-ref': `pkg:golang/stdlib@${compiler}`, name: 'stdlib', version: compiler.replace('go', ''), purl: `pkg:golang/stdlib@${compiler}` })
+const stdlib = `pkg:golang/stdlib@${compiler}`
+components.push({ type: 'library', 'bom-ref': stdlib, name: 'stdlib', version: compiler.replace('go', ''), purl: stdlib })
 if (components.length < 20) throw new Error(`only ${components.length} Go modules were found in ${modules}`)
 for (const { type, name, group, version, purl, hashes, licenses } of JSON.parse(readFileSync(web, 'utf8')).components) {
   components.push({ type, 'bom-ref': purl, group, name, version, purl, hashes, licenses })

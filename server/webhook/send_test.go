@@ -18,7 +18,8 @@ func TestReceiversOnPublicAddressesAlone(t *testing.T) {
 	for address, want := range map[string]bool{
 		"https://receiver.example/x": true, "https://203.0.113.7:8443/": true, "https://[2001:db8::1]/": true,
 		"http://receiver.example/": false, "ftp://receiver.example/": false, "https://": false, "receiver.example": false, "https://a:b@receiver.example/": false,
-		"https://127.0.0.1/": false, "https://[::1]/": false, "https://10.1.2.3/": false, "https://172.16.0.1/": false, "https://192.168.1.1/": false, "https://169.254.169.254/": false,
+		"https://127.0.0.1/": false, "https://[::1]/": false, "https://10.1.2.3/": false, "https://172.16.0.1/": false,
+		"https://192.168.1.1/": false, "https://169.254.169.254/": false,
 		"https://100.64.0.1/": false, "https://0.0.0.0/": false, "https://224.0.0.1/": false, "https://[fd00::1]/": false, "https://[fe80::1]/": false,
 		"https://[::ffff:10.0.0.1]/": false, "https://[64:ff9b::a00:1]/": false, "https://[2002:a00:1::]/": false, "https://255.255.255.255/": false,
 	} {
@@ -26,7 +27,9 @@ func TestReceiversOnPublicAddressesAlone(t *testing.T) {
 			t.Errorf("%s: %v", address, err)
 		}
 	}
-	for address, want := range map[string]bool{"http://10.1.2.3/": true, "https://10.1.2.3/": true, "https://[fd00::1]/": true, "http://192.168.1.1/": false, "http://receiver.example/": false} {
+	for address, want := range map[string]bool{
+		"http://10.1.2.3/": true, "https://10.1.2.3/": true, "https://[fd00::1]/": true, "http://192.168.1.1/": false, "http://receiver.example/": false,
+	} {
 		if err := own.Check(address); (err == nil) != want {
 			t.Errorf("with networks of one's own, %s: %v", address, err)
 		}
@@ -66,13 +69,15 @@ func TestSend(t *testing.T) {
 	if answer, err := here.Send(t.Context(), receiver.URL+"/away", secret, "msg_1", time.Now(), []byte(`{}`)); err == nil {
 		t.Errorf("sent elsewhere: %q", answer)
 	}
-	if answer, err := here.Send(t.Context(), receiver.URL+"/busy", secret, "msg_1", time.Now(), []byte(`{}`)); err == nil || !strings.HasPrefix(answer, "503 Service Unavailable later [31m please") || len(answer) > maxAnswer {
+	answer, err := here.Send(t.Context(), receiver.URL+"/busy", secret, "msg_1", time.Now(), []byte(`{}`))
+	if err == nil || !strings.HasPrefix(answer, "503 Service Unavailable later [31m please") || len(answer) > maxAnswer {
 		t.Errorf("%q, %v", answer, err)
 	}
 	// A name that stands for an address of this computer.
 	before := reached
 	name := strings.Replace(receiver.URL, "http://127.0.0.1", "https://localhost", 1)
-	if answer, err := (Sender{}).Send(t.Context(), name, secret, "msg_1", time.Now(), []byte(`{}`)); err == nil || reached != before || !strings.Contains(answer, "no public address") {
+	answer, err = (Sender{}).Send(t.Context(), name, secret, "msg_1", time.Now(), []byte(`{}`))
+	if err == nil || reached != before || !strings.Contains(answer, "no public address") {
 		t.Errorf("by a name: %q, %v", answer, err)
 	}
 }

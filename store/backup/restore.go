@@ -75,7 +75,8 @@ func Restore(ctx context.Context, folder string, i Installation, now time.Time, 
 		return r, err
 	}
 	defer st.Close()
-	return r, st.Record(ctx, store.Act{Action: "installation.restored", Subject: m.At.Format(folderFormat), Detail: map[string]any{"entries": m.Entries, "head": m.Head}})
+	act := store.Act{Action: "installation.restored", Subject: m.At.Format(folderFormat), Detail: map[string]any{"entries": m.Entries, "head": m.Head}}
+	return r, st.Record(ctx, act)
 }
 
 // place puts what was restored and checked in the place of what is there: all
@@ -119,7 +120,9 @@ func bring(ctx context.Context, folder string, i Installation, opens Opens) (m M
 	if err := create(ctx, i.Database, name); err != nil {
 		return m, "", err // and there is nothing to drop
 	}
-	if err := tool(ctx, address, "pg_restore", "--exit-on-error", "--no-owner", "--no-acl", "--jobs="+jobsAtOnce(), filepath.Join(folder, databaseFolder)); err != nil {
+	err = tool(ctx, address, "pg_restore", "--exit-on-error", "--no-owner", "--no-acl", "--jobs="+jobsAtOnce(),
+		filepath.Join(folder, databaseFolder))
+	if err != nil {
 		return m, name, err
 	}
 	st, err := store.New(ctx, address)

@@ -42,7 +42,10 @@ func Save(ctx context.Context, i Installation, dir string, now time.Time) (folde
 	if proof.Wrong != "" {
 		return "", m, fmt.Errorf("nothing was saved, since the audit record does not hold together: %s", proof.Wrong)
 	}
-	m = Manifest{Format: Format, At: now.UTC().Truncate(time.Second), Program: i.Program, Entries: proof.Entries, Head: proof.Head, Secret: i.Secret != "", Files: []File{}}
+	m = Manifest{
+		Format: Format, At: now.UTC().Truncate(time.Second), Program: i.Program,
+		Entries: proof.Entries, Head: proof.Head, Secret: i.Secret != "", Files: []File{},
+	}
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return "", m, err
 	}
@@ -62,7 +65,9 @@ func Save(ctx context.Context, i Installation, dir string, now time.Time) (folde
 		return "", m, err
 	}
 	defer os.RemoveAll(part)
-	if err := tool(ctx, i.Database, "pg_dump", "--format=directory", "--no-owner", "--no-acl", "--jobs="+jobsAtOnce(), "--file="+filepath.Join(part, databaseFolder)); err != nil {
+	err = tool(ctx, i.Database, "pg_dump", "--format=directory", "--no-owner", "--no-acl", "--jobs="+jobsAtOnce(),
+		"--file="+filepath.Join(part, databaseFolder))
+	if err != nil {
 		return "", m, err
 	}
 	w := writer{ctx: ctx, part: part, before: before, known: map[string]File{}}

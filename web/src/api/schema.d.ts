@@ -5003,7 +5003,7 @@ export interface components {
             backupDays: number;
             /** @description Networks such as 192.0.2.0/24 in which technicians may have a bench connect to phones; maintainers may anywhere */
             benchNetworks: string[];
-            /** @description Which role members of a group of the provider have; the highest counts, and who is in none does not get in */
+            /** @description The role of a provider's group; the highest counts, who is in none stays out */
             groupRoles: components["schemas"]["GroupRole"][];
             /**
              * Format: int64
