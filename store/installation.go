@@ -141,7 +141,9 @@ func (s *Store) lastSaved(ctx context.Context) (*SavedInstallation, error) {
 func (s *Store) SlowStatements(ctx context.Context) ([]SlowStatement, error) {
 	// Looked for first: PostgreSQL logs each statement that fails.
 	var counted bool
-	if err := s.aside.QueryRow(ctx, `select to_regclass('pg_stat_statements') is not null`).Scan(&counted); err != nil || !counted {
+	err := s.aside.QueryRow(ctx, `
+		select to_regclass('pg_stat_statements') is not null`).Scan(&counted)
+	if err != nil || !counted {
 		return nil, err
 	}
 	rows, err := s.aside.Query(ctx, `
