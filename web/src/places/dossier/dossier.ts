@@ -2,6 +2,7 @@ import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { computed, type Ref } from 'vue'
 import { api, ask, type Schemas } from '@/api/client'
 import type { Scope } from '@/composables/scope'
+import { count } from '@/format/numbers'
 
 export type Dossier = Schemas['Dossier']
 
@@ -74,7 +75,7 @@ export function facts(ships: Dossier['ships']) {
     {
       name: 'Asks for',
       values: [
-        { value: `${always.length} permissions`, on: [] as string[] },
+        { value: count(always.length, 'permission'), on: [] as string[] },
         ...some.map((p) => ({
           value: short(p),
           on: here
