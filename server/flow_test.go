@@ -16,6 +16,8 @@ import (
 	"aead.dev/minisign"
 
 	"roster/server"
+	"roster/store"
+	"roster/store/storetest"
 )
 
 // get decodes a good answer into a fresh value.
@@ -74,7 +76,21 @@ func (s *site) accepted(author, reviewer *http.Cookie, edits ...any) {
 // TestFromTrialToRelease goes the whole way over the API alone.
 func TestFromTrialToRelease(t *testing.T) {
 	t.Parallel()
-	s := withPeople(t)
+	fromTrialToRelease(withPeople(t))
+}
+
+// TestByPooler goes the same way where each transaction may have another of few
+// connections.
+func TestByPooler(t *testing.T) {
+	t.Parallel()
+	direct := storetest.URL(t)
+	s := newSiteOn(t, storetest.Pooler(t, direct, connections), store.Options{Direct: direct})
+	s.addPeople()
+	fromTrialToRelease(s)
+}
+
+func fromTrialToRelease(s *site) {
+	t := s.t
 	technician, reviewer, maintainer, keeper := s.signIn("technician"), s.signIn("reviewer"), s.signIn("maintainer"), s.signIn("keeper")
 	build := s.captured(technician)
 	const scope = "?maker=brannock&model=lyra-5"

@@ -61,7 +61,14 @@ type setting func(*server.Config)
 
 func newSite(t *testing.T, databaseURL string, settings ...setting) *site {
 	t.Helper()
-	st, err := store.NewWith(t.Context(), databaseURL, store.Options{Connections: connections})
+	return newSiteOn(t, databaseURL, store.Options{}, settings...)
+}
+
+// newSiteOn is newSite with a store of one's own kind.
+func newSiteOn(t *testing.T, databaseURL string, o store.Options, settings ...setting) *site {
+	t.Helper()
+	o.Connections = connections
+	st, err := store.NewWith(t.Context(), databaseURL, o)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -89,6 +96,14 @@ func withPeople(t *testing.T, settings ...setting) *site {
 func withPeopleOn(t *testing.T, database string, settings ...setting) *site {
 	t.Helper()
 	s := newSite(t, database, settings...)
+	s.addPeople()
+	return s
+}
+
+// addPeople brings the database up to date and adds one of each role.
+func (s *site) addPeople() {
+	t := s.t
+	t.Helper()
 	if err := s.store.Migrate(t.Context()); err != nil {
 		t.Fatal(err)
 	}
@@ -105,7 +120,6 @@ func withPeopleOn(t *testing.T, database string, settings ...setting) *site {
 	if err := s.store.SetReviewRules(t.Context(), keeper.ID, 0, change.ReviewRules{Lenient: 1, Lowering: 1, Newcomer: 1}); err != nil {
 		t.Fatal(err)
 	}
-	return s
 }
 
 // answer is what a request came to.

@@ -10,6 +10,9 @@ import (
 // What tests need to look behind the methods.
 var ErrNested = errNested
 
+// Forgiving is how alike a word and a search must be.
+const Forgiving = forgiving
+
 // Pool lets tests look at the tables themselves.
 func (s *Store) Pool() *pgxpool.Pool { return s.pool }
 

@@ -251,7 +251,16 @@ func ledgerRows(sc Scope, args pgx.NamedArgs, words bool) string {
 type ledgerStatement struct {
 	page, counts string
 	args         pgx.NamedArgs
-	mode         pgx.QueryExecMode
+	// forScope says that it is sent as planned is.
+	forScope bool
+}
+
+// sent are the arguments with which it is sent.
+func (st ledgerStatement) sent() []any {
+	if st.forScope {
+		return []any{planned, st.args}
+	}
+	return []any{st.args}
 }
 
 // statement writes the statement of a page: the rows in scope (seen), those of
@@ -259,7 +268,7 @@ type ledgerStatement struct {
 func (q LedgerQuery) statement() (ledgerStatement, error) {
 	sortName, groupName := q.Arranged()
 	group, sort := Groups[groupName], Sorts[sortName]
-	st := ledgerStatement{args: scopeArgs(q.Scope), mode: pgx.QueryExecModeCacheStatement}
+	st := ledgerStatement{args: scopeArgs(q.Scope)}
 	st.args["method"], st.args["limit"] = q.Method, q.Limit
 	c := &conditions{args: st.args, ofModel: q.Scope.Model != nil}
 	resting := `p.hard, p.soft`
@@ -271,7 +280,7 @@ func (q LedgerQuery) statement() (ledgerStatement, error) {
 				order by x.hard desc, x.soft desc
 				limit 1), '{0,0}') as most`
 	default:
-		st.mode = planned
+		st.forScope = true
 		if sortName == "resting" {
 			sort = `-(hard * 100000 + soft)`
 		}
@@ -380,7 +389,7 @@ func readLedger(ctx context.Context, q querier, st ledgerStatement) (page ledger
 		// Most is, everywhere, Hard and Soft of the model where most do.
 		Most []int `db:"most"`
 	}
-	r, err := q.Query(ctx, st.page, st.mode, st.args)
+	r, err := q.Query(ctx, st.page, st.sent()...)
 	if err != nil {
 		return page, err
 	}
@@ -397,7 +406,7 @@ func readLedger(ctx context.Context, q querier, st ledgerStatement) (page ledger
 	}
 	if len(list) == 0 {
 		// Nothing on this page tells how many there are in scope.
-		err = q.QueryRow(ctx, st.counts, st.mode, st.args).Scan(&page.lacking, &page.total)
+		err = q.QueryRow(ctx, st.counts, st.sent()...).Scan(&page.lacking, &page.total)
 	}
 	return page, err
 }

@@ -6,7 +6,9 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"maps"
 	"runtime"
+	"slices"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -26,6 +28,10 @@ type Options struct {
 	// Replica is the address of a database that follows this one, and takes reads
 	// that may lag; "" for none.
 	Replica string
+	// Direct is the address of the database itself, where the other one is of a
+	// pooler that lends a connection for one transaction at a time: what needs
+	// one for longer, or at once, asks there. "" where there is no such pooler.
+	Direct string
 	// Log takes what somebody should know of who looks after the database, and
 	// nobody else can be told. Nil for nowhere.
 	Log *slog.Logger
@@ -54,40 +60,83 @@ var errBusy = errors.New("the database is busy with other requests")
 // it is refused always, so that no test passes over it.
 var errNested = errors.New("a transaction asked the pool for a second connection; hand it the transaction")
 
+// bounds are settings that each connection has which somebody waits for.
+func (o Options) bounds() map[string]string {
+	return map[string]string{
+		"statement_timeout":                   milliseconds(cmp.Or(o.Statement, DefaultOptions().Statement)),
+		"idle_in_transaction_session_timeout": milliseconds(idleTransaction),
+	}
+}
+
+// ways are settings by which the database works out what it is asked for.
+var ways = map[string]string{
+	"pg_trgm.strict_word_similarity_threshold": forgiving,
+	// Roster's queries are short: compiling them takes longer than running.
+	"jit": "off",
+	// What is asked for is nearly always in memory, or on a disk without a head:
+	// a row looked up by an index costs little more than the next one.
+	"random_page_cost": "1.1",
+}
+
 // newPool makes a pool of connections for the database at url.
 func newPool(ctx context.Context, url string, o Options) (*pgxpool.Pool, error) {
 	config, err := pgxpool.ParseConfig(url)
 	if err != nil {
 		return nil, fmt.Errorf("database address: %w", err)
 	}
-	ordinary := DefaultOptions()
-	config.MaxConns = int32(cmp.Or(o.Connections, ordinary.Connections))
+	config.MaxConns = int32(cmp.Or(o.Connections, DefaultOptions().Connections))
 	config.AfterConnect = func(_ context.Context, conn *pgx.Conn) error {
 		registerUUIDs(conn.TypeMap())
 		return nil
 	}
-	settings := config.ConnConfig.RuntimeParams
-	settings["pg_trgm.strict_word_similarity_threshold"] = forgiving
-	// Roster's queries are short: compiling them takes longer than running.
-	settings["jit"] = "off"
-	// What is asked for is nearly always in memory, or on a disk without a head:
-	// a row looked up by an index costs little more than the next one.
-	settings["random_page_cost"] = "1.1"
-	settings["statement_timeout"] = milliseconds(cmp.Or(o.Statement, ordinary.Statement))
-	settings["idle_in_transaction_session_timeout"] = milliseconds(idleTransaction)
+	if o.Direct == "" {
+		maps.Copy(config.ConnConfig.RuntimeParams, ways)
+		maps.Copy(config.ConnConfig.RuntimeParams, o.bounds())
+	} else {
+		// Each transaction may have another connection: none keeps a statement that
+		// was prepared, or a setting. The role has those; see settle.
+		config.ConnConfig.DefaultQueryExecMode = pgx.QueryExecModeCacheDescribe
+	}
 	config.ConnConfig.ConnectTimeout = 5 * time.Second
-	config.ConnConfig.Tracer = waits{cmp.Or(o.Wait, ordinary.Wait)}
+	config.ConnConfig.Tracer = waits{cmp.Or(o.Wait, DefaultOptions().Wait)}
 	return pgxpool.NewWithConfig(ctx, config)
+}
+
+// settle gives the role that conn came as the settings that connections by a
+// pooler can't bring along. They hold for connections that are made from then on.
+func (o Options) settle(ctx context.Context, conn *pgx.Conn) error {
+	return pgx.BeginFunc(ctx, conn, func(tx pgx.Tx) error {
+		// Servers start together. And a setting of an extension exists once the
+		// extension has been used.
+		if _, err := tx.Exec(ctx, `select pg_advisory_xact_lock(423), show_trgm('')`); err != nil {
+			return err
+		}
+		for _, settings := range []map[string]string{ways, o.bounds()} {
+			for _, name := range slices.Sorted(maps.Keys(settings)) {
+				var statement string
+				if err := tx.QueryRow(ctx, `
+					select format('alter role current_user in database %I set %s to %L', current_database(), $1::text, $2::text)`,
+					name, settings[name]).Scan(&statement); err != nil {
+					return err
+				}
+				if _, err := tx.Exec(ctx, statement); err != nil {
+					return fmt.Errorf("the database's role can't be given %s: %w", name, err)
+				}
+			}
+		}
+		return nil
+	})
 }
 
 func milliseconds(d time.Duration) string { return fmt.Sprint(d.Milliseconds()) }
 
-// alone opens a connection that is not the pool's, for what holds one for long:
-// listening, migrating. What it runs is not bounded in time.
+// alone opens a connection that is not the pool's, and no pooler's, for what
+// holds one for long: listening, migrating. What it runs is not bounded in time.
 func (s *Store) alone(ctx context.Context) (*pgx.Conn, error) {
-	config := s.pool.Config().ConnConfig.Copy()
-	delete(config.RuntimeParams, "statement_timeout")
-	delete(config.RuntimeParams, "idle_in_transaction_session_timeout")
+	config := s.direct.Copy()
+	for name := range s.options.bounds() {
+		config.RuntimeParams[name] = "0"
+	}
 	return pgx.ConnectConfig(ctx, config)
 }
 

@@ -3,6 +3,8 @@ package store_test
 import (
 	"context"
 	"errors"
+	"fmt"
+	"sync"
 	"testing"
 	"time"
 
@@ -10,6 +12,9 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 
+	"roster/core/android"
+	"roster/core/people"
+	"roster/core/starter"
 	"roster/store"
 	"roster/store/storetest"
 )
@@ -75,5 +80,75 @@ func TestPool(t *testing.T) {
 	var limit string
 	if err := conn.QueryRow(ctx, `show statement_timeout`).Scan(&limit); err != nil || limit != "0" {
 		t.Errorf("%s, %v", limit, err)
+	}
+}
+
+// TestPooler holds what connections have that a pooler lends for a transaction
+// each: the settings, bounds on time, what is heard, and no statement of another's.
+func TestPooler(t *testing.T) {
+	t.Parallel()
+	ctx := t.Context()
+	direct := storetest.URL(t)
+	s, err := store.NewWith(ctx, storetest.Pooler(t, direct, 3), store.Options{Direct: direct, Statement: 2 * time.Second})
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(s.Close)
+	var started sync.WaitGroup
+	for range 4 { // servers that start together
+		started.Go(func() {
+			if err := s.Migrate(ctx); err != nil {
+				t.Error(err)
+			}
+		})
+	}
+	started.Wait()
+	var timeout, alike string
+	if err := s.Pool().QueryRow(ctx, `
+		select current_setting('statement_timeout'), current_setting('pg_trgm.strict_word_similarity_threshold')`).Scan(&timeout, &alike); err != nil {
+		t.Fatal(err)
+	}
+	if timeout != "2s" || alike != store.Forgiving {
+		t.Errorf("by the pooler: statements end after %s, words are alike from %s", timeout, alike)
+	}
+	var pg *pgconn.PgError
+	if _, err := s.Pool().Exec(ctx, `select pg_sleep(60)`); !errors.As(err, &pg) || pg.Code != pgerrcode.QueryCanceled {
+		t.Errorf("a statement without end: %v", err)
+	}
+	alone, err := s.Alone(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer alone.Close(ctx)
+	if err := alone.QueryRow(ctx, `select current_setting('statement_timeout')`).Scan(&timeout); err != nil || timeout != "0" {
+		t.Errorf("past the pooler: %s, %v", timeout, err)
+	}
+
+	heard := make(chan store.Event, 1000)
+	go s.Listen(ctx, func(e store.Event) { heard <- e })
+	<-heard
+	p, err := s.AddPerson(ctx, "tove", "Tove", people.Keeper, "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	var many sync.WaitGroup
+	for n := range 8 {
+		many.Go(func() {
+			for round := range 5 {
+				edit := []starter.Edit{{Package: android.PackageName(fmt.Sprint("com.example.p", n)), Field: "description", Value: []byte(`"x"`)}}
+				if _, err := s.TakeStarter(ctx, p.ID, store.Sending{Title: fmt.Sprint(n, round)}, edit); err != nil {
+					t.Error(err)
+				}
+				if _, _, _, err := s.Ledger(ctx, store.LedgerQuery{Method: "remove-for-user", Limit: 10}); err != nil {
+					t.Error(err)
+				}
+			}
+		})
+	}
+	many.Wait()
+	select {
+	case <-heard:
+	case <-time.After(2 * time.Minute):
+		t.Error("nothing was heard")
 	}
 }

@@ -30,6 +30,9 @@ var migrations embed.FS
 // Store is Roster's database. It is safe for many goroutines.
 type Store struct {
 	pool *pgxpool.Pool
+	// direct is how the database is reached past every pool and pooler.
+	direct  *pgx.ConnConfig
+	options Options
 	// aside is one connection that answers whether the database is well, however
 	// many wait for the others.
 	aside *pgxpool.Pool
@@ -71,9 +74,9 @@ func NewWith(ctx context.Context, url string, o Options) (*Store, error) {
 	if err != nil {
 		return nil, err
 	}
-	apart := pool.Config()
-	apart.MaxConns = 1
-	aside, err := pgxpool.NewWithConfig(ctx, apart)
+	past := o
+	past.Connections, past.Direct = 1, ""
+	aside, err := newPool(ctx, cmp.Or(o.Direct, url), past)
 	if err != nil {
 		return nil, err
 	}
@@ -83,7 +86,10 @@ func NewWith(ctx context.Context, url string, o Options) (*Store, error) {
 			return nil, err
 		}
 	}
-	s := &Store{pool: pool, aside: aside, replica: follows, log: cmp.Or(o.Log, DefaultOptions().Log)}
+	s := &Store{
+		pool: pool, aside: aside, direct: aside.Config().ConnConfig, options: o,
+		replica: follows, log: cmp.Or(o.Log, DefaultOptions().Log),
+	}
 	s.readNets.most, s.leaning.most, s.documents.most, s.tried.most = keptNets, keptLeaning, keptDocuments, keptTrials
 	return s, nil
 }
@@ -162,6 +168,11 @@ func (s *Store) Migrate(ctx context.Context) error {
 	}
 	if err := m.Migrate(ctx); err != nil {
 		return err
+	}
+	if s.options.Direct != "" {
+		if err := s.options.settle(ctx, conn); err != nil {
+			return err
+		}
 	}
 	if err := s.FreshenFigures(ctx); err != nil {
 		return err

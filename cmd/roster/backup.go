@@ -18,7 +18,7 @@ import (
 // installation is what backup and restore are told of the one they are for.
 func installation(c *cobra.Command) *backup.Installation {
 	i := &backup.Installation{Program: version}
-	setDatabase.flag(c.Flags(), &i.Database)
+	flagDatabase(c.Flags(), &i.Database)
 	setSecretFile.flag(c.Flags(), &i.Secret)
 	setBackups.flag(c.Flags(), &i.Saved)
 	return i

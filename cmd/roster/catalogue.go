@@ -16,10 +16,6 @@ import (
 	"roster/store/exchange"
 )
 
-func databaseFlag(c *cobra.Command, database *string) {
-	setDatabase.flag(c.Flags(), database)
-}
-
 // openStore connects to a database and brings it up to date.
 func openStore(c *cobra.Command, database string) (*store.Store, error) {
 	if database == "" {
@@ -92,7 +88,7 @@ func exportCommand() *cobra.Command {
 	}
 	c.Flags().StringVar(&folder, "site", "", "write all public pages, scripts, feeds and keys into this folder, for any static host")
 	setPublic.flag(c.Flags(), &public)
-	databaseFlag(c, &database)
+	flagDatabase(c.Flags(), &database)
 	return c
 }
 
@@ -122,7 +118,7 @@ func importCommand() *cobra.Command {
 			return nil
 		},
 	}
-	databaseFlag(c, &database)
+	flagDatabase(c.Flags(), &database)
 	return c
 }
 
@@ -150,7 +146,7 @@ func auditCommand() *cobra.Command {
 			return nil
 		},
 	}
-	databaseFlag(c, &database)
+	flagDatabase(c.Flags(), &database)
 	c.Flags().StringVar(&head, "head", "", "a hash that has to be in the record")
 	return c
 }

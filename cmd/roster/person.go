@@ -62,7 +62,7 @@ func personCommand() *cobra.Command {
 			return err
 		},
 	}
-	databaseFlag(add, &database)
+	flagDatabase(add.Flags(), &database)
 	add.Flags().StringVar(&name, "name", "", "the person's name")
 	add.Flags().StringVar(&role, "role", "technician", "technician, reviewer, maintainer or keeper")
 	password := &cobra.Command{
@@ -87,7 +87,7 @@ func personCommand() *cobra.Command {
 			return st.SetPassword(c.Context(), person.ID, hash, nil, store.Ending{})
 		},
 	}
-	databaseFlag(password, &database)
+	flagDatabase(password.Flags(), &database)
 	var public string
 	link := &cobra.Command{
 		Use:     "link LOGIN",
@@ -111,7 +111,7 @@ func personCommand() *cobra.Command {
 			return err
 		},
 	}
-	databaseFlag(link, &database)
+	flagDatabase(link.Flags(), &database)
 	setPublic.flag(link.Flags(), &public)
 	c := &cobra.Command{Use: "person", Short: "People who can sign in"}
 	c.AddCommand(add, password, link)

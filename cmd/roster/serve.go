@@ -23,7 +23,7 @@ import (
 
 // settings are what serve and demo are told.
 type settings struct {
-	listen, metrics, database, adb, adbProgram, secret, public, proxies, webhooks, backups, readyFile, replica string
+	listen, metrics, database, direct, adb, adbProgram, secret, public, proxies, webhooks, backups, readyFile, replica string
 
 	connections int
 	provider    server.Provider
@@ -49,6 +49,7 @@ func (s *settings) flags(c *cobra.Command) {
 	setGroupsClaim.flag(f, &s.provider.GroupsClaim)
 	f.BoolVar(&s.noReports, setNoReports.name, setNoReports.on(), setNoReports.use())
 	setDatabase.flag(f, &s.database)
+	setDirect.flag(f, &s.direct)
 	setReplica.flag(f, &s.replica)
 	setADB.flag(f, &s.adb)
 	setADBProgram.flag(f, &s.adbProgram)
@@ -119,7 +120,9 @@ func (s *settings) serve(ctx context.Context, world *sample) error {
 	if err != nil {
 		return err
 	}
-	st, err := store.NewWith(ctx, s.database, store.Options{Connections: s.connections, Replica: s.replica, Log: log})
+	st, err := store.NewWith(ctx, s.database, store.Options{
+		Connections: s.connections, Direct: s.direct, Replica: s.replica, Log: log,
+	})
 	if err != nil {
 		return err
 	}

@@ -47,6 +47,11 @@ var (
 		name: "database", env: "ROSTER_DATABASE_URL",
 		help: "address of the PostgreSQL database (13 or newer), such as postgres:///roster?host=/run/postgresql; migrations run by themselves",
 	}
+	setDirect = setting{
+		name: "database-direct", env: "ROSTER_DATABASE_DIRECT_URL",
+		help: "address of the database itself, where the other leads to a pooler that lends connections for a transaction " +
+			"at a time: what listens or takes long asks there, and so does every command but serve",
+	}
 	setReplica = setting{
 		name: "database-read", env: "ROSTER_DATABASE_READ_URL",
 		help: "address of a replica of that database, which takes reads that may lag: public pages, Ledger, Dossier, " +
@@ -124,7 +129,7 @@ var (
 
 // settingsTable lists all settings in the order in which they are shown.
 var settingsTable = []setting{
-	setListen, setPublic, setDatabase, setReplica, setConnections, setADB, setADBProgram, setSecretFile, setBackups, setJournals,
+	setListen, setPublic, setDatabase, setDirect, setReplica, setConnections, setADB, setADBProgram, setSecretFile, setBackups, setJournals,
 	setNoReports, setProxies, setIssuer, setClientID, setClientSecret, setProviderName, setScopes, setGroupsClaim, setWebhooks,
 	setMetrics, setReadyFile, setLog, setServer, setBenchToken, setToken,
 }
@@ -264,6 +269,13 @@ func (s setting) use() string { return s.help + " (" + s.env + ")" }
 // set: that may be a secret.
 func (s setting) flag(f *pflag.FlagSet, into *string) { s.flagNamed(f, s.name, into) }
 
+// flagDatabase makes the flag that names the database for a command that does
+// something once: it asks no pooler, unless it is told to.
+func flagDatabase(f *pflag.FlagSet, into *string) {
+	setDatabase.flag(f, into)
+	*into = cmp.Or(setDirect.text(), *into)
+}
+
 // flagNamed is flag where a command calls it otherwise.
 func (s setting) flagNamed(f *pflag.FlagSet, name string, into *string) {
 	f.StringVar(into, name, s.text(), s.use())
@@ -280,7 +292,7 @@ func writeSettings(w io.Writer) {
 
 // masked is a value as it may be shown.
 func (s setting) masked(value string) string {
-	if value == "" || !s.hidden && s.name != setDatabase.name && s.name != setReplica.name {
+	if value == "" || !s.hidden && !slices.Contains([]string{setDatabase.name, setDirect.name, setReplica.name}, s.name) {
 		return value
 	}
 	if u, err := url.Parse(value); err == nil && !s.hidden && u.Scheme != "" {

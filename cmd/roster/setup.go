@@ -66,7 +66,7 @@ what it did and what was there, and can be repeated.`,
 		},
 	}
 	f := c.Flags()
-	setDatabase.flag(f, &s.database)
+	flagDatabase(f, &s.database)
 	setSecretFile.flag(f, &s.secret)
 	setPublic.flag(f, &s.public)
 	setListen.flag(f, &s.listen)
