@@ -26,8 +26,13 @@ func (s *Store) InLongTx(ctx context.Context, f func(context.Context, pgx.Tx) er
 
 func (s *Store) Alone(ctx context.Context) (*pgx.Conn, error) { return s.alone(ctx) }
 
-// ReplicaReads counts what was read from the replica.
-func (s *Store) ReplicaReads() uint64 { return s.replica.served.Load() }
+// ReplicaReads counts what was read from each replica.
+func (s *Store) ReplicaReads() (reads []uint64) {
+	for _, r := range s.replicas {
+		reads = append(reads, r.served.Load())
+	}
+	return reads
+}
 
 // HeardLittle has a store believe that it heard of nothing since the beginning.
 func (s *Store) HeardLittle() { s.heard.Store(1) }

@@ -25,9 +25,9 @@ type Options struct {
 	// Statement is how long a statement may take that somebody waits for.
 	// PostgreSQL ends it then.
 	Statement time.Duration
-	// Replica is the address of a database that follows this one, and takes reads
-	// that may lag; "" for none.
-	Replica string
+	// Replicas is the address of databases that follow this one, each a host in
+	// it, and take reads that may lag; "" for none.
+	Replicas string
 	// Direct is the address of the database itself, where the other one is of a
 	// pooler that lends a connection for one transaction at a time: what needs
 	// one for longer, or at once, asks there. "" where there is no such pooler.
@@ -80,6 +80,14 @@ var ways = map[string]string{
 
 // newPool makes a pool of connections for the database at url.
 func newPool(ctx context.Context, url string, o Options) (*pgxpool.Pool, error) {
+	config, err := poolConfig(url, o)
+	if err != nil {
+		return nil, err
+	}
+	return pgxpool.NewWithConfig(ctx, config)
+}
+
+func poolConfig(url string, o Options) (*pgxpool.Config, error) {
 	config, err := pgxpool.ParseConfig(url)
 	if err != nil {
 		return nil, fmt.Errorf("database address: %w", err)
@@ -99,7 +107,7 @@ func newPool(ctx context.Context, url string, o Options) (*pgxpool.Pool, error) 
 	}
 	config.ConnConfig.ConnectTimeout = 5 * time.Second
 	config.ConnConfig.Tracer = waits{cmp.Or(o.Wait, DefaultOptions().Wait)}
-	return pgxpool.NewWithConfig(ctx, config)
+	return config, nil
 }
 
 // settle gives the role that conn came as the settings that connections by a

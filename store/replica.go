@@ -2,11 +2,14 @@ package store
 
 import (
 	"context"
+	"fmt"
+	"slices"
 	"sync/atomic"
 	"time"
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/pgxpool"
 )
 
@@ -34,15 +37,48 @@ type replica struct {
 	served atomic.Uint64
 }
 
-func newReplica(ctx context.Context, url string, o Options) (*replica, error) {
-	pool, err := newPool(ctx, url, o)
-	if err != nil {
-		return nil, err
+// newReplicas makes one for each host of an address that names several: how far
+// one is says nothing of another.
+func newReplicas(ctx context.Context, o Options) ([]*replica, error) {
+	if o.Replicas == "" {
+		return nil, nil
 	}
-	ctx, stop := context.WithCancel(context.WithoutCancel(ctx))
-	r := &replica{pool: pool, stop: stop, done: make(chan struct{})}
-	go r.follow(ctx)
-	return r, nil
+	all, err := poolConfig(o.Replicas, o)
+	if err != nil {
+		return nil, fmt.Errorf("of replicas: %w", err)
+	}
+	var list []*replica
+	for _, host := range hostsOf(all.ConnConfig) {
+		config := all.Copy()
+		config.ConnConfig.Host, config.ConnConfig.Port, config.ConnConfig.TLSConfig = host[0].Host, host[0].Port, host[0].TLSConfig
+		config.ConnConfig.Fallbacks = host[1:]
+		// Whether one follows is asked for all the time, and may change.
+		config.ConnConfig.ValidateConnect = nil
+		pool, err := pgxpool.NewWithConfig(ctx, config)
+		if err != nil {
+			return list, err
+		}
+		following, stop := context.WithCancel(context.WithoutCancel(ctx))
+		r := &replica{pool: pool, stop: stop, done: make(chan struct{})}
+		go r.follow(following)
+		list = append(list, r)
+	}
+	return list, nil
+}
+
+// hostsOf are the hosts that an address names, each with the ways to reach it:
+// with TLS and, where that is only preferred, without.
+func hostsOf(c *pgx.ConnConfig) (hosts [][]*pgconn.FallbackConfig) {
+	ways := append([]*pgconn.FallbackConfig{{Host: c.Host, Port: c.Port, TLSConfig: c.TLSConfig}}, c.Fallbacks...)
+	for _, way := range ways {
+		at := slices.IndexFunc(hosts, func(h []*pgconn.FallbackConfig) bool { return h[0].Host == way.Host && h[0].Port == way.Port })
+		if at < 0 {
+			hosts = append(hosts, nil)
+			at = len(hosts) - 1
+		}
+		hosts[at] = append(hosts[at], way)
+	}
+	return hosts
 }
 
 func (r *replica) close() {
@@ -109,16 +145,22 @@ func as(ctx context.Context, w writer, wrote uint64) context.Context {
 
 // reads is where something is read from that may lag, if the context says so.
 func (s *Store) reads(ctx context.Context) *pgxpool.Pool {
-	if s.replica == nil || ctx.Value(lagKey{}) == nil || ctx.Value(transactionKey{}) != nil {
+	if len(s.replicas) == 0 || ctx.Value(lagKey{}) == nil || ctx.Value(transactionKey{}) != nil {
 		return s.pool
 	}
 	wrote, _ := ctx.Value(wroteKey{}).(uint64)
 	heard := s.heard.Load()
-	if heard == 0 || !s.replica.knows(max(heard, wrote)) { // 0: nothing is heard at all
+	if heard == 0 { // nothing is heard at all
 		return s.pool
 	}
-	s.replica.served.Add(1)
-	return s.replica.pool
+	turn := int(s.turn.Add(1)) // they share the work
+	for i := range s.replicas {
+		if r := s.replicas[(turn+i)%len(s.replicas)]; r.knows(max(heard, wrote)) {
+			r.served.Add(1)
+			return r.pool
+		}
+	}
+	return s.pool
 }
 
 // hear notes that this server has heard of a transaction.
@@ -135,7 +177,7 @@ func (s *Store) hear(xid uint64) {
 // written in it, so that no server shows them what was before.
 func (s *Store) noteWriter(ctx context.Context, tx pgx.Tx) error {
 	w, ok := ctx.Value(writerKey{}).(writer)
-	if s.replica == nil || !ok {
+	if len(s.replicas) == 0 || !ok {
 		return nil
 	}
 	sql, key := `update sessions set wrote = pg_current_xact_id() where token_hash = $1`, any(w.session)

@@ -2,8 +2,10 @@ package store_test
 
 import (
 	"context"
+	"fmt"
 	"net/url"
 	"path/filepath"
+	"strings"
 	"testing"
 	"time"
 
@@ -14,35 +16,64 @@ import (
 	"roster/store/storetest"
 )
 
-// withReplica runs a database with one that follows it, through a socket.
-func withReplica(t *testing.T) (c *storetest.Cluster, database, replica, folder string) {
-	t.Helper()
-	c = storetest.NewCluster(t)
-	main, follows := filepath.Join(c.Folder, "main"), filepath.Join(c.Folder, "follows")
-	c.Must("initdb", "-D", main, "-U", "roster", "-A", "trust", "--no-sync", "-E", "UTF8", "--locale=C.UTF-8")
-	c.Settings(main, "wal_level = replica", "max_wal_senders = 4", "port = 5432")
-	c.Start(main)
-	c.Must("createdb", "-h", c.Folder, "-U", "roster", "roster")
-	c.Must("pg_basebackup", "-h", c.Folder, "-U", "roster", "-D", follows, "-R", "--checkpoint=fast", "--no-sync")
-	c.Settings(follows, "port = 5433", "wal_retrieve_retry_interval = 100ms")
-	c.Start(follows)
-	return c, c.Database("roster") + "&port=5432", c.Database("roster") + "&port=5433", follows
+// followed is a database with others that follow it, through sockets.
+type followed struct {
+	*storetest.Cluster
+	// database is its address, and hosts are that of every one, itself first.
+	database string
+	hosts    []string
+	folders  []string
 }
 
-// TestReplicaIsNeverBehindWhoWrote holds a replica still, and moves it on again.
+// withReplicas runs a database with n that follow it.
+func withReplicas(t *testing.T, n int) *followed {
+	t.Helper()
+	f := &followed{Cluster: storetest.NewCluster(t)}
+	for i := range n + 1 {
+		folder := filepath.Join(f.Folder, fmt.Sprint("db", i))
+		if i == 0 {
+			f.Must("initdb", "-D", folder, "-U", "roster", "-A", "trust", "--no-sync", "-E", "UTF8", "--locale=C.UTF-8")
+			f.Settings(folder, "wal_level = replica", "max_wal_senders = 4")
+		} else {
+			f.Must("pg_basebackup", "-h", f.Folder, "-U", "roster", "-D", folder, "-R", "--checkpoint=fast", "--no-sync")
+			f.Settings(folder, "wal_retrieve_retry_interval = 100ms")
+		}
+		f.Settings(folder, fmt.Sprint("port = ", 5432+i))
+		f.Start(folder)
+		if i == 0 {
+			f.Must("createdb", "-h", f.Folder, "-U", "roster", "roster")
+		}
+		f.folders, f.hosts = append(f.folders, folder), append(f.hosts, f.Database("roster")+fmt.Sprint("&port=", 5432+i))
+	}
+	f.database = f.hosts[0]
+	return f
+}
+
+// all is the address of some of them.
+func (f *followed) all(numbers ...int) string {
+	var hosts, ports []string
+	for _, n := range numbers {
+		hosts, ports = append(hosts, f.Folder), append(ports, fmt.Sprint(5432+n))
+	}
+	return "postgres:///roster?user=roster&host=" + url.QueryEscape(strings.Join(hosts, ",")) + "&port=" + strings.Join(ports, ",")
+}
+
+// TestReplicaIsNeverBehindWhoWrote holds one of two replicas still, and moves it
+// on again.
 func TestReplicaIsNeverBehindWhoWrote(t *testing.T) {
 	t.Parallel()
-	_, database, replica, _ := withReplica(t)
-	open := func(read string) *store.Store {
+	f := withReplicas(t, 2)
+	const itself, held, live = 0, 1, 2
+	open := func() *store.Store {
 		t.Helper()
-		s, err := store.NewWith(t.Context(), database, store.Options{Replica: read})
+		s, err := store.NewWith(t.Context(), f.database, store.Options{Replicas: f.all(itself, held, live)})
 		if err != nil {
 			t.Fatal(err)
 		}
 		t.Cleanup(s.Close)
 		return s
 	}
-	s := open(replica)
+	s := open()
 	must := func(err error) {
 		t.Helper()
 		if err != nil {
@@ -93,15 +124,17 @@ func TestReplicaIsNeverBehindWhoWrote(t *testing.T) {
 	}
 	write("com.example.one")
 	wait(store.ChangesChanged)
-	storetest.Until(t, "the replica serves", func() bool {
+	storetest.Until(t, "both replicas serve", func() bool {
 		before := s.ReplicaReads()
-		return ledger(s) == 1 && s.ReplicaReads() > before
+		one, another := ledger(s), ledger(s)
+		now := s.ReplicaReads()
+		return one == 1 && another == 1 && now[held] > before[held] && now[live] > before[live]
 	})
 
-	// Held still, it does not have what is written now. Whoever wrote sees it all
+	// Held still, one does not have what is written now. Whoever wrote sees it all
 	// the same, on a server that heard of it and on one that did not.
-	other := open(replica)
-	follower, err := store.New(t.Context(), replica)
+	other := open()
+	follower, err := store.New(t.Context(), f.hosts[held])
 	must(err)
 	defer follower.Close()
 	replay := func(what string) {
@@ -129,18 +162,20 @@ func TestReplicaIsNeverBehindWhoWrote(t *testing.T) {
 			t.Fatalf("by another server who wrote sees %d packages", found)
 		}
 	}
+	before := s.ReplicaReads()
+	storetest.Until(t, "the other serves", func() bool { return ledger(s) == 2 && s.ReplicaReads()[live] > before[live] })
+	if now := s.ReplicaReads(); now[held] != before[held] || now[itself] != 0 {
+		t.Errorf("what is held was asked %d times, and what follows nobody %d times", now[held]-before[held], now[itself])
+	}
 	replay("resume")
-	storetest.Until(t, "it has caught up", func() bool {
-		before := s.ReplicaReads()
-		return ledger(s) == 2 && s.ReplicaReads() > before
-	})
+	storetest.Until(t, "it has caught up", func() bool { return ledger(s) == 2 && s.ReplicaReads()[held] > before[held] })
 }
 
 // TestReplicaThatGoes takes the replica away in the middle.
 func TestReplicaThatGoes(t *testing.T) {
 	t.Parallel()
-	c, database, replica, folder := withReplica(t)
-	s, err := store.NewWith(t.Context(), database, store.Options{Replica: replica})
+	f := withReplicas(t, 1)
+	s, err := store.NewWith(t.Context(), f.database, store.Options{Replicas: f.hosts[1]})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -161,9 +196,9 @@ func TestReplicaThatGoes(t *testing.T) {
 	}
 	storetest.Until(t, "the replica serves", func() bool {
 		read()
-		return s.ReplicaReads() > 0
+		return s.ReplicaReads()[0] > 0
 	})
-	c.Must("pg_ctl", "-D", folder, "-m", "immediate", "-w", "stop")
+	f.Must("pg_ctl", "-D", f.folders[1], "-m", "immediate", "-w", "stop")
 	for range 20 {
 		read()
 	}
@@ -173,8 +208,8 @@ func TestReplicaThatGoes(t *testing.T) {
 // names both goes on by itself, and has what was accepted.
 func TestFailover(t *testing.T) {
 	t.Parallel()
-	c, database, replica, folder := withReplica(t)
-	primary, err := store.New(t.Context(), database)
+	f := withReplicas(t, 1)
+	primary, err := store.New(t.Context(), f.database)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -182,8 +217,7 @@ func TestFailover(t *testing.T) {
 	if err := primary.Migrate(t.Context()); err != nil {
 		t.Fatal(err)
 	}
-	socket := url.QueryEscape(c.Folder + "," + c.Folder)
-	s, err := store.New(t.Context(), "postgres:///roster?user=roster&host="+socket+"&port=5432,5433&target_session_attrs=read-write")
+	s, err := store.New(t.Context(), f.all(0, 1)+"&target_session_attrs=read-write")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -191,7 +225,7 @@ func TestFailover(t *testing.T) {
 	if _, err := s.AddPerson(t.Context(), "before", "x", people.Keeper, ""); err != nil {
 		t.Fatal(err)
 	}
-	follows, err := store.New(t.Context(), replica)
+	follows, err := store.New(t.Context(), f.hosts[1])
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -201,12 +235,12 @@ func TestFailover(t *testing.T) {
 		return err == nil
 	}
 	storetest.Until(t, "the replica has it", func() bool { return here("before") })
-	c.Must("pg_ctl", "-D", filepath.Join(c.Folder, "main"), "-m", "immediate", "-w", "stop")
+	f.Must("pg_ctl", "-D", f.folders[0], "-m", "immediate", "-w", "stop")
 	lost := time.Now()
 	if _, err := s.AddPerson(t.Context(), "lost", "x", people.Keeper, ""); err == nil {
 		t.Error("without a primary something was accepted")
 	}
-	c.Must("pg_ctl", "-D", folder, "-w", "promote")
+	f.Must("pg_ctl", "-D", f.folders[1], "-w", "promote")
 	storetest.Until(t, "it is accepted again", func() bool {
 		_, err := s.AddPerson(t.Context(), "after", "x", people.Keeper, "")
 		return err == nil

@@ -36,11 +36,12 @@ type Store struct {
 	// aside is one connection that answers whether the database is well, however
 	// many wait for the others.
 	aside *pgxpool.Pool
-	// replica takes reads that may lag, nil for none. heard is the last transaction
-	// that this server has heard of, 0 while it hears nothing.
-	replica *replica
-	heard   atomic.Uint64
-	log     *slog.Logger
+	// replicas take reads that may lag. heard is the last transaction that this
+	// server has heard of, 0 while it hears nothing.
+	replicas []*replica
+	turn     atomic.Uint32
+	heard    atomic.Uint64
+	log      *slog.Logger
 	// What was worked out or read before, and can't have changed since.
 	readNets  kept[netKey, *impact.Net]
 	leaning   kept[netKey, []android.PackageName]
@@ -80,15 +81,13 @@ func NewWith(ctx context.Context, url string, o Options) (*Store, error) {
 	if err != nil {
 		return nil, err
 	}
-	var follows *replica
-	if o.Replica != "" {
-		if follows, err = newReplica(ctx, o.Replica, o); err != nil {
-			return nil, err
-		}
+	follow, err := newReplicas(ctx, o)
+	if err != nil {
+		return nil, err
 	}
 	s := &Store{
 		pool: pool, aside: aside, direct: aside.Config().ConnConfig, options: o,
-		replica: follows, log: cmp.Or(o.Log, DefaultOptions().Log),
+		replicas: follow, log: cmp.Or(o.Log, DefaultOptions().Log),
 	}
 	s.readNets.most, s.leaning.most, s.documents.most, s.tried.most = keptNets, keptLeaning, keptDocuments, keptTrials
 	return s, nil
@@ -96,8 +95,8 @@ func NewWith(ctx context.Context, url string, o Options) (*Store, error) {
 
 // Close ends all connections.
 func (s *Store) Close() {
-	if s.replica != nil {
-		s.replica.close()
+	for _, r := range s.replicas {
+		r.close()
 	}
 	s.pool.Close()
 	s.aside.Close()

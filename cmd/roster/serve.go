@@ -23,7 +23,7 @@ import (
 
 // settings are what serve and demo are told.
 type settings struct {
-	listen, metrics, database, direct, adb, adbProgram, secret, public, proxies, webhooks, backups, readyFile, replica string
+	listen, metrics, database, direct, adb, adbProgram, secret, public, proxies, webhooks, backups, readyFile, replicas string
 
 	connections int
 	provider    server.Provider
@@ -50,7 +50,7 @@ func (s *settings) flags(c *cobra.Command) {
 	f.BoolVar(&s.noReports, setNoReports.name, setNoReports.on(), setNoReports.use())
 	setDatabase.flag(f, &s.database)
 	setDirect.flag(f, &s.direct)
-	setReplica.flag(f, &s.replica)
+	setReplicas.flag(f, &s.replicas)
 	setADB.flag(f, &s.adb)
 	setADBProgram.flag(f, &s.adbProgram)
 	setBackups.flag(f, &s.backups)
@@ -121,7 +121,7 @@ func (s *settings) serve(ctx context.Context, world *sample) error {
 		return err
 	}
 	st, err := store.NewWith(ctx, s.database, store.Options{
-		Connections: s.connections, Direct: s.direct, Replica: s.replica, Log: log,
+		Connections: s.connections, Direct: s.direct, Replicas: s.replicas, Log: log,
 	})
 	if err != nil {
 		return err

@@ -52,10 +52,10 @@ var (
 		help: "address of the database itself, where the other leads to a pooler that lends connections for a transaction " +
 			"at a time: what listens or takes long asks there, and so does every command but serve",
 	}
-	setReplica = setting{
+	setReplicas = setting{
 		name: "database-read", env: "ROSTER_DATABASE_READ_URL",
-		help: "address of a replica of that database, which takes reads that may lag: public pages, Ledger, Dossier, " +
-			"search; never behind what somebody has written or this server has heard of",
+		help: "address of replicas of that database, each a host in it (postgres://one,two/roster), which take reads that may lag: " +
+			"public pages, Ledger, Dossier, search; never behind what somebody has written or this server has heard of",
 	}
 	setConnections = setting{
 		name: "database-connections", env: "ROSTER_DATABASE_CONNECTIONS", fallback: strconv.Itoa(store.DefaultOptions().Connections), shown: "4 a processor and 2",
@@ -129,7 +129,7 @@ var (
 
 // settingsTable lists all settings in the order in which they are shown.
 var settingsTable = []setting{
-	setListen, setPublic, setDatabase, setDirect, setReplica, setConnections, setADB, setADBProgram, setSecretFile, setBackups, setJournals,
+	setListen, setPublic, setDatabase, setDirect, setReplicas, setConnections, setADB, setADBProgram, setSecretFile, setBackups, setJournals,
 	setNoReports, setProxies, setIssuer, setClientID, setClientSecret, setProviderName, setScopes, setGroupsClaim, setWebhooks,
 	setMetrics, setReadyFile, setLog, setServer, setBenchToken, setToken,
 }
@@ -292,7 +292,7 @@ func writeSettings(w io.Writer) {
 
 // masked is a value as it may be shown.
 func (s setting) masked(value string) string {
-	if value == "" || !s.hidden && !slices.Contains([]string{setDatabase.name, setDirect.name, setReplica.name}, s.name) {
+	if value == "" || !s.hidden && !slices.Contains([]string{setDatabase.name, setDirect.name, setReplicas.name}, s.name) {
 		return value
 	}
 	if u, err := url.Parse(value); err == nil && !s.hidden && u.Scheme != "" {
