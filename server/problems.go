@@ -221,7 +221,9 @@ func (s *Server) explain(ctx context.Context, err error) error {
 		}
 	}
 	if errors.Is(err, context.Canceled) && ctx.Err() != nil {
-		return problem(499, "left", "You left before the answer was ready.")
+		// Most have left. Where it was only what stands between that has let go, the
+		// same may be asked for again.
+		return problem(http.StatusServiceUnavailable, "left", "The connection ended before the answer was ready. Try again.")
 	}
 	s.log.Error("unexpected error", "err", err)
 	return internal

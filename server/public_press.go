@@ -13,8 +13,10 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"time"
 
 	"github.com/gin-gonic/gin"
+	"golang.org/x/sync/singleflight"
 
 	"roster/server/site"
 	"roster/store"
@@ -65,7 +67,12 @@ type press struct {
 	// edition counts how often everything was thrown away, so that a file
 	// that was written before is not kept after.
 	edition int
+	// writing is what is written at the moment: once, however many wait for it.
+	writing singleflight.Group
 }
+
+// writingTakes bounds how long a file is written, whoever has left meanwhile.
+const writingTakes = 30 * time.Second
 
 // maxPressed bounds what is kept; there is no end to wrong addresses, but those
 // are never kept.
@@ -85,6 +92,19 @@ func (p *press) file(ctx context.Context, path string) (*pressed, error) {
 	if f != nil {
 		return f, nil
 	}
+	written, err, _ := p.writing.Do(fmt.Sprint(edition, " ", path), func() (any, error) {
+		ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), writingTakes)
+		defer cancel()
+		return p.write(ctx, path, edition)
+	})
+	if err != nil {
+		return nil, err
+	}
+	return written.(*pressed), nil
+}
+
+// write writes a file, and keeps it unless something has changed meanwhile.
+func (p *press) write(ctx context.Context, path string, edition int) (*pressed, error) {
 	plain, err := p.site.File(store.MayLag(ctx), path)
 	if err != nil {
 		return nil, err
@@ -107,7 +127,7 @@ func (p *press) file(ctx context.Context, path string) (*pressed, error) {
 	if spoken {
 		vary += ", Accept-Language"
 	}
-	f = &pressed{
+	f := &pressed{
 		File: plain, gzipped: b.Bytes(), spoken: spoken,
 		plain:  headersOf(plain, `"`+etag+`"`, vary, len(plain.Body), false),
 		packed: headersOf(plain, `"`+etag+`-z"`, vary, b.Len(), true),
@@ -216,7 +236,7 @@ func (f *pressed) send(w http.ResponseWriter, r *http.Request) {
 // publicProblem answers a person with a page, a program with words.
 func (s *Server) publicProblem(c *gin.Context, ending string, err error) {
 	var p *Problem
-	errors.As(s.explain(context.WithoutCancel(c.Request.Context()), err), &p)
+	errors.As(s.explain(c.Request.Context(), err), &p)
 	if errors.Is(err, store.ErrNotFound) {
 		p = problem(http.StatusNotFound, "not-found", "There is nothing at this address.")
 	}

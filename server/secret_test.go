@@ -105,7 +105,7 @@ func TestExplain(t *testing.T) {
 		"unpublishable": {&store.UnpublishableError{Why: errors.New("nothing goes")}, 409},
 		"taken":         {store.ErrEditionTaken, 409},
 		"database-away": {&pgconn.PgError{Code: "57P01", Message: "terminating connection"}, 503},
-		"left":          {context.Canceled, 499},
+		"left":          {context.Canceled, 503},
 	} {
 		var p *Problem
 		if !errors.As(s.explain(gone, c.err), &p) || p.Status != c.status || p.Type != "urn:roster:problem:"+kind || p.Detail == "" {

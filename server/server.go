@@ -338,7 +338,7 @@ func (s *Server) secureHeaders(w http.ResponseWriter, r *http.Request) {
 func (s *Server) logRequests(c *gin.Context) {
 	start := time.Now()
 	c.Next()
-	if status := c.Writer.Status(); status >= 500 {
+	if status := c.Writer.Status(); status >= 500 && c.Request.Context().Err() == nil {
 		s.log.Error("request failed", "method", c.Request.Method, "path", loggedPath(c), "status", status, "took", time.Since(start))
 	} else if !strings.HasPrefix(c.Request.URL.Path, "/assets/") {
 		s.log.Debug("request", "method", c.Request.Method, "path", loggedPath(c), "status", status, "took", time.Since(start))

@@ -32,7 +32,8 @@ const (
 	AskedOfBench    Topic = "asked"    // a bench, for which a job waits
 	BenchChanged    Topic = "bench"    // a bench
 	CapturesChanged Topic = "captures" // none: a capture was stored
-	ChangesChanged  Topic = "changes"  // none: sent, talked about, decided, with what follows in the catalogue
+	ChangesChanged  Topic = "changes"  // none: decided, with what follows in the catalogue
+	ChangesWaiting  Topic = "waiting"  // none: sent or talked about; nothing follows yet
 	CoverageCounted Topic = "cover"    // none
 	DeskChanged     Topic = "desk"     // a person
 	DraftsChanged   Topic = "drafts"   // a person

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"errors"
+	"io"
 	"net"
 
 	"github.com/jackc/pgerrcode"
@@ -50,7 +51,7 @@ func FailureOf(ctx context.Context, err error) Failure {
 		return failureOfState(ctx, pg.Code)
 	case ctx.Err() != nil:
 		return NoFailure // whoever asked has left, perhaps before anything was sent
-	case errors.As(err, &connect), pgconn.SafeToRetry(err), errors.As(err, &network):
+	case errors.As(err, &connect), pgconn.SafeToRetry(err), errors.As(err, &network), errors.Is(err, io.ErrUnexpectedEOF):
 		return DatabaseAway
 	}
 	return NoFailure

@@ -123,7 +123,7 @@ func TestReplicaIsNeverBehindWhoWrote(t *testing.T) {
 		must(err)
 	}
 	write("com.example.one")
-	wait(store.ChangesChanged)
+	wait(store.ChangesWaiting)
 	storetest.Until(t, "both replicas serve", func() bool {
 		before := s.ReplicaReads()
 		one, another := ledger(s), ledger(s)
@@ -147,7 +147,7 @@ func TestReplicaIsNeverBehindWhoWrote(t *testing.T) {
 		<-heard
 	}
 	write("com.example.two")
-	wait(store.ChangesChanged)
+	wait(store.ChangesWaiting)
 	for range 20 {
 		_, found, _, err := s.Ledger(store.MayLag(t.Context()), store.LedgerQuery{Method: "remove-for-user", Limit: 10})
 		must(err)

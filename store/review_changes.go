@@ -223,7 +223,7 @@ func send(ctx context.Context, tx pgx.Tx, person, id uuid.UUID, sending Sending)
 
 // recordSending tells everybody that a change waits, and keeps it on record.
 func recordSending(ctx context.Context, tx pgx.Tx, person, id uuid.UUID, act string, edits int) error {
-	if err := notify(ctx, tx, Event{Topic: ChangesChanged}); err != nil {
+	if err := notify(ctx, tx, Event{Topic: ChangesWaiting}); err != nil {
 		return err
 	}
 	if err := notify(ctx, tx, Event{Topic: TrayChanged, ID: person.String()}); err != nil {

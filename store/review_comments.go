@@ -119,7 +119,7 @@ func (s *Store) Comment(ctx context.Context, person, change uuid.UUID, thread *u
 		if err := addChangeNotices(ctx, tx, people, "comment", change, person, text); err != nil {
 			return err
 		}
-		return notify(ctx, tx, Event{Topic: ChangesChanged})
+		return notify(ctx, tx, Event{Topic: ChangesWaiting})
 	})
 	return id, err
 }
@@ -144,7 +144,7 @@ func (s *Store) Ask(ctx context.Context, by, change, person uuid.UUID, words str
 		if err := addChangeNotices(ctx, tx, []uuid.UUID{person}, "asked", change, by, words); err != nil {
 			return err
 		}
-		return notify(ctx, tx, Event{Topic: ChangesChanged})
+		return notify(ctx, tx, Event{Topic: ChangesWaiting})
 	})
 }
 

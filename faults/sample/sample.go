@@ -40,10 +40,7 @@ func Open(t testing.TB) Installation {
 	if err != nil {
 		t.Fatal(err)
 	}
-	template := storetest.Template(t, "sample", func(ctx context.Context, st *store.Store) error {
-		return demo.Seed(ctx, demo.Installation{Store: st, HashPassword: cheap.Hash, PhoneHash: secret.PhoneHash,
-			Signer: func(ctx context.Context) (store.Sign, error) { return server.Signer(ctx, st, secret) }})
-	})
+	template := storetest.Template(t, "sample", func(ctx context.Context, st *store.Store) error { return Fill(ctx, st, secret) })
 	url := storetest.Copy(t, template)
 	st, err := store.New(context.Background(), url)
 	if err != nil {
@@ -51,4 +48,10 @@ func Open(t testing.TB) Installation {
 	}
 	t.Cleanup(st.Close)
 	return Installation{st, url, secret}
+}
+
+// Fill fills an empty installation with the sample world.
+func Fill(ctx context.Context, st *store.Store, secret server.Secret) error {
+	return demo.Seed(ctx, demo.Installation{Store: st, HashPassword: cheap.Hash, PhoneHash: secret.PhoneHash,
+		Signer: func(ctx context.Context) (store.Sign, error) { return server.Signer(ctx, st, secret) }})
 }

@@ -11,6 +11,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"syscall"
 	"testing"
 	"time"
@@ -60,14 +61,18 @@ func NewCluster(t *testing.T) *Cluster {
 	return c
 }
 
-// run runs a program as the cluster's user.
-func (c *Cluster) run(program string, args ...string) error {
+// command is a program that runs as the cluster's user.
+func (c *Cluster) command(program string, args ...string) *exec.Cmd {
 	cmd := exec.Command(program, args...)
 	cmd.Dir, cmd.Env = c.Folder, append(os.Environ(), "LC_ALL=C.UTF-8", "HOME="+c.Folder)
 	if c.as != nil {
 		cmd.SysProcAttr = &syscall.SysProcAttr{Credential: c.as}
 	}
-	out, err := cmd.CombinedOutput()
+	return cmd
+}
+
+func (c *Cluster) run(program string, args ...string) error {
+	out, err := c.command(program, args...).CombinedOutput()
 	if err != nil {
 		return errors.New(filepath.Base(program) + ": " + err.Error() + ": " + string(out))
 	}
@@ -89,7 +94,35 @@ func (c *Cluster) Must(program string, args ...string) {
 func (c *Cluster) Start(data string) {
 	c.Helper()
 	c.Must("pg_ctl", "-D", data, "-w", "-t", "120", "-l", data+".log", "-o", "-c listen_addresses='' -c fsync=off -k "+c.Folder, "start")
-	c.Cleanup(func() { _ = c.run(filepath.Join(c.bin, "pg_ctl"), "-D", data, "-m", "immediate", "stop") })
+	c.Cleanup(func() { _ = c.Stop(data) })
+}
+
+// Stop stops it at once, as when its machine goes.
+func (c *Cluster) Stop(data string) error {
+	return c.run(filepath.Join(c.bin, "pg_ctl"), "-D", data, "-m", "immediate", "-w", "stop")
+}
+
+// Background starts a program as the cluster's user, until the returned function
+// is called or the test ends.
+func (c *Cluster) Background(program string, args ...string) (end func()) {
+	c.Helper()
+	cmd := c.command(program, args...)
+	if err := cmd.Start(); err != nil {
+		c.Fatal(err)
+	}
+	end = sync.OnceFunc(func() { cmd.Process.Kill(); _ = cmd.Wait() })
+	c.Cleanup(end)
+	return end
+}
+
+// Write writes a file into the cluster's folder, and returns its path.
+func (c *Cluster) Write(name, text string) string {
+	c.Helper()
+	file := filepath.Join(c.Folder, name)
+	if err := os.WriteFile(file, []byte(text), 0o644); err != nil {
+		c.Fatal(err)
+	}
+	return file
 }
 
 // Database is the address of a database through the socket.

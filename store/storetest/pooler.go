@@ -1,14 +1,11 @@
 package storetest
 
 import (
-	"context"
 	"fmt"
 	"net"
 	"net/url"
-	"os"
 	"os/exec"
 	"path/filepath"
-	"syscall"
 	"testing"
 )
 
@@ -30,9 +27,8 @@ func Pooler(t *testing.T, address string, connections int) string {
 		host, port = in, at.Query().Get("port")
 	}
 	c := NewCluster(t) // its folder, and its user: it refuses to run as root, too
-	file := filepath.Join(c.Folder, "pooler.ini")
-	c.write(filepath.Join(c.Folder, "people"), `"roster" ""`+"\n")
-	c.write(file, fmt.Sprintf(`[databases]
+	c.Write("people", `"roster" ""`+"\n")
+	c.Background(program, "-q", c.Write("pooler.ini", fmt.Sprintf(`[databases]
 * = host=%s port=%s
 [pgbouncer]
 pool_mode = transaction
@@ -43,16 +39,7 @@ auth_file = people
 listen_addr =
 unix_socket_dir = %s
 logfile = pooler.log
-`, host, port, connections, c.Folder))
-	cmd := exec.CommandContext(context.WithoutCancel(t.Context()), program, "-q", file)
-	cmd.Dir = c.Folder
-	if c.as != nil {
-		cmd.SysProcAttr = &syscall.SysProcAttr{Credential: c.as}
-	}
-	if err := cmd.Start(); err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { cmd.Process.Kill(); _ = cmd.Wait() })
+`, host, port, connections, c.Folder)))
 	Until(t, "the pooler answers", func() bool {
 		conn, err := net.Dial("unix", filepath.Join(c.Folder, ".s.PGSQL.6432"))
 		if err == nil {
@@ -61,12 +48,4 @@ logfile = pooler.log
 		return err == nil
 	})
 	return "postgres://" + at.Path + "?host=" + url.QueryEscape(c.Folder) + "&port=6432&user=roster&sslmode=disable"
-}
-
-// write writes a file that the cluster's user may read.
-func (c *Cluster) write(file, text string) {
-	c.Helper()
-	if err := os.WriteFile(file, []byte(text), 0o644); err != nil {
-		c.Fatal(err)
-	}
 }
