@@ -28,27 +28,24 @@ func TestFaults(t *testing.T) {
 		n = len(broken)
 	}
 	w := newWorld(t, func(s *phone.Scenario) { s.RemovalTakes = 25 * time.Millisecond }, 24)
-	w.breakRuns(t, n, 700*time.Millisecond)
+	w.breakRuns(t, n, 700*time.Millisecond, broken, w.near, w.far)
 }
 
-// breakRuns breaks n runs, each within some time after it has begun.
-func (w *world) breakRuns(t *testing.T, n int, within time.Duration) {
+// breakRuns breaks n runs at some places in some ways, each within some time
+// after it has begun.
+func (w *world) breakRuns(t *testing.T, n int, within time.Duration, broken []string, places ...*place) {
 	chance := rand.New(rand.NewPCG(*seed, 0))
 	var interrupted, continued, putBack, whole int
 	var longest time.Duration
 	by := map[string]int{}
 	for i := range n {
-		far := chance.IntN(2) == 0
+		at := places[chance.IntN(len(places))]
 		how := broken[i%len(broken)]
 		if how == "bench" {
-			far = true // that of a server dies with it
-		}
-		at := w.near
-		if far {
-			at = w.far
+			at = w.far // that of a server dies with it
 		}
 		if n > 20 || testing.Verbose() {
-			t.Logf("run %d of %d: the %s goes, on the %s bench", i+1, n, how, map[bool]string{true: "far", false: "server's"}[far])
+			t.Logf("run %d of %d: the %s goes, on the %s bench", i+1, n, how, map[bool]string{true: "far", false: "server's"}[at == w.far])
 		}
 		at.begin()
 		id := w.start(at)

@@ -74,5 +74,5 @@ func TestFaultsWithRoot(t *testing.T) {
 		}
 		s.Properties["ro.boot.verifiedbootstate"], s.Properties["ro.boot.veritymode"] = "orange", "disabled"
 	}, 12)
-	w.breakRuns(t, n, 2*time.Second)
+	w.breakRuns(t, n, 2*time.Second, broken, w.near, w.far)
 }

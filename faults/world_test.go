@@ -2,6 +2,7 @@ package faults_test
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -99,6 +100,7 @@ type world struct {
 	token     string
 	server    *exec.Cmd
 	bench     *exec.Cmd
+	runBench  func(*world, ...string) *exec.Cmd
 	near, far *place
 	root      bool // the phones have it
 	cookie    *http.Cookie
@@ -142,10 +144,23 @@ func TestMain(m *testing.M) {
 // scenario that change may change; packages are for the profile to take off.
 func newWorld(t testing.TB, change func(*phone.Scenario), packages int) *world {
 	t.Helper()
+	return newWorldWith(t, change, packages, elsewhere{run: (*world).run})
+}
+
+// elsewhere is how a bench elsewhere is run, and the adb server that it finds
+// there; "" where it starts one.
+type elsewhere struct {
+	run func(*world, ...string) *exec.Cmd
+	adb string
+}
+
+// newWorldWith is newWorld with a bench elsewhere of one's own.
+func newWorldWith(t testing.TB, change func(*phone.Scenario), packages int, there elsewhere) *world {
+	t.Helper()
 	if _, err := exec.LookPath("adb"); err != nil {
 		t.Fatal("adb is needed: run scripts/test, which installs it")
 	}
-	w := &world{t: t, folder: t.TempDir(), database: storetest.URL(t), door: door.New(t),
+	w := &world{t: t, runBench: there.run, folder: t.TempDir(), database: storetest.URL(t), door: door.New(t),
 		extras: []profile.Extra{pinned(), {Kind: profile.HoldUpdates}, {Kind: profile.Wait, Seconds: 1}}}
 	if packages > 24 {
 		w.extras = nil // it is the speed that is looked at
@@ -156,6 +171,7 @@ func newWorld(t testing.TB, change func(*phone.Scenario), packages int) *world {
 		t.Fatal(err)
 	}
 	w.near, w.far = w.place("near-1", change), w.place("far-1", change)
+	w.far.adb = cmp.Or(there.adb, w.far.adb)
 	w.root = w.near.root
 	st, err := store.New(t.Context(), w.database)
 	if err != nil {
@@ -267,7 +283,8 @@ func (w *world) endServer() {
 }
 
 func (w *world) startBench() {
-	w.bench = w.run("bench", "--server", w.url, "--token", w.token, "--adb", w.far.adb, "--stand-in", w.far.address+"="+w.far.control, "--journals", filepath.Join(w.folder, "journals"), "--backups", filepath.Join(w.folder, "far-backups"))
+	w.bench = w.runBench(w, "bench", "--server", w.url, "--token", w.token, "--adb", w.far.adb, "--stand-in", w.far.address+"="+w.far.control,
+		"--journals", filepath.Join(w.folder, "journals"), "--backups", filepath.Join(w.folder, "far-backups"))
 }
 
 func (w *world) until(what string, true func() bool) {

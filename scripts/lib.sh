@@ -242,3 +242,15 @@ attend() {
 # As root the cluster runs as postgres, who must be able to come in.
 mkdir -p "$run"
 chmod 755 "$run"
+
+# wine_prefix: makes Wine ready for tests, once, and names its folder in
+# ROSTER_WINE_PREFIX.
+wine_prefix() {
+	export ROSTER_WINE_PREFIX=$run/wine
+	[ ! -f "$ROSTER_WINE_PREFIX/.ready" ] || return 0
+	say "making Wine ready"
+	rm -rf "$ROSTER_WINE_PREFIX"
+	WINEPREFIX=$ROSTER_WINE_PREFIX WINEDEBUG=-all WINEDLLOVERRIDES="mscoree,mshtml=" wineboot -i >"$run/wine.log" 2>&1 || die "wineboot; see $run/wine.log"
+	WINEPREFIX=$ROSTER_WINE_PREFIX wineserver -w
+	touch "$ROSTER_WINE_PREFIX/.ready"
+}
