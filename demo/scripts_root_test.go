@@ -3,7 +3,6 @@ package demo
 import (
 	"fmt"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -66,24 +65,16 @@ func TestScriptsWithRoot(t *testing.T) {
 	server := adbtest.Start(t).Address
 	a := withRoot(t, server)
 	both := a.known()
-	for n, s := range []string{"dash", "bash", "busybox", "mksh"} {
-		path, err := exec.LookPath(s)
-		if err != nil {
-			t.Fatalf("%v: scripts/test installs it", err)
-		}
-		shell := []string{path}
-		if s == "busybox" {
-			shell = append(shell, "sh")
-		}
-		run, undo := render.Shell, render.ShellUndo
+	for n, how := range allShells(t) {
 		if n%2 == 1 {
-			run, undo = render.PhoneShell, render.PhoneShellUndo
+			how = how.byPhone()
 		}
-		if out, code := a.run(shell, run, "--root", "--rehearse"); code != 0 || !strings.Contains(out, "would    com.brannock.tips  out of the image") {
+		s := how.says
+		if out, code := a.run(how, how.runs, "--root", "--rehearse"); code != 0 || !strings.Contains(out, "would    com.brannock.tips  out of the image") {
 			t.Errorf("%s, rehearsed: code %d\n%s", s, code, out)
 		}
 		log := "root-" + s + ".log"
-		out, code := a.run(shell, run, "--root", "--log", log)
+		out, code := a.run(how, how.runs, "--root", "--log", log)
 		if code != 0 || strings.Count(out, "out of the image: gone when") != 2 || !strings.Contains(out, "Restart the phone now") || a.known() != both {
 			t.Fatalf("%s: code %d, knows %s\n%s", s, code, a.known(), out)
 		}
@@ -92,7 +83,7 @@ func TestScriptsWithRoot(t *testing.T) {
 		if a.known() != "" {
 			t.Errorf("%s: after the restart the phone knows %s", s, a.known())
 		}
-		out, code = a.run(shell, undo, "--root", "--log", log)
+		out, code = a.run(how, how.undoes, "--root", "--log", log)
 		if code != 0 || strings.Count(out, "in the image again: there") != 2 || !strings.Contains(out, "Restart the phone now") {
 			t.Errorf("%s, put back: code %d\n%s", s, code, out)
 		}
@@ -104,20 +95,20 @@ func TestScriptsWithRoot(t *testing.T) {
 	}
 	t.Run("without --root", func(t *testing.T) {
 		before := a.phone.TakenOff()["com.brannock.tips"]
-		if out, code := a.run([]string{"dash"}, render.Shell, "--log", "user.log"); code != 0 || a.phone.TakenOff()["com.brannock.tips"] != before+1 {
+		if out, code := a.run(ofShell("dash"), render.Shell, "--log", "user.log"); code != 0 || a.phone.TakenOff()["com.brannock.tips"] != before+1 {
 			t.Errorf("code %d\n%s", code, out)
 		}
-		if out, code := a.run([]string{"dash"}, render.ShellUndo, "--log", "user.log"); code != 0 || a.known() != both {
+		if out, code := a.run(ofShell("dash"), render.ShellUndo, "--log", "user.log"); code != 0 || a.known() != both {
 			t.Errorf("put back: code %d\n%s", code, out)
 		}
 	})
 	t.Run("refused", func(t *testing.T) {
 		a.phone.AllowRoot(false)
 		defer a.phone.AllowRoot(true)
-		out, code := a.run([]string{"dash"}, render.Shell, "--root", "--log", "refused.log")
+		out, code := a.run(ofShell("dash"), render.Shell, "--root", "--log", "refused.log")
 		if code != 1 || strings.Count(out, "out of the image only with root") != 2 {
 			t.Errorf("code %d\n%s", code, out)
 		}
-		a.run([]string{"dash"}, render.ShellUndo, "--log", "refused.log")
+		a.run(ofShell("dash"), render.ShellUndo, "--log", "refused.log")
 	})
 }

@@ -13,9 +13,13 @@ PATH=$PATH:/usr/sbin # where Debian has servers, and not everybody looks
 export ROSTER_CONFIG=
 
 # need_packages PROGRAM=PACKAGE...: installs Debian packages whose program is
-# missing.
+# missing. With --lean first, without what they only recommend.
 need_packages() {
-	local want=() pair program
+	local want=() lean=() pair program
+	if [ "$1" = --lean ]; then
+		lean=(--no-install-recommends)
+		shift
+	fi
 	for pair in "$@"; do
 		program=${pair%%=*}
 		[ -n "$(find_program "$program")" ] || want+=("${pair#*=}")
@@ -29,7 +33,7 @@ need_packages() {
 	fi
 	"${sudo[@]}" apt-get update -q >"$run/apt.log" 2>&1 || die "apt-get update; see $run/apt.log"
 	# Servers among them are not started: whoever needs one starts its own.
-	"${sudo[@]}" env DEBIAN_FRONTEND=noninteractive RUNLEVEL=1 apt-get install -y -q "${want[@]}" >>"$run/apt.log" 2>&1 || die "apt-get install ${want[*]}; see $run/apt.log"
+	"${sudo[@]}" env DEBIAN_FRONTEND=noninteractive RUNLEVEL=1 apt-get install -y -q "${lean[@]}" "${want[@]}" >>"$run/apt.log" 2>&1 || die "apt-get install ${want[*]}; see $run/apt.log"
 }
 
 # find_program NAME: its path; initdb lies in a folder of its own on Debian.
@@ -244,8 +248,9 @@ mkdir -p "$run"
 chmod 755 "$run"
 
 # wine_prefix: makes Wine ready for tests, once, and names its folder in
-# ROSTER_WINE_PREFIX.
+# ROSTER_WINE_PREFIX. end_wine ends what of it still runs.
 wine_prefix() {
+	need_packages --lean wine=wine
 	export ROSTER_WINE_PREFIX=$run/wine
 	[ ! -f "$ROSTER_WINE_PREFIX/.ready" ] || return 0
 	say "making Wine ready"
@@ -253,4 +258,8 @@ wine_prefix() {
 	WINEPREFIX=$ROSTER_WINE_PREFIX WINEDEBUG=-all WINEDLLOVERRIDES="mscoree,mshtml=" wineboot -i >"$run/wine.log" 2>&1 || die "wineboot; see $run/wine.log"
 	WINEPREFIX=$ROSTER_WINE_PREFIX wineserver -w
 	touch "$ROSTER_WINE_PREFIX/.ready"
+}
+
+end_wine() {
+	[ -z "${ROSTER_WINE_PREFIX:-}" ] || WINEPREFIX=$ROSTER_WINE_PREFIX wineserver -k 2>/dev/null || true
 }
