@@ -142,7 +142,7 @@ func (p *press) write(ctx context.Context, path string, edition int) (*pressed, 
 
 // What public files tell of, and what profiles are composed from.
 var (
-	publicTopics = []store.Topic{store.Missed, store.ReleasesChanged, store.ChangesChanged, store.CoverageCounted, store.ReportsChanged}
+	PublicTopics = []store.Topic{store.Missed, store.ReleasesChanged, store.ChangesChanged, store.CoverageCounted, store.ReportsChanged}
 	basisTopics  = []store.Topic{store.Missed, store.ChangesChanged, store.CapturesChanged, store.RulesChanged, store.ReleasesChanged}
 )
 

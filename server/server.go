@@ -114,10 +114,10 @@ func New(c Config) *Server {
 	s := build(c)
 	// What is kept at hand is thrown away when it may no longer be so. A cut line
 	// is drawn over what was known when it was taken up.
-	s.work.Go(func(ctx context.Context) { s.work.Hub.Each(ctx, publicTopics, s.press.forget) })
+	s.work.Go(func(ctx context.Context) { s.work.Hub.Each(ctx, PublicTopics, s.press.forget) })
 	s.work.Go(func(ctx context.Context) { s.work.Hub.Each(ctx, basisTopics, s.bases.Purge) })
 	s.work.Go(s.tellWebhooks)
-	s.work.Go(func(ctx context.Context) { s.work.Hub.Each(ctx, publicTopics, s.wakeWebhooks) })
+	s.work.Go(func(ctx context.Context) { s.work.Hub.Each(ctx, PublicTopics, s.wakeWebhooks) })
 	s.work.Start()
 	return s
 }

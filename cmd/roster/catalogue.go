@@ -10,8 +10,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"roster/core/wording"
-	"roster/server"
-	"roster/server/site"
 	"roster/store"
 	"roster/store/exchange"
 )
@@ -32,29 +30,20 @@ func openStore(c *cobra.Command, database string) (*store.Store, error) {
 	return st, nil
 }
 
-// exportSite writes everything public into a folder.
-func exportSite(c *cobra.Command, st *store.Store, folder, public string) error {
-	if public == "" {
-		return usageError{fmt.Errorf("say with --public-url where the pages will be reached: scripts and QR codes name it")}
-	}
-	base := strings.TrimRight(public, "/")
-	pages := &site.Site{Store: st, Base: base, Assets: &site.Assets{FS: server.Assets()}, Reports: base + "/tell"}
-	n, err := pages.Export(c.Context(), folder)
-	if err != nil {
-		return fmt.Errorf("%s written to %s; then: %w", wording.Count(n, "file was", "files were"), folder, err)
-	}
-	fmt.Fprintf(c.OutOrStdout(), "%s written to %s\n", wording.Count(n, "file"), folder)
-	return nil
-}
-
 func exportCommand() *cobra.Command {
 	var database, folder, public string
+	var follow bool
 	c := &cobra.Command{
 		Use: "export FILE | export --site FOLDER", Short: "Write the whole catalogue into a file: JSON, or CSV tables in a .zip; or all public pages into a folder",
-		Example: "  roster export catalogue.json\n  roster export catalogue.zip\n  roster export --site public --public-url https://roster.example", Args: wantArgs(0, 1, "one file, or none with --site"),
+		Example: "  roster export catalogue.json\n  roster export catalogue.zip\n  roster export --site public --public-url https://roster.example\n" +
+			"  roster export --site /var/www/roster --follow",
+		Args: wantArgs(0, 1, "one file, or none with --site"),
 		RunE: func(c *cobra.Command, args []string) error {
 			if (folder == "") == (len(args) == 0) {
 				return usageError{fmt.Errorf("name a file for the catalogue, or a folder for the public pages with --site")}
+			}
+			if follow && folder == "" {
+				return usageError{fmt.Errorf("--follow goes with --site")}
 			}
 			st, err := openStore(c, database)
 			if err != nil {
@@ -62,7 +51,7 @@ func exportCommand() *cobra.Command {
 			}
 			defer st.Close()
 			if folder != "" {
-				return exportSite(c, st, folder, public)
+				return exportSite(c, st, folder, public, follow)
 			}
 			// Half a file must never stand where a whole one stood.
 			file, err := os.CreateTemp(filepath.Dir(args[0]), ".roster-export-*")
@@ -86,7 +75,8 @@ func exportCommand() *cobra.Command {
 			return st.Record(c.Context(), store.Act{Action: "catalogue.exported", Subject: store.CatalogueFormat})
 		},
 	}
-	c.Flags().StringVar(&folder, "site", "", "write all public pages, scripts, feeds and keys into this folder, for any static host")
+	c.Flags().StringVar(&folder, "site", "", "write all public pages, scripts, feeds and keys into this folder, for any static host: what is new or has changed")
+	c.Flags().BoolVar(&follow, "follow", false, "with --site, stay, and do so whenever anything public has changed")
 	setPublic.flag(c.Flags(), &public)
 	flagDatabase(c.Flags(), &database)
 	return c
