@@ -21,6 +21,7 @@ import (
 	"github.com/google/uuid"
 	"github.com/hashicorp/golang-lru/v2/expirable"
 	"github.com/prometheus/client_golang/prometheus"
+	"go.opentelemetry.io/otel/trace"
 
 	"roster/bench"
 	"roster/bench/adb"
@@ -37,6 +38,8 @@ type Config struct {
 	Store  *store.Store
 	Secret Secret
 	Log    *slog.Logger
+	// Traces is told how long each request takes; nil for nobody.
+	Traces trace.TracerProvider
 	// ADB is the adb server's address; "" for a server without phones.
 	ADB string
 	// ADBProgram starts an adb server where none answers.
@@ -177,6 +180,9 @@ func (s *Server) middleware() {
 	e := s.engine
 	e.HandleMethodNotAllowed = true
 	e.ForwardedByClientIP = false
+	if s.config.Traces != nil {
+		e.Use(s.trace(s.config.Traces))
+	}
 	e.Use(s.recover, s.timed, s.logRequests, refuseOddText)
 	e.Use(s.refuseOutdated)
 	// What is public is pressed already, and the same for everybody.

@@ -9,10 +9,14 @@ import (
 	"maps"
 	"runtime"
 	"slices"
+	"strings"
 	"time"
 
+	"github.com/exaring/otelpgx"
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/multitracer"
 	"github.com/jackc/pgx/v5/pgxpool"
+	"go.opentelemetry.io/otel/trace"
 )
 
 // Options are how a store works. What is zero is as in DefaultOptions.
@@ -32,6 +36,8 @@ type Options struct {
 	// pooler that lends a connection for one transaction at a time: what needs
 	// one for longer, or at once, asks there. "" where there is no such pooler.
 	Direct string
+	// Traces is told how long each statement takes; nil for nobody.
+	Traces trace.TracerProvider
 	// Log takes what somebody should know of who looks after the database, and
 	// nobody else can be told. Nil for nowhere.
 	Log *slog.Logger
@@ -106,7 +112,12 @@ func poolConfig(url string, o Options) (*pgxpool.Config, error) {
 		config.ConnConfig.DefaultQueryExecMode = pgx.QueryExecModeCacheDescribe
 	}
 	config.ConnConfig.ConnectTimeout = 5 * time.Second
-	config.ConnConfig.Tracer = waits{cmp.Or(o.Wait, DefaultOptions().Wait)}
+	waiting := waits{cmp.Or(o.Wait, DefaultOptions().Wait)}
+	config.ConnConfig.Tracer = waiting
+	if o.Traces != nil {
+		// Values are in none of them, and waiting is last: it looks for its own context.
+		config.ConnConfig.Tracer = multitracer.New(otelpgx.NewTracer(otelpgx.WithTracerProvider(o.Traces), otelpgx.WithSpanNameFunc(spanName)), waiting)
+	}
 	return config, nil
 }
 
@@ -134,6 +145,13 @@ func (o Options) settle(ctx context.Context, conn *pgx.Conn) error {
 		}
 		return nil
 	})
+}
+
+// spanName is how a statement is called in traces: the statement itself stands
+// beside it.
+func spanName(sql string) string {
+	verb, _, _ := strings.Cut(strings.TrimSpace(sql), " ")
+	return strings.ToLower(verb)
 }
 
 func milliseconds(d time.Duration) string { return fmt.Sprint(d.Milliseconds()) }

@@ -23,7 +23,7 @@ import (
 
 // settings are what serve and demo are told.
 type settings struct {
-	listen, metrics, database, direct, adb, adbProgram, secret, public, proxies, webhooks, backups, readyFile, replicas string
+	listen, metrics, traces, database, direct, adb, adbProgram, secret, public, proxies, webhooks, backups, readyFile, replicas string
 
 	connections int
 	provider    server.Provider
@@ -38,6 +38,7 @@ func (s *settings) flags(c *cobra.Command) {
 	f := c.Flags()
 	setListen.flag(f, &s.listen)
 	setMetrics.flag(f, &s.metrics)
+	setTraces.flag(f, &s.traces)
 	setProxies.flag(f, &s.proxies)
 	f.IntVar(&s.connections, setConnections.name, setConnections.number(), setConnections.use())
 	setPublic.flag(f, &s.public)
@@ -120,8 +121,13 @@ func (s *settings) serve(ctx context.Context, world *sample) error {
 	if err != nil {
 		return err
 	}
+	told, endTraces, err := traces(ctx, s.traces, log)
+	if err != nil {
+		return usageError{err}
+	}
+	defer endTraces()
 	st, err := store.NewWith(ctx, s.database, store.Options{
-		Connections: s.connections, Direct: s.direct, Replicas: s.replicas, Log: log,
+		Connections: s.connections, Direct: s.direct, Replicas: s.replicas, Log: log, Traces: told,
 	})
 	if err != nil {
 		return err
@@ -144,6 +150,7 @@ func (s *settings) serve(ctx context.Context, world *sample) error {
 		Store:          st,
 		Secret:         secret,
 		Log:            log,
+		Traces:         told,
 		ADB:            s.adb,
 		ADBProgram:     s.adbProgram,
 		StandIns:       append(hands, s.hands...),

@@ -107,6 +107,11 @@ var (
 		name: "metrics-listen", env: "ROSTER_METRICS_LISTEN",
 		help: "address to serve figures for Prometheus on, such as 127.0.0.1:8421; empty for none",
 	}
+	setTraces = setting{
+		name: "traces", env: "ROSTER_TRACES",
+		help: "address of a collector that is told how long each request and statement takes (OpenTelemetry, OTLP over " +
+			"HTTP), such as http://127.0.0.1:4318; empty for none",
+	}
 	setReadyFile = setting{name: "ready-file", env: "ROSTER_READY_FILE", help: "file that is written once it serves, with the address, as JSON"}
 	setLog       = setting{
 		name: "log", env: "ROSTER_LOG", fallback: "info",
@@ -131,7 +136,7 @@ var (
 var settingsTable = []setting{
 	setListen, setPublic, setDatabase, setDirect, setReplicas, setConnections, setADB, setADBProgram, setSecretFile, setBackups, setJournals,
 	setNoReports, setProxies, setIssuer, setClientID, setClientSecret, setProviderName, setScopes, setGroupsClaim, setWebhooks,
-	setMetrics, setReadyFile, setLog, setServer, setBenchToken, setToken,
+	setMetrics, setTraces, setReadyFile, setLog, setServer, setBenchToken, setToken,
 }
 
 // defaultSettingsFile is read where ROSTER_CONFIG names no other.

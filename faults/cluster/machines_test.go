@@ -314,6 +314,7 @@ func (m *machines) promote() {
 	}
 	m.Must("pg_ctl", "-D", m.data(best), "-w", "promote")
 	m.primary = best
+	m.askDatabase(best, `checkpoint`) // without one pg_rewind takes it for a replica still
 }
 
 // rejoin has a primary of before follow the one of now.
@@ -349,7 +350,11 @@ func answers(address string) bool {
 func (m *machines) whole() {
 	m.t.Helper()
 	m.until("both replicas follow", func() bool {
-		return m.askDatabase(m.primary, `select count(*) from pg_stat_replication where state = 'streaming'`) == fmt.Sprint(databases-1)
+		return m.askDatabase(m.primary, `
+			select count(*)
+			from pg_stat_replication
+			where state = 'streaming' and backend_start < now() - interval '2 seconds'
+				and pg_wal_lsn_diff(pg_current_wal_flush_lsn(), replay_lsn) < 1e6`) == fmt.Sprint(databases-1)
 	})
 	for i := range servers {
 		m.until("both servers are ready", func() bool { return answers(fmt.Sprintf("http://127.0.0.1:%d/readyz", m.ports[i])) })
