@@ -13,6 +13,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/dustin/go-humanize"
 
+	"roster/core/sizing"
 	"roster/core/wording"
 	"roster/store"
 )
@@ -78,7 +79,28 @@ func (s *Server) installationRoutes() {
 			page.Advice = page.advise(time.Now())
 			return &installationOutput{page}, nil
 		})
+	route(s, Keeper, huma.Operation{
+		OperationID: "getInstallationSize", Method: http.MethodGet, Path: "/api/v1/installation/size",
+		Summary: "What an installation with so many phones takes",
+	},
+		func(_ context.Context, in *sizeInput) (*sizeOutput, error) {
+			return &sizeOutput{sizing.Of(sizing.Assumed{
+				Phones: in.Phones, Packages: in.Packages, CapturesAYear: in.CapturesAYear, Years: in.Years, Firmwares: in.Firmwares,
+			})}, nil
+		})
 }
+
+// sizeInput is what an installation is taken to be like; what is not said is as
+// such installations are.
+type sizeInput struct {
+	Phones        int64   `query:"phones" minimum:"1" maximum:"1000000000" required:"true"`
+	Packages      int64   `query:"packages" minimum:"0" maximum:"5000" doc:"Of each phone"`
+	CapturesAYear float64 `query:"capturesAYear" minimum:"0" maximum:"1000" doc:"Of each phone"`
+	Years         float64 `query:"years" minimum:"0" maximum:"50" doc:"For which captures are kept"`
+	Firmwares     int64   `query:"firmwares" minimum:"0" maximum:"10000000"`
+}
+
+type sizeOutput struct{ Body sizing.Size }
 
 // lookedAt is how the installation was a moment ago.
 type lookedAt struct {

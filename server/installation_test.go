@@ -89,3 +89,24 @@ func TestInstallationAdvises(t *testing.T) {
 		t.Errorf("%d %s", a.status, a.body)
 	}
 }
+
+// TestInstallationSize asks what an installation would take.
+func TestInstallationSize(t *testing.T) {
+	t.Parallel()
+	s := withPeople(t)
+	keeper := s.signIn("keeper")
+	type size struct {
+		Disk, Sightings   int64
+		Servers, Replicas int
+		Advice            []string
+	}
+	small, large := get[size](s, keeper, "/api/v1/installation/size?phones=10000"), get[size](s, keeper, "/api/v1/installation/size?phones=10000000&years=1")
+	if small.Sightings != 25_200_000 || large.Sightings != 8_400_000_000 || small.Servers != 1 || large.Servers < 2 || len(large.Advice) == 0 {
+		t.Errorf("%+v\n%+v", small, large)
+	}
+	for _, wrong := range []string{"", "?phones=0", "?phones=x", "?phones=1&years=-1"} {
+		if a := s.do(keeper, "GET", "/api/v1/installation/size"+wrong, nil); a.status != 422 {
+			t.Errorf("%s: %d %s", wrong, a.status, a.body)
+		}
+	}
+}

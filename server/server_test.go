@@ -204,7 +204,7 @@ var needs = map[string]string{
 	"GET /api/openapi.json": "public", "GET /api/openapi.yaml": "public", "GET /api/openapi-3.0.json": "public", "GET /api/openapi-3.0.yaml": "public",
 	"GET /api/v1/session": "public", "POST /api/v1/session": "public", "DELETE /api/v1/session": "signed-in",
 	"GET /api/v1/makers": "technician", "GET /api/v1/makers/:maker/models": "technician", "GET /api/v1/makers/:maker/models/:model/builds": "technician",
-	"GET /api/v1/builds/:id/phones": "technician", "GET /api/v1/ledger": "technician", "GET /api/v1/filter": "technician", "GET /api/v1/packages/:name": "technician",
+	"GET /api/v1/builds/:id/phones": "technician", "GET /api/v1/ledger": "technician", "GET /api/v1/installation/size": "keeper", "GET /api/v1/filter": "technician", "GET /api/v1/packages/:name": "technician",
 	"GET /api/v1/tray": "technician", "POST /api/v1/tray/edits": "technician", "DELETE /api/v1/tray/edits/:id": "technician", "POST /api/v1/edits/:id/reopen": "technician",
 	"GET /api/v1/changes": "technician", "POST /api/v1/changes": "technician", "GET /api/v1/changes/:id": "technician",
 	"POST /api/v1/changes/whole": "technician", "POST /api/v1/changes/:id/knock-on": "technician", "POST /api/v1/changes/:id/comments": "technician", "POST /api/v1/changes/:id/asked": "technician",

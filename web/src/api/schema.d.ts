@@ -1172,6 +1172,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/installation/size": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What an installation with so many phones takes
+         * @description For: keeper.
+         */
+        get: operations["getInstallationSize"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/invitations": {
         parameters: {
             query?: never;
@@ -3550,6 +3570,20 @@ export interface components {
             /** Format: uuid */
             personId: string;
             words: string;
+        };
+        Assumed: {
+            /** Format: double */
+            capturesAYear: number;
+            /** Format: int64 */
+            firmwares: number;
+            /** Format: int64 */
+            packages: number;
+            /** Format: int64 */
+            phones: number;
+            /** Format: double */
+            trialsAPhone: number;
+            /** Format: double */
+            years: number;
         };
         Attachment: {
             /** Format: date-time */
@@ -7171,6 +7205,28 @@ export interface components {
             /** @description What its owner calls a new passkey */
             name?: string;
         };
+        Size: {
+            advice: string[];
+            assumed: components["schemas"]["Assumed"];
+            /** Format: int64 */
+            backup: number;
+            /** Format: double */
+            capturesAnHour: number;
+            /** Format: double */
+            cores: number;
+            /** Format: int64 */
+            disk: number;
+            /** Format: int64 */
+            logADay: number;
+            /** Format: int64 */
+            memory: number;
+            /** Format: int64 */
+            replicas: number;
+            /** Format: int64 */
+            servers: number;
+            /** Format: int64 */
+            sightings: number;
+        };
         SlowStatement: {
             /** Format: int64 */
             calls: number;
@@ -9887,6 +9943,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["InstallationRules"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getInstallationSize: {
+        parameters: {
+            query: {
+                phones: number;
+                /** @description Of each phone */
+                packages?: number;
+                /** @description Of each phone */
+                capturesAYear?: number;
+                /** @description For which captures are kept */
+                years?: number;
+                firmwares?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Size"];
                 };
             };
             /** @description Error */

@@ -40,7 +40,7 @@ export function megabytes(bytes: number): string {
 
 // bytes writes a size in the unit that suits it.
 export function bytes(n: number): string {
-  const unit = Math.min(3, Math.max(1, Math.floor(Math.log10(Math.max(n, 1)) / 3)))
+  const unit = Math.min(4, Math.max(1, Math.floor(Math.log10(Math.max(n, 1)) / 3)))
   const value = n / 1000 ** unit
-  return `${value < 10 ? value.toFixed(1) : Math.round(value)} ${['B', 'kB', 'MB', 'GB'][unit]}`
+  return `${value < 10 ? value.toFixed(1) : Math.round(value)} ${['B', 'kB', 'MB', 'GB', 'TB'][unit]}`
 }

@@ -5,6 +5,7 @@ import { computed } from 'vue'
 import { api, ask, words } from '@/api/client'
 import { ago, exactTime } from '@/format/dates'
 import { bytes, count } from '@/format/numbers'
+import SizeSheet from './SizeSheet.vue'
 import WebhooksSheet from './WebhooksSheet.vue'
 
 const query = useQuery({
@@ -108,6 +109,7 @@ const seconds = (n: number) =>
         </section>
       </div>
       <WebhooksSheet />
+      <SizeSheet />
       <h2>Slow statements</h2>
       <table v-if="i.slow?.length" class="listed">
         <thead>
