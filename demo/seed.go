@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io/fs"
 	"log/slog"
@@ -85,6 +86,17 @@ func Seed(ctx context.Context, in Installation) error {
 	if err != nil || n > 0 {
 		return err
 	}
+	return fill(ctx, in, (*seeder).setRules)
+}
+
+// Fill does what Seed does in an installation that has people, and nothing else.
+// Its rules stay as they are; who is called like somebody of the sample world does
+// what that one does there.
+func Fill(ctx context.Context, in Installation) error {
+	return fill(ctx, in, func(*seeder) error { return nil })
+}
+
+func fill(ctx context.Context, in Installation, rules func(*seeder) error) error {
 	s := &seeder{Installation: in, ctx: ctx, people: map[string]store.Person{}, builds: map[string]uuid.UUID{}, models: map[string]uuid.UUID{}, makers: map[string]uuid.UUID{}, labels: map[string]map[string]string{}, today: time.Now()}
 	raw, err := fs.ReadFile(World, "people-and-evidence.yaml")
 	if err != nil {
@@ -96,7 +108,7 @@ func Seed(ctx context.Context, in Installation) error {
 		return fmt.Errorf("people-and-evidence.yaml: %w", err)
 	}
 	for _, step := range []func() error{
-		s.addPeople, s.setRules, s.addCaptures, s.addNames, s.addSaid, s.addProfiles, s.addChanges,
+		s.addPeople, func() error { return rules(s) }, s.addCaptures, s.addNames, s.addSaid, s.addProfiles, s.addChanges,
 		s.addBench, s.addMeasured, s.addRuns, s.addReports, s.readOldNews,
 	} {
 		if err := step(); err != nil {
@@ -112,7 +124,10 @@ func (s *seeder) addPeople() error {
 		return err
 	}
 	for _, p := range s.sample.People {
-		person, err := s.Store.AddPerson(s.ago(began), p.Login, p.Name, p.Role, hash)
+		person, _, err := s.Store.PasswordHash(s.ctx, p.Login)
+		if errors.Is(err, store.ErrNotFound) {
+			person, err = s.Store.AddPerson(s.ago(began), p.Login, p.Name, p.Role, hash)
+		}
 		if err != nil {
 			return err
 		}

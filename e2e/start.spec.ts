@@ -39,6 +39,10 @@ test('the first keeper is greeted, and takes in what the platform has', async ({
 
     await page.goto(`${url}/installation`)
     await expect(page.getByRole('list', { name: 'What to do' })).toContainText('This installation was never saved.')
+    const grown = page.getByRole('region', { name: 'If it grows' })
+    await expect(grown.getByText('one primary, no replica')).toBeVisible()
+    await grown.getByRole('button', { name: '10,000,000' }).click()
+    await expect(grown.getByText('3 servers, one primary, 2 replicas')).toBeVisible()
     await clean(page, 'the installation')
   } finally {
     await world.end()
@@ -70,6 +74,33 @@ test('an exported catalogue fills it', async ({ page, browser }) => {
   } finally {
     await Promise.all([full.end(), world.end()])
     full.remove()
+    world.remove()
+  }
+})
+
+test('a made-up world fills it, to look around in', async ({ page }) => {
+  const world = new World()
+  try {
+    const { url, link } = await world.empty()
+    await page.goto(link)
+    await page.getByLabel('Your name, as others see it').fill('Tove S.')
+    await page.getByLabel('Login').fill('tove')
+    await page.getByLabel(/^Password/).fill('a rather long password')
+    await page.getByRole('button', { name: 'Join' }).click()
+    const start = page.getByRole('region', { name: 'First start' })
+    await start.getByRole('button', { name: 'Fill it with the made-up world' }).click()
+    await start.getByRole('button', { name: 'Leave it' }).click()
+    await start.getByRole('button', { name: 'Fill it with the made-up world' }).click()
+    await start.getByRole('button', { name: 'Fill it, for good' }).click()
+    await expect(page.getByRole('grid', { name: 'Packages' })).toBeVisible({ timeout: 240_000 })
+    // Its people are there, and can't come in.
+    await page.goto(`${url}/people`)
+    await expect(page.getByText('Piet Harrow')).toBeVisible()
+    const tried = await page.request.post(`${url}/api/v1/session`, { data: { login: 'maintainer', password: 'lend-a-phone' } })
+    expect(tried.status()).toBe(401)
+    expect((await page.request.post(`${url}/api/v1/first-start/sample`, { headers: { origin: url } })).status()).toBe(409)
+  } finally {
+    await world.end()
     world.remove()
   }
 })

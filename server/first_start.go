@@ -24,6 +24,8 @@ type firstStart struct {
 	store.FirstStart
 	// Packages counts those that the starter catalogue describes.
 	Packages int `json:"packages"`
+	// Sample is true where a made-up world can be taken in.
+	Sample bool `json:"sample"`
 }
 
 type firstStartOutput struct{ Body firstStart }
@@ -38,6 +40,10 @@ func (s *Server) firstStartRoutes() {
 		OperationID: "takeStarter", Method: http.MethodPost, Path: "/api/v1/first-start/starter",
 		Summary: "Send the starter catalogue, what the platform's own packages are, as one change for review", DefaultStatus: http.StatusCreated,
 	}, s.takeStarter)
+	route(s, Keeper, huma.Operation{
+		OperationID: "takeSample", Method: http.MethodPost, Path: "/api/v1/first-start/sample",
+		Summary: "Fill an installation that has nothing but people with a made-up world", DefaultStatus: http.StatusNoContent,
+	}, s.takeSample)
 	const path = "/api/v1/catalogue"
 	s.plain(http.MethodPost, path, Keeper, func(c *gin.Context) {
 		if err := s.importCatalogue(c.Request.Context(), c.Request); err != nil {
@@ -66,7 +72,7 @@ func (s *Server) firstStart(ctx context.Context, _ *struct{}) (*firstStartOutput
 	for _, e := range edits {
 		names[string(e.Package)] = true
 	}
-	return &firstStartOutput{firstStart{f, len(names)}}, nil
+	return &firstStartOutput{firstStart{f, len(names), s.config.Sample != nil && !f.Ruled}}, nil
 }
 
 func (s *Server) takeStarter(ctx context.Context, _ *struct{}) (*createdOutput, error) {
@@ -89,6 +95,33 @@ func (s *Server) takeStarter(ctx context.Context, _ *struct{}) (*createdOutput, 
 		return nil, problem(http.StatusConflict, "nothing-new", "The catalogue says all that the starter catalogue does.")
 	}
 	return &createdOutput{created{id}}, err
+}
+
+// takeSample fills the installation with the sample world. That is no transaction,
+// and goes on when whoever asked has left: half of it would be no use.
+func (s *Server) takeSample(ctx context.Context, _ *struct{}) (*struct{}, error) {
+	if s.config.Sample == nil {
+		return nil, problem(http.StatusNotFound, "not-found", "This program carries no sample world.")
+	}
+	if !s.filling.TryLock() {
+		return nil, problem(http.StatusConflict, "busy", "The sample world is just coming in.")
+	}
+	defer s.filling.Unlock()
+	f, err := s.store.FirstStart(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if f.Captured {
+		return nil, problem(http.StatusConflict, "not-empty", "There is a catalogue here already. Nothing was changed.")
+	}
+	if f.Ruled { // its changes were decided as the first rules have it
+		return nil, problem(http.StatusConflict, "not-empty", "Rules were set here already, which the sample world may not keep. Nothing was changed.")
+	}
+	if err := s.config.Sample(context.WithoutCancel(ctx)); err != nil {
+		s.log.Error("the sample world is in only in part: begin again with an empty database", "err", err)
+		return nil, problem(http.StatusInternalServerError, "half-filled", "The sample world is in only in part; the server's log says why. Begin again with an empty database.")
+	}
+	return nil, nil
 }
 
 // importCatalogue brings the one file of a form in: all of it or nothing.

@@ -1,9 +1,14 @@
 package server_test
 
 import (
+	"context"
+	"errors"
 	"strings"
 	"testing"
 
+	"roster/core/change"
+	"roster/core/people"
+	"roster/server"
 	"roster/store/storetest"
 )
 
@@ -11,6 +16,51 @@ type start struct {
 	Captured, Others, Benched, Ruled bool
 	Packages                         int
 	Starter                          string
+}
+
+// TestSampleWorld takes it in where there is nothing, once.
+func TestSampleWorld(t *testing.T) {
+	t.Parallel()
+	filled := 0
+	s := newSite(t, storetest.URL(t), func(c *server.Config) {
+		c.Sample = func(context.Context) error {
+			filled++
+			return map[bool]error{true: errors.New("a disk is full")}[filled == 1]
+		}
+	})
+	hash, err := cheapPasswords.Hash(password)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := s.store.Migrate(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	who, err := s.store.AddPerson(t.Context(), "keeper", "the keeper", people.Keeper, hash)
+	if err != nil {
+		t.Fatal(err)
+	}
+	keeper := s.signIn("keeper")
+	offered := func() bool { return get[struct{ Sample bool }](s, keeper, "/api/v1/first-start").Sample }
+	if !offered() {
+		t.Error("it is not offered")
+	}
+	take := func() answer { return s.do(keeper, "POST", "/api/v1/first-start/sample", nil) }
+	if a := take(); kind(a) != "half-filled" || a.status != 500 || strings.Contains(string(a.body), "disk") {
+		t.Errorf("%d %s", a.status, a.body)
+	}
+	if a := take(); a.status != 204 {
+		t.Errorf("%d %s", a.status, a.body)
+	}
+	if err := s.store.SetReviewRules(t.Context(), who.ID, 0, change.ReviewRules{Lenient: 1, Lowering: 1, Newcomer: 1}); err != nil {
+		t.Fatal(err)
+	}
+	if a := take(); kind(a) != "not-empty" || offered() {
+		t.Errorf("where rules were set: %d %s", a.status, a.body)
+	}
+	s.captured(keeper)
+	if a := take(); kind(a) != "not-empty" || filled != 2 {
+		t.Errorf("where something is: %d %s, filled %d times", a.status, a.body, filled)
+	}
 }
 
 // TestFirstStart goes the first way of a keeper: the starter catalogue in, looked

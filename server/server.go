@@ -40,6 +40,9 @@ type Config struct {
 	Log    *slog.Logger
 	// Traces is told how long each request takes; nil for nobody.
 	Traces trace.TracerProvider
+	// Sample fills an installation that has nothing but people with a made-up
+	// world, for whoever wants to look around; nil where there is none.
+	Sample func(context.Context) error
 	// ADB is the adb server's address; "" for a server without phones.
 	ADB string
 	// ADBProgram starts an adb server where none answers.
@@ -109,6 +112,8 @@ type Server struct {
 	// previewing is held while another yardstick is tried out: that takes all
 	// trials there are, and more than one at a time would keep people waiting.
 	previewing sync.Mutex
+	// filling is held while the sample world comes in.
+	filling sync.Mutex
 }
 
 // New makes a server and starts what it does in the background: bringing the

@@ -192,7 +192,7 @@ var needs = map[string]string{
 	"POST /api/v1/session/second/challenge": "public", "POST /api/v1/session/second": "public", "POST /api/v1/session/confirmation/challenge": "signed-in", "POST /api/v1/session/confirmation": "signed-in",
 	"GET /api/v1/passkeys": "signed-in", "POST /api/v1/passkeys": "signed-in", "POST /api/v1/passkeys/challenge": "signed-in", "DELETE /api/v1/passkeys/:id": "signed-in", "DELETE /api/v1/people/:id/passkeys": "keeper",
 	"GET /api/v1/webhooks": "keeper", "POST /api/v1/webhooks": "keeper", "DELETE /api/v1/webhooks/:id": "keeper", "GET /api/v1/webhooks/:id/deliveries": "keeper", "POST /api/v1/webhooks/:id/test": "keeper",
-	"GET /api/v1/installation": "keeper", "GET /api/v1/first-start": "keeper", "POST /api/v1/first-start/starter": "keeper", "POST /api/v1/catalogue": "keeper",
+	"GET /api/v1/installation": "keeper", "GET /api/v1/first-start": "keeper", "POST /api/v1/first-start/starter": "keeper", "POST /api/v1/first-start/sample": "keeper", "POST /api/v1/catalogue": "keeper",
 	"GET /sign-in/start": "public", "GET /sign-in/done": "public", "POST /api/v1/session/provider": "signed-in", "POST /api/v1/password-link": "public", "POST /api/v1/password-link/use": "public", "POST /api/v1/people/:id/password-link": "keeper",
 	"POST /api/v1/benches/browser": "technician", "GET /api/v1/stand-ins": "public", "POST /api/v1/stand-ins/:number/hand": "public",
 	"GET /offline.js": "public", "HEAD /offline.js": "public", "GET /tell": "public", "POST /tell": "public", "GET /told/:token": "public", "POST /told/:token": "public", "POST /api/v1/reports": "public",

@@ -36,8 +36,7 @@ func demoCommand() *cobra.Command {
 			}
 			world := sample{signIns: people, welcome: welcome}
 			world.prepare = func(ctx context.Context, st *store.Store, secret server.Secret) error {
-				err := demo.Seed(ctx, demo.Installation{Store: st, HashPassword: server.DefaultPasswordCost.Hash, PhoneHash: secret.PhoneHash,
-					Signer: func(ctx context.Context) (store.Sign, error) { return server.Signer(ctx, st, secret) }})
+				err := demo.Seed(ctx, sampleOf(st, secret, server.DefaultPasswordCost.Hash))
 				if err != nil {
 					return fmt.Errorf("sample world: %w", err)
 				}
@@ -52,6 +51,16 @@ func demoCommand() *cobra.Command {
 		"address on which the first stand-in phone listens; the others take the ports after it")
 	return c
 }
+
+// sampleOf is an installation for the sample world, with passwords hashed so.
+func sampleOf(st *store.Store, secret server.Secret, hash func(string) (string, error)) demo.Installation {
+	return demo.Installation{Store: st, HashPassword: hash, PhoneHash: secret.PhoneHash, Signer: func(ctx context.Context) (store.Sign, error) {
+		return server.Signer(ctx, st, secret)
+	}}
+}
+
+// nobodys is the hash of no password: who has it gets one by a keeper's link.
+func nobodys(string) (string, error) { return "", nil }
 
 // attach starts the sample phones: the first on the given address, the others
 // on the ports after it, each on the next that is free. The server reaches

@@ -16,6 +16,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"roster/bench"
+	"roster/demo"
 	"roster/server"
 	"roster/server/webhook"
 	"roster/store"
@@ -165,6 +166,8 @@ func (s *settings) serve(ctx context.Context, world *sample) error {
 	}
 	if world != nil {
 		config.Demo = world.signIns
+	} else {
+		config.Sample = func(ctx context.Context) error { return demo.Fill(ctx, sampleOf(st, secret, nobodys)) }
 	}
 	srv := server.New(config)
 	if err := s.serveMetrics(ctx, srv.Metrics()); err != nil {

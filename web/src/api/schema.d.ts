@@ -1004,6 +1004,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/first-start/sample": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Fill an installation that has nothing but people with a made-up world
+         * @description For: keeper.
+         */
+        post: operations["takeSample"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/first-start/starter": {
         parameters: {
             query?: never;
@@ -4776,6 +4796,7 @@ export interface components {
             /** Format: int64 */
             packages: number;
             ruled: boolean;
+            sample: boolean;
             /** Format: uuid */
             starter?: string;
         };
@@ -9627,6 +9648,33 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["FirstStart"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    takeSample: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

@@ -25,6 +25,13 @@ const take = () =>
     const { id } = await ask(api.POST('/api/v1/first-start/starter'))
     await router.push({ name: 'change', params: { id } })
   })
+// Asked twice: there is no way back.
+const sure = ref(false)
+const look = () =>
+  run(async () => {
+    await ask(api.POST('/api/v1/first-start/sample'))
+    location.assign('/ledger')
+  })
 const file = ref<HTMLInputElement>()
 const bring = () =>
   run(async () => {
@@ -67,6 +74,18 @@ const bring = () =>
           <input ref="file" type="file" accept=".json,.zip" required aria-label="An exported catalogue" />
           <button class="act" :disabled="busy">Bring it in</button>
         </form>
+      </div>
+      <div v-if="s.sample">
+        <p>
+          <b>A made-up world</b> to look around in: makers, phones, people without passwords, evidence, published
+          releases. It does not come out again; begin anew with an empty database for your own.
+        </p>
+        <button v-if="!sure" class="act" :disabled="busy" @click="sure = true">Fill it with the made-up world</button>
+        <p v-else>
+          <button class="act" :disabled="busy" @click="look">Fill it, for good</button>
+          <button class="act" :disabled="busy" @click="sure = false">Leave it</button>
+          <span v-if="busy" role="status" class="second"> It takes half a minute.</span>
+        </p>
       </div>
     </div>
     <p v-if="wrong" class="harm" role="alert">{{ wrong }}</p>
