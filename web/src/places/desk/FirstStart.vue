@@ -81,7 +81,7 @@ const bring = () =>
           releases. It does not come out again; begin anew with an empty database for your own.
         </p>
         <button v-if="!sure" class="act" :disabled="busy" @click="sure = true">Fill it with the made-up world</button>
-        <p v-else>
+        <p v-else class="sure">
           <button class="act" :disabled="busy" @click="look">Fill it, for good</button>
           <button class="act" :disabled="busy" @click="sure = false">Leave it</button>
           <span v-if="busy" role="status" class="second"> It takes half a minute.</span>
@@ -120,6 +120,7 @@ li {
 .ways p {
   margin-bottom: 8px;
 }
+.sure,
 form {
   display: flex;
   gap: 8px;
