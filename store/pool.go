@@ -134,7 +134,8 @@ func (o Options) settle(ctx context.Context, conn *pgx.Conn) error {
 			for _, name := range slices.Sorted(maps.Keys(settings)) {
 				var statement string
 				if err := tx.QueryRow(ctx, `
-					select format('alter role current_user in database %I set %s to %L', current_database(), $1::text, $2::text)`,
+					select format('alter role current_user in database %I set %s to %L',
+						current_database(), $1::text, $2::text)`,
 					name, settings[name]).Scan(&statement); err != nil {
 					return err
 				}

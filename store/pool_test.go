@@ -105,7 +105,8 @@ func TestPooler(t *testing.T) {
 	started.Wait()
 	var timeout, alike string
 	if err := s.Pool().QueryRow(ctx, `
-		select current_setting('statement_timeout'), current_setting('pg_trgm.strict_word_similarity_threshold')`).Scan(&timeout, &alike); err != nil {
+		select current_setting('statement_timeout'),
+			current_setting('pg_trgm.strict_word_similarity_threshold')`).Scan(&timeout, &alike); err != nil {
 		t.Fatal(err)
 	}
 	if timeout != "2s" || alike != store.Forgiving {
@@ -120,7 +121,8 @@ func TestPooler(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer alone.Close(ctx)
-	if err := alone.QueryRow(ctx, `select current_setting('statement_timeout')`).Scan(&timeout); err != nil || timeout != "0" {
+	if err := alone.QueryRow(ctx, `
+		select current_setting('statement_timeout')`).Scan(&timeout); err != nil || timeout != "0" {
 		t.Errorf("past the pooler: %s, %v", timeout, err)
 	}
 
