@@ -19,7 +19,7 @@ var (
 )
 
 // broken are the ways in which a run is broken.
-var broken = []string{"server", "bench", "adb", "cable", "phone"}
+var broken = []string{"server", "bench", "adb", "cable", "phone", "database"}
 
 // TestFaults breaks run after run and holds the phone to the journal.
 func TestFaults(t *testing.T) {

@@ -102,7 +102,8 @@ type world struct {
 	bench     *exec.Cmd
 	runBench  func(*world, ...string) *exec.Cmd
 	near, far *place
-	root      bool // the phones have it
+	root      bool   // the phones have it
+	reopen    func() // lets everybody into the database again
 	cookie    *http.Cookie
 	profile   string
 	extras    []profile.Extra
@@ -492,6 +493,8 @@ func (w *world) breaks(how string, p *place) {
 		p.phone.Unplug()
 	case "phone":
 		p.phone.Restart()
+	case "database":
+		w.reopen = storetest.Shut(w.t, w.database)
 	}
 }
 
@@ -503,6 +506,8 @@ func (w *world) mends(how string, p *place) {
 		w.startBench()
 	case "cable":
 		p.phone.Plug()
+	case "database":
+		w.reopen()
 	}
 }
 

@@ -64,7 +64,8 @@ func TestPagesAreWrittenOnce(t *testing.T) {
 	})
 	asking.Wait()
 
-	added := decode[items[string]](s, s.do(technician, "POST", "/api/v1/tray/edits", map[string]any{"edits": []any{trialEdit("com.brannock.tips", build, "called:x", "clean")}}), 201)
+	edits := map[string]any{"edits": []any{trialEdit("com.brannock.tips", build, "called:x", "clean")}}
+	added := decode[items[string]](s, s.do(technician, "POST", "/api/v1/tray/edits", edits), 201)
 	page := func() (waited bool) {
 		t.Helper()
 		locked(func() {
@@ -89,6 +90,7 @@ func TestPagesAreWrittenOnce(t *testing.T) {
 	if page() {
 		t.Error("what was only sent has a public page written anew")
 	}
-	s.do(reviewer, "POST", "/api/v1/changes/"+change.ID+"/decisions", map[string]any{"decisions": []any{map[string]string{"edit": added.Items[0], "verdict": "accepted"}}}, "If-Match", `"1"`)
+	decisions := map[string]any{"decisions": []any{map[string]string{"edit": added.Items[0], "verdict": "accepted"}}}
+	s.do(reviewer, "POST", "/api/v1/changes/"+change.ID+"/decisions", decisions, "If-Match", `"1"`)
 	storetest.Until(t, "what was decided has it written anew", page)
 }

@@ -11,6 +11,7 @@ import (
 	"log/slog"
 	"math/rand/v2"
 	"net/http"
+	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -256,6 +257,9 @@ func (l *load) settle(ctx context.Context) {
 	}
 }
 
+// away are the answers of an installation that has to be asked again.
+var away = []int{http.StatusRequestTimeout, http.StatusBadGateway, http.StatusServiceUnavailable, http.StatusGatewayTimeout}
+
 // errAway says that it could not be answered just now.
 var errAway = errors.New("away")
 
@@ -279,7 +283,7 @@ func (l *load) once(ctx context.Context, method, path string, body []byte, who *
 	defer a.Body.Close()
 	raw, err := io.ReadAll(a.Body)
 	switch {
-	case err != nil, a.StatusCode == http.StatusRequestTimeout, a.StatusCode == http.StatusBadGateway, a.StatusCode == http.StatusServiceUnavailable, a.StatusCode == http.StatusGatewayTimeout:
+	case err != nil, slices.Contains(away, a.StatusCode):
 		return nil, errAway
 	case a.StatusCode == http.StatusUnauthorized:
 		l.mu.Lock()
@@ -366,9 +370,9 @@ func (l *load) watch(ctx context.Context) {
 		raw, err := l.once(ctx, "GET", "/api/v1/benches", nil, l.technicians[0], "")
 		if err == nil && json.Unmarshal(raw, &list) == nil {
 			for _, b := range list.Items {
-				switch at, away := since[b.Name]; {
+				switch at, is := since[b.Name]; {
 				case !strings.HasPrefix(b.Name, "bench "):
-				case b.Away && !away:
+				case b.Away && !is:
 					since[b.Name] = time.Now()
 				case b.Away:
 					l.meter.Load().benchAway(time.Since(at))

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"net/url"
 	"os"
+	"strings"
 	"testing"
 
 	"github.com/jackc/pgx/v5"
@@ -129,6 +130,31 @@ func Drop(t testing.TB, name string) {
 	if _, err := conn.Exec(context.Background(), "drop database "+pgx.Identifier{name}.Sanitize()); err != nil {
 		t.Error(err)
 	}
+}
+
+// Shut ends all connections to the database at an address, and lets nobody in
+// until open is called, as when it is away.
+func Shut(t testing.TB, address string) (open func()) {
+	t.Helper()
+	u, err := url.Parse(address)
+	if err != nil {
+		t.Fatal(err)
+	}
+	name := strings.TrimPrefix(u.Path, "/")
+	allow := func(yes bool) {
+		t.Helper()
+		conn := connect(t, cluster(t))
+		defer conn.Close(context.Background())
+		if _, err := conn.Exec(context.Background(), fmt.Sprintf("alter database %s allow_connections %t", pgx.Identifier{name}.Sanitize(), yes)); err != nil {
+			t.Fatal(err)
+		}
+		if _, err := conn.Exec(context.Background(), `
+			select pg_terminate_backend(pid) from pg_stat_activity where datname = $1`, name); err != nil {
+			t.Fatal(err)
+		}
+	}
+	allow(false)
+	return func() { allow(true) }
 }
 
 // Databases lists those whose name begins with a prefix.
