@@ -162,7 +162,7 @@ func (m *machines) startPooler(i int) {
 		"listen_addr = *", fmt.Sprintf("listen_addr =\nunix_socket_dir = %s\nlogfile = pooler%d.log", m.Folder, i),
 		"listen_port = 6432", fmt.Sprint("listen_port = ", 1000+port(i)),
 		"scram-sha-256", "trust", "/etc/pgbouncer/userlist.txt", "people"))
-	m.poolers[i] = m.Background("/usr/sbin/pgbouncer", "-q", file)
+	m.poolers[i] = m.Background("pgbouncer", "-q", file)
 }
 
 // fill brings the sample world into the primary.
