@@ -26,6 +26,9 @@ var ErrRevoked = errors.New("the server does not take this bench's token; it may
 // Beat is how often a bench says that it is there.
 const Beat = 15 * time.Second
 
+// beatAgain is when a beat that failed is tried again, and then after twice that.
+const beatAgain = 2 * time.Second
+
 // LeaveTakes is how long a bench that is being stopped may take to say so.
 const LeaveTakes = 3 * time.Second
 
@@ -156,7 +159,9 @@ func (l *Link) Run(ctx context.Context) error {
 // beat tells the server what is seen, at each change and from time to time,
 // and at the end that the bench is away.
 func (l *Link) beat(ctx context.Context) {
+	failed := 0
 	for ctx.Err() == nil {
+		wait := Beat
 		view, changed := l.Station.View()
 		l.mu.Lock()
 		running := slices.Collect(maps.Keys(l.running))
@@ -166,11 +171,17 @@ func (l *Link) beat(ctx context.Context) {
 		}
 		if err := l.post(ctx, "view", LinkView{view, running}); err != nil && ctx.Err() == nil {
 			l.Log.Debug("could not tell the server what is seen", "err", err)
+			// Three beats missed, and the server takes the bench for away: one that
+			// failed is made up for soon.
+			wait = min(beatAgain<<failed, Beat)
+			failed = min(failed+1, 3)
+		} else {
+			failed = 0
 		}
 		select {
 		case <-changed:
 			time.Sleep(50 * time.Millisecond) // changes come in groups
-		case <-time.After(Beat):
+		case <-time.After(wait):
 		case <-ctx.Done():
 		}
 	}
