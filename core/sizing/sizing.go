@@ -34,20 +34,30 @@ func Ordinary(phones int64) Assumed {
 	}
 }
 
-// What was measured, in bytes of table and indexes for each row (at size 1 of
-// scripts/catalogue.sql) and in seconds of one core at 2.5 GHz.
+// What was measured: in bytes of a row with its keys at size 1 of
+// scripts/catalogue.sql (an edit in the sample world), or in seconds of one core
+// at 2.5 GHz.
 const (
 	sightingBytes = 259
 	presenceBytes = 218
-	trialBytes    = 473 + 400 // and the edit that brought it
 	figureBytes   = 325
-	newestKeys    = 1.33  // of a sighting, the keys' newest hundredth, where captures write
-	captureTakes  = 0.030 // server and database, of a firmware that is known
-	deadShare     = 1.3   // what updates leave behind until it is cleaned up, and room to do so
-	walShare      = 2.5   // bytes of write-ahead log for each byte of a row with its keys
-	savedShare    = 0.12  // a backup is compressed
-	peakShare     = 4.0   // the busiest hour against the others
-	openHours     = 250 * 10
+	trialBytes    = 473 + 624 // and the edit that brought it
+	logBytes      = 388       // of write-ahead log for each sighting of a capture of known firmware
+	savedShare    = 0.175     // of the tables, as pg_dump compresses them
+	captureTakes  = 0.050     // read and stored
+)
+
+// What is assumed.
+const (
+	room        = 1.3      // for each byte: what updates leave behind until it is cleaned up
+	newestKeys  = 1.33     // bytes of a sighting's keys where captures write: the newest hundredth
+	farFigures  = 0.25     // figures that are made for a firmware's own place, of its packages
+	busiest     = 4.0      // times the captures of an ordinary hour
+	openHours   = 250 * 10 // of a year
+	oneMachine  = 100_000  // phones, up to which a replica is not worth its keep
+	manyPhones  = 3_000_000
+	hoursToCopy = 100e9 // bytes of a database that takes hours to bring back
+	tooManyRows = 1e9
 )
 
 // Size is what it takes.
@@ -84,20 +94,20 @@ func Of(a Assumed) Size {
 	captures := float64(a.Phones) * a.CapturesAYear * a.Years
 	s := Size{Assumed: a, Sightings: int64(captures * float64(a.Packages))}
 	// Figures are made by package and place, which grow with firmwares.
-	hot := float64(a.Firmwares) * float64(a.Packages) * (presenceBytes + figureBytes/4)
+	hot := float64(a.Firmwares) * float64(a.Packages) * (presenceBytes + farFigures*figureBytes)
 	rest := float64(s.Sightings)*sightingBytes + float64(a.Phones)*a.TrialsAPhone*trialBytes
-	s.Disk = int64((hot + rest) * deadShare)
+	s.Disk = int64((hot + rest) * room)
 	s.Backup = int64((hot + rest) * savedShare)
 	aDay := float64(a.Phones) * a.CapturesAYear / 365
-	s.LogADay = int64(aDay * float64(a.Packages) * sightingBytes * walShare)
-	s.Memory = max(int64(hot*deadShare+float64(s.Sightings)*newestKeys), 256<<20)
-	s.CapturesAnHour = float64(a.Phones) * a.CapturesAYear / openHours * peakShare
+	s.LogADay = int64(aDay * float64(a.Packages) * logBytes)
+	s.Memory = max(int64(hot*room+float64(s.Sightings)*newestKeys), 256<<20)
+	s.CapturesAnHour = float64(a.Phones) * a.CapturesAYear / openHours * busiest
 	s.Cores = s.CapturesAnHour * captureTakes / 3600 * float64(a.Packages) / 420
 	s.Servers, s.Replicas = 1, 0
-	if a.Phones > 100_000 {
+	if a.Phones > oneMachine {
 		s.Servers, s.Replicas = 2, 1
 	}
-	if a.Phones > 3_000_000 {
+	if a.Phones > manyPhones {
 		s.Servers, s.Replicas = 3, 2
 	}
 	s.Servers = max(s.Servers, int(math.Ceil(s.Cores)))
@@ -120,8 +130,8 @@ func advice(s Size) []string {
 	}
 	add(s.Replicas == 0, "One machine does. Back it up elsewhere.")
 	add(s.Replicas > 0, "A replica takes reads, and can be promoted: synchronous, nothing that was accepted goes with the primary.")
-	add(s.Disk > 100<<30, "Point-in-time recovery beside the nightly backup: that one takes hours to bring back.")
-	add(s.Sightings > 1_000_000_000, "Part sightings by capture, and let old parts go: nothing else refers to them.")
+	add(s.Disk > hoursToCopy, "Point-in-time recovery beside the nightly backup: that one takes hours to bring back.")
+	add(s.Sightings > tooManyRows, "Part sightings by capture, and let old parts go: nothing else refers to them.")
 	add(s.Servers > 2, "A pooler beside each database: servers have ten connections or more each.")
 	return list
 }

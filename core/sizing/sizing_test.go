@@ -48,7 +48,7 @@ func ExampleOf() {
 			float64(s.Backup)/gb, float64(s.Memory)/gb, s.CapturesAnHour, s.Servers, s.Replicas)
 	}
 	// Output:
-	// | 10000 | 8.5 GB | 0.01 GB | 0.8 GB | 0.3 GB | 32 | 1 | 0 |
-	// | 1000000 | 851.1 GB | 1.49 GB | 78.6 GB | 3.7 GB | 3200 | 2 | 1 |
-	// | 10000000 | 8510.8 GB | 14.90 GB | 785.6 GB | 36.8 GB | 32000 | 3 | 2 |
+	// | 10000 | 8.5 GB | 0.01 GB | 1.1 GB | 0.3 GB | 32 | 1 | 0 |
+	// | 1000000 | 851.7 GB | 0.89 GB | 114.6 GB | 3.7 GB | 3200 | 2 | 1 |
+	// | 10000000 | 8516.6 GB | 8.93 GB | 1146.5 GB | 36.8 GB | 32000 | 3 | 2 |
 }
