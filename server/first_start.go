@@ -119,9 +119,10 @@ func (s *Server) takeSample(ctx context.Context, _ *struct{}) (*struct{}, error)
 	}
 	if err := s.config.Sample(context.WithoutCancel(ctx)); err != nil {
 		s.log.Error("the sample world is in only in part: begin again with an empty database", "err", err)
-		return nil, problem(http.StatusInternalServerError, "half-filled", "The sample world is in only in part; the server's log says why. Begin again with an empty database.")
+		return nil, problem(http.StatusInternalServerError, "half-filled",
+			"The sample world is in only in part; the server's log says why. Begin again with an empty database.")
 	}
-	return nil, nil
+	return nil, s.store.Record(context.WithoutCancel(ctx), store.Act{Person: personOf(ctx).ID, Action: "catalogue.sample", Subject: "sample world"})
 }
 
 // importCatalogue brings the one file of a form in: all of it or nothing.
