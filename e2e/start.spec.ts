@@ -1,21 +1,26 @@
 // A new installation, from setup on: its first keeper, what they do first, and
 // how it fills.
-import { test, expect } from '@playwright/test'
+import { test, expect, type Page } from '@playwright/test'
 import { readFileSync } from 'node:fs'
 import { clean } from './axe'
 import { World } from './world'
+
+// joined lets the first keeper in, who is greeted with what comes first.
+async function joined(page: Page, link: string, login = 'tove') {
+  await page.goto(link)
+  await page.getByLabel('Your name, as others see it').fill('Tove S.')
+  await page.getByLabel('Login').fill(login)
+  await page.getByLabel(/^Password/).fill('a rather long password')
+  await page.getByRole('button', { name: 'Join' }).click()
+  return page.getByRole('region', { name: 'First start' })
+}
 
 test('the first keeper is greeted, and takes in what the platform has', async ({ page }) => {
   const world = new World()
   try {
     const { url, link } = await world.empty()
-    await page.goto(link)
-    await page.getByLabel('Your name, as others see it').fill('Tove S.')
-    await page.getByLabel('Login').fill('tove')
-    await page.getByLabel(/^Password/).fill('a rather long password')
-    await page.getByRole('button', { name: 'Join' }).click()
+    const start = await joined(page, link)
 
-    const start = page.getByRole('region', { name: 'First start' })
     await expect(start.getByRole('img', { name: 'to do' })).toHaveCount(4)
     await clean(page, 'the first start')
     await start.getByRole('link', { name: 'Invite somebody' }).click()
@@ -59,12 +64,7 @@ test('an exported catalogue fills it', async ({ page, browser }) => {
     const file = world.file('catalogue.json', await (await other.request.get(`${full.url}/api/v1/catalogue`)).body())
     await other.close()
     const { link } = await world.empty()
-    await page.goto(link)
-    await page.getByLabel('Your name, as others see it').fill('Tove S.')
-    await page.getByLabel('Login').fill('keeper')
-    await page.getByLabel(/^Password/).fill('a rather long password')
-    await page.getByRole('button', { name: 'Join' }).click()
-    const start = page.getByRole('region', { name: 'First start' })
+    const start = await joined(page, link, 'keeper')
     await start.getByLabel('An exported catalogue').setInputFiles(file)
     await start.getByRole('button', { name: 'Bring it in' }).click()
     await expect(page.getByRole('grid', { name: 'Packages' })).toBeVisible({ timeout: 120_000 })
@@ -82,12 +82,7 @@ test('a made-up world fills it, to look around in', async ({ page }) => {
   const world = new World()
   try {
     const { url, link } = await world.empty()
-    await page.goto(link)
-    await page.getByLabel('Your name, as others see it').fill('Tove S.')
-    await page.getByLabel('Login').fill('tove')
-    await page.getByLabel(/^Password/).fill('a rather long password')
-    await page.getByRole('button', { name: 'Join' }).click()
-    const start = page.getByRole('region', { name: 'First start' })
+    const start = await joined(page, link)
     await start.getByRole('button', { name: 'Fill it with the made-up world' }).click()
     await start.getByRole('button', { name: 'Leave it' }).click()
     await start.getByRole('button', { name: 'Fill it with the made-up world' }).click()

@@ -33,7 +33,8 @@ need_packages() {
 	fi
 	"${sudo[@]}" apt-get update -q >"$run/apt.log" 2>&1 || die "apt-get update; see $run/apt.log"
 	# Servers among them are not started: whoever needs one starts its own.
-	"${sudo[@]}" env DEBIAN_FRONTEND=noninteractive RUNLEVEL=1 apt-get install -y -q "${lean[@]}" "${want[@]}" >>"$run/apt.log" 2>&1 || die "apt-get install ${want[*]}; see $run/apt.log"
+	"${sudo[@]}" env DEBIAN_FRONTEND=noninteractive RUNLEVEL=1 apt-get install -y -q "${lean[@]}" "${want[@]}" \
+		>>"$run/apt.log" 2>&1 || die "apt-get install ${want[*]}; see $run/apt.log"
 }
 
 # find_program NAME: its path; initdb lies in a folder of its own on Debian.

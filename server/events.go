@@ -22,7 +22,8 @@ type staleTopic struct {
 // they may.
 var (
 	toEverybody = map[store.Topic]bool{
-		store.CapturesChanged: true, store.ChangesChanged: true, store.ChangesWaiting: true, store.CoverageCounted: true, store.NoticesAdded: true, store.PeopleChanged: true,
+		store.CapturesChanged: true, store.ChangesChanged: true, store.ChangesWaiting: true, store.CoverageCounted: true,
+		store.NoticesAdded: true, store.PeopleChanged: true,
 		store.ProfilesChanged: true, store.ReleasesChanged: true, store.ReportsChanged: true, store.RulesChanged: true, store.RunChanged: true,
 	}
 	toOneself = map[store.Topic]bool{store.DeskChanged: true, store.DraftsChanged: true, store.TrayChanged: true}

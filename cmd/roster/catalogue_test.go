@@ -51,7 +51,8 @@ func TestCatalogueByHand(t *testing.T) {
 	}
 	// Everything public goes into a folder, even where nothing is published yet.
 	folder := filepath.Join(t.TempDir(), "public")
-	if out := must("", "export", "--site", folder, "--public-url", "https://roster.example/", "--database", first); !strings.Contains(out, folder+": ") || strings.Contains(out, " 0 of them written") {
+	out = must("", "export", "--site", folder, "--public-url", "https://roster.example/", "--database", first)
+	if !strings.Contains(out, folder+": ") || strings.Contains(out, " 0 of them written") {
 		t.Errorf("%q", out)
 	}
 	for _, name := range []string{"r/index.html", "r.json", "feed.atom", "keys/index.html", "schema/release.json"} {

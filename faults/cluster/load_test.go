@@ -24,6 +24,7 @@ import (
 	"roster/bench/services"
 	"roster/server"
 	"roster/store"
+	"roster/store/storetest"
 )
 
 // kind is what somebody does.
@@ -251,10 +252,10 @@ func (l *load) waiting(since time.Time) bool {
 }
 
 // settle waits until whatever was asked for before has been answered.
-func (l *load) settle(ctx context.Context) {
-	for before := time.Now(); ctx.Err() == nil && l.waiting(before); {
-		time.Sleep(50 * time.Millisecond)
-	}
+func (l *load) settle() {
+	l.t.Helper()
+	now := time.Now()
+	storetest.Until(l.t, "whatever was asked for is answered", func() bool { return !l.waiting(now) })
 }
 
 // away are the answers of an installation that has to be asked again.

@@ -143,7 +143,8 @@ func (m *machines) addDatabase(i int) {
 	m.Start(m.data(i))
 	if i == 0 {
 		// Until somebody follows, nobody could say that it has anything.
-		m.Must("psql", "-h", m.Folder, "-p", fmt.Sprint(port(0)), "-U", "roster", "-d", "postgres", "-c", "set synchronous_commit = local", "-c", "create database roster")
+		m.Must("psql", "-h", m.Folder, "-p", fmt.Sprint(port(0)), "-U", "roster", "-d", "postgres",
+			"-c", "set synchronous_commit = local", "-c", "create database roster")
 	}
 }
 
@@ -231,8 +232,9 @@ func (m *machines) startServer(i int) {
 // startBalancer starts HAProxy on the listener.
 func (m *machines) startBalancer() {
 	file := filepath.Join(m.own, "haproxy.cfg")
-	text := m.packaged("haproxy.cfg", "maxconn 20000", "maxconn 2000", "bind :80", "bind fd@3", "stats socket /run/haproxy/admin.sock mode 660 level admin",
-		"stats socket "+m.own+"/admin.sock level admin", "10.0.0.11:8420", fmt.Sprint("127.0.0.1:", m.ports[0]), "10.0.0.12:8420", fmt.Sprint("127.0.0.1:", m.ports[1]))
+	text := m.packaged("haproxy.cfg", "maxconn 20000", "maxconn 2000", "bind :80", "bind fd@3",
+		"/run/haproxy/admin.sock mode 660", m.own+"/admin.sock",
+		"10.0.0.11:8420", fmt.Sprint("127.0.0.1:", m.ports[0]), "10.0.0.12:8420", fmt.Sprint("127.0.0.1:", m.ports[1]))
 	if err := os.WriteFile(file, []byte(text), 0o600); err != nil {
 		m.t.Fatal(err)
 	}

@@ -93,7 +93,8 @@ func (c *Cluster) Must(program string, args ...string) {
 // Start starts the cluster of a data folder; the test's end stops it.
 func (c *Cluster) Start(data string) {
 	c.Helper()
-	err := c.run(filepath.Join(c.bin, "pg_ctl"), "-D", data, "-w", "-t", "120", "-l", data+".log", "-o", "-c listen_addresses='' -c fsync=off -k "+c.Folder, "start")
+	err := c.run(filepath.Join(c.bin, "pg_ctl"), "-D", data, "-w", "-t", "120", "-l", data+".log",
+		"-o", "-c listen_addresses='' -c fsync=off -k "+c.Folder, "start")
 	if err != nil {
 		log, _ := os.ReadFile(data + ".log")
 		c.Fatalf("%v\n%s", err, log[max(0, len(log)-4000):])

@@ -34,7 +34,7 @@ const seconds = (n: number) =>
       <div class="parts">
         <section aria-label="Backups">
           <h2>Backups</h2>
-          <dl>
+          <dl class="values">
             <dt>last saved</dt>
             <dd v-if="i.saved" :title="exactTime(i.saved.at)">
               {{ ago(i.saved.at) }}, {{ bytes(i.saved.bytes) }},
@@ -49,7 +49,7 @@ const seconds = (n: number) =>
         </section>
         <section aria-label="This server">
           <h2>This server</h2>
-          <dl>
+          <dl class="values">
             <dt>version</dt>
             <dd class="mono">{{ i.server.version }}, {{ i.server.go }}, {{ i.server.system }}</dd>
             <dt>runs since</dt>
@@ -70,7 +70,7 @@ const seconds = (n: number) =>
         </section>
         <section aria-label="Database">
           <h2>Database</h2>
-          <dl>
+          <dl class="values">
             <dt>PostgreSQL</dt>
             <dd class="mono">{{ i.database.version }}</dd>
             <dt>migration</dt>
@@ -94,7 +94,7 @@ const seconds = (n: number) =>
         </section>
         <section aria-label="Work">
           <h2>Work</h2>
-          <dl>
+          <dl class="values">
             <dt>benches</dt>
             <dd>{{ i.work.connected }} connected, {{ i.work.silent }} silent</dd>
             <dt>jobs</dt>
@@ -163,18 +163,6 @@ const seconds = (n: number) =>
 }
 h2 {
   margin-top: 14px;
-}
-dl {
-  display: grid;
-  grid-template-columns: 130px 1fr;
-  gap: 3px 12px;
-  margin-top: 4px;
-}
-dt {
-  color: var(--second);
-}
-dd {
-  overflow-wrap: anywhere;
 }
 .statement {
   font-size: 12px;

@@ -40,7 +40,7 @@ const steps = [10_000, 1_000_000, 10_000_000]
     </form>
     <p v-if="size.isError.value" class="harm" role="alert">{{ words(size.error.value) }}</p>
     <template v-if="s">
-      <dl>
+      <dl class="values">
         <dt>disk of the database</dt>
         <dd>
           {{ bytes(s.disk) }}, with {{ whole(s.sightings) }} sightings of {{ whole(s.assumed.packages) }} packages a
@@ -84,14 +84,5 @@ h2 {
 }
 .asked label + label input {
   width: 5em;
-}
-dl {
-  display: grid;
-  grid-template-columns: 130px 1fr;
-  gap: 3px 12px;
-  margin-top: 6px;
-}
-dt {
-  color: var(--second);
 }
 </style>
