@@ -128,7 +128,7 @@ func (g *measuredGroup) carried(id uuid.UUID, p *phone.Phone, i, attempt int, ma
 // run runs the release on a phone, measured before and after, and puts it back.
 func (g *measuredGroup) run(p *phone.Phone, i int, serial string, by uuid.UUID, at time.Time) error {
 	mark := g.PhoneHash(serial)
-	id, err := g.Store.StartRun(g.ctx, store.NewRun{
+	id, err := g.Store.StartRun(g.late(), store.NewRun{
 		Profile: g.of, Release: &g.release.ID, Document: g.d, Build: g.build, Capture: g.capture, Phone: mark,
 		Name: g.release.ModelName, Form: g.d.Model.Form, Bench: frontRoom, Person: by,
 		Choices: chosen(true),
@@ -139,7 +139,7 @@ func (g *measuredGroup) run(p *phone.Phone, i int, serial string, by uuid.UUID, 
 	if err := g.carryOut(g.carried(id, p, i, 1, mark)); err != nil {
 		return err
 	}
-	attempt, err := g.Store.ResumeRun(g.ctx, id, by, store.Resume{Undo: true, Bench: frontRoom})
+	attempt, err := g.Store.ResumeRun(g.late(), id, by, store.Resume{Undo: true, Bench: frontRoom})
 	if err == nil {
 		err = g.carryOut(g.carried(id, p, i, attempt, mark))
 	}

@@ -2,6 +2,7 @@ package demo
 
 import (
 	"bytes"
+	"context"
 	"fmt"
 	"log/slog"
 	"slices"
@@ -41,6 +42,10 @@ var frontRoom = uuid.NewSHA1(uuid.NameSpaceDNS, []byte("the front room"))
 // addBench makes the bench on which all sample phones were.
 func (s *seeder) addBench() error { return s.Store.EnsureBench(s.ctx, frontRoom, "front room") }
 
+// late is what is done now and dated afterwards: nobody takes a run of it for
+// one whose bench has fallen silent, however slow this machine is.
+func (s *seeder) late() context.Context { return store.At(s.ctx, s.today) }
+
 // addRuns runs releases on stand-ins that are thrown away afterwards: what each
 // step came to is what they answered.
 func (s *seeder) addRuns() error {
@@ -67,11 +72,12 @@ func (s *seeder) addRun(r sampleRun) error {
 	if err != nil {
 		return err
 	}
-	sum, err := s.Store.AddCapture(s.ctx, store.NewCapture{Capture: capture, Phone: s.PhoneHash(r.Phone), Person: s.people[r.By].ID, Source: "bench", Bench: &frontRoom, At: s.today.AddDate(0, 0, -r.Days)})
+	began := s.today.AddDate(0, 0, -r.Days)
+	sum, err := s.Store.AddCapture(s.ctx, store.NewCapture{Capture: capture, Phone: s.PhoneHash(r.Phone), Person: s.people[r.By].ID, Source: "bench", Bench: &frontRoom, At: began})
 	if err != nil {
 		return err
 	}
-	id, err := s.Store.StartRun(s.ctx, store.NewRun{Profile: of, Release: &release.ID, Document: d, Build: sum.BuildID, Capture: sum.ID, Phone: s.PhoneHash(r.Phone), Name: release.ModelName, Form: d.Model.Form,
+	id, err := s.Store.StartRun(s.late(), store.NewRun{Profile: of, Release: &release.ID, Document: d, Build: sum.BuildID, Capture: sum.ID, Phone: s.PhoneHash(r.Phone), Name: release.ModelName, Form: d.Model.Form,
 		Bench: frontRoom, Person: s.people[r.By].ID, Choices: chosen(false)})
 	if err != nil {
 		return err
@@ -79,7 +85,6 @@ func (s *seeder) addRun(r sampleRun) error {
 	if err := s.carryOut(s.carried(id, p, 1, s.PhoneHash(r.Phone))); err != nil {
 		return err
 	}
-	began := s.today.AddDate(0, 0, -r.Days)
 	if err := s.Store.DateRun(s.ctx, id, began); err != nil {
 		return err
 	}
@@ -142,7 +147,7 @@ func (s *seeder) narrow(id uuid.UUID, p *phone.Phone, r sampleRun) error {
 	check := one.Checks[at].Check
 	h := run.Hunt{Check: check.Number, Text: check.Text, Function: check.Function, Suspects: run.Suspects(check.Function, run.Off(list), pointers), Rounds: []run.Round{}}
 	for h.Begin(); ; h.Answer(slices.Contains(h.Asking, r.Found)) {
-		attempt, err := s.Store.ResumeRun(s.ctx, id, s.people[r.By].ID, store.Resume{Hunt: &h, Bench: frontRoom, Steps: h.Moves})
+		attempt, err := s.Store.ResumeRun(s.late(), id, s.people[r.By].ID, store.Resume{Hunt: &h, Bench: frontRoom, Steps: h.Moves})
 		if err == nil && attempt > 0 {
 			err = s.carryOut(s.carried(id, p, attempt, s.PhoneHash(r.Phone)))
 		}
@@ -180,7 +185,7 @@ func (s *seeder) carryOut(c carrying) error {
 	}
 	report := run.Report{Attempt: c.attempt, Answers: []run.StepAnswer{}, Flying: []int{}, Want: atOnce, Seen: seen}
 	for first := c.mark; ; first = "" {
-		orders, err := s.Store.Advance(s.ctx, c.id, first, report)
+		orders, err := s.Store.Advance(s.late(), c.id, first, report)
 		if err != nil || orders.Done {
 			return err
 		}

@@ -19,7 +19,20 @@ const (
 	leaseTime = 10 * time.Second
 	// firstLease is how long a bench has to take a run up.
 	firstLease = 20 * time.Second
+	// laterLease is for a run that is written down later than it was made (At):
+	// there is no bench that could fall silent, and whoever writes it may be slow.
+	// It is less than what a lease that lies far ahead is taken for.
+	laterLease = 4 * time.Minute
 )
+
+// leaseOf is for how long a run counts as going: usual, where a bench carries it
+// out now.
+func leaseOf(ctx context.Context, usual time.Duration) time.Duration {
+	if _, later := ctx.Value(momentKey{}).(time.Time); later {
+		return laterLease
+	}
+	return usual
+}
 
 // lockedRun is a run of which nobody else changes anything meanwhile.
 type lockedRun struct {
@@ -92,7 +105,7 @@ func (s *Store) Advance(ctx context.Context, id uuid.UUID, phone string, r run.R
 			return err
 		}
 		_, err = tx.Exec(ctx, `
-			update runs set seq = $2, lease = now() + $3::interval where id = $1`, id, w.seq, leaseTime)
+			update runs set seq = $2, lease = now() + $3::interval where id = $1`, id, w.seq, leaseOf(ctx, leaseTime))
 		if err != nil || !news && len(orders.Steps) == 0 && !orders.Done {
 			return err
 		}

@@ -287,7 +287,7 @@ func (s *Store) StartRun(ctx context.Context, n NewRun) (id uuid.UUID, err error
 			insert into runs (id, profile_id, release_id, document, build_id, capture_id, phone, phone_name, form,
 				bench_id, person_id, choices, state, lease, seq)
 			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, 'going', now() + $13::interval, 1)`,
-			id, n.Profile, n.Release, document, n.Build, n.Capture, n.Phone, n.Name, n.Form, n.Bench, n.Person, choices, firstLease)
+			id, n.Profile, n.Release, document, n.Build, n.Capture, n.Phone, n.Name, n.Form, n.Bench, n.Person, choices, leaseOf(ctx, firstLease))
 		if violates(err, "one_run_per_phone") {
 			err = ErrRunning
 		}

@@ -108,7 +108,7 @@ func (s *Store) ResumeRun(ctx context.Context, id uuid.UUID, person uuid.UUID, r
 			set state = 'going', why = '', attempt = $2, stop_asked = false, putting_back = $3, bench_id = $4,
 				lease = now() + $5::interval, seq = $6
 			where id = $1`,
-			id, attempt, r.Undo, r.Bench, firstLease, w.seq)
+			id, attempt, r.Undo, r.Bench, leaseOf(ctx, firstLease), w.seq)
 		if violates(err, "one_run_per_phone") {
 			err = ErrRunning
 		}
