@@ -23,6 +23,10 @@ test('the examples of the API run', async ({ page, world }) => {
   expect(ledger.length).toBeGreaterThan(3)
   expect(ledger[0]).toMatch(/^\S+\t\S+\tat most \d+ %$/)
   expect(await loose(world.url, secret)).toEqual(ledger)
+  const inGo = (token: string) =>
+    execFileSync('go', ['run', '.'], { cwd: join(folder, 'go'), env: { ...process.env, ROSTER: world.url, ROSTER_TOKEN: token }, encoding: 'utf8' })
+  expect(inGo(secret).trim().split('\n')).toEqual(ledger)
+  expect(() => inGo('wrong')).toThrow(/^401: /m)
   await expect(loose(world.url, 'wrong')).rejects.toThrow(/^401: /)
 
   expect(run('follow.sh', { SECONDS_LONG: '2' })).toContain('"topic":"everything"')

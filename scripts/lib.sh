@@ -70,6 +70,7 @@ need_go_and_node() {
 go_modules() {
 	local -a modules racing
 	go mod download || die "go mod download"
+	go -C docs/api/examples/go mod download || die "go mod download"
 	mapfile -t modules < <(go list -deps -test ./... | grep -v '^roster\|[. ]test')
 	mapfile -t racing < <(go list -deps -test "$@" | grep -v '^roster\|[. ]test')
 	say "compiling what is built upon: ${#modules[@]} packages"
