@@ -183,9 +183,6 @@ func (p installationPage) urgent(now time.Time) []advice {
 	list := []advice{
 		when(p.Saved == nil, true, "This installation was never saved.",
 			"Have it saved every night: systemctl enable --now roster-backup.timer, or roster backup FOLDER."),
-		when(p.Database.Migration != p.Database.Wants, true,
-			fmt.Sprintf("The database is at migration %d, and this program works with %d.", p.Database.Migration, p.Database.Wants),
-			"Start the newest program that has been here."),
 		when(p.Server.Most > 0 && float64(p.Server.Used) > poolTight*float64(p.Server.Most), true,
 			"Nearly all connections to the database are in use.",
 			"If that lasts, raise database-connections, and max_connections in PostgreSQL."),
@@ -206,6 +203,9 @@ func (p installationPage) urgent(now time.Time) []advice {
 func (p installationPage) calm(now time.Time) []advice {
 	waited := now.Add(-time.Duration(p.Work.OldestWaiting) * time.Second)
 	return []advice{
+		when(p.Database.Migration > p.Database.Wants, false,
+			fmt.Sprintf("A newer program has been here: the database is at migration %d, this server knows %d. It goes on beside it.", p.Database.Migration, p.Database.Wants),
+			"Upgrade this server as well; until then it shows nothing of what is new."),
 		when(p.Work.Silent > 0, false, wording.Count(p.Work.Silent, "bench elsewhere says", "benches elsewhere say")+" nothing.",
 			"Look on the Bench which; end the token of one that is no more."),
 		when(p.Work.Interrupted > 0, false, wording.Count(p.Work.Interrupted, "run stands still and waits", "runs stand still and wait")+" for somebody.",

@@ -225,6 +225,9 @@ func (s *Server) explain(ctx context.Context, err error) error {
 		// same may be asked for again.
 		return problem(http.StatusServiceUnavailable, "left", "The connection ended before the answer was ready. Try again.")
 	}
+	if newer := s.work.LookBeside(context.WithoutCancel(ctx)); newer != nil { // in the middle of this
+		return outdated(newer)
+	}
 	s.log.Error("unexpected error", "err", err)
 	return internal
 }

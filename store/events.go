@@ -45,6 +45,7 @@ const (
 	ReportsChanged  Topic = "reports"  // none: what strangers told, and what became of it
 	RulesChanged    Topic = "rules"    // none: yardstick and review rules
 	RunChanged      Topic = "run"      // a run
+	SchemaChanged   Topic = "schema"   // none: a program has brought the database further
 	TrayChanged     Topic = "tray"     // a person
 )
 

@@ -47,6 +47,8 @@ func FailureOf(ctx context.Context, err error) Failure {
 		return NoFailure
 	case errors.Is(err, errBusy):
 		return DatabaseBusy
+	case errors.As(err, &pg) && pg.Routine == "RevalidateCachedQuery":
+		return DatabaseBusy // a migration has changed its table: the next one is prepared anew
 	case errors.As(err, &pg):
 		return failureOfState(ctx, pg.Code)
 	case ctx.Err() != nil:

@@ -96,6 +96,15 @@ func (s *Store) FreshenFigures(ctx context.Context) error {
 		_, err = tx.Exec(ctx, `
 			insert into settings (key, value) values ('figures version', to_jsonb($1::int))
 			on conflict (key) do update set value = excluded.value, changed_at = now()`, figuresVersion)
+		if err != nil || version == 0 {
+			return err
+		}
+		// A program that computes otherwise must not write beside this one.
+		wanted, err := newest()
+		if err != nil {
+			return err
+		}
+		_, err = tx.Exec(ctx, `update schema_version set least = $1`, wanted)
 		return err
 	})
 }

@@ -11,7 +11,9 @@ import (
 
 	"github.com/google/uuid"
 
+	"golang.org/x/sync/errgroup"
 	"roster/core/android"
+
 	"roster/core/catalog"
 	"roster/core/change"
 	"roster/core/evidence"
@@ -247,6 +249,28 @@ func TestTrayReplaces(t *testing.T) {
 	}
 	if n, err := w.TrayCount(w.ctx, me); err != nil || n != 0 {
 		t.Errorf("%d edits left of a refused set, %v", n, err)
+	}
+}
+
+// TestTrayReplacesAtOnce: however many write one thing at once for one person, as
+// two tabs do, one edit of it stands in the end, and more can be written after it.
+func TestTrayReplacesAtOnce(t *testing.T) {
+	t.Parallel()
+	w := newWorld(t)
+	me := w.people["tech"].ID
+	edit := w.edit("com.brannock.p000", change.Description, everywhere, `"one"`)
+	for range 3 {
+		var all errgroup.Group
+		for range 8 {
+			all.Go(func() error {
+				_, _, err := w.AddEdits(w.ctx, me, []store.NewEdit{edit})
+				return err
+			})
+		}
+		w.must(all.Wait())
+	}
+	if n, err := w.TrayCount(w.ctx, me); err != nil || n != 1 {
+		t.Errorf("%d edits of one thing, %v", n, err)
 	}
 }
 

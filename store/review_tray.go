@@ -253,6 +253,10 @@ func addEdits(ctx context.Context, tx pgx.Tx, person uuid.UUID, edits []NewEdit)
 	if err := useAttachments(ctx, tx, person, c.files); err != nil {
 		return nil, nil, err
 	}
+	// Of two who add for one person at once, the second sees what the first added.
+	if _, err := tx.Exec(ctx, `select from people where id = $1 for no key update`, person); err != nil {
+		return nil, nil, err
+	}
 	// A revision that is edited once more stays one.
 	rows, err := tx.Query(ctx, `
 		with gone as (

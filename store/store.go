@@ -3,29 +3,19 @@ package store
 import (
 	"cmp"
 	"context"
-	"crypto/sha256"
-	"embed"
-	"encoding/hex"
 	"errors"
-	"fmt"
-	"io/fs"
 	"log/slog"
-	"slices"
 	"sync/atomic"
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/pgxpool"
-	"github.com/jackc/tern/v2/migrate"
 
 	"roster/core/android"
 	"roster/core/impact"
 	"roster/core/profile"
 )
-
-//go:embed migrations/*.sql
-var migrations embed.FS
 
 // Store is Roster's database. It is safe for many goroutines.
 type Store struct {
@@ -100,122 +90,6 @@ func (s *Store) Close() {
 	}
 	s.pool.Close()
 	s.aside.Close()
-}
-
-// Ping reports whether the database answers and has this program's tables.
-func (s *Store) Ping(ctx context.Context) error {
-	var version int32
-	if err := s.aside.QueryRow(ctx, `select version from schema_version`).Scan(&version); err != nil {
-		return err
-	}
-	wanted, err := newest()
-	if err != nil {
-		return err
-	}
-	if version > wanted {
-		return &NewerError{version, wanted}
-	}
-	if version != wanted {
-		return fmt.Errorf("the database is at migration %d, this program wants %d", version, wanted)
-	}
-	return nil
-}
-
-func newest() (int32, error) {
-	files, err := fs.Glob(migrations, "migrations/*.sql")
-	return int32(len(files)), err
-}
-
-// SchemaDigest tells this program's set of migrations from every other, in
-// eight hex digits.
-func SchemaDigest() string {
-	sum := sha256.New()
-	files, _ := fs.Glob(migrations, "migrations/*.sql") // sorted
-	for _, file := range files {
-		raw, _ := migrations.ReadFile(file)
-		sum.Write(raw)
-	}
-	return hex.EncodeToString(sum.Sum(nil)[:4])
-}
-
-// Migrate brings the database to this program's migration, and its figures to
-// this program's calculations. Servers that start together wait for each
-// other.
-func (s *Store) Migrate(ctx context.Context) error {
-	conn, err := s.alone(ctx)
-	if err != nil {
-		return err
-	}
-	defer conn.Close(context.WithoutCancel(ctx))
-	m, err := migrate.NewMigrator(ctx, conn, "schema_version")
-	if err != nil {
-		return err
-	}
-	sub, err := fs.Sub(migrations, "migrations")
-	if err != nil {
-		return err
-	}
-	if err := m.LoadMigrations(sub); err != nil {
-		return err
-	}
-	at, err := m.GetCurrentVersion(ctx)
-	if err != nil {
-		return err
-	}
-	if wanted := int32(len(m.Migrations)); at > wanted {
-		return &NewerError{At: at, Wants: wanted}
-	}
-	if err := m.Migrate(ctx); err != nil {
-		return err
-	}
-	if s.options.Direct != "" {
-		if err := s.options.settle(ctx, conn); err != nil {
-			return err
-		}
-	}
-	if err := s.FreshenFigures(ctx); err != nil {
-		return err
-	}
-	return s.freshenModels(ctx)
-}
-
-// NewerError says that a newer program has brought the database further than this
-// one knows.
-type NewerError struct{ At, Wants int32 }
-
-func (e *NewerError) Error() string {
-	return fmt.Sprintf("a newer program has been here: the database is at migration %d, this program knows %d; "+
-		"start the newest that has been here, or restore a backup of before", e.At, e.Wants)
-}
-
-// freshenedAtOnce bounds how many models a start works on in one transaction.
-const freshenedAtOnce = 16
-
-// freshenModels brings up to date what an older program has worked out of
-// models: a few at a time, so that nobody who works meanwhile waits for long,
-// and a start that is broken off goes on where it was.
-func (s *Store) freshenModels(ctx context.Context) error {
-	rows, err := s.pool.Query(ctx, `select id from models order by id`)
-	if err != nil {
-		return err
-	}
-	models, err := pgx.CollectRows(rows, pgx.RowTo[uuid.UUID])
-	if err != nil {
-		return err
-	}
-	for some := range slices.Chunk(models, freshenedAtOnce) {
-		err := s.inLongTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
-			if err := s.freshenResting(ctx, tx, some); err != nil {
-				return err
-			}
-			_, err := s.freshenFirmware(ctx, tx, some)
-			return err
-		})
-		if err != nil {
-			return err
-		}
-	}
-	return nil
 }
 
 // querier is a pool or a transaction.

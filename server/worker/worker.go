@@ -56,6 +56,7 @@ func New(c Config) *Worker {
 // else.
 func (w *Worker) Start() {
 	w.Go(w.migrate)
+	w.Go(w.keepBeside)
 	w.Go(func(ctx context.Context) { w.store.Listen(ctx, w.Hub.publish) })
 	w.Go(w.endSilentJobs)
 	w.Go(w.keepRuns)
@@ -93,9 +94,7 @@ func (w *Worker) Migrated() bool { return w.migrated.Load() }
 func (w *Worker) migrate(ctx context.Context) {
 	again := func() error {
 		err := w.store.Migrate(ctx)
-		if newer := (*store.NewerError)(nil); errors.As(err, &newer) {
-			w.outdated.Store(newer)
-			w.log.Error("this program is too old for its database, and serves nothing of it", "err", err)
+		if w.endIfOutdated(err) {
 			return retry.Never(err)
 		}
 		return err
@@ -109,8 +108,35 @@ func (w *Worker) migrate(ctx context.Context) {
 	}
 }
 
-// Outdated says that a newer program has been at the database; nil where none
-// has, as far as is known.
+// keepBeside looks whether this program can go on whenever another one has brought
+// the database further, or may have.
+func (w *Worker) keepBeside(ctx context.Context) {
+	w.Hub.Each(ctx, []store.Topic{store.Missed, store.SchemaChanged}, func() { w.LookBeside(ctx) })
+}
+
+// LookBeside asks the database whether a newer program has changed it in a way that
+// this one can't go on with; nil where none has, or nobody can tell.
+func (w *Worker) LookBeside(ctx context.Context) *store.NewerError {
+	w.endIfOutdated(w.store.Ping(ctx))
+	return w.Outdated()
+}
+
+// endIfOutdated ends all work where an error says that the program is too old for
+// its database: nobody knows what its tables mean now.
+func (w *Worker) endIfOutdated(err error) bool {
+	newer := (*store.NewerError)(nil)
+	if !errors.As(err, &newer) {
+		return false
+	}
+	if w.outdated.Swap(newer) == nil {
+		w.log.Error("this program is too old for its database, and serves nothing of it", "err", err)
+		w.stop()
+	}
+	return true
+}
+
+// Outdated says that a newer program has changed the database in a way that this
+// one can't go on with; nil where none has, as far as is known.
 func (w *Worker) Outdated() *store.NewerError { return w.outdated.Load() }
 
 // each calls f every so often until ctx ends.
