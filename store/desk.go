@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"errors"
+	"maps"
 	"net/url"
 	"slices"
 	"strings"
@@ -16,6 +17,10 @@ import (
 	"roster/core/people"
 )
 
+// keptDesk bounds what a process keeps of what all Desks share, each kind for
+// itself.
+const keptDesk = 1_000_000
+
 // maxDeskLines bounds the lines of each kind on a Desk.
 const maxDeskLines = 60
 
@@ -23,8 +28,7 @@ const maxDeskLines = 60
 type deskOf struct {
 	Person
 	handed map[string]handed
-	// kept are trials that need not be read again.
-	kept *trialCache
+	store  *Store
 }
 
 type handed struct {
@@ -51,10 +55,11 @@ func (d *deskOf) wants(role bool, kinds ...desk.Kind) bool {
 	return false
 }
 
-// ids are the first ids in the keys of lines of a kind that were handed over.
+// ids are the first ids in the keys of lines of a kind that were handed over, in
+// order.
 func (d *deskOf) ids(kind desk.Kind) []uuid.UUID {
 	list := []uuid.UUID{}
-	for key := range d.handed {
+	for _, key := range slices.Sorted(maps.Keys(d.handed)) {
 		if rest, ok := strings.CutPrefix(key, string(kind)+":"); ok {
 			first, _, _ := strings.Cut(rest, ":")
 			if id, err := uuid.Parse(first); err == nil {
@@ -73,7 +78,7 @@ type deskLines func(context.Context, querier, *deskOf) ([]desk.Line, error)
 // is done with or handed to somebody are away, unless their cause is newer than
 // that: a change that was sent again is there again.
 func (s *Store) Desk(ctx context.Context, p Person, now time.Time) (lines, off []desk.Line, err error) {
-	d := &deskOf{p, map[string]handed{}, &s.tried}
+	d := &deskOf{p, map[string]handed{}, s}
 	rows, err := s.pool.Query(ctx, `
 		select h.line, w.name, h.words, h.at
 		from desk_handed h

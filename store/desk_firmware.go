@@ -313,6 +313,16 @@ func ungradedPackages(ctx context.Context, q querier, d *deskOf) ([]desk.Line, e
 	if !d.wants(d.reviews(), desk.Ungraded) {
 		return nil, nil
 	}
+	return d.store.ungraded.read(ctx, q, "", []string{"packages", "claims", "makers"}, bytesOfLines, func() ([]desk.Line, bool, error) {
+		lines, err := countUngraded(ctx, q)
+		return lines, true, err
+	})
+}
+
+// bytesOfLines is about what lines take.
+func bytesOfLines(lines []desk.Line) int { return 1000 * len(lines) }
+
+func countUngraded(ctx context.Context, q querier) ([]desk.Line, error) {
 	rows, err := q.Query(ctx, `
 		with counted as (select p.maker_id, count(*)::int as n, min(p.first_seen) as since
 			from packages p

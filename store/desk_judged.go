@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
 
 	"roster/core/desk"
 	"roster/core/wording"
@@ -78,9 +79,9 @@ type judgedRelease struct {
 	N         int       `db:"n"`
 	Names     []string  `db:"names"`
 	// Which is a digest of the packages.
-	Which string    `db:"which"`
-	Since time.Time `db:"since"`
-	Ran   int       `db:"ran"`
+	Which   string    `db:"which"`
+	Since   time.Time `db:"since"`
+	Profile uuid.UUID `db:"profile"`
 	// Lacking are packages whose figures are to be made first, by build.
 	Lacking map[uuid.UUID][]uuid.UUID `db:"lacking"`
 }
@@ -90,10 +91,71 @@ type judgedRelease struct {
 // the newest build. Trials contradict each other since the day of the newest:
 // whoever dates one names a day, and that may still go on.
 func judgedReleases(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error) {
-	contested, thin := d.wants(d.reviews(), desk.Contested), d.wants(d.publishes(), desk.ThinRelease)
-	if !contested && !thin {
+	if !d.wants(d.reviews(), desk.Contested) && !d.wants(d.publishes(), desk.ThinRelease) {
 		return nil, nil
 	}
+	// The day is that of Since.
+	key := fmt.Sprint(d.reviews(), d.publishes(), d.ids(desk.Contested), d.ids(desk.ThinRelease), time.Now().Format(time.DateOnly))
+	list, err := d.store.judged.read(ctx, q, key, judgedOf, bytesOfJudged, func() ([]judgedRelease, bool, error) {
+		list, err := readJudged(ctx, q, d)
+		return list, true, err
+	})
+	if err != nil {
+		return nil, err
+	}
+	ran, err := ranProfiles(ctx, q, list)
+	if err != nil {
+		return nil, err
+	}
+	lines := make([]desk.Line, len(list))
+	for i, r := range list {
+		n := ran[r.Profile]
+		l := desk.Line{Kind: desk.ThinRelease, Affected: n, Whom: wording.Count(n, "phone") + " ran it", Since: r.Since}
+		packages, names, standing := wording.Count(r.N, "package"), shortList(r.Names, r.N), "standing<contested"
+		l.Text = fmt.Sprintf("%s no. %d of %s takes off %s that few have tried: %s.", r.Edition, r.Number, r.ModelName, packages, names)
+		if r.Contested {
+			l.Kind, standing = desk.Contested, "standing:contested"
+			l.Text = fmt.Sprintf("Trials contradict each other about %s that %s no. %d of %s takes off: %s.", packages, r.Edition, r.Number, r.ModelName, names)
+		}
+		l.Key, l.To = lineKey(l.Kind, r.ID), address("/ledger", r.Maker, r.Model, "", "q", "in:"+r.Slug+" "+standing)
+		if r.Contested {
+			l.Key += ":" + r.Which // who is done with one is not done with the next
+		}
+		lines[i] = l
+	}
+	return lines, nil
+}
+
+// judgedOf are the tables that judged releases are made of, but for who ran them:
+// runs are written to all the time.
+var judgedOf = []string{"releases", "release_packages", "profiles", "models", "makers", "builds", "presence", "shipped_by", "packages", "trials", "figures"}
+
+// bytesOfJudged is about what judged releases take.
+func bytesOfJudged(list []judgedRelease) int { return 1000 * len(list) }
+
+// ranProfiles counts the phones that ran the profiles of judged releases.
+func ranProfiles(ctx context.Context, q querier, list []judgedRelease) (map[uuid.UUID]int, error) {
+	if len(list) == 0 {
+		return nil, nil
+	}
+	var profiles []uuid.UUID
+	for _, r := range list {
+		profiles = append(profiles, r.Profile)
+	}
+	rows, err := q.Query(ctx, `select p.id, `+ranIt+` from profiles p where p.id = any($1)`, profiles)
+	if err != nil {
+		return nil, err
+	}
+	ran := map[uuid.UUID]int{}
+	var id uuid.UUID
+	var n int
+	_, err = pgx.ForEachRow(rows, []any{&id, &n}, func() error { ran[id] = n; return nil })
+	return ran, err
+}
+
+// readJudged reads judged releases, as far as the person's role has them or they
+// were handed over.
+func readJudged(ctx context.Context, q querier, d *deskOf) ([]judgedRelease, error) {
 	judged := func() (list []judgedRelease, err error) {
 		rows, err := q.Query(ctx, `
 		with `+takenOff+`,
@@ -118,7 +180,7 @@ func judgedReleases(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 								where t.package_id = w.id
 								order by t.at desc
 								limit 1) l))
-				else r.published_at end as since, `+ranIt+` as ran,
+				else r.published_at end as since, p.id as profile,
 			`+lackingTaken+`
 		from found f
 		join releases r on r.id = f.id
@@ -140,27 +202,12 @@ func judgedReleases(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 		return nil, err
 	}
 	if len(lacking) > 0 {
-		if err := makeTakenOff(ctx, q, d.kept, lacking); err != nil {
+		if err := makeTakenOff(ctx, q, &d.store.tried, lacking); err != nil {
 			return nil, err
 		}
 		if list, err = judged(); err != nil {
 			return nil, err
 		}
 	}
-	lines := make([]desk.Line, len(list))
-	for i, r := range list {
-		l := desk.Line{Kind: desk.ThinRelease, Affected: r.Ran, Whom: wording.Count(r.Ran, "phone") + " ran it", Since: r.Since}
-		packages, names, standing := wording.Count(r.N, "package"), shortList(r.Names, r.N), "standing<contested"
-		l.Text = fmt.Sprintf("%s no. %d of %s takes off %s that few have tried: %s.", r.Edition, r.Number, r.ModelName, packages, names)
-		if r.Contested {
-			l.Kind, standing = desk.Contested, "standing:contested"
-			l.Text = fmt.Sprintf("Trials contradict each other about %s that %s no. %d of %s takes off: %s.", packages, r.Edition, r.Number, r.ModelName, names)
-		}
-		l.Key, l.To = lineKey(l.Kind, r.ID), address("/ledger", r.Maker, r.Model, "", "q", "in:"+r.Slug+" "+standing)
-		if r.Contested {
-			l.Key += ":" + r.Which // who is done with one is not done with the next
-		}
-		lines[i] = l
-	}
-	return lines, err
+	return list, nil
 }

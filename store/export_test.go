@@ -5,6 +5,8 @@ import (
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
+
+	"roster/core/desk"
 )
 
 // What tests need to look behind the methods.
@@ -36,3 +38,9 @@ func (s *Store) ReplicaReads() (reads []uint64) {
 
 // HeardLittle has a store believe that it heard of nothing since the beginning.
 func (s *Store) HeardLittle() { s.heard.Store(1) }
+
+// ForgetSettled lets go of all that was kept of tables that nobody has written to.
+func (s *Store) ForgetSettled() {
+	s.judged, s.ungraded = settled[[]judgedRelease]{}, settled[[]desk.Line]{}
+	s.ledgers, s.compared = settled[ledgerPage]{}, settled[Compared]{}
+}

@@ -77,6 +77,32 @@ type Compared struct {
 
 // CompareSides compares two builds, or phones.
 func (s *Store) CompareSides(ctx context.Context, from, to Side) (Compared, error) {
+	if from.Kind == "capture" || to.Kind == "capture" {
+		return s.compareSides(ctx, from, to)
+	}
+	return s.compared.read(ctx, s.pool, from.ID.String()+to.ID.String(), comparedOf, bytesOfCompared, func() (Compared, bool, error) {
+		c, err := s.compareSides(ctx, from, to)
+		return c, true, err
+	})
+}
+
+// keptCompared bounds what a process keeps of compared builds, of bytesOfDifference
+// a package.
+const (
+	keptCompared      = 4_000_000
+	bytesOfDifference = 1000
+)
+
+func bytesOfCompared(c Compared) int { return bytesOfDifference * len(c.Packages) }
+
+// comparedOf are the tables that two builds are compared by: what they ship and
+// what is known of it.
+var comparedOf = []string{
+	"makers", "models", "builds", "presence", "shipped_by", "packages", "package_words", "claims", "trials", "settings", "figures",
+	"profiles", "releases", "release_packages",
+}
+
+func (s *Store) compareSides(ctx context.Context, from, to Side) (Compared, error) {
 	out := Compared{Packages: []ComparedPackage{}}
 	before, after, err := s.sides(ctx, from, to)
 	if err != nil {

@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/google/uuid"
@@ -366,8 +367,35 @@ func (s *Store) Ledger(ctx context.Context, q LedgerQuery) (rows []LedgerRow, fo
 	if err != nil {
 		return nil, 0, 0, err
 	}
-	var page ledgerPage
-	err = s.readingFigures(ctx, s.pool, q.Scope, func() ([]uuid.UUID, error) {
+	if !q.keeps() || len(s.replicas) > 0 || ctx.Value(transactionKey{}) != nil {
+		page, err := s.pageOf(ctx, q.Scope, st)
+		return page.rows, page.found, page.total, err
+	}
+	page, err := s.ledgers.read(ctx, s.pool, st.page+fmt.Sprint(st.args), ledgerOf, bytesOfPage, func() (ledgerPage, bool, error) {
+		page, err := s.pageOf(ctx, q.Scope, st)
+		return page, true, err
+	})
+	return slices.Clone(page.rows), page.found, page.total, err
+}
+
+// keptLedgers bounds what a process keeps of pages of the Ledger, of bytesOfRow
+// a row.
+const (
+	keptLedgers = 8_000_000
+	bytesOfRow  = 600
+)
+
+func bytesOfPage(p ledgerPage) int { return bytesOfRow * len(p.rows) }
+
+// ledgerOf are the tables that a page without a filter is made of.
+var ledgerOf = []string{"packages", "package_words", "package_uses", "claims", "edits", "makers", "models", "builds", "presence", "shipped_by", "figures"}
+
+// keeps reports whether a page is made of few rows and of ledgerOf alone.
+func (q LedgerQuery) keeps() bool { return q.Filter == nil && q.Scope.Model != nil }
+
+// pageOf reads a page with the figures of its scope.
+func (s *Store) pageOf(ctx context.Context, sc Scope, st ledgerStatement) (page ledgerPage, err error) {
+	err = s.readingFigures(ctx, s.pool, sc, func() ([]uuid.UUID, error) {
 		err := s.lagging(ctx, func(pool *pgxpool.Pool) (err error) {
 			page, err = readLedger(ctx, pool, st)
 			if err == nil && len(page.lacking) > 0 && pool != s.pool {
@@ -377,7 +405,7 @@ func (s *Store) Ledger(ctx context.Context, q LedgerQuery) (rows []LedgerRow, fo
 		})
 		return page.lacking, err
 	})
-	return page.rows, page.found, page.total, err
+	return page, err
 }
 
 func readLedger(ctx context.Context, q querier, st ledgerStatement) (page ledgerPage, err error) {

@@ -13,6 +13,7 @@ import (
 	"github.com/jackc/pgx/v5/pgxpool"
 
 	"roster/core/android"
+	"roster/core/desk"
 	"roster/core/impact"
 	"roster/core/profile"
 )
@@ -37,6 +38,10 @@ type Store struct {
 	leaning   kept[netKey, []android.PackageName]
 	documents kept[uuid.UUID, *profile.Document]
 	tried     trialCache
+	judged    settled[[]judgedRelease]
+	ungraded  settled[[]desk.Line]
+	ledgers   settled[ledgerPage]
+	compared  settled[Compared]
 }
 
 // Errors that callers tell apart. Every other error is the database's.
@@ -80,6 +85,8 @@ func NewWith(ctx context.Context, url string, o Options) (*Store, error) {
 		replicas: follow, log: cmp.Or(o.Log, DefaultOptions().Log),
 	}
 	s.readNets.most, s.leaning.most, s.documents.most, s.tried.most = keptNets, keptLeaning, keptDocuments, keptTrials
+	s.judged.kept.most, s.ungraded.kept.most = keptDesk, keptDesk
+	s.ledgers.kept.most, s.compared.kept.most = keptLedgers, keptCompared
 	return s, nil
 }
 

@@ -176,11 +176,18 @@ func (w *Worker) EndJobPatiently(ctx context.Context, job store.Job, value any, 
 // endSilentJobs fails the jobs of benches that have gone, whichever server
 // asked them.
 func (w *Worker) endSilentJobs(ctx context.Context) {
+	forgotten := time.Time{}
 	each(ctx, store.BenchSilence/2, func() {
 		if n, err := w.store.EndSilentJobs(ctx); err != nil {
 			w.log.Debug("silent jobs can't be looked for", "err", err)
 		} else if n > 0 {
 			w.log.Warn("jobs of benches that fell silent were ended", "jobs", n)
+		}
+		if time.Since(forgotten) > 10*time.Minute {
+			forgotten = time.Now()
+			if err := w.store.ForgetTouched(ctx); err != nil {
+				w.log.Debug("what was touched long ago can't be forgotten", "err", err)
+			}
 		}
 	})
 }

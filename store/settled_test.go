@@ -1,0 +1,126 @@
+package store_test
+
+import (
+	"encoding/json"
+	"fmt"
+	"math/rand/v2"
+	"testing"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"roster/core/change"
+	"roster/core/evidence"
+	"roster/store"
+)
+
+// TestSettledIsNeverStale writes to what pages, Desks and comparisons are made of in
+// many transactions at once, which end in any order, or are rolled back, while one
+// server reads: whenever nothing is being written, it has what another one reads that
+// has kept nothing.
+func TestSettledIsNeverStale(t *testing.T) {
+	t.Parallel()
+	w := newWorld(t)
+	w.capture("14.2.0", "phone-2", 6)
+	w.accept("tech", w.edit("com.brannock.p003", change.Description, everywhere, `"Hints."`))
+	chance := rand.New(rand.NewPCG(7, 1))
+	writes := []string{
+		`update packages set origin = case origin when 'maker' then 'carrier' else 'maker' end where name = 'com.brannock.p001'`,
+		`update packages set builds = builds + 30 where name like 'com.brannock.p%'`,
+		`update models set name = name || '!'`,
+		`update package_words set label = label || '!'`,
+		`insert into claims (package_id, field, scope_kind, scope_id, value, reason, set_by, change_id)
+			select p.id, 'load', 'everywhere', '00000000-0000-0000-0000-000000000000', '{"load": "loose"}', '', c.author_id, c.id
+			from packages p, changes c where p.name = 'com.brannock.p002' limit 1
+			on conflict (package_id, field, scope_kind, scope_id) do update set value = '{"load": "hinge"}'`,
+		`delete from claims where field = 'load'`,
+		`delete from presence where (build_id, package_id) in (
+			select build_id, package_id from presence order by build_id desc, package_id desc limit 1)`,
+	}
+	var open []pgx.Tx
+	defer func() {
+		for _, tx := range open {
+			_ = tx.Rollback(w.ctx)
+		}
+	}()
+	begin := func() {
+		t.Helper()
+		tx, err := w.Pool().Begin(w.ctx)
+		w.must(err)
+		// One that can't get at a row just now is left out.
+		_, _ = tx.Exec(w.ctx, `set local lock_timeout = '50ms'; `+writes[chance.IntN(len(writes))])
+		open = append(open, tx)
+	}
+	end := func() {
+		i := chance.IntN(len(open))
+		if tx := open[i]; chance.IntN(3) == 0 {
+			w.must(tx.Rollback(w.ctx))
+		} else {
+			_ = tx.Commit(w.ctx) // which rolls back one that was left out
+		}
+		open = append(open[:i], open[i+1:]...)
+	}
+	other, err := store.New(w.ctx, w.Pool().Config().ConnString())
+	w.must(err)
+	t.Cleanup(other.Close)
+	read := func(when string) string {
+		other.ForgetSettled()
+		got, want := w.whatIsKept(w.Store), w.whatIsKept(other)
+		if got != want {
+			t.Fatalf("%s, with %d transactions open:\n%s\nand read anew\n%s", when, len(open), got, want)
+		}
+		return got
+	}
+	before := read("at first")
+	for _, sql := range writes {
+		_, err := w.Pool().Exec(w.ctx, sql)
+		w.must(err)
+		now := read(sql)
+		if now == before {
+			t.Errorf("%s: that changes nothing that is shown", sql)
+		}
+		before = now
+	}
+	news := 0
+	for step := range 120 {
+		switch chance.IntN(4) {
+		case 0, 1:
+			if len(open) < 3 {
+				begin()
+			}
+		case 2:
+			if len(open) > 0 {
+				end()
+			}
+		}
+		if chance.IntN(20) == 0 {
+			w.must(w.ForgetTouched(w.ctx))
+		}
+		now := read(fmt.Sprint("step ", step))
+		if now != before {
+			news++
+		}
+		before = now
+	}
+	if news < 5 || news > 100 {
+		t.Errorf("of 120 readings %d brought something new: nothing was tried", news)
+	}
+}
+
+// whatIsKept is what a server shows of what it may have kept.
+func (w *world) whatIsKept(s *store.Store) string {
+	w.t.Helper()
+	sc, err := s.FindScope(w.ctx, "brannock", "lyra-5", "")
+	w.must(err)
+	rows, _, _, err := s.Ledger(w.ctx, store.LedgerQuery{Scope: sc, Method: string(evidence.RemoveForUser), Limit: 50})
+	w.must(err)
+	lines, _, err := s.Desk(w.ctx, w.people["main"], time.Date(2030, 1, 1, 0, 0, 0, 0, time.UTC))
+	w.must(err)
+	builds, err := s.Builds(w.ctx, "brannock", "lyra-5")
+	w.must(err)
+	c, err := s.CompareSides(w.ctx, store.Side{Kind: "build", ID: builds[0].ID}, store.Side{Kind: "build", ID: builds[1].ID})
+	w.must(err)
+	raw, err := json.MarshalIndent([]any{rows, lines, c}, "", " ")
+	w.must(err)
+	return string(raw)
+}
