@@ -1,4 +1,5 @@
 // How the benchmarks ask a server and say what it took.
+import { execFileSync } from 'node:child_process'
 import { appendFileSync } from 'node:fs'
 import { chromium } from '@playwright/test'
 
@@ -51,11 +52,24 @@ export function figure(id, value) {
 }
 
 // p95 asks each path once to warm up, then three times; with an id it is a figure
-// of the table.
-export async function p95(what, paths, { ask = get, id = '' } = {}) {
+// of the table. Before each asking something is done that nobody measures.
+export async function p95(what, paths, { ask = get, id = '', before = () => {} } = {}) {
   const times = []
   for (const path of paths) await ask(path)
-  for (let i = 0; i < 3; i++) for (const path of paths) times.push((await ask(path)).took)
+  for (let i = 0; i < 3; i++) {
+    for (const path of paths) {
+      before()
+      times.push((await ask(path)).took)
+    }
+  }
   if (id) figure(id, quantile(times, 0.95))
   say(what, `p95 ${quantile(times, 0.95).toFixed(1)} ms, median ${quantile(times, 0.5).toFixed(1)} ms (${times.length} requests)`)
+}
+
+// keptAndAnew measures what a server keeps for as long as nobody writes to what it
+// is made of: as it is asked for again, and as it is made after somebody wrote.
+export async function keptAndAnew(what, paths, id, database) {
+  await p95(what, paths, { id })
+  const write = () => execFileSync('psql', [database, '-qc', 'update packages set name = name where false'])
+  await p95(`${what}, after a write`, paths, { id: `${id}-anew`, before: write })
 }

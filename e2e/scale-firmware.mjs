@@ -5,22 +5,27 @@
 //	node e2e/scale-firmware.mjs URL DATABASE
 import { execFileSync } from 'node:child_process'
 
-import { as, figure, get, p95, quantile, say, timed } from './asking.mjs'
+import { as, figure, get, keptAndAnew, p95, quantile, say, timed } from './asking.mjs'
 
 const [base, database] = process.argv.slice(2)
 await as(base, 'keeper')
 const sql = (text) => execFileSync('psql', [database, '-qAtc', text], { encoding: 'utf8' }).trim()
 
 // Models with a release, and their builds from old to new.
-const models = sql(`select m.slug || ' ' || d.slug from profiles p join models d on d.id = p.model_id join makers m on m.id = d.maker_id order by d.slug limit 8`)
+const models = sql(
+  `select m.slug || ' ' || d.slug from profiles p join models d on d.id = p.model_id join makers m on m.id = d.maker_id order by d.slug limit 8`,
+)
   .split('\n')
   .map((line) => line.split(' '))
-const timelines = await Promise.all(models.map(async ([maker, model]) => JSON.parse((await get(`/api/v1/makers/${maker}/models/${model}/timeline`)).body)))
+const timelines = await Promise.all(
+  models.map(async ([maker, model]) => JSON.parse((await get(`/api/v1/makers/${maker}/models/${model}/timeline`)).body)),
+)
 const compare = (from, to) => `/api/v1/comparison?from=build:${from.id}&to=build:${to.id}`
-await p95(
+await keptAndAnew(
   "comparing a model's builds with one another",
   timelines.flatMap(({ builds: b }) => [compare(b[0], b[1]), compare(b[0], b.at(-1)), compare(b.at(-1), b[0])]),
-  { id: 'comparing' },
+  'comparing',
+  database,
 )
 await p95(
   'comparing builds of different makers',
@@ -38,7 +43,7 @@ await p95(
   'a release on a build, with a new draft and what would prove it',
   timelines.map(({ builds, releases }) => `/api/v1/releases/${releases[0].id}/builds/${builds.at(-1).id}`),
 )
-await p95('the Desk', Array(6).fill('/api/v1/desk'), { id: 'desk' })
+await keptAndAnew('the Desk', Array(6).fill('/api/v1/desk'), 'desk', database)
 await p95('the week', ['/api/v1/week'])
 await p95('coverage', Array(6).fill('/api/v1/coverage'), { id: 'coverage' })
 
@@ -46,13 +51,36 @@ await p95('coverage', Array(6).fill('/api/v1/coverage'), { id: 'coverage' })
 // tenth of what its model shipped is gone, a tenth is new.
 async function captured(number, [maker, model], { builds }) {
   const had = JSON.parse((await get(`/api/v1/ledger?maker=${maker}&model=${model}&build=${builds.at(-1).id}&limit=500`)).body).rows.map((r) => r.name)
-  const [manufacturer, device] = sql(`select m.manufacturer || ' ' || d.device from models d join makers m on m.id = d.maker_id where m.slug = '${maker}' and d.slug = '${model}'`).split(' ')
+  const [manufacturer, device] = sql(
+    `select m.manufacturer || ' ' || d.device from models d join makers m on m.id = d.maker_id where m.slug = '${maker}' and d.slug = '${model}'`,
+  ).split(' ')
   const names = had.map((name, i) => (i % 10 ? name : `com.measured.n${number}.p${i}`))
   const capture = {
     format: 'roster-capture/1',
-    identity: { fingerprint: `maker/model/device:17/M.${number}/6.0:user/release-keys`, manufacturer, device, model, marketName: model, form: 'phone', release: '17', sdk: 37, securityPatch: '2026-11-05', incremental: '6.0' },
+    identity: {
+      fingerprint: `maker/model/device:17/M.${number}/6.0:user/release-keys`,
+      manufacturer,
+      device,
+      model,
+      marketName: model,
+      form: 'phone',
+      release: '17',
+      sdk: 37,
+      securityPatch: '2026-11-05',
+      incremental: '6.0',
+    },
     phone: {},
-    packages: names.map((name, i) => ({ name, system: true, installed: true, enabled: 'default', versionCode: 60 + i, versionName: '6.0', path: `/system/app/n${i}`, partition: 'system', requests: ['android.permission.INTERNET'] })),
+    packages: names.map((name, i) => ({
+      name,
+      system: true,
+      installed: true,
+      enabled: 'default',
+      versionCode: 60 + i,
+      versionName: '6.0',
+      path: `/system/app/n${i}`,
+      partition: 'system',
+      requests: ['android.permission.INTERNET'],
+    })),
     reports: ['getprop', 'dumpsys package'].map((section) => ({ section, lines: 1, bytes: 1, complete: true })),
     complete: true,
   }
@@ -69,7 +97,10 @@ for (const [i, model] of models.slice(0, 4).entries()) {
   const line = items.find((l) => l.text.startsWith(`Firmware 6.0 of ${timelines[i].builds[0].modelName} arrived`))
   if (!line) throw new Error('the firmware is not on the Desk')
   first.push(stored.took + desk.took)
-  say(`a firmware's first capture, until the Desk tells of it`, `${(stored.took + desk.took).toFixed(0)} ms (stored, compared and held against the release after ${stored.took.toFixed(0)} ms)`)
+  say(
+    `a firmware's first capture, until the Desk tells of it`,
+    `${(stored.took + desk.took).toFixed(0)} ms (stored, compared and held against the release after ${stored.took.toFixed(0)} ms)`,
+  )
 }
 figure('first-capture', quantile(first, 0.5))
 

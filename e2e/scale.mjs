@@ -8,7 +8,7 @@ import { execFileSync } from 'node:child_process'
 import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 
-import { browser as launch, as, figure, get, p95, quantile, say } from './asking.mjs'
+import { browser as launch, as, figure, get, keptAndAnew, p95, quantile, say } from './asking.mjs'
 
 const [base, database, folder] = process.argv.slice(2)
 const json = { 'content-type': 'application/json' }
@@ -21,18 +21,31 @@ for (const maker of found.slice(0, 12))
     models.push(`maker=${maker.slug}&model=${model.slug}`)
 const ledger = (scope, more = {}) => `/api/v1/ledger?${scope}&${new URLSearchParams(more)}`
 const sorts = ['name', 'load', 'ceiling', 'standing', 'trials', 'builds', 'newest']
-await p95(
+await keptAndAnew(
   'Ledger of a model, each order',
   sorts.flatMap((sort) => models.slice(0, 6).map((m) => ledger(m, { sort }))),
-  { id: 'ledger-orders' },
+  'ledger-orders',
+  database,
 )
 const groups = ['origin', 'namespace', 'load', 'function', 'maker', 'none']
-await p95(
+await keptAndAnew(
   'Ledger of a model, each grouping',
   groups.flatMap((group) => models.slice(0, 6).map((m) => ledger(m, { group }))),
-  { id: 'ledger-groups' },
+  'ledger-groups',
+  database,
 )
-const fields = ['name:camera', 'label:kamera', 'alias:x', 'maker:5', 'model:3', 'build:1.0', 'origin:partner', 'function:camera', 'role:browser', 'load:loose']
+const fields = [
+  'name:camera',
+  'label:kamera',
+  'alias:x',
+  'maker:5',
+  'model:3',
+  'build:1.0',
+  'origin:partner',
+  'function:camera',
+  'role:browser',
+  'load:loose',
+]
 fields.push('standing:thin', 'ceiling<50%', 'trials>3', 'method:disable', 'outcome:fault', 'back:restart', 'in:quiet', 'changed>2026-01-01')
 await p95(
   'Ledger of a model, each field of the filter',
@@ -40,16 +53,20 @@ await p95(
   { id: 'ledger-filters' },
 )
 
-const typed = ['camera', 'kamera', 'wallet', 'printer', 'gesundheit'].flatMap((w) => [2, 3, 4, w.length].map((n) => w.slice(0, n))).concat('camra', 'walet')
-await p95(
+const typed = ['camera', 'kamera', 'wallet', 'printer', 'gesundheit']
+  .flatMap((w) => [2, 3, 4, w.length].map((n) => w.slice(0, n)))
+  .concat('camra', 'walet')
+await keptAndAnew(
   'search as you type, in a model',
   typed.map((q, i) => ledger(models[i % models.length], { q, limit: 100 })),
-  { id: 'search-model' },
+  'search-model',
+  database,
 )
-await p95(
+await keptAndAnew(
   'search as you type, everywhere',
   typed.map((q) => ledger('', { q, limit: 100 })),
-  { id: 'search-everywhere' },
+  'search-everywhere',
+  database,
 )
 const names = JSON.parse((await get(ledger(models[3]))).body).rows.map((r) => r.name)
 await p95(
@@ -60,12 +77,18 @@ await p95(
 
 // The database by itself: the packages that a word is written of, by the index,
 // in one connection.
-const sql = ['cam', 'kamera', 'wallet', 'printer'].map(
-  (w) => `select count(*) from package_words where names like '%${w}%' or said like '%${w}%';`,
-)
+const sql = ['cam', 'kamera', 'wallet', 'printer'].map((w) => `select count(*) from package_words where names like '%${w}%' or said like '%${w}%';`)
 const timing = execFileSync(
   'psql',
-  [database, '-qAt', '-c', "set pg_trgm.strict_word_similarity_threshold = '0.39'", '-c', '\\timing on', ...sql.concat(sql).flatMap((q) => ['-c', q])],
+  [
+    database,
+    '-qAt',
+    '-c',
+    "set pg_trgm.strict_word_similarity_threshold = '0.39'",
+    '-c',
+    '\\timing on',
+    ...sql.concat(sql).flatMap((q) => ['-c', q]),
+  ],
   { encoding: 'utf8' },
 )
 const alone = [...timing.matchAll(/Time: ([\d.]+) ms/g)].map((m) => Number(m[1])).slice(sql.length)

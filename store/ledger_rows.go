@@ -387,11 +387,14 @@ const (
 
 func bytesOfPage(p ledgerPage) int { return bytesOfRow * len(p.rows) }
 
-// ledgerOf are the tables that a page without a filter is made of.
+// ledgerOf are the tables that a page is made of whose filter has words alone.
 var ledgerOf = []string{"packages", "package_words", "package_uses", "claims", "edits", "makers", "models", "builds", "presence", "shipped_by", "figures"}
 
-// keeps reports whether a page is made of few rows and of ledgerOf alone.
-func (q LedgerQuery) keeps() bool { return q.Filter == nil && q.Scope.Model != nil }
+// keeps reports whether a page is made of ledgerOf alone, and is asked for again:
+// a model's, and what begins like what others type.
+func (q LedgerQuery) keeps() bool {
+	return q.Filter == nil && q.Scope.Model != nil || q.Filter != nil && byWordsAlone(q.Filter)
+}
 
 // pageOf reads a page with the figures of its scope.
 func (s *Store) pageOf(ctx context.Context, sc Scope, st ledgerStatement) (page ledgerPage, err error) {
