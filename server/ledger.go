@@ -27,17 +27,17 @@ type LedgerInput struct {
 }
 
 // ledgerQuery reads what is wanted, and the builds whose presence it shows.
-func (s *Server) ledgerQuery(ctx context.Context, in LedgerInput, limit int) (store.LedgerQuery, []store.Build, error) {
+func (s *Server) ledgerQuery(ctx context.Context, in LedgerInput, limit int) (store.LedgerQuery, error) {
 	q := store.LedgerQuery{Method: in.Method, Sort: in.Sort, Group: in.Group, Limit: limit}
 	var err error
 	if q.Scope, err = s.scope(ctx, in.ScopeInput); err != nil {
-		return q, nil, err
+		return q, err
 	}
 	if q.Filter, err = filter.Parse(in.Q, time.Now()); err != nil {
-		return q, nil, filterProblem(err)
+		return q, filterProblem(err)
 	}
-	columns, err := s.store.Columns(ctx, q.Scope, maxColumns)
-	return q, columns, err
+	q.Columns, err = s.store.Columns(ctx, q.Scope, maxColumns)
+	return q, err
 }
 
 type ledgerInput struct {
@@ -116,11 +116,11 @@ func checkFilter(_ context.Context, in *filterInput) (*filterOutput, error) {
 func (s *Server) ledger(ctx context.Context, in *ledgerInput) (ledgerPage, error) {
 	var page ledgerPage
 	ctx = store.MayLag(ctx)
-	q, columns, err := s.ledgerQuery(ctx, in.LedgerInput, in.Limit)
+	q, err := s.ledgerQuery(ctx, in.LedgerInput, in.Limit)
 	if err != nil {
 		return page, err
 	}
-	page.Columns = columns
+	page.Columns = q.Columns
 	page.Sort, page.Group = q.Arranged()
 	if in.Cursor != "" {
 		raw, err := base64.RawURLEncoding.DecodeString(in.Cursor)
@@ -142,5 +142,5 @@ func (s *Server) ledger(ctx context.Context, in *ledgerInput) (ledgerPage, error
 		}
 		page.Next = base64.RawURLEncoding.EncodeToString(raw)
 	}
-	return page, s.store.FillPresence(ctx, page.Rows, page.Columns)
+	return page, nil
 }

@@ -66,7 +66,7 @@ const exportPage = 1000
 // exportLedger streams a view; the first page is read before anything is
 // said, so that a bad filter is still told as a problem.
 func (s *Server) exportLedger(ctx context.Context, in *exportInput) (*huma.StreamResponse, error) {
-	q, columns, err := s.ledgerQuery(ctx, in.LedgerInput, exportPage)
+	q, err := s.ledgerQuery(ctx, in.LedgerInput, exportPage)
 	if err != nil {
 		return nil, err
 	}
@@ -79,7 +79,7 @@ func (s *Server) exportLedger(ctx context.Context, in *exportInput) (*huma.Strea
 			last := rows[len(rows)-1]
 			q.After = &store.LedgerCursor{Group: last.Group, Order: last.Order, Name: last.Name}
 		}
-		return rows, s.store.FillPresence(ctx, rows, columns)
+		return rows, nil
 	}
 	rows, err := read()
 	if err != nil {
@@ -93,12 +93,12 @@ func (s *Server) exportLedger(ctx context.Context, in *exportInput) (*huma.Strea
 			name += "-" + sc.Maker.Slug
 		}
 		hc.SetHeader("Content-Disposition", `attachment; filename="`+name+"."+in.Format+`"`)
-		var out rowWriter = &jsonRows{w: hc.BodyWriter(), columns: columns}
+		var out rowWriter = &jsonRows{w: hc.BodyWriter(), columns: q.Columns}
 		kind := "application/json"
 		if in.Format == "csv" {
 			w := csv.NewWriter(hc.BodyWriter())
 			w.UseCRLF = true // RFC 4180
-			out, kind = &csvRows{w, columns}, "text/csv; charset=utf-8"
+			out, kind = &csvRows{w, q.Columns}, "text/csv; charset=utf-8"
 		}
 		hc.SetHeader("Content-Type", kind)
 		err := out.begin()

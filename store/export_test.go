@@ -42,5 +42,5 @@ func (s *Store) HeardLittle() { s.heard.Store(1) }
 // ForgetSettled lets go of all that was kept of tables that nobody has written to.
 func (s *Store) ForgetSettled() {
 	s.judged, s.ungraded = settled[[]judgedRelease]{}, settled[[]desk.Line]{}
-	s.ledgers, s.compared = settled[ledgerPage]{}, settled[Compared]{}
+	s.ledgers, s.compared = settled[[]byte]{}, settled[[]byte]{}
 }

@@ -3,6 +3,7 @@ package store
 import (
 	"cmp"
 	"context"
+	"encoding/json"
 	"slices"
 	"time"
 
@@ -80,20 +81,33 @@ func (s *Store) CompareSides(ctx context.Context, from, to Side) (Compared, erro
 	if from.Kind == "capture" || to.Kind == "capture" {
 		return s.compareSides(ctx, from, to)
 	}
-	return s.compared.read(ctx, s.pool, from.ID.String()+to.ID.String(), comparedOf, bytesOfCompared, func() (Compared, bool, error) {
+	var made *Compared
+	packed, err := s.compared.read(ctx, s.pool, from.ID.String()+to.ID.String(), comparedOf, packedBytes, func() ([]byte, bool, error) {
 		c, err := s.compareSides(ctx, from, to)
-		return c, true, err
+		if err != nil {
+			return nil, false, err
+		}
+		made = &c
+		packed, err := pack(json.Marshal(c))
+		return packed, true, err
 	})
+	switch {
+	case err != nil:
+		return Compared{}, err
+	case made != nil:
+		return *made, nil
+	}
+	var c Compared
+	raw, err := unpack(packed)
+	if err == nil {
+		err = json.Unmarshal(raw, &c)
+	}
+	return c, err
 }
 
-// keptCompared bounds what a process keeps of compared builds, of bytesOfDifference
-// a package.
-const (
-	keptCompared      = 4_000_000
-	bytesOfDifference = 1000
-)
-
-func bytesOfCompared(c Compared) int { return bytesOfDifference * len(c.Packages) }
+// keptCompared bounds what a process keeps of compared builds. One takes some
+// 10 kB.
+const keptCompared = 2_000_000
 
 // comparedOf are the tables that two builds are compared by: what they ship and
 // what is known of it.

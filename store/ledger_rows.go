@@ -5,7 +5,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"slices"
 	"strings"
 
 	"github.com/google/uuid"
@@ -29,6 +28,8 @@ type LedgerQuery struct {
 	// After is the last row of the page before, nil for the first page.
 	After *LedgerCursor
 	Limit int
+	// Columns are the builds that the rows' presence has letters for.
+	Columns []Build
 }
 
 // ByFit is the sort that puts first what fits the filter's words best.
@@ -367,38 +368,17 @@ func (s *Store) Ledger(ctx context.Context, q LedgerQuery) (rows []LedgerRow, fo
 	if err != nil {
 		return nil, 0, 0, err
 	}
+	read := s.ledgerOnce
 	if !q.keeps() || len(s.replicas) > 0 || ctx.Value(transactionKey{}) != nil {
-		page, err := s.pageOf(ctx, q.Scope, st)
-		return page.rows, page.found, page.total, err
+		read = s.pageOf
 	}
-	page, err := s.ledgers.read(ctx, s.pool, st.page+fmt.Sprint(st.args), ledgerOf, bytesOfPage, func() (ledgerPage, bool, error) {
-		page, err := s.pageOf(ctx, q.Scope, st)
-		return page, true, err
-	})
-	return slices.Clone(page.rows), page.found, page.total, err
-}
-
-// keptLedgers bounds what a process keeps of pages of the Ledger, of bytesOfRow
-// a row.
-const (
-	keptLedgers = 8_000_000
-	bytesOfRow  = 600
-)
-
-func bytesOfPage(p ledgerPage) int { return bytesOfRow * len(p.rows) }
-
-// ledgerOf are the tables that a page is made of whose filter has words alone.
-var ledgerOf = []string{"packages", "package_words", "package_uses", "claims", "edits", "makers", "models", "builds", "presence", "shipped_by", "figures"}
-
-// keeps reports whether a page is made of ledgerOf alone, and is asked for again:
-// a model's, and what begins like what others type.
-func (q LedgerQuery) keeps() bool {
-	return q.Filter == nil && q.Scope.Model != nil || q.Filter != nil && byWordsAlone(q.Filter)
+	page, err := read(ctx, q, st)
+	return page.rows, page.found, page.total, err
 }
 
 // pageOf reads a page with the figures of its scope.
-func (s *Store) pageOf(ctx context.Context, sc Scope, st ledgerStatement) (page ledgerPage, err error) {
-	err = s.readingFigures(ctx, s.pool, sc, func() ([]uuid.UUID, error) {
+func (s *Store) pageOf(ctx context.Context, q LedgerQuery, st ledgerStatement) (page ledgerPage, err error) {
+	err = s.readingFigures(ctx, s.pool, q.Scope, func() ([]uuid.UUID, error) {
 		err := s.lagging(ctx, func(pool *pgxpool.Pool) (err error) {
 			page, err = readLedger(ctx, pool, st)
 			if err == nil && len(page.lacking) > 0 && pool != s.pool {
@@ -408,6 +388,9 @@ func (s *Store) pageOf(ctx context.Context, sc Scope, st ledgerStatement) (page 
 		})
 		return page.lacking, err
 	})
+	if err == nil && len(q.Columns) > 0 {
+		err = s.fillPresence(ctx, page.rows, q.Columns)
+	}
 	return page, err
 }
 
@@ -442,8 +425,8 @@ func readLedger(ctx context.Context, q querier, st ledgerStatement) (page ledger
 	return page, err
 }
 
-// FillPresence writes the presence letters of rows for the columns' builds.
-func (s *Store) FillPresence(ctx context.Context, rows []LedgerRow, columns []Build) error {
+// fillPresence writes the presence letters of rows for the columns' builds.
+func (s *Store) fillPresence(ctx context.Context, rows []LedgerRow, columns []Build) error {
 	packages, builds := make([]uuid.UUID, len(rows)), make([]uuid.UUID, len(columns))
 	row := make(map[uuid.UUID]int, len(rows))
 	for i, r := range rows {

@@ -124,6 +124,7 @@ func TestFiguresAreFreshened(t *testing.T) {
 		if _, err := w.Pool().Exec(w.ctx, `update figures set ceiling = 0.01`); err != nil {
 			t.Fatal(err)
 		}
+		w.ForgetSettled() // as nothing of Roster writes
 	}
 	spoil()
 	if err := w.Migrate(w.ctx); err != nil {

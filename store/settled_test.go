@@ -25,12 +25,14 @@ func TestSettledIsNeverStale(t *testing.T) {
 	w.accept("tech", w.edit("com.brannock.p003", change.Description, everywhere, `"Hints."`))
 	chance := rand.New(rand.NewPCG(7, 1))
 	writes := []string{
-		`update packages set origin = case origin when 'maker' then 'carrier' else 'maker' end where name = 'com.brannock.p001'`,
+		`update packages set origin = case origin when 'maker' then 'carrier' else 'maker' end
+			where name = 'com.brannock.p001'`,
 		`update packages set builds = builds + 30 where name like 'com.brannock.p%'`,
 		`update models set name = name || '!'`,
 		`update package_words set label = label || '!'`,
 		`insert into claims (package_id, field, scope_kind, scope_id, value, reason, set_by, change_id)
-			select p.id, 'load', 'everywhere', '00000000-0000-0000-0000-000000000000', '{"load": "loose"}', '', c.author_id, c.id
+			select p.id, 'load', 'everywhere', '00000000-0000-0000-0000-000000000000', '{"load": "loose"}', '',
+				c.author_id, c.id
 			from packages p, changes c where p.name = 'com.brannock.p002' limit 1
 			on conflict (package_id, field, scope_kind, scope_id) do update set value = '{"load": "hinge"}'`,
 		`delete from claims where field = 'load'`,

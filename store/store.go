@@ -40,8 +40,8 @@ type Store struct {
 	tried     trialCache
 	judged    settled[[]judgedRelease]
 	ungraded  settled[[]desk.Line]
-	ledgers   settled[ledgerPage]
-	compared  settled[Compared]
+	ledgers   settled[[]byte]
+	compared  settled[[]byte]
 }
 
 // Errors that callers tell apart. Every other error is the database's.

@@ -130,16 +130,16 @@ func TestCaptureTwiceIsOne(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	rows, found, total, err := w.Ledger(w.ctx, store.LedgerQuery{Scope: sc, Method: "remove-for-user", Limit: 100})
-	if err != nil || len(rows) != 6 || found != 6 || total != 6 {
-		t.Fatalf("%d rows, %d of %d, %v", len(rows), found, total, err)
-	}
 	columns, err := w.Columns(w.ctx, sc, 10)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := w.FillPresence(w.ctx, rows, columns); err != nil || rows[0].Presence != "FF" || rows[5].Presence != "EF" {
-		t.Errorf("%q %q %v", rows[0].Presence, rows[5].Presence, err)
+	rows, found, total, err := w.Ledger(w.ctx, store.LedgerQuery{Scope: sc, Method: "remove-for-user", Limit: 100, Columns: columns})
+	if err != nil || len(rows) != 6 || found != 6 || total != 6 {
+		t.Fatalf("%d rows, %d of %d, %v", len(rows), found, total, err)
+	}
+	if rows[0].Presence != "FF" || rows[5].Presence != "EF" {
+		t.Errorf("%q %q", rows[0].Presence, rows[5].Presence)
 	}
 	if got, err := w.Capture(w.ctx, first.ID); err != nil || got.Packages != 5 || got.ModelName != "Lyra 5" || got.Ungraded != 6 {
 		t.Errorf("%+v, %v", got, err)
