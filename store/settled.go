@@ -75,7 +75,9 @@ func momentOf(ctx context.Context, q querier, tables []string, before moment) (n
 // is when it was found first.
 func (s *Store) ForgetTouched(ctx context.Context) error {
 	_, err := s.pool.Exec(ctx, `
-		with gone as (delete from touched where found_at < now() - 2 * $1::interval)
+		with gone as (
+			delete from touched
+			where found_at < now() - 2 * $1::interval and xid < pg_snapshot_xmin(pg_current_snapshot()))
 		update touched set found_at = now() where found_at is null`, settledFor)
 	return err
 }
