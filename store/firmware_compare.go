@@ -107,7 +107,7 @@ func (s *Store) CompareSides(ctx context.Context, from, to Side) (Compared, erro
 
 // keptCompared bounds what a process keeps of compared builds. One takes some
 // 10 kB.
-const keptCompared = 2_000_000
+const keptCompared = 6_000_000
 
 // comparedOf are the tables that two builds are compared by: what they ship and
 // what is known of it.

@@ -12,7 +12,7 @@ import (
 
 // keptTrials bounds the trials that a process keeps, of bytesOfTrial each.
 const (
-	keptTrials   = 40_000_000
+	keptTrials   = 32_000_000
 	bytesOfTrial = 220
 )
 
