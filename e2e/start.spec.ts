@@ -87,7 +87,13 @@ test('a made-up world fills it, to look around in', async ({ page }) => {
     await start.getByRole('button', { name: 'Leave it' }).click()
     await start.getByRole('button', { name: 'Fill it with the made-up world' }).click()
     await start.getByRole('button', { name: 'Fill it, for good' }).click()
+    // That it is only in part is said for as long as it is, here and in another tab.
+    await expect(start.getByRole('status')).toContainText('only a part of it')
+    const other = await page.context().newPage()
+    await other.goto(url)
+    await expect(other.getByRole('heading', { name: 'The made-up world is coming in' })).toBeVisible()
     await expect(page.getByRole('grid', { name: 'Packages' })).toBeVisible({ timeout: 240_000 })
+    await expect(other.getByRole('heading', { name: 'The made-up world is coming in' })).toBeHidden()
     // Its people are there, and can't come in.
     await page.goto(`${url}/people`)
     await expect(page.getByText('Piet Harrow')).toBeVisible()

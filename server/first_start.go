@@ -24,8 +24,9 @@ type firstStart struct {
 	store.FirstStart
 	// Packages counts those that the starter catalogue describes.
 	Packages int `json:"packages"`
-	// Sample is true where a made-up world can be taken in.
-	Sample bool `json:"sample"`
+	// Sample is true where a made-up world can be taken in, Filling while it comes in.
+	Sample  bool `json:"sample"`
+	Filling bool `json:"filling"`
 }
 
 type firstStartOutput struct{ Body firstStart }
@@ -72,7 +73,11 @@ func (s *Server) firstStart(ctx context.Context, _ *struct{}) (*firstStartOutput
 	for _, e := range edits {
 		names[string(e.Package)] = true
 	}
-	return &firstStartOutput{firstStart{f, len(names), s.config.Sample != nil && !f.Ruled}}, nil
+	filling := !s.filling.TryLock()
+	if !filling {
+		s.filling.Unlock()
+	}
+	return &firstStartOutput{firstStart{f, len(names), s.config.Sample != nil && !f.Ruled, filling}}, nil
 }
 
 func (s *Server) takeStarter(ctx context.Context, _ *struct{}) (*createdOutput, error) {

@@ -22,9 +22,12 @@ type start struct {
 func TestSampleWorld(t *testing.T) {
 	t.Parallel()
 	filled := 0
+	var filling func() bool
 	s := newSite(t, storetest.URL(t), func(c *server.Config) {
 		c.Sample = func(context.Context) error {
-			filled++
+			if filled++; !filling() {
+				t.Error("nobody is told that it is coming in")
+			}
 			return map[bool]error{true: errors.New("a disk is full")}[filled == 1]
 		}
 	})
@@ -41,8 +44,9 @@ func TestSampleWorld(t *testing.T) {
 	}
 	keeper := s.signIn("keeper")
 	offered := func() bool { return get[struct{ Sample bool }](s, keeper, "/api/v1/first-start").Sample }
-	if !offered() {
-		t.Error("it is not offered")
+	filling = func() bool { return get[struct{ Filling bool }](s, keeper, "/api/v1/first-start").Filling }
+	if !offered() || filling() {
+		t.Error("it is not offered, or comes in already")
 	}
 	take := func() answer { return s.do(keeper, "POST", "/api/v1/first-start/sample", nil) }
 	if a := take(); kind(a) != "half-filled" || a.status != 500 || strings.Contains(string(a.body), "disk") {

@@ -4792,6 +4792,7 @@ export interface components {
         FirstStart: {
             benched: boolean;
             captured: boolean;
+            filling: boolean;
             others: boolean;
             /** Format: int64 */
             packages: number;

@@ -25,8 +25,14 @@ const start = useQuery({
   queryKey: ['first-start'],
   enabled: () => may('keeper'),
   queryFn: () => ask(api.GET('/api/v1/first-start')),
+  refetchInterval: (q) => (q.state.data?.filling ? 3000 : false),
 })
-const fresh = computed(() => (start.data.value?.captured === false ? start.data.value : undefined))
+// Whoever fills it is told here what came of that, whatever is in by then.
+const filling = ref(false)
+const fresh = computed(() => {
+  const s = start.data.value
+  return s && (!s.captured || s.filling || filling.value) ? s : undefined
+})
 const { desk, lines, away, putOff, done, hand } = useDesk()
 // What is put off, done with or handed over can be looked at, and brought back.
 const behind = ref(false)
@@ -105,7 +111,7 @@ useKeys([
     {{ words(desk.error.value) }} <button class="link" @click="desk.refetch()">Try again</button>
   </div>
   <p v-if="wrong" class="notice bad" role="alert">{{ wrong }}</p>
-  <FirstStart v-if="fresh && !behind" :start="fresh" />
+  <FirstStart v-if="fresh && !behind" :start="fresh" @filling="filling = true" />
   <FirstSteps v-else-if="!behind" />
   <div
     v-if="shown.length"

@@ -8,6 +8,7 @@ import { useChange } from '@/composables/change'
 
 const router = useRouter()
 const { start: s } = defineProps<{ start: Schemas['FirstStart'] }>()
+const emit = defineEmits<{ filling: [] }>()
 const steps = computed(() => [
   { done: s.others, words: 'Invite somebody', why: 'Nobody decides about their own changes.', to: '/people' },
   { done: s.benched, words: 'Bring phones in', why: 'Attach one in this browser, or add a bench.', to: '/bench' },
@@ -27,23 +28,31 @@ const take = () =>
   })
 // Asked twice: there is no way back.
 const sure = ref(false)
+const looking = ref(false)
 const look = () =>
   run(async () => {
+    looking.value = true
+    emit('filling')
     await ask(api.POST('/api/v1/first-start/sample'))
     location.assign('/ledger')
-  })
+  }).finally(() => (looking.value = false))
 const file = ref<HTMLInputElement>()
 const bring = () =>
   run(async () => {
     const chosen = file.value?.files?.[0]
     if (!chosen) return
+    emit('filling')
     await ask(api.POST('/api/v1/catalogue', asForm([chosen])))
     location.assign('/ledger')
   })
 </script>
 
 <template>
-  <section class="start" aria-label="First start">
+  <section v-if="looking || s.filling" class="start" aria-label="First start">
+    <h1>The made-up world is coming in</h1>
+    <p role="status" class="second">It takes half a minute. Until then each place shows only a part of it.</p>
+  </section>
+  <section v-else class="start" aria-label="First start">
     <h1>This installation is new</h1>
     <p class="second">Four things first. Each is ticked once it is done, in whatever order.</p>
     <ol>
@@ -84,7 +93,6 @@ const bring = () =>
         <p v-else class="sure">
           <button class="act" :disabled="busy" @click="look">Fill it, for good</button>
           <button class="act" :disabled="busy" @click="sure = false">Leave it</button>
-          <span v-if="busy" role="status" class="second"> It takes half a minute.</span>
         </p>
       </div>
     </div>
