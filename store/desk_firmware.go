@@ -313,9 +313,8 @@ func ungradedPackages(ctx context.Context, q querier, d *deskOf) ([]desk.Line, e
 	if !d.wants(d.reviews(), desk.Ungraded) {
 		return nil, nil
 	}
-	return d.store.ungraded.read(ctx, q, "", []string{"packages", "claims", "makers"}, bytesOfLines, func() ([]desk.Line, bool, error) {
-		lines, err := countUngraded(ctx, q)
-		return lines, true, err
+	return d.store.ungraded.read(ctx, q, "", []string{"packages", "claims", "makers"}, bytesOfLines, func() ([]desk.Line, error) {
+		return countUngraded(ctx, q)
 	})
 }
 

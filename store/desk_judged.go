@@ -96,9 +96,8 @@ func judgedReleases(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 	}
 	// The day is that of Since.
 	key := fmt.Sprint(d.reviews(), d.publishes(), d.ids(desk.Contested), d.ids(desk.ThinRelease), time.Now().Format(time.DateOnly))
-	list, err := d.store.judged.read(ctx, q, key, judgedOf, bytesOfJudged, func() ([]judgedRelease, bool, error) {
-		list, err := readJudged(ctx, q, d)
-		return list, true, err
+	list, err := d.store.judged.read(ctx, q, key, judgedOf, bytesOfJudged, func() ([]judgedRelease, error) {
+		return readJudged(ctx, q, d)
 	})
 	if err != nil {
 		return nil, err

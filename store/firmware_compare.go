@@ -81,15 +81,18 @@ func (s *Store) CompareSides(ctx context.Context, from, to Side) (Compared, erro
 	if from.Kind == "capture" || to.Kind == "capture" {
 		return s.compareSides(ctx, from, to)
 	}
+	of, err := s.madeFrom(ctx, from.ID, to.ID)
+	if err != nil {
+		return Compared{}, err
+	}
 	var made *Compared
-	packed, err := s.compared.read(ctx, s.pool, from.ID.String()+to.ID.String(), comparedOf, packedBytes, func() ([]byte, bool, error) {
+	packed, err := s.compared.read(ctx, s.pool, from.ID.String()+to.ID.String()+of, comparedOf, packedBytes, func() ([]byte, error) {
 		c, err := s.compareSides(ctx, from, to)
 		if err != nil {
-			return nil, false, err
+			return nil, err
 		}
 		made = &c
-		packed, err := pack(json.Marshal(c))
-		return packed, true, err
+		return pack(json.Marshal(c))
 	})
 	switch {
 	case err != nil:
@@ -109,8 +112,8 @@ func (s *Store) CompareSides(ctx context.Context, from, to Side) (Compared, erro
 // 10 kB.
 const keptCompared = 6_000_000
 
-// comparedOf are the tables that two builds are compared by: what they ship and
-// what is known of it.
+// comparedOf are the tables that two builds are compared by, beside what their
+// nets are made from: what they ship and what is known of it.
 var comparedOf = []string{
 	"makers", "models", "builds", "presence", "shipped_by", "packages", "package_words", "claims", "trials", "settings", "figures",
 	"profiles", "releases", "release_packages",

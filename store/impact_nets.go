@@ -128,6 +128,21 @@ const standingCapture = `(select c.id, c.phone_facts from captures c where c.bui
 					c.taken_at desc, c.id
 				limit 1)`
 
+// madeFrom is everything that the nets of builds are read from: the same for as
+// long as they are the same.
+func (s *Store) madeFrom(ctx context.Context, builds ...uuid.UUID) (of string, err error) {
+	stamp, err := statedStamp(ctx, s.pool)
+	if err != nil {
+		return "", err
+	}
+	err = s.pool.QueryRow(ctx, `
+		select coalesce(string_agg(concat(b.id, c.id, ' ', b.shipped_stamp, ' '), '' order by b.id), '')
+		from builds b
+		cross join lateral `+standingCapture+` c
+		where b.id = any($1)`, builds).Scan(&of)
+	return of + stamp, err
+}
+
 // nets reads the nets of builds; builds without a capture have none.
 func (s *Store) nets(ctx context.Context, q querier, builds []uuid.UUID) (map[uuid.UUID]*impact.Net, error) {
 	stamp, err := statedStamp(ctx, q)

@@ -28,13 +28,13 @@ func (s *Store) ledgerOnce(ctx context.Context, q LedgerQuery, st ledgerStatemen
 		of += b.ID.String()
 	}
 	made := false
-	packed, err := s.ledgers.read(ctx, s.pool, of, ledgerOf, packedBytes, func() (packed []byte, keep bool, err error) {
+	packed, err := s.ledgers.read(ctx, s.pool, of, ledgerOf, packedBytes, func() ([]byte, error) {
+		var err error
 		if page, err = s.pageOf(ctx, q, st); err != nil {
-			return nil, false, err
+			return nil, err
 		}
 		made = true
-		packed, err = page.pack()
-		return packed, true, err
+		return page.pack()
 	})
 	if err != nil || made {
 		return page, err

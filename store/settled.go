@@ -30,14 +30,13 @@ type moment struct {
 	at     time.Time
 }
 
-// settledFor bounds for how long something is kept. It is less than forgetTouched
-// keeps what was touched.
+// settledFor bounds for how long something is kept. ForgetTouched keeps what was
+// touched for twice as long.
 const settledFor = 45 * time.Minute
 
-// read returns what make makes of tables; of says all that it depends on beside
-// them. Bytes tells how large it is. What make returns with false is not
-// kept.
-func (c *settled[V]) read(ctx context.Context, q querier, of string, tables []string, bytes func(V) int, make func() (V, bool, error)) (V, error) {
+// read returns what anew reads of tables; of says all that it depends on beside
+// them. Bytes tells how large it is.
+func (c *settled[V]) read(ctx context.Context, q querier, of string, tables []string, bytes func(V) int, anew func() (V, error)) (V, error) {
 	key := sha256.Sum256([]byte(of))
 	before, known := c.kept.get(key)
 	if known && time.Since(before.as.at) > settledFor {
@@ -47,8 +46,8 @@ func (c *settled[V]) read(ctx context.Context, q querier, of string, tables []st
 	if err != nil || known && holds {
 		return before.value, err
 	}
-	value, keep, err := make()
-	if err == nil && keep {
+	value, err := anew()
+	if err == nil {
 		c.kept.put(key, settledValue[V]{value, now}, len(key)+len(now.seen)+bytes(value))
 	}
 	return value, err

@@ -9,6 +9,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"roster/core/android"
 	"roster/core/change"
 	"roster/core/evidence"
 	"roster/store"
@@ -74,6 +75,20 @@ func TestSettledIsNeverStale(t *testing.T) {
 		return got
 	}
 	before := read("at first")
+	// One more capture of a known firmware writes nothing that was worked out, and
+	// may be the first that tells roles.
+	told := func(version string, packages int, holder android.PackageName) {
+		c := capture(version, packages)
+		c.Phone = android.PhoneFacts{Roles: []android.Role{{Name: "HOME", Holders: []android.PackageName{holder}}}}
+		w.take(c, "with roles")
+	}
+	told("14.1.0", 5, "com.brannock.p001")
+	told("14.2.0", 6, "com.brannock.p002")
+	roles := read("captures with roles")
+	if roles == before {
+		t.Error("roles change nothing that is shown")
+	}
+	before = roles
 	for _, sql := range writes {
 		_, err := w.Pool().Exec(w.ctx, sql)
 		w.must(err)
