@@ -112,8 +112,9 @@ func TestRunPutsIn(t *testing.T) {
 	if err := k.do(s, p); err == nil || k.states[1] != core.Done || k.end != "interrupted" || k.words[1] != "holds the role" {
 		t.Fatalf("%v: %s %v, %s %s", err, k.all(), k.words, k.end, k.why)
 	}
+	eventually(t, "the phone is gone", func() bool { return !seen(s, p.Address).Ready })
 	byHand(t, s, p, "plug")
-	eventually(t, "the phone is back", func() bool { return seen(s, p.Address).Version != "" })
+	eventually(t, "the phone is back", func() bool { b := seen(s, p.Address); return b.Ready && b.Version != "" })
 	k.end, k.answered = "", nil
 	for number, state := range k.states {
 		if state == core.Sent { // as a server settles what nobody knows of
