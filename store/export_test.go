@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"slices"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
@@ -44,3 +45,6 @@ func (s *Store) ForgetSettled() {
 	s.judged, s.ungraded = settled[[]judgedRelease]{}, settled[[]desk.Line]{}
 	s.ledgers, s.compared = settled[[]byte]{}, settled[[]byte]{}
 }
+
+// SettledOf are the tables that something is kept of until somebody writes to them.
+var SettledOf = slices.Concat(ungradedOf, judgedOf, ledgerOf, comparedOf)

@@ -24,6 +24,14 @@ func TestSettledIsNeverStale(t *testing.T) {
 	w := newWorld(t)
 	w.capture("14.2.0", "phone-2", 6)
 	w.accept("tech", w.edit("com.brannock.p003", change.Description, everywhere, `"Hints."`))
+	for _, table := range store.SettledOf {
+		var told bool
+		w.must(w.Pool().QueryRow(w.ctx, `
+			select exists (select from pg_trigger where tgname = 'touch' and tgrelid = $1::regclass)`, table).Scan(&told))
+		if !told {
+			t.Errorf("nobody is told who writes to %s", table)
+		}
+	}
 	chance := rand.New(rand.NewPCG(7, 1))
 	writes := []string{
 		`update packages set origin = case origin when 'maker' then 'carrier' else 'maker' end
