@@ -27,7 +27,8 @@ func TestSettledIsNeverStale(t *testing.T) {
 	for _, table := range store.SettledOf {
 		var told bool
 		w.must(w.Pool().QueryRow(w.ctx, `
-			select exists (select from pg_trigger where tgname = 'touch' and tgrelid = $1::regclass)`, table).Scan(&told))
+			select exists (select from pg_trigger
+				where tgname = 'touch' and tgrelid = $1::regclass)`, table).Scan(&told))
 		if !told {
 			t.Errorf("nobody is told who writes to %s", table)
 		}
