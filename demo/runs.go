@@ -73,12 +73,16 @@ func (s *seeder) addRun(r sampleRun) error {
 		return err
 	}
 	began := s.today.AddDate(0, 0, -r.Days)
-	sum, err := s.Store.AddCapture(s.ctx, store.NewCapture{Capture: capture, Phone: s.PhoneHash(r.Phone), Person: s.people[r.By].ID, Source: "bench", Bench: &frontRoom, At: began})
+	sum, err := s.Store.AddCapture(s.ctx, store.NewCapture{
+		Capture: capture, Phone: s.PhoneHash(r.Phone), Person: s.people[r.By].ID, Source: "bench", Bench: &frontRoom, At: began,
+	})
 	if err != nil {
 		return err
 	}
-	id, err := s.Store.StartRun(s.late(), store.NewRun{Profile: of, Release: &release.ID, Document: d, Build: sum.BuildID, Capture: sum.ID, Phone: s.PhoneHash(r.Phone), Name: release.ModelName, Form: d.Model.Form,
-		Bench: frontRoom, Person: s.people[r.By].ID, Choices: chosen(false)})
+	id, err := s.Store.StartRun(s.late(), store.NewRun{
+		Profile: of, Release: &release.ID, Document: d, Build: sum.BuildID, Capture: sum.ID, Phone: s.PhoneHash(r.Phone),
+		Name: release.ModelName, Form: d.Model.Form, Bench: frontRoom, Person: s.people[r.By].ID, Choices: chosen(false),
+	})
 	if err != nil {
 		return err
 	}

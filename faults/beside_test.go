@@ -91,7 +91,12 @@ func TestUpgradeUnderLoad(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer db.Close(t.Context())
-	if _, err := db.Exec(t.Context(), `begin; drop table drafts cascade; update schema_version set version = version + 1, least = version + 1; commit`); err != nil {
+	_, err = db.Exec(t.Context(), `
+		begin;
+		drop table drafts cascade;
+		update schema_version set version = version + 1, least = version + 1;
+		commit`)
+	if err != nil {
 		t.Fatal(err)
 	}
 	storetest.Until(t, "the older server ends its work", func() bool {
@@ -109,7 +114,8 @@ type underLoad struct {
 }
 
 var readAlways = []string{
-	"/api/v1/desk", "/api/v1/ledger?maker=brannock&model=lyra-5", "/api/v1/packages/com.brannock.tips", "/api/v1/changes?state=sent", "/api/v1/profiles", "/api/v1/runs", "/api/v1/releases",
+	"/api/v1/desk", "/api/v1/ledger?maker=brannock&model=lyra-5", "/api/v1/packages/com.brannock.tips",
+	"/api/v1/changes?state=sent", "/api/v1/profiles", "/api/v1/runs", "/api/v1/releases",
 	"/api/v1/people", "/api/v1/news", "/api/v1/tray", "/api/v1/audit", "/api/v1/week", "/r/brannock/lyra-5/quiet-phone", "/coverage",
 }
 

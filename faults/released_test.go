@@ -78,7 +78,8 @@ func upgradeFrom(t *testing.T, file string) {
 	w := &walker{t: t, base: h.URL, refused: map[int]int{}}
 	w.readAll()
 	for path, want := range map[string]string{
-		"/api/v1/ledger?maker=brannock&model=lyra-5": `"name":"com.brannock.tips"`, "/api/v1/desk": `"key"`, "/api/v1/runs": `"edition":"short-loan"`, "/api/v1/releases": "short-loan",
+		"/api/v1/ledger?maker=brannock&model=lyra-5": `"name":"com.brannock.tips"`, "/api/v1/desk": `"key"`,
+		"/api/v1/runs": `"edition":"short-loan"`, "/api/v1/releases": "short-loan",
 		"/r/brannock/lyra-5/short-loan/2.json": `"steps"`, "/r/brannock/lyra-5/short-loan/2.json.minisig": "untrusted comment",
 	} {
 		if status, raw := w.ask("GET", path, nil, nil); status != 200 || !strings.Contains(string(raw), want) {

@@ -204,7 +204,8 @@ func (p installationPage) calm(now time.Time) []advice {
 	waited := now.Add(-time.Duration(p.Work.OldestWaiting) * time.Second)
 	return []advice{
 		when(p.Database.Migration > p.Database.Wants, false,
-			fmt.Sprintf("A newer program has been here: the database is at migration %d, this server knows %d. It goes on beside it.", p.Database.Migration, p.Database.Wants),
+			fmt.Sprintf("A newer program has been here: the database is at migration %d, this server knows %d. It goes on beside it.",
+				p.Database.Migration, p.Database.Wants),
 			"Upgrade this server as well; until then it shows nothing of what is new."),
 		when(p.Work.Silent > 0, false, wording.Count(p.Work.Silent, "bench elsewhere says", "benches elsewhere say")+" nothing.",
 			"Look on the Bench which; end the token of one that is no more."),
