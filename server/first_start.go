@@ -73,11 +73,7 @@ func (s *Server) firstStart(ctx context.Context, _ *struct{}) (*firstStartOutput
 	for _, e := range edits {
 		names[string(e.Package)] = true
 	}
-	filling := !s.filling.TryLock()
-	if !filling {
-		s.filling.Unlock()
-	}
-	return &firstStartOutput{firstStart{f, len(names), s.config.Sample != nil && !f.Ruled, filling}}, nil
+	return &firstStartOutput{firstStart{f, len(names), s.config.Sample != nil && !f.Ruled, s.filling.Load()}}, nil
 }
 
 func (s *Server) takeStarter(ctx context.Context, _ *struct{}) (*createdOutput, error) {
@@ -108,10 +104,10 @@ func (s *Server) takeSample(ctx context.Context, _ *struct{}) (*struct{}, error)
 	if s.config.Sample == nil {
 		return nil, problem(http.StatusNotFound, "not-found", "This program carries no sample world.")
 	}
-	if !s.filling.TryLock() {
+	if !s.filling.CompareAndSwap(false, true) {
 		return nil, problem(http.StatusConflict, "busy", "The sample world is just coming in.")
 	}
-	defer s.filling.Unlock()
+	defer s.filling.Store(false)
 	f, err := s.store.FirstStart(ctx)
 	if err != nil {
 		return nil, err

@@ -11,6 +11,7 @@ import (
 	"reflect"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -112,8 +113,8 @@ type Server struct {
 	// previewing is held while another yardstick is tried out: that takes all
 	// trials there are, and more than one at a time would keep people waiting.
 	previewing sync.Mutex
-	// filling is held while the sample world comes in.
-	filling sync.Mutex
+	// filling is true while the sample world comes in.
+	filling atomic.Bool
 }
 
 // New makes a server and starts what it does in the background: bringing the
