@@ -43,7 +43,7 @@ func (s *Store) HeardLittle() { s.heard.Store(1) }
 // ForgetSettled lets go of all that was kept of tables that nobody has written to.
 func (s *Store) ForgetSettled() {
 	s.judged, s.ungraded = settled[[]judgedRelease]{}, settled[[]desk.Line]{}
-	s.ledgers, s.compared = settled[[]byte]{}, settled[[]byte]{}
+	s.ledgers.settled, s.compared.settled = settled[[]byte]{}, settled[[]byte]{}
 }
 
 // SettledOf are the tables that something is kept of until somebody writes to them.

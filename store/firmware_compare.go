@@ -85,26 +85,16 @@ func (s *Store) CompareSides(ctx context.Context, from, to Side) (Compared, erro
 	if err != nil {
 		return Compared{}, err
 	}
-	var made *Compared
-	packed, err := s.compared.read(ctx, s.pool, from.ID.String()+to.ID.String()+of, comparedOf, packedBytes, func() ([]byte, error) {
-		c, err := s.compareSides(ctx, from, to)
-		if err != nil {
-			return nil, err
-		}
-		made = &c
-		return pack(json.Marshal(c))
+	return s.compared.read(ctx, s.pool, from.ID.String()+to.ID.String()+of, comparedOf, func() (Compared, error) {
+		return s.compareSides(ctx, from, to)
 	})
-	switch {
-	case err != nil:
-		return Compared{}, err
-	case made != nil:
-		return *made, nil
-	}
-	var c Compared
-	raw, err := unpack(packed)
-	if err == nil {
-		err = json.Unmarshal(raw, &c)
-	}
+}
+
+// A comparison is kept as it goes to whoever asks: lists that are empty stay lists.
+func encodeCompared(c Compared) ([]byte, error) { return json.Marshal(c) }
+
+func decodeCompared(raw []byte) (c Compared, err error) {
+	err = json.Unmarshal(raw, &c)
 	return c, err
 }
 

@@ -20,45 +20,30 @@ func (q LedgerQuery) keeps() bool {
 	return q.Filter == nil && q.Scope.Model != nil || q.Filter != nil && byWordsAlone(q.Filter)
 }
 
-// ledgerOnce is pageOf, kept as packed as it is: unpacking takes a tenth of what
-// reading does, and ten times as many stay.
-func (s *Store) ledgerOnce(ctx context.Context, q LedgerQuery, st ledgerStatement) (page ledgerPage, err error) {
+// ledgerOnce is pageOf, kept.
+func (s *Store) ledgerOnce(ctx context.Context, q LedgerQuery, st ledgerStatement) (ledgerPage, error) {
 	of := st.page + fmt.Sprint(st.args)
 	for _, b := range q.Columns {
 		of += b.ID.String()
 	}
-	made := false
-	packed, err := s.ledgers.read(ctx, s.pool, of, ledgerOf, packedBytes, func() ([]byte, error) {
-		var err error
-		if page, err = s.pageOf(ctx, q, st); err != nil {
-			return nil, err
-		}
-		made = true
-		return page.pack()
-	})
-	if err != nil || made {
-		return page, err
-	}
-	return unpackLedger(packed)
+	return s.ledgers.read(ctx, s.pool, of, ledgerOf, func() (ledgerPage, error) { return s.pageOf(ctx, q, st) })
 }
 
-// packedPage is a ledgerPage as it is kept.
-type packedPage struct {
+// encodedPage is a ledgerPage as it is kept: rows have no lists, of which gob does
+// not tell those that are empty from none.
+type encodedPage struct {
 	Rows         []LedgerRow
 	Found, Total int
 }
 
-func (p ledgerPage) pack() ([]byte, error) {
+func encodeLedger(p ledgerPage) ([]byte, error) {
 	var b bytes.Buffer
-	err := gob.NewEncoder(&b).Encode(packedPage{p.rows, p.found, p.total})
-	return pack(b.Bytes(), err)
+	err := gob.NewEncoder(&b).Encode(encodedPage{p.rows, p.found, p.total})
+	return b.Bytes(), err
 }
 
-func unpackLedger(packed []byte) (ledgerPage, error) {
-	p := packedPage{Rows: []LedgerRow{}}
-	raw, err := unpack(packed)
-	if err == nil {
-		err = gob.NewDecoder(bytes.NewReader(raw)).Decode(&p)
-	}
+func decodeLedger(raw []byte) (ledgerPage, error) {
+	p := encodedPage{Rows: []LedgerRow{}}
+	err := gob.NewDecoder(bytes.NewReader(raw)).Decode(&p)
 	return ledgerPage{rows: p.Rows, found: p.Found, total: p.Total}, err
 }

@@ -40,8 +40,8 @@ type Store struct {
 	tried     trialCache
 	judged    settled[[]judgedRelease]
 	ungraded  settled[[]desk.Line]
-	ledgers   settled[[]byte]
-	compared  settled[[]byte]
+	ledgers   packed[ledgerPage]
+	compared  packed[Compared]
 }
 
 // Errors that callers tell apart. Every other error is the database's.
@@ -86,6 +86,8 @@ func NewWith(ctx context.Context, url string, o Options) (*Store, error) {
 	}
 	s.readNets.most, s.leaning.most, s.documents.most, s.tried.most = keptNets, keptLeaning, keptDocuments, keptTrials
 	s.judged.kept.most, s.ungraded.kept.most = keptDesk, keptDesk
+	s.ledgers.encode, s.ledgers.decode = encodeLedger, decodeLedger
+	s.compared.encode, s.compared.decode = encodeCompared, decodeCompared
 	s.ledgers.kept.most, s.compared.kept.most = keptLedgers, keptCompared
 	return s, nil
 }
