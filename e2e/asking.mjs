@@ -29,20 +29,20 @@ export const send = (method, path, body, headers = {}) => timed(path, { method, 
 export const say = (what, value) => console.log(`${what.padEnd(62)} ${value}`)
 export const quantile = (list, q) => list.sort((a, b) => a - b)[Math.min(Math.floor(list.length * q), list.length - 1)]
 
-// browser starts the browser that measurements are made with.
-export const browser = () =>
-  chromium.launch({
-    executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',
-    args: [
-      '--no-sandbox',
-      '--disable-gpu',
-      '--disable-quic',
-      '--no-first-run',
-      '--disable-background-networking',
-      '--disable-component-update',
-      '--disable-sync',
-    ],
-  })
+// launched is how the browser starts that measurements are made with.
+export const launched = {
+  executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',
+  args: [
+    '--no-sandbox',
+    '--disable-gpu',
+    '--disable-quic',
+    '--no-first-run',
+    '--disable-background-networking',
+    '--disable-component-update',
+    '--disable-sync',
+  ],
+}
+export const browser = () => chromium.launch(launched)
 
 // figure notes a measured figure for the table at the end, where one is made: see
 // promises.mjs.
