@@ -1,9 +1,14 @@
 import { copyFileSync, mkdirSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
+import { resolve } from 'node:path'
 import { brotliCompressSync } from 'node:zlib'
 import vue from '@vitejs/plugin-vue'
 import { defineConfig, type Plugin } from 'vite'
 import vuetify from 'vite-plugin-vuetify'
+
+interface Graph {
+  getModuleInfo(id: string): { importedIds: string[] } | null
+}
 
 const fonts = 'node_modules/@fontsource-variable'
 
@@ -37,6 +42,30 @@ function finish(): Plugin {
   }
 }
 
+// What the workbench begins with comes in few files, since each costs a request
+// and its start more than what it weighs: one of the workbench alone, and one of
+// what a release's own page has in common with it. What is opened later is parted
+// as it is shared.
+function parts(): (module: string, graph: Graph) => string | null {
+  const reached = new Map<string, Set<string>>()
+  const from = (graph: Graph, entry: string) => {
+    const all = reached.get(entry) ?? new Set<string>()
+    if (all.size > 0) return all
+    reached.set(entry, all)
+    const left = [resolve(entry)]
+    for (let id = left.pop(); id; id = left.pop()) {
+      if (all.has(id)) continue
+      all.add(id)
+      left.push(...(graph.getModuleInfo(id)?.importedIds ?? []))
+    }
+    return all
+  }
+  return (id, graph) => {
+    if (!from(graph, 'src/main.ts').has(id)) return null
+    return from(graph, 'src/here/main.ts').has(id) ? 'common' : 'workbench'
+  }
+}
+
 export default defineConfig({
   plugins: [vue(), vuetify(), finish()],
   resolve: { alias: { '@': fileURLToPath(new URL('./src', import.meta.url)) } },
@@ -45,7 +74,10 @@ export default defineConfig({
     target: 'es2023',
     chunkSizeWarningLimit: 900,
     // The second is what a release's own page loads; see server/site/assets.go.
-    rolldownOptions: { input: { index: 'index.html', here: 'src/here/main.ts' } },
+    rolldownOptions: {
+      input: { index: 'index.html', here: 'src/here/main.ts' },
+      output: { codeSplitting: { groups: [{ name: parts() }] } },
+    },
     manifest: 'manifest.json',
   },
   server: { proxy: { '/api': 'http://127.0.0.1:8420', '/r': 'http://127.0.0.1:8420' } },
