@@ -78,7 +78,7 @@ func (s *Server) firmwareRoutes() {
 	route(s, Technician, huma.Operation{OperationID: "exportComparison", Method: http.MethodGet, Path: "/api/v1/comparison/export", Summary: "The same as CSV"}, s.exportComparison)
 	route(s, Technician, huma.Operation{OperationID: "listCarried", Method: http.MethodGet, Path: "/api/v1/builds/{id}/carried/{since}", Summary: "What is worse known on a build than on another: ceilings that rose, loads that no longer stand"},
 		func(ctx context.Context, in *carriedInput) (*listOutput[store.CarriedOver], error) {
-			return listOf(s.store.CarriedOver(ctx, in.Since, in.ID))
+			return listOf(s.store.CarriedOver(store.MayLag(ctx), in.Since, in.ID))
 		})
 	route(s, Technician, huma.Operation{OperationID: "listPackageSteps", Method: http.MethodGet, Path: "/api/v1/packages/{name}/over-time", Summary: "What changed in a package from build to build, the newest first"},
 		func(ctx context.Context, in *overTimeInput) (*listOutput[store.PackageStep], error) {
@@ -176,7 +176,7 @@ func (s *Server) compared(ctx context.Context, in *comparisonInput) (store.Compa
 	if err != nil {
 		return store.Compared{}, err
 	}
-	return s.store.CompareSides(ctx, from, to)
+	return s.store.CompareSides(store.MayLag(ctx), from, to)
 }
 
 func (s *Server) compareSides(ctx context.Context, in *comparisonInput) (*comparedOutput, error) {

@@ -9,6 +9,7 @@ import (
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgxpool"
 	"golang.org/x/sync/errgroup"
 
 	"roster/core/android"
@@ -76,17 +77,21 @@ type Compared struct {
 	Same int `json:"same"`
 }
 
-// CompareSides compares two builds, or phones.
-func (s *Store) CompareSides(ctx context.Context, from, to Side) (Compared, error) {
-	if from.Kind == "capture" || to.Kind == "capture" {
-		return s.compareSides(ctx, from, to)
+// CompareSides compares two builds, or phones. It may lag: see MayLag.
+func (s *Store) CompareSides(ctx context.Context, from, to Side) (out Compared, err error) {
+	if from.Kind == "capture" || to.Kind == "capture" || len(s.replicas) > 0 {
+		err = s.lagging(ctx, func(pool *pgxpool.Pool) error {
+			out, err = s.compareSides(ctx, pool, from, to)
+			return err
+		})
+		return out, err
 	}
 	of, err := s.madeFrom(ctx, from.ID, to.ID)
 	if err != nil {
 		return Compared{}, err
 	}
 	return s.compared.read(ctx, s.pool, from.ID.String()+to.ID.String()+of, comparedOf, func() (Compared, error) {
-		return s.compareSides(ctx, from, to)
+		return s.compareSides(ctx, s.pool, from, to)
 	})
 }
 
@@ -109,17 +114,17 @@ var comparedOf = []string{
 	"profiles", "releases", "release_packages",
 }
 
-func (s *Store) compareSides(ctx context.Context, from, to Side) (Compared, error) {
+func (s *Store) compareSides(ctx context.Context, q *pgxpool.Pool, from, to Side) (Compared, error) {
 	out := Compared{Packages: []ComparedPackage{}}
-	before, after, err := s.sides(ctx, from, to)
+	before, after, err := s.sides(ctx, q, from, to)
 	if err != nil {
 		return out, err
 	}
-	c, err := compareShipped(ctx, s.pool, before.shipped, after.shipped)
+	c, err := compareShipped(ctx, q, before.shipped, after.shipped)
 	if err != nil {
 		return out, err
 	}
-	w := comparer{store: s, before: before, after: after, differences: impact.Compare(before.net, after.net)}
+	w := comparer{store: s, pool: q, before: before, after: after, differences: impact.Compare(before.net, after.net)}
 	out.From, out.To, out.Roles = before.info, after.info, w.differences.Roles
 	out.Same = len(after.shipped) - len(c.Changed) - len(c.New) - len(c.Renamed)
 	for _, name := range c.Gone {
@@ -152,17 +157,17 @@ type loadedSide struct {
 }
 
 // sides reads both sides of a comparison at the same time.
-func (s *Store) sides(ctx context.Context, from, to Side) (before, after loadedSide, err error) {
+func (s *Store) sides(ctx context.Context, q *pgxpool.Pool, from, to Side) (before, after loadedSide, err error) {
 	work, ctx := errgroup.WithContext(ctx)
-	work.Go(func() (err error) { before, err = s.side(ctx, from); return err })
-	work.Go(func() (err error) { after, err = s.side(ctx, to); return err })
+	work.Go(func() (err error) { before, err = s.side(ctx, q, from); return err })
+	work.Go(func() (err error) { after, err = s.side(ctx, q, to); return err })
 	return before, after, work.Wait()
 }
 
-func (s *Store) side(ctx context.Context, of Side) (loadedSide, error) {
+func (s *Store) side(ctx context.Context, q *pgxpool.Pool, of Side) (loadedSide, error) {
 	l := loadedSide{info: ComparedSide{Side: of, BuildID: of.ID}}
 	if of.Kind == "capture" {
-		err := s.pool.QueryRow(ctx, `
+		err := q.QueryRow(ctx, `
 			select build_id, taken_at from captures where id = $1`, of.ID).Scan(&l.info.BuildID, &l.info.TakenAt)
 		if isNone(err) {
 			err = ErrNotFound
@@ -172,26 +177,26 @@ func (s *Store) side(ctx context.Context, of Side) (loadedSide, error) {
 		}
 	}
 	var err error
-	if l.scope, err = scopeOfBuild(ctx, s.pool, l.info.BuildID); err != nil {
+	if l.scope, err = scopeOfBuild(ctx, q, l.info.BuildID); err != nil {
 		return l, err
 	}
 	b := l.scope.Build
 	l.info.Maker, l.info.MakerName, l.info.Model, l.info.ModelName = l.scope.Maker.Slug, l.scope.Maker.Name, l.scope.Model.Slug, l.scope.Model.Name
 	l.info.Version, l.info.Release, l.info.Carrier, l.info.Region, l.info.SecurityPatch = b.Version, b.Release, b.Carrier, b.Region, b.SecurityPatch
 	if of.Kind == "capture" {
-		if l.shipped, err = shippedIn(ctx, s.pool, of.ID, thereNow); err != nil {
+		if l.shipped, err = shippedIn(ctx, q, of.ID, thereNow); err != nil {
 			return l, err
 		}
-		subject, _, _, err := s.Subject(ctx, of.ID)
+		subject, _, _, err := s.subject(ctx, q, of.ID)
 		if err != nil {
 			return l, err
 		}
 		l.net = subject.Net
 	} else {
-		if l.shipped, err = shippedBy(ctx, s.pool, of.ID); err != nil {
+		if l.shipped, err = shippedBy(ctx, q, of.ID); err != nil {
 			return l, err
 		}
-		if l.net, err = s.Net(ctx, of.ID); err != nil {
+		if l.net, err = s.net(ctx, q, of.ID); err != nil {
 			return l, err
 		}
 	}
@@ -220,6 +225,7 @@ func scopeOfBuild(ctx context.Context, q querier, build uuid.UUID) (Scope, error
 // comparer puts together what differs.
 type comparer struct {
 	store         *Store
+	pool          *pgxpool.Pool
 	before, after loadedSide
 	differences   impact.Differences
 	list          []ComparedPackage
@@ -285,7 +291,7 @@ func (w *comparer) fill(ctx context.Context) error {
 			names = append(names, p.Was)
 		}
 	}
-	then, now, err := w.store.judgedOnBoth(ctx, w.before, w.after, names)
+	then, now, err := w.store.judgedOnBoth(ctx, w.pool, w.before, w.after, names)
 	if err != nil {
 		return err
 	}
@@ -293,10 +299,10 @@ func (w *comparer) fill(ctx context.Context) error {
 	var named map[string]namedPackage
 	work, ctx := errgroup.WithContext(ctx)
 	work.Go(func() (err error) {
-		taken, err = takenBy(ctx, w.store.pool, []uuid.UUID{w.before.scope.Model.ID, w.after.scope.Model.ID}, names)
+		taken, err = takenBy(ctx, w.pool, []uuid.UUID{w.before.scope.Model.ID, w.after.scope.Model.ID}, names)
 		return err
 	})
-	work.Go(func() (err error) { named, err = namedPackages(ctx, w.store.pool, names); return err })
+	work.Go(func() (err error) { named, err = namedPackages(ctx, w.pool, names); return err })
 	if err := work.Wait(); err != nil {
 		return err
 	}
@@ -332,12 +338,12 @@ func (w *comparer) rests(p *ComparedPackage, taken map[string][]profile.Ref) (li
 
 // judgedOn is what is known of some packages as seen from one build that ships
 // them, by name.
-func (s *Store) judgedOn(ctx context.Context, sc Scope, net *impact.Net, names []string) (map[string]catalog.Judged, error) {
+func (s *Store) judgedOn(ctx context.Context, q *pgxpool.Pool, sc Scope, net *impact.Net, names []string) (map[string]catalog.Judged, error) {
 	args := scopeArgs(sc)
 	args["method"], args["names"] = string(evidence.RemoveForUser), names
 	out := map[string]catalog.Judged{}
 	err := s.readingFigures(ctx, s.pool, sc, func() (missing []uuid.UUID, err error) {
-		rows, err := s.pool.Query(ctx, `
+		rows, err := q.Query(ctx, `
 			select p.id, p.name, coalesce(g.value ->> 'load', ''), coalesce(g.scope_kind, ''),
 				coalesce(f.suggested, 'unproven'), coalesce(f.ceiling, 1), coalesce(f.floor, 0),
 				coalesce(f.standing, 'untried'), coalesce(f.phones, 0), coalesce(f.people, 0), `+lacking(sc)+`
@@ -363,16 +369,19 @@ func (s *Store) judgedOn(ctx context.Context, sc Scope, net *impact.Net, names [
 			out[name] = one
 			return nil
 		})
+		if err == nil && len(missing) > 0 && q != s.pool {
+			err = errLacking
+		}
 		return missing, err
 	})
 	return out, err
 }
 
 // judgedOnBoth is what is known on either side, read at the same time.
-func (s *Store) judgedOnBoth(ctx context.Context, before, after loadedSide, names []string) (then, now map[string]catalog.Judged, err error) {
+func (s *Store) judgedOnBoth(ctx context.Context, q *pgxpool.Pool, before, after loadedSide, names []string) (then, now map[string]catalog.Judged, err error) {
 	work, ctx := errgroup.WithContext(ctx)
-	work.Go(func() (err error) { then, err = s.judgedOn(ctx, before.scope, before.net, names); return err })
-	work.Go(func() (err error) { now, err = s.judgedOn(ctx, after.scope, after.net, names); return err })
+	work.Go(func() (err error) { then, err = s.judgedOn(ctx, q, before.scope, before.net, names); return err })
+	work.Go(func() (err error) { now, err = s.judgedOn(ctx, q, after.scope, after.net, names); return err })
 	return then, now, work.Wait()
 }
 
@@ -418,75 +427,4 @@ func namedPackages(ctx context.Context, q querier, names []string) (map[string]n
 	var n namedPackage
 	_, err = pgx.ForEachRow(rows, []any{&name, &n.label, &n.origin}, func() error { out[name] = n; return nil })
 	return out, err
-}
-
-// CarriedOver is what becomes of what is known of a package on another build.
-type CarriedOver struct {
-	Name   string         `json:"name"`
-	Label  string         `json:"label"`
-	Origin string         `json:"origin"`
-	Then   catalog.Judged `json:"then"`
-	Now    catalog.Judged `json:"now"`
-	catalog.Carry
-	Taken []profile.Ref `json:"taken" nullable:"false"`
-}
-
-// leastRise is by how much a ceiling must be higher to be told of: a point.
-const leastRise = 0.01
-
-// CarriedOver lists the packages that two builds have in common and of which
-// something is worse on the second: a ceiling that rose, or a load that no
-// longer stands.
-func (s *Store) CarriedOver(ctx context.Context, from, to uuid.UUID) ([]CarriedOver, error) {
-	before, after, err := s.sides(ctx, Side{"build", from}, Side{"build", to})
-	if err != nil {
-		return nil, err
-	}
-	both := []string{}
-	was := map[string]bool{}
-	for _, p := range before.shipped {
-		was[p.Name] = true
-	}
-	for _, p := range after.shipped {
-		if was[p.Name] {
-			both = append(both, p.Name)
-		}
-	}
-	then, now, err := s.judgedOnBoth(ctx, before, after, both)
-	if err != nil {
-		return nil, err
-	}
-	list, names := []CarriedOver{}, []string{}
-	for name, j := range now {
-		was, ok := then[name]
-		if !ok {
-			continue
-		}
-		if c := catalog.CarryOver(was, j); !c.Stands || c.Rose >= leastRise {
-			list, names = append(list, CarriedOver{Name: name, Then: was, Now: j, Carry: c, Taken: []profile.Ref{}}), append(names, name)
-		}
-	}
-	taken, err := takenBy(ctx, s.pool, []uuid.UUID{after.scope.Model.ID}, names)
-	if err != nil {
-		return nil, err
-	}
-	named, err := namedPackages(ctx, s.pool, names)
-	if err != nil {
-		return nil, err
-	}
-	for i := range list {
-		p := &list[i]
-		p.Label, p.Origin = named[p.Name].label, named[p.Name].origin
-		p.Taken = append(p.Taken, taken[p.Name]...)
-	}
-	slices.SortFunc(list, func(a, b CarriedOver) int {
-		if a.Stands != b.Stands {
-			if !a.Stands {
-				return -1
-			}
-			return 1
-		}
-		return cmp.Or(cmp.Compare(b.Rose, a.Rose), cmp.Compare(a.Name, b.Name))
-	})
-	return list, nil
 }

@@ -52,7 +52,11 @@ type standing struct {
 // ships, with the roles of the newest one that told any, and the links that
 // people state.
 func (s *Store) Net(ctx context.Context, build uuid.UUID) (*impact.Net, error) {
-	nets, err := s.nets(ctx, s.pool, []uuid.UUID{build})
+	return s.net(ctx, s.pool, build)
+}
+
+func (s *Store) net(ctx context.Context, q querier, build uuid.UUID) (*impact.Net, error) {
+	nets, err := s.nets(ctx, q, []uuid.UUID{build})
 	if err != nil {
 		return nil, err
 	}

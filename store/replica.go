@@ -143,24 +143,24 @@ func as(ctx context.Context, w writer, wrote uint64) context.Context {
 	return context.WithValue(context.WithValue(ctx, writerKey{}, w), wroteKey{}, wrote)
 }
 
-// reads is where something is read from that may lag, if the context says so.
-func (s *Store) reads(ctx context.Context) *pgxpool.Pool {
+// current is a replica for what may lag, if the context says so and one is far
+// enough; else nil.
+func (s *Store) current(ctx context.Context) *replica {
 	if len(s.replicas) == 0 || ctx.Value(lagKey{}) == nil || ctx.Value(transactionKey{}) != nil {
-		return s.pool
+		return nil
 	}
 	wrote, _ := ctx.Value(wroteKey{}).(uint64)
 	heard := s.heard.Load()
 	if heard == 0 { // nothing is heard at all
-		return s.pool
+		return nil
 	}
 	turn := int(s.turn.Add(1)) // they share the work
 	for i := range s.replicas {
 		if r := s.replicas[(turn+i)%len(s.replicas)]; r.knows(max(heard, wrote)) {
-			r.served.Add(1)
-			return r.pool
+			return r
 		}
 	}
-	return s.pool
+	return nil
 }
 
 // hear notes that this server has heard of a transaction.
@@ -191,12 +191,16 @@ func (s *Store) noteWriter(ctx context.Context, tx pgx.Tx) error {
 // lagging reads something that may lag. Where the replica fails, or does not have
 // it, the database itself is asked: nobody hears of a replica that went.
 func (s *Store) lagging(ctx context.Context, read func(*pgxpool.Pool) error) error {
-	pool := s.reads(ctx)
-	err := read(pool)
-	if err != nil && pool != s.pool && ctx.Err() == nil {
-		return read(s.pool)
+	if r := s.current(ctx); r != nil {
+		err := read(r.pool)
+		if err == nil {
+			r.served.Add(1)
+		}
+		if err == nil || ctx.Err() != nil {
+			return err
+		}
 	}
-	return err
+	return read(s.pool)
 }
 
 // collectLagging is collectRows of a query that may lag.

@@ -5,11 +5,13 @@ import (
 	"fmt"
 	"net/url"
 	"path/filepath"
+	"reflect"
 	"strings"
 	"testing"
 	"time"
 
 	"roster/core/android"
+	"roster/core/change"
 	"roster/core/people"
 	"roster/core/starter"
 	"roster/store"
@@ -188,19 +190,36 @@ func TestReplicaThatGoes(t *testing.T) {
 	heard := make(chan store.Event, 100)
 	go s.Listen(listening, func(e store.Event) { heard <- e })
 	<-heard
-	read := func() {
+	w := worldIn(t, s)
+	first, second := w.linked("1", loose), w.linked("2", bound)
+	w.accept("tech", w.edit("l.lib", change.Trial, everywhere, fmt.Sprintf(`{"build":%q,"phone":"a","method":"remove-for-user","outcome":"refused",
+		"persistence":"not-watched","recovery":"not-tried","watchedDays":0,"note":"Failure"}`, first)))
+	// read reads what may lag, and how often the replica served meanwhile.
+	read := func() (store.Compared, []store.CarriedOver, uint64) {
 		t.Helper()
-		if _, _, _, err := s.Ledger(store.MayLag(t.Context()), store.LedgerQuery{Method: "remove-for-user", Limit: 10}); err != nil {
-			t.Fatal(err)
-		}
+		before, ctx := s.ReplicaReads()[0], store.MayLag(t.Context())
+		_, _, _, err := s.Ledger(ctx, store.LedgerQuery{Method: "remove-for-user", Limit: 10})
+		w.must(err)
+		compared, err := s.CompareSides(ctx, store.Side{Kind: "build", ID: first}, store.Side{Kind: "build", ID: second})
+		w.must(err)
+		carried, err := s.CarriedOver(ctx, first, second)
+		w.must(err)
+		return compared, carried, s.ReplicaReads()[0] - before
 	}
-	storetest.Until(t, "the replica serves", func() bool {
-		read()
-		return s.ReplicaReads()[0] > 0
+	// The first comparison wants figures, which are made where they can be written.
+	compared, carried, _ := read()
+	storetest.Until(t, "the replica serves all three", func() bool {
+		again, over, served := read()
+		if !reflect.DeepEqual(again, compared) || !reflect.DeepEqual(over, carried) {
+			t.Errorf("%+v and %+v, of %+v and %+v", again, over, compared, carried)
+		}
+		return served == 3
 	})
 	f.Must("pg_ctl", "-D", f.folders[1], "-m", "immediate", "-w", "stop")
 	for range 20 {
-		read()
+		if again, _, _ := read(); !reflect.DeepEqual(again, compared) {
+			t.Fatalf("%+v, of %+v", again, compared)
+		}
 	}
 }
 

@@ -382,9 +382,13 @@ func (s *Store) RemindOfRuns(ctx context.Context) error {
 // Subject is the phone of a capture as a run is rehearsed for it: its own
 // packages and facts, what people state, and what trials on its build met.
 func (s *Store) Subject(ctx context.Context, capture uuid.UUID) (sub run.Subject, build uuid.UUID, phone string, err error) {
+	return s.subject(ctx, s.pool, capture)
+}
+
+func (s *Store) subject(ctx context.Context, q querier, capture uuid.UUID) (sub run.Subject, build uuid.UUID, phone string, err error) {
 	var facts android.PhoneFacts
 	id := &sub.Identity
-	err = s.pool.QueryRow(ctx, `
+	err = q.QueryRow(ctx, `
 		select c.build_id, c.phone, c.phone_facts, b.fingerprint, b.version, b.release, b.sdk, b.region, b.carrier,
 			d.name, d.device, d.form, m.manufacturer
 		from captures c
@@ -400,7 +404,7 @@ func (s *Store) Subject(ctx context.Context, capture uuid.UUID) (sub run.Subject
 		return sub, build, phone, err
 	}
 	sub.Facts, sub.Labels = facts, map[android.PackageName]string{}
-	rows, err := s.pool.Query(ctx, `
+	rows, err := q.Query(ctx, `
 		select p.name, `+bestLabel+`,
 			f.path, f.shared_user, f.starts_at_boot, f.persistent, f.system, f.partition, f.details, x.installed,
 			x.enabled, x.updated, x.app_bytes, x.data_bytes, x.cache_bytes
@@ -428,19 +432,19 @@ func (s *Store) Subject(ctx context.Context, capture uuid.UUID) (sub run.Subject
 	if err != nil {
 		return sub, build, phone, err
 	}
-	stated, err := statedLinks(ctx, s.pool)
+	stated, err := statedLinks(ctx, q)
 	if err != nil {
 		return sub, build, phone, err
 	}
 	sub.Net = impact.Read(impact.Phone{Form: id.Form, Packages: sub.Packages, Facts: facts, Stated: stated})
-	sub.Refused, sub.ComesBack, err = s.metOn(ctx, build)
+	sub.Refused, sub.ComesBack, err = metOn(ctx, q, build)
 	return sub, build, phone, err
 }
 
 // metOn counts, for packages that were tried on a build, the trials in which
 // its phones refused to remove them, and those in which they returned.
-func (s *Store) metOn(ctx context.Context, build uuid.UUID) (refused, back map[android.PackageName]int, err error) {
-	rows, err := s.pool.Query(ctx, `
+func metOn(ctx context.Context, q querier, build uuid.UUID) (refused, back map[android.PackageName]int, err error) {
+	rows, err := q.Query(ctx, `
 		select p.name, count(*) filter (where t.outcome = 'refused' and t.method = 'remove-for-user')::int,
 			count(*) filter (where t.persistence in ('back-after-restart', 'back-after-update') and `+trialGone+`)::int
 		from trials t join packages p on p.id = t.package_id where t.build_id = $1 group by 1`, build)

@@ -32,8 +32,11 @@ type world struct {
 	build  uuid.UUID
 }
 
-func newWorld(t testing.TB) *world {
-	w := &world{Store: storetest.Open(t), t: t, ctx: context.Background(), people: map[string]store.Person{}}
+func newWorld(t testing.TB) *world { return worldIn(t, storetest.Open(t)) }
+
+// worldIn is a world in an empty database.
+func worldIn(t testing.TB, s *store.Store) *world {
+	w := &world{Store: s, t: t, ctx: context.Background(), people: map[string]store.Person{}}
 	for _, p := range []string{"technician tech", "technician other", "reviewer rev", "reviewer second", "maintainer main"} {
 		role, login, _ := strings.Cut(p, " ")
 		person, err := w.AddPerson(w.ctx, login, login, people.Role(role), "x")
