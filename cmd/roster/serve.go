@@ -93,6 +93,7 @@ func (s *settings) serve(ctx context.Context, world *sample) error {
 	if os.Getenv("GOGC") == "" {
 		debug.SetGCPercent(50)
 	}
+	go giveBack(ctx)
 	if s.database == "" {
 		return noDatabase()
 	}
