@@ -11,12 +11,19 @@ const overscan = 12
 // useVisibleLines asks for more where the last lines come near.
 export function useVisibleLines(shown: Ref<Line[]>, more: () => void) {
   const body = ref<HTMLElement>()
+  // What is out of sight is drawn once what is in sight stands.
+  const beyond = ref(0)
+  watch(
+    () => shown.value.length > 0,
+    (some) => some && beyond.value === 0 && requestAnimationFrame(() => setTimeout(() => (beyond.value = overscan))),
+    { immediate: true },
+  )
   const virtual = useVirtualizer(
     computed(() => ({
       count: shown.value.length,
       getScrollElement: () => body.value ?? null,
       estimateSize: () => 26,
-      overscan,
+      overscan: beyond.value,
       scrollMargin: headHeight,
       scrollPaddingStart: headHeight,
     })),
