@@ -7,34 +7,39 @@ import (
 	"testing"
 )
 
+// listen has somebody of a role listen to what is told to browsers; next waits for
+// the topic of what is told next.
+func (s *site) listen(role string) (next func() string) {
+	t := s.t
+	t.Helper()
+	r, err := http.NewRequestWithContext(t.Context(), "GET", s.http.URL+"/api/v1/events", nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	r.AddCookie(s.signIn(role))
+	resp, err := http.DefaultClient.Do(r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { resp.Body.Close() })
+	lines := bufio.NewScanner(resp.Body)
+	return func() string {
+		for lines.Scan() {
+			if data, ok := strings.CutPrefix(lines.Text(), `data: {"topic":"`); ok && !strings.HasPrefix(data, "nothing") {
+				return strings.TrimSuffix(data, `"}`)
+			}
+		}
+		t.Fatalf("the stream ended: %v", lines.Err())
+		return ""
+	}
+}
+
 // TestEventsForBrowsers: what somebody does is told to everybody who looks, what
 // concerns one person to that person alone.
 func TestEventsForBrowsers(t *testing.T) {
 	t.Parallel()
 	s := withPeople(t)
-	listen := func(role string) (next func() string) {
-		r, err := http.NewRequestWithContext(t.Context(), "GET", s.http.URL+"/api/v1/events", nil)
-		if err != nil {
-			t.Fatal(err)
-		}
-		r.AddCookie(s.signIn(role))
-		resp, err := http.DefaultClient.Do(r)
-		if err != nil {
-			t.Fatal(err)
-		}
-		t.Cleanup(func() { resp.Body.Close() })
-		lines := bufio.NewScanner(resp.Body)
-		return func() string {
-			for lines.Scan() {
-				if data, ok := strings.CutPrefix(lines.Text(), `data: {"topic":"`); ok && !strings.HasPrefix(data, "nothing") {
-					return strings.TrimSuffix(data, `"}`)
-				}
-			}
-			t.Fatalf("the stream ended: %v", lines.Err())
-			return ""
-		}
-	}
-	keeper, technician := listen("keeper"), listen("technician")
+	keeper, technician := s.listen("keeper"), s.listen("technician")
 	for who, next := range map[string]func() string{"keeper": keeper, "technician": technician} {
 		if got := next(); got != "everything" {
 			t.Errorf("%s: %s", who, got)
