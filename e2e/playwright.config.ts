@@ -26,6 +26,7 @@ export default defineConfig<object, Kinds>({
         '--disable-background-networking',
         '--disable-component-update',
         '--disable-sync',
+        '--js-flags=--liftoff-only', // what runs for seconds is not worth compiling twice
       ],
     },
   },
