@@ -133,6 +133,44 @@ func TestSettledIsNeverStale(t *testing.T) {
 	}
 }
 
+// TestTrayLetsGoOfNothing: what somebody collects in their tray changes nothing that
+// is kept; what they send does, and what becomes of it.
+func TestTrayLetsGoOfNothing(t *testing.T) {
+	t.Parallel()
+	w := newWorld(t)
+	const name = "com.brannock.p003"
+	touched := 0
+	expect := func(what string, times, waiting int) {
+		t.Helper()
+		before := touched
+		w.must(w.Pool().QueryRow(w.ctx, `
+			select count(*) from touched where what = 'edits'`).Scan(&touched))
+		if touched != before+times {
+			t.Errorf("%s: edits were touched %d times, not %d", what, touched-before, times)
+		}
+		if got := w.ledger(name).Waiting; got != waiting {
+			t.Errorf("%s: %d edits wait, not %d", what, got, waiting)
+		}
+	}
+	expect("nothing", 0, 0)
+	tech := w.people["tech"].ID
+	ids, _, err := w.AddEdits(w.ctx, tech, []store.NewEdit{w.edit(name, change.Description, everywhere, `"x"`), w.trial(name, "a", "clean")})
+	w.must(err)
+	expect("in the tray", 0, 0)
+	w.must(w.RemoveEdit(w.ctx, tech, ids[0]))
+	expect("taken out of it", 0, 0)
+	id, err := w.Send(w.ctx, tech, store.Sending{Title: "x", Edits: ids[1:]})
+	w.must(err)
+	expect("sent", 1, 1)
+	w.must(w.TakeBack(w.ctx, tech, id))
+	expect("taken back", 1, 0)
+	_, _ = w.send("tech", w.trial(name, "b", "clean"))
+	expect("sent again", 1, 1)
+	_, err = w.Pool().Exec(w.ctx, `delete from edits where state = 'open'`)
+	w.must(err)
+	expect("gone", 1, 0)
+}
+
 // whatIsKept is what a server shows of what it may have kept.
 func (w *world) whatIsKept(s *store.Store) string {
 	w.t.Helper()
