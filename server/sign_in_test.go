@@ -105,7 +105,9 @@ func TestManyTriesAtOnce(t *testing.T) {
 		})
 	}
 	wait.Wait()
-	if kinds["wrong-password"] < 6 || kinds["wrong-password"] > mostTries(begun, 6, 2*time.Second, 5*time.Minute) || kinds["wrong-password"]+kinds["too-many-tries"] != 300 {
+	// On a slow machine fifty at once may wait too long for a connection: they are
+	// told so, and have tried nothing.
+	if kinds["wrong-password"] < 6 || kinds["wrong-password"] > mostTries(begun, 6, 2*time.Second, 5*time.Minute) || kinds["wrong-password"]+kinds["too-many-tries"]+kinds["busy"] != 300 {
 		t.Errorf("%v", kinds)
 	}
 	for who, a := range map[string]answer{
