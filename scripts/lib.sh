@@ -102,16 +102,21 @@ for_browsers() { GOOS=js GOARCH=wasm "$@"; }
 # build_browser_bench: what runs in the workers of a browser, with what Go's own
 # distribution needs there. Its files change only with what is in them.
 build_browser_bench() {
-	local made=$run/browser-bench program
+	local made=$run/browser-bench name
+	local -a news=() ids=()
 	mkdir -p "$made" web/generated
-	for program in bench=roster-browser here=roster-here; do
-		for_browsers go build -trimpath -buildvcs=false -ldflags='-s -w' -o "$made/${program%=*}.wasm" "./cmd/${program#*=}" || die "building the bench for browsers"
-		if ! cmp -s "$made/${program%=*}.wasm" "web/generated/${program%=*}.wasm" || [ ! -f "web/generated/${program%=*}.wasm.br" ]; then
-			say "compressing the bench for browsers"
-			node scripts/compress.mjs "$made/${program%=*}.wasm" "web/generated/${program%=*}.wasm.br" || die "compressing the bench for browsers"
-			cp "$made/${program%=*}.wasm" web/generated/
-		fi
+	for name in bench=roster-browser here=roster-here; do
+		for_browsers go build -trimpath -buildvcs=false -ldflags='-s -w' -o "$made/${name%=*}.wasm" "./cmd/${name#*=}" || die "building the bench for browsers"
+		name=${name%=*}
+		cmp -s "$made/$name.wasm" "web/generated/$name.wasm" && [ -f "web/generated/$name.wasm.br" ] || news+=("$name")
 	done
+	[ ${#news[@]} = 0 ] || say "compressing the bench for browsers"
+	for name in "${news[@]}"; do
+		node scripts/compress.mjs "$made/$name.wasm" "web/generated/$name.wasm.br" &
+		ids+=($!)
+	done
+	for name in "${ids[@]}"; do wait "$name" || die "compressing the bench for browsers"; done
+	for name in "${news[@]}"; do cp "$made/$name.wasm" web/generated/; done
 	cp "$(go env GOROOT)/lib/wasm/wasm_exec.js" "$made/"
 	cmp -s "$made/wasm_exec.js" web/generated/wasm_exec.js || cp "$made/wasm_exec.js" web/generated/
 }

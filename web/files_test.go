@@ -41,3 +41,23 @@ func TestPackedFilesAreThereUnpacked(t *testing.T) {
 		t.Errorf("the folder has %s, %v; want %s", got, err, want)
 	}
 }
+
+// TestBrowsersLoadLittle holds what a bench in a browser loads, and a release's own
+// page, compressed. A build without a browser application has neither.
+func TestBrowsersLoadLittle(t *testing.T) {
+	for name, most := range map[string]int64{"bench": 1_500_000, "here": 1_650_000} {
+		found, err := fs.Glob(Dist, "dist/assets/"+name+"-*.wasm.br")
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, file := range found {
+			info, err := fs.Stat(Dist, file)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if info.Size() > most {
+				t.Errorf("%s has %d bytes, of %d", file, info.Size(), most)
+			}
+		}
+	}
+}

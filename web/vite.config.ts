@@ -76,7 +76,7 @@ export default defineConfig({
     // The second is what a release's own page loads; see server/site/assets.go.
     rolldownOptions: {
       input: { index: 'index.html', here: 'src/here/main.ts' },
-      output: { codeSplitting: { groups: [{ name: parts() }] } },
+      output: { codeSplitting: { groups: [{ name: parts(), debugName: 'what it begins with' }] } },
     },
     manifest: 'manifest.json',
   },
