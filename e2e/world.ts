@@ -76,7 +76,7 @@ export class World {
   // a provider people sign in by that, too.
   async start(seeded?: Seeded, provider?: Provider, host = '127.0.0.1') {
     this.name = `e2e_${randomUUID().replaceAll('-', '')}`
-    execFileSync('psql', [cluster, '-qc', `create database ${this.name}` + (seeded ? ` template ${seeded.database} strategy file_copy` : '')])
+    execFileSync('psql', [cluster, '-qc', `create database ${this.name}` + (seeded ? ` template ${seeded.database}` : '')])
     if (seeded) copyFileSync(seeded.secret, join(this.folder, 'secret'))
     const address = new URL(cluster)
     address.pathname = `/${this.name}`

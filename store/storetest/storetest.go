@@ -110,8 +110,7 @@ func create(t testing.TB, template string) string {
 	conn := connect(t, cluster(t))
 	name := "test_" + rand.Text()
 	quoted := pgx.Identifier{name}.Sanitize()
-	// Copied as files, it takes half of what it takes through the log.
-	if _, err := conn.Exec(ctx, "create database "+quoted+" template "+pgx.Identifier{template}.Sanitize()+" strategy file_copy"); err != nil {
+	if _, err := conn.Exec(ctx, "create database "+quoted+" template "+pgx.Identifier{template}.Sanitize()); err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() {
