@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // What a capture means: compared with what was known before it.
-import { useQuery } from '@tanstack/vue-query'
-import { computed, ref } from 'vue'
+import { keepPreviousData, useQuery } from '@tanstack/vue-query'
+import { computed, ref, watchEffect } from 'vue'
 import { useRoute } from 'vue-router'
 import { api, ask, words } from '@/api/client'
 import { touch } from '@/api/stale'
@@ -45,6 +45,24 @@ const counts = computed(() => [
   { what: 'never seen before', n: i.value?.neverSeen.length ?? 0 },
   { what: 'no grade here', n: i.value?.ungraded.length ?? 0 },
 ])
+// What rests on what since the firmware before. The page is first shown once it is
+// there, or has failed: what comes in between would move what somebody is about to
+// press.
+const links = useQuery({
+  queryKey: computed(() => ['links', c.value?.buildId, i.value?.before?.id]),
+  enabled: computed(() => !!c.value?.buildId && !!i.value?.before),
+  queryFn: () =>
+    ask(
+      api.GET('/api/v1/builds/{id}/links/since/{against}', {
+        params: { path: { id: c.value!.buildId!, against: i.value!.before!.id } },
+      }),
+    ),
+  placeholderData: keepPreviousData,
+})
+const whole = ref(false)
+watchEffect(() => {
+  if (c.value && i.value) whole.value ||= !c.value.buildId || !i.value.before || !links.isPending.value
+})
 const editing = ref<IntakePackage>()
 
 // Names can be read from the package files while that phone is attached.
@@ -72,7 +90,7 @@ function name() {
 </script>
 
 <template>
-  <section v-if="c && i" class="intake" aria-label="Intake">
+  <section v-if="c && i && whole" class="intake" aria-label="Intake">
     <header>
       <div>
         <h1>{{ c.makerName }} {{ c.modelName }}, {{ build }}</h1>
@@ -116,9 +134,8 @@ function name() {
     />
     <ComparisonLanes v-if="i.before" :title="`Since ${edition(i.before)}`" :comparison="i.before" />
     <LinkDifferences
-      v-if="i.before && c.buildId"
-      :build="c.buildId"
-      :since="i.before.id"
+      v-if="i.before && links.data.value"
+      :differences="links.data.value"
       :title="`What rests on what, since ${edition(i.before)}`"
     />
     <p v-if="!i.before && i.newBuild" class="second plain">

@@ -1,35 +1,25 @@
 <script setup lang="ts">
 // What rests on what in this firmware and not in the one before: links that
 // tell something, and jobs that other packages can do now.
-import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
-import { api, ask } from '@/api/client'
+import type { Schemas } from '@/api/client'
 import { count } from '@/format/numbers'
 import { roleName } from '@/format/vocabulary'
 import PackageName from '@/marks/PackageName.vue'
 
-const props = defineProps<{ build: string; since: string; title: string }>()
-const differences = useQuery({
-  queryKey: computed(() => ['links', props.build, props.since]),
-  queryFn: () =>
-    ask(
-      api.GET('/api/v1/builds/{id}/links/since/{against}', {
-        params: { path: { id: props.build, against: props.since } },
-      }),
-    ),
-})
+const props = defineProps<{ differences: Schemas['Differences']; title: string }>()
 // Any package may ask for a permission that is given to all, and sharing a
 // user says little.
 const telling = <T extends { kind: string; strength: string }>(links: T[]) =>
   links.filter((l) => l.kind !== 'shared-uid' && (l.kind !== 'permission' || l.strength === 'hard'))
-const gained = computed(() => telling(differences.data.value?.gained ?? []))
-const lost = computed(() => telling(differences.data.value?.lost ?? []))
-const roles = computed(() => differences.data.value?.roles ?? [])
+const gained = computed(() => telling(props.differences.gained))
+const lost = computed(() => telling(props.differences.lost))
+const roles = computed(() => props.differences.roles)
 const most = 12
 </script>
 
 <template>
-  <section v-if="differences.data.value" aria-label="What rests on what">
+  <section aria-label="What rests on what">
     <h2>{{ title }}</h2>
     <p v-if="!gained.length && !lost.length && !roles.length" class="second">Nothing rests otherwise than before.</p>
     <div
