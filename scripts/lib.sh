@@ -108,7 +108,9 @@ build_browser_bench() {
 	for name in bench=roster-browser here=roster-here; do
 		for_browsers go build -trimpath -buildvcs=false -ldflags='-s -w' -o "$made/${name%=*}.wasm" "./cmd/${name#*=}" || die "building the bench for browsers"
 		name=${name%=*}
-		cmp -s "$made/$name.wasm" "web/generated/$name.wasm" && [ -f "web/generated/$name.wasm.br" ] || news+=("$name")
+		if ! cmp -s "$made/$name.wasm" "web/generated/$name.wasm" || [ ! "web/generated/$name.wasm.br" -nt scripts/compress.mjs ]; then
+			news+=("$name")
+		fi
 	done
 	[ ${#news[@]} = 0 ] || say "compressing the bench for browsers"
 	for name in "${news[@]}"; do
