@@ -3,6 +3,7 @@ import { spawn } from 'node:child_process'
 import { appendFileSync } from 'node:fs'
 import { createInterface } from 'node:readline'
 import { chromium } from '@playwright/test'
+import { flags } from './chromium.mjs'
 
 let base = ''
 let cookie = ''
@@ -31,18 +32,7 @@ export const say = (what, value) => console.log(`${what.padEnd(62)} ${value}`)
 export const quantile = (list, q) => list.sort((a, b) => a - b)[Math.min(Math.floor(list.length * q), list.length - 1)]
 
 // launched is how the browser starts that measurements are made with.
-export const launched = {
-  executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',
-  args: [
-    '--no-sandbox',
-    '--disable-gpu',
-    '--disable-quic',
-    '--no-first-run',
-    '--disable-background-networking',
-    '--disable-component-update',
-    '--disable-sync',
-  ],
-}
+export const launched = { executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium', args: flags }
 export const browser = () => chromium.launch(launched)
 
 // figure notes a measured figure for the table at the end, where one is made: see
@@ -52,10 +42,12 @@ export function figure(id, value) {
   if (file) appendFileSync(file, JSON.stringify({ id, size: Number(size ?? 0), value }) + '\n')
 }
 
-// p95 asks each path once to warm up, then three times or more, until there are
-// enough answers to tell; with an id it is a figure of the table. Before each asking
-// something is done that nobody measures.
+// enough is how many answers it takes to tell a p95.
 const enough = 60
+
+// p95 asks each path once to warm up, then three times or more, until there are
+// enough answers; with an id it is a figure of the table. Before each asking
+// something is done that nobody measures.
 export async function p95(what, paths, { ask = get, id = '', before = () => {} } = {}) {
   const times = []
   for (const path of paths) await ask(path)

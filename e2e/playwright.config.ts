@@ -1,4 +1,5 @@
 import { defineConfig } from '@playwright/test'
+import { flags } from './chromium.mjs'
 import type { Kinds } from './world'
 
 export default defineConfig<object, Kinds>({
@@ -18,16 +19,7 @@ export default defineConfig<object, Kinds>({
     viewport: { width: 1280, height: 800 },
     launchOptions: {
       executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium-headless-shell',
-      args: [
-        '--no-sandbox',
-        '--disable-gpu',
-        '--disable-quic',
-        '--no-first-run',
-        '--disable-background-networking',
-        '--disable-component-update',
-        '--disable-sync',
-        '--js-flags=--liftoff-only', // what runs for seconds is not worth compiling twice
-      ],
+      args: [...flags, '--js-flags=--liftoff-only'], // what runs for seconds is not worth compiling twice
     },
   },
 })

@@ -6,10 +6,6 @@ import vue from '@vitejs/plugin-vue'
 import { defineConfig, type Plugin } from 'vite'
 import vuetify from 'vite-plugin-vuetify'
 
-interface Graph {
-  getModuleInfo(id: string): { importedIds: string[] } | null
-}
-
 const fonts = 'node_modules/@fontsource-variable'
 
 // The public pages, which the server writes without this build, use the same
@@ -40,6 +36,10 @@ function finish(): Plugin {
       }
     },
   }
+}
+
+interface Graph {
+  getModuleInfo(id: string): { importedIds: string[] } | null
 }
 
 // What the workbench begins with comes in few files, since each costs a request
