@@ -50,18 +50,19 @@ const counts = computed(() => [
 // press.
 const links = useQuery({
   queryKey: computed(() => ['links', c.value?.buildId, i.value?.before?.id]),
-  enabled: computed(() => !!c.value?.buildId && !!i.value?.before),
+  enabled: computed(() => !!c.value && !!i.value?.before),
   queryFn: () =>
     ask(
       api.GET('/api/v1/builds/{id}/links/since/{against}', {
-        params: { path: { id: c.value!.buildId!, against: i.value!.before!.id } },
+        params: { path: { id: c.value!.buildId, against: i.value!.before!.id } },
       }),
     ),
   placeholderData: keepPreviousData,
 })
 const whole = ref(false)
 watchEffect(() => {
-  if (c.value && i.value) whole.value ||= !c.value.buildId || !i.value.before || !links.isPending.value
+  const coming = i.value?.before && links.isPending.value && !links.failureReason.value
+  if (c.value && i.value) whole.value ||= !coming
 })
 const editing = ref<IntakePackage>()
 
