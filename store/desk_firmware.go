@@ -313,13 +313,14 @@ func ungradedPackages(ctx context.Context, q querier, d *deskOf) ([]desk.Line, e
 	if !d.wants(d.reviews(), desk.Ungraded) {
 		return nil, nil
 	}
-	return d.store.ungraded.read(ctx, q, "", ungradedOf, bytesOfLines, func() ([]desk.Line, error) {
-		return countUngraded(ctx, q)
+	return d.store.ungraded.read(ctx, q, "", bytesOfLines, func() ([]desk.Line, basis, error) {
+		lines, err := countUngraded(ctx, q)
+		return lines, basisOf(ungradedOf...), err
 	})
 }
 
-// ungradedOf are the tables that ungraded packages are counted in.
-var ungradedOf = []string{"packages", "claims", "makers"}
+// ungradedOf are what ungraded packages are counted in: loads are claims, too.
+var ungradedOf = []string{"packages", "loads", "makers"}
 
 // bytesOfLines is about what lines take.
 func bytesOfLines(lines []desk.Line) int { return 1000 * len(lines) }

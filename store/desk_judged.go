@@ -96,8 +96,13 @@ func judgedReleases(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 	}
 	// The day is that of Since.
 	key := fmt.Sprint(d.reviews(), d.publishes(), d.ids(desk.Contested), d.ids(desk.ThinRelease), time.Now().Format(time.DateOnly))
-	list, err := d.store.judged.read(ctx, q, key, judgedOf, bytesOfJudged, func() ([]judgedRelease, error) {
-		return readJudged(ctx, q, d)
+	list, err := d.store.judged.read(ctx, q, key, bytesOfJudged, func() ([]judgedRelease, basis, error) {
+		of, err := basisOfJudged(ctx, q)
+		if err != nil {
+			return nil, nil, err
+		}
+		list, err := readJudged(ctx, q, d)
+		return list, of, err
 	})
 	if err != nil {
 		return nil, err
@@ -125,9 +130,19 @@ func judgedReleases(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 	return lines, nil
 }
 
-// judgedOf are the tables that judged releases are made of, but for who ran them:
-// runs are written to all the time.
-var judgedOf = []string{"releases", "release_packages", "profiles", "models", "makers", "builds", "presence", "shipped_by", "packages", "trials", "figures"}
+// basisOfJudged is what judged releases are made of, but for who ran them: runs are
+// written to all the time. Of packages it is those that current releases take off.
+func basisOfJudged(ctx context.Context, q querier) (basis, error) {
+	taken, err := collectIDs(q.Query(ctx, `
+		select distinct x.package_id
+		from releases r
+		join release_packages x on x.release_id = r.id
+		where r.state = 'current'
+		order by 1`))
+	of := basisOf("releases", "release_packages", "profiles", "models", "makers", "builds", "presence", "shipped_by", "figures")
+	of.packages(taken, "packages", "stamps", "trials")
+	return of, err
+}
 
 // bytesOfJudged is about what judged releases take.
 func bytesOfJudged(list []judgedRelease) int { return 1000 * len(list) }

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"maps"
 	"slices"
 
 	"github.com/jackc/pgx/v5"
@@ -43,8 +44,21 @@ func (s *Store) HeardLittle() { s.heard.Store(1) }
 // ForgetSettled lets go of all that was kept of tables that nobody has written to.
 func (s *Store) ForgetSettled() {
 	s.judged, s.ungraded = settled[[]judgedRelease]{}, settled[[]desk.Line]{}
-	s.ledgers.settled, s.compared.settled = settled[[]byte]{}, settled[[]byte]{}
+	s.ledgers.settled, s.compared.settled, s.shippedIDs = settled[[]byte]{}, settled[[]byte]{}, settled[rowIDs]{}
 }
 
-// SettledOf are the tables that something is kept of until somebody writes to them.
-var SettledOf = slices.Concat(ungradedOf, judgedOf, ledgerOf, comparedOf)
+// SettledOf are the tables whose rows something is kept of, as touched names them.
+func (s *Store) SettledOf() []string {
+	of := basis{}
+	for _, b := range slices.Concat(s.judged.bases(), s.ungraded.bases(), s.ledgers.bases(), s.compared.bases(), s.shippedIDs.bases()) {
+		maps.Copy(of, b)
+	}
+	return slices.Sorted(maps.Keys(of))
+}
+
+func (c *settled[V]) bases() (list []basis) {
+	for _, one := range c.kept.fresh {
+		list = append(list, one.value.of)
+	}
+	return list
+}

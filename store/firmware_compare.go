@@ -90,8 +90,11 @@ func (s *Store) CompareSides(ctx context.Context, from, to Side) (out Compared, 
 	if err != nil {
 		return Compared{}, err
 	}
-	return s.compared.read(ctx, s.pool, from.ID.String()+to.ID.String()+of, comparedOf, func() (Compared, error) {
-		return s.compareSides(ctx, s.pool, from, to)
+	return s.compared.read(ctx, s.pool, from.ID.String()+to.ID.String()+of, func() (c Compared, of basis, err error) {
+		if of, err = s.basisOfCompared(ctx, from.ID, to.ID); err == nil {
+			c, err = s.compareSides(ctx, s.pool, from, to)
+		}
+		return c, of, err
 	})
 }
 
@@ -107,11 +110,19 @@ func decodeCompared(raw []byte) (c Compared, err error) {
 // 10 kB.
 const keptCompared = 6_000_000
 
-// comparedOf are the tables that two builds are compared by, beside what their
-// nets are made from: what they ship and what is known of it.
-var comparedOf = []string{
-	"makers", "models", "builds", "presence", "shipped_by", "packages", "package_words", "claims", "trials", "settings", "figures",
-	"profiles", "releases", "release_packages",
+// basisOfCompared is what two builds are compared by, beside what their nets are made
+// from: what they ship and what is known of it.
+func (s *Store) basisOfCompared(ctx context.Context, from, to uuid.UUID) (basis, error) {
+	models, err := collectIDs(s.pool.Query(ctx, `
+		select distinct model_id from builds where id in ($1, $2) order by 1`, from, to))
+	if err != nil {
+		return nil, err
+	}
+	ships, err := s.shipped(ctx, s.pool, models...)
+	of := basisOf("makers", "models", "settings", "figures", "profiles", "profile_sisters", "releases", "release_packages")
+	of.packages(ships, "packages", "stamps", "package_words", "claims", "trials")
+	of["shipped_by"], of["builds"], of["presence"] = models, models, inOrder([]uuid.UUID{from, to})
+	return of, err
 }
 
 func (s *Store) compareSides(ctx context.Context, q *pgxpool.Pool, from, to Side) (Compared, error) {

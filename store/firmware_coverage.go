@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"fmt"
 	"time"
 
 	"github.com/google/uuid"
@@ -101,44 +102,98 @@ func (c CoverSum) Plus(d CoverSum) CoverSum {
 	return CoverSum{c.Builds + d.Builds, c.Captured + d.Captured, c.Packages + d.Packages, c.Graded + d.Graded, c.Tried + d.Tried, c.Wanted + d.Wanted}
 }
 
-const coverSum = `count(b.id)::int as builds, (count(v.build_id) filter (where v.packages > 0))::int as captured,
+const coverSum = `coalesce(sum(v.builds), 0)::int as builds, coalesce(sum(v.captured), 0)::int as captured,
 			coalesce(sum(v.packages), 0)::int as packages, coalesce(sum(v.graded), 0)::int as graded,
-				coalesce(sum(v.tried), 0)::int as tried, coalesce(sum(v.wanted), 0)::int as wanted`
+			coalesce(sum(v.tried), 0)::int as tried, coalesce(sum(v.wanted), 0)::int as wanted`
 
 // MakerCovers lists what is known of the makers in a scope, by name.
 func (s *Store) MakerCovers(ctx context.Context, sc Scope) ([]MakerCover, error) {
 	rows, err := s.pool.Query(ctx, `
-		select m.slug as maker, m.name, count(distinct d.id)::int as models, `+coverSum+`
+		select m.slug as maker, m.name, count(*)::int as models, `+coverSum+`
 		from makers m
 		join models d on d.maker_id = m.id
-		left join builds b on b.model_id = d.id
-		left join build_cover v on v.build_id = b.id
+		left join model_cover v on v.model_id = d.id
 		where (@maker = `+everywhereID+`::uuid or m.id = @maker)
 			and (@model = `+everywhereID+`::uuid or d.id = @model)
 		group by m.id order by m.name, m.id`, scopeArgs(sc))
 	return collectRows[MakerCover](rows, err)
 }
 
-// ModelCovers lists what is known of models in a scope, by maker and name.
-func (s *Store) ModelCovers(ctx context.Context, sc Scope, limit int) ([]ModelCover, error) {
-	args := scopeArgs(sc)
-	args["limit"] = limit
+// CoverQuery says which models to tell of.
+type CoverQuery struct {
+	Scope Scope
+	// Sort is one of CoverSorts.
+	Sort string
+	// After is where the page before ended, nil for the first.
+	After *CoverPlace
+	Limit int
+}
+
+// CoverPlace is the place of a model in the order of a CoverQuery.
+type CoverPlace struct {
+	Order float64   `json:"o"`
+	Maker string    `json:"m"`
+	Name  string    `json:"n"`
+	ID    uuid.UUID `json:"i"`
+}
+
+// CoverSorts are the orders of models, each as a number that grows from first to
+// last; makers and names decide between equals.
+var CoverSorts = map[string]string{
+	"model":  `0`,
+	"tried":  `coalesce(v.tried::float8 / nullif(v.packages, 0), 0)`,
+	"graded": `coalesce(v.graded::float8 / nullif(v.packages, 0), 0)`,
+	"wanted": `-coalesce(v.wanted, 0)`,
+	"age":    `coalesce(extract(epoch from v.captured_at), 0)`,
+}
+
+// ModelCovers lists what is known of models, and the place of the next page's
+// first, nil where there is none.
+func (s *Store) ModelCovers(ctx context.Context, q CoverQuery) (list []ModelCover, next *CoverPlace, err error) {
+	sort, ok := CoverSorts[q.Sort]
+	if !ok {
+		return nil, nil, fmt.Errorf("coverage has no sort %q", q.Sort)
+	}
+	args, after := scopeArgs(q.Scope), ""
+	args["limit"] = q.Limit + 1
+	if p := q.After; p != nil {
+		args["order"], args["after_maker"], args["after_name"], args["after"] = p.Order, p.Maker, p.Name, p.ID
+		after = `where (ord, maker_name, model_name, id) > (@order::float8, @after_maker, @after_name, @after::uuid)`
+	}
+	type placed struct {
+		ModelCover
+		Order float64 `db:"ord"`
+	}
 	rows, err := s.pool.Query(ctx, `
-		select m.slug as maker, m.name as maker_name, d.id, d.slug as model, d.name as model_name, d.form, `+coverSum+`,
-			coalesce(sum(v.phones), 0)::int as phones, coalesce(max(v.people), 0)::int as people,
-				max(v.captured_at) as captured_at,
+		with known as (select m.slug as maker, m.name as maker_name, d.id, d.slug as model, d.name as model_name, d.form,
+				(`+sort+`)::float8 as ord
+			from models d
+			join makers m on m.id = d.maker_id
+			left join model_cover v on v.model_id = d.id
+			where (@maker = `+everywhereID+`::uuid or m.id = @maker)
+				and (@model = `+everywhereID+`::uuid or d.id = @model))
+		select k.*, coalesce(v.builds, 0) as builds, coalesce(v.captured, 0) as captured,
+			coalesce(v.packages, 0) as packages, coalesce(v.graded, 0) as graded, coalesce(v.tried, 0) as tried,
+			coalesce(v.wanted, 0) as wanted, coalesce(v.phones, 0) as phones, coalesce(v.people, 0) as people,
+			v.captured_at,
 			(select count(*)
-				from releases r
-				join profiles p on p.id = r.profile_id
-				where p.model_id = d.id and r.state = 'current')::int as releases
-		from models d
-		join makers m on m.id = d.maker_id
-		left join builds b on b.model_id = d.id
-		left join build_cover v on v.build_id = b.id
-		where (@maker = `+everywhereID+`::uuid or m.id = @maker)
-			and (@model = `+everywhereID+`::uuid or d.id = @model)
-		group by m.id, d.id order by m.name, m.id, d.name, d.id limit @limit`, args)
-	return collectRows[ModelCover](rows, err)
+				from profiles p
+				join releases r on r.profile_id = p.id
+				where p.model_id = k.id and r.state = 'current')::int as releases
+		from (select * from known `+after+` order by ord, maker_name, model_name, id limit @limit) k
+		left join model_cover v on v.model_id = k.id
+		order by k.ord, k.maker_name, k.model_name, k.id`, args)
+	found, err := collectRows[placed](rows, err)
+	list = make([]ModelCover, 0, q.Limit)
+	for i, m := range found {
+		if i == q.Limit {
+			last := found[i-1]
+			next = &CoverPlace{last.Order, last.MakerName, last.ModelName, last.ID}
+			break
+		}
+		list = append(list, m.ModelCover)
+	}
+	return list, next, err
 }
 
 // Helpful lists the captured builds of a scope on which one more phone would
@@ -147,11 +202,18 @@ func (s *Store) ModelCovers(ctx context.Context, sc Scope, limit int) ([]ModelCo
 func (s *Store) Helpful(ctx context.Context, sc Scope, limit int) ([]BuildCover, error) {
 	args := scopeArgs(sc)
 	args["limit"] = limit
-	rows, err := s.pool.Query(ctx, coverColumns+`
-		where (@maker = `+everywhereID+`::uuid or m.id = @maker)
-			and (@model = `+everywhereID+`::uuid or d.id = @model) and v.packages > 0
-			and v.tried < v.packages
-		order by v.wanted desc, v.tried::float8 / v.packages, b.security_patch desc, b.id limit @limit`, args)
+	rows, err := s.pool.Query(ctx, `
+		with best as (select v.build_id
+			from build_cover v
+			join builds b on b.id = v.build_id
+			join models d on d.id = b.model_id
+			where (@maker = `+everywhereID+`::uuid or d.maker_id = @maker)
+				and (@model = `+everywhereID+`::uuid or d.id = @model) and v.packages > 0
+				and v.tried < v.packages
+			order by v.wanted desc, v.tried::float8 / v.packages, b.security_patch desc, b.id
+			limit @limit)`+coverColumns+`
+		join best on best.build_id = b.id
+		order by v.wanted desc, v.tried::float8 / v.packages, b.security_patch desc, b.id`, args)
 	return collectRows[BuildCover](rows, err)
 }
 
@@ -237,6 +299,21 @@ func (s *Store) CountCover(ctx context.Context) (models []uuid.UUID, err error) 
 			do update set packages = excluded.packages, graded = excluded.graded, tried = excluded.tried,
 				wanted = excluded.wanted,
 				phones = excluded.phones, people = excluded.people, captured_at = excluded.captured_at`, models)
+		if err != nil {
+			return err
+		}
+		_, err = tx.Exec(ctx, `
+			insert into model_cover
+			select b.model_id, count(*), count(*) filter (where v.packages > 0), sum(v.packages), sum(v.graded),
+				sum(v.tried), sum(v.wanted), sum(v.phones), max(v.people), max(v.captured_at)
+			from builds b
+			join build_cover v on v.build_id = b.id
+			where b.model_id = any($1)
+			group by 1
+			on conflict (model_id)
+			do update set builds = excluded.builds, captured = excluded.captured, packages = excluded.packages,
+				graded = excluded.graded, tried = excluded.tried, wanted = excluded.wanted, phones = excluded.phones,
+				people = excluded.people, captured_at = excluded.captured_at`, models)
 		if err != nil {
 			return err
 		}

@@ -158,12 +158,50 @@ func TestCoverIsTheLedgers(t *testing.T) {
 		}
 		sum = sum.Plus(store.CoverSum{Builds: 1, Captured: 1, Packages: c.Packages, Graded: c.Graded, Tried: c.Tried, Wanted: c.Wanted})
 	}
-	models, err := w.ModelCovers(w.ctx, store.Scope{}, 100)
+	models, _, err := w.ModelCovers(w.ctx, store.CoverQuery{Sort: "model", Limit: 100})
 	w.must(err)
 	makers, err := w.MakerCovers(w.ctx, store.Scope{})
 	w.must(err)
 	if len(models) != 1 || models[0].CoverSum != sum || len(makers) != 1 || makers[0].CoverSum != sum || makers[0].Models != 1 {
 		t.Errorf("sums are %+v, %+v, want %+v", models, makers, sum)
+	}
+}
+
+// TestModelCoversByPage reads models in each order, page by page: each once, and as
+// the order says.
+func TestModelCoversByPage(t *testing.T) {
+	t.Parallel()
+	w := newWorld(t)
+	w.other("1", 3)
+	for n := range 5 {
+		c := capture("1.0.0", 2+n)
+		c.Identity = identity(n, n%2, 1, "14")
+		w.take(c, fmt.Sprint("elsewhere ", n))
+	}
+	w.edition("Quiet", "com.brannock.p000")
+	w.accept("tech", w.trial("com.brannock.p001", "a", "clean"), w.edit("com.brannock.p002", change.Load, everywhere, `{"load":"loose"}`))
+	w.counted()
+	first := map[string]string{"model": "Lyra 5", "tried": "Model 0", "graded": "Model 0", "wanted": "Lyra 5", "age": "Lyra 5"}
+	for sort := range store.CoverSorts {
+		var names []string
+		q := store.CoverQuery{Sort: sort, Limit: 3}
+		for page := 0; page == 0 || q.After != nil; page++ {
+			list, next, err := w.ModelCovers(w.ctx, q)
+			w.must(err)
+			for _, m := range list {
+				names = append(names, m.ModelName)
+			}
+			q.After = next
+		}
+		whole, next, err := w.ModelCovers(w.ctx, store.CoverQuery{Sort: sort, Limit: 100})
+		w.must(err)
+		var want []string
+		for _, m := range whole {
+			want = append(want, m.ModelName)
+		}
+		if next != nil || len(want) != 7 || !slices.Equal(names, want) || want[0] != first[sort] {
+			t.Errorf("%s: page by page %v, at once %v", sort, names, want)
+		}
 	}
 }
 

@@ -48,6 +48,6 @@ func (c *kept[K, V]) add(key K, one sized[V]) {
 	if c.fresh == nil || c.bytes+one.bytes > c.most/2 {
 		c.fresh, c.before, c.bytes = map[K]sized[V]{}, c.fresh, 0
 	}
+	c.bytes += one.bytes - c.fresh[key].bytes
 	c.fresh[key] = one
-	c.bytes += one.bytes
 }

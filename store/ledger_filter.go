@@ -25,6 +25,10 @@ type conditions struct {
 	n    int
 	// words is whether one of them looks into package_words.
 	words bool
+	// forgives is whether one asks whether a word is written so anywhere at all.
+	forgives bool
+	// reads are the tables that terms look into beside those of ledgerRows.
+	reads []string
 	// ofModel is whether the scope is a model or one of its builds.
 	ofModel bool
 }
@@ -76,6 +80,7 @@ func (c *conditions) word(w filter.Word) string {
 	}
 	found := fmt.Sprintf("names like %[1]s or said like %[1]s", like)
 	if !w.Exact && forgivable(w.Text) {
+		c.forgives = true
 		found += fmt.Sprintf(` or lower(%s::text) <<%% names
 			and not exists (select from package_words x where x.names like %[2]s or x.said like %[2]s)`,
 			c.arg(w.Text), like)
@@ -237,6 +242,22 @@ var fieldConditions = map[string]func(c *conditions, t filter.Term) string{
 	},
 }
 
+// fieldReads are the tables that the conditions of fields look into beside those that
+// every row of the Ledger is made of, as touched names them.
+var fieldReads = map[string][]string{
+	"outcome": {"trials"},
+	"method":  {"trials"},
+	"back":    {"trials"},
+	"changed": {"history"},
+	"label":   {"labels"},
+	"alias":   {"labels"},
+	"role":    {"role_holders"},
+	"maker":   {"shipped_by"},
+	"model":   {"shipped_by"},
+	"build":   {"builds", "presence"},
+	"in":      {"profiles", "releases", "release_packages"},
+}
+
 // usedInScope are the rows u of package_uses of models in the scope.
 const usedInScope = `u.of_model and (@maker = ` + everywhereID + `::uuid or u.place = @model
 				or @model = ` + everywhereID + `::uuid
@@ -255,6 +276,7 @@ func (c *conditions) term(t filter.Term) string {
 	if !ok {
 		panic("the field " + t.Field.Name + " has no condition; TestFields would have told") // the language is this program's own
 	}
+	c.reads = append(c.reads, fieldReads[t.Field.Name]...)
 	return condition(c, t)
 }
 

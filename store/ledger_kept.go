@@ -5,28 +5,93 @@ import (
 	"context"
 	"encoding/gob"
 	"fmt"
+	"slices"
 )
 
 // keptLedgers bounds what a process keeps of pages of the Ledger. One of 500 rows
 // takes some 20 kB.
 const keptLedgers = 6_000_000
 
-// ledgerOf are the tables that a page is made of whose filter has words alone.
-var ledgerOf = []string{"packages", "package_words", "package_uses", "claims", "edits", "makers", "models", "builds", "presence", "shipped_by", "figures"}
+// keptShipped bounds what a process keeps of which packages models ship. Those of one
+// are some 7 kB.
+const keptShipped = 2_000_000
 
-// keeps reports whether a page is made of ledgerOf alone, and is asked for again:
-// a model's, and what begins like what others type.
+// keeps reports whether it is known what a page is made of, and it is asked for
+// again: a model's, and what begins like what others type.
 func (q LedgerQuery) keeps() bool {
-	return q.Filter == nil && q.Scope.Model != nil || q.Filter != nil && byWordsAlone(q.Filter)
+	if q.Scope.Model == nil {
+		return q.Filter != nil && byWordsAlone(q.Filter)
+	}
+	return true
 }
 
 // ledgerOnce is pageOf, kept.
 func (s *Store) ledgerOnce(ctx context.Context, q LedgerQuery, st ledgerStatement) (ledgerPage, error) {
-	of := st.page + fmt.Sprint(st.args)
+	key := st.page + fmt.Sprint(st.args)
 	for _, b := range q.Columns {
-		of += b.ID.String()
+		key += b.ID.String()
 	}
-	return s.ledgers.read(ctx, s.pool, of, ledgerOf, func() (ledgerPage, error) { return s.pageOf(ctx, q, st) })
+	return s.ledgers.read(ctx, s.pool, key, func() (page ledgerPage, of basis, err error) {
+		var ships rowIDs
+		if m := q.Scope.Model; m != nil {
+			if ships, err = s.shipped(ctx, s.pool, m.ID); err != nil {
+				return page, nil, err
+			}
+		}
+		page, err = s.pageOf(ctx, q, st)
+		return page, q.basis(st, page, ships), err
+	})
+}
+
+// What touched has by a package's id: of rowsReadOf every row of the Ledger is made,
+// into termsReadOf only terms of a filter look.
+var (
+	rowsReadOf  = []string{"packages", "stamps", "package_words", "package_uses", "claims", "edits"}
+	termsReadOf = []string{"trials", "labels", "history", "role_holders"}
+)
+
+// basis is what a page is made of. A model's is made of the packages that it ships,
+// and what is found everywhere by words alone of those that it shows: which they are
+// rests on package_words.
+func (q LedgerQuery) basis(st ledgerStatement, page ledgerPage, ships rowIDs) basis {
+	of := basisOf("makers", "models", "builds", "shipped_by", "figures")
+	of["presence"] = q.columnsRead()
+	packages := anyRow
+	switch {
+	case q.Scope.Model != nil:
+		packages = ships
+		of["shipped_by"], of["builds"] = rowIDs{q.Scope.Model.ID}, rowIDs{q.Scope.Model.ID}
+	case st.byWords:
+		packages = rowIDs{}
+		for _, r := range page.rows {
+			packages = append(packages, r.ID)
+		}
+		packages = inOrder(packages)
+	}
+	of.packages(packages, rowsReadOf...)
+	for _, table := range st.reads {
+		if slices.Contains(termsReadOf, table) {
+			of[table] = packages
+		} else {
+			of[table] = anyRow
+		}
+	}
+	if st.byWords || st.forgives {
+		of["package_words"] = anyRow
+	}
+	return of
+}
+
+// columnsRead are the builds whose presence a page shows, or is made of.
+func (q LedgerQuery) columnsRead() rowIDs {
+	builds := rowIDs{}
+	for _, b := range q.Columns {
+		builds = append(builds, b.ID)
+	}
+	if q.Scope.Build != nil {
+		builds = append(builds, q.Scope.Build.ID)
+	}
+	return inOrder(builds)
 }
 
 // encodedPage is a ledgerPage as it is kept: rows have no lists, of which gob does

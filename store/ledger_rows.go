@@ -255,6 +255,12 @@ type ledgerStatement struct {
 	args         pgx.NamedArgs
 	// forScope says that it is sent as planned is.
 	forScope bool
+	// byWords says that neither what is found nor in which order rests on anything
+	// but words.
+	byWords bool
+	// reads and forgives are those of the filter's conditions.
+	reads    []string
+	forgives bool
 }
 
 // sent are the arguments with which it is sent.
@@ -302,8 +308,8 @@ func (q LedgerQuery) statement() (ledgerStatement, error) {
 	switch {
 	case q.Scope.Maker != nil || q.Filter == nil:
 	case byWordsAlone(q.Filter) && (sortName == ByFit || sortName == "name") && groupName == "none":
-		// Neither what fits nor in which order rests on marks: only the page's
-		// rows need them.
+		// Only the page's rows need marks.
+		st.byWords = true
 		seen, fits = `
 			select package_id as id, name, names, false as lacking
 			from package_words
@@ -319,6 +325,7 @@ func (q LedgerQuery) statement() (ledgerStatement, error) {
 			total = `(select packages from catalogue_size)::int`
 		}
 	}
+	st.reads, st.forgives = c.reads, c.forgives
 	after := ""
 	if q.After != nil {
 		after = ` where (grp collate "C", ord, name) > (@group collate "C", @order::float8, @name)`

@@ -6,11 +6,16 @@ import (
 	"context"
 	"crypto/sha256"
 	"io"
+	"maps"
+	"slices"
 	"time"
+
+	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
 )
 
-// settled keeps what was read of tables for as long as nobody has written to
-// them: every transaction that writes to one of those leaves its id in touched,
+// settled keeps what was read of tables for as long as nobody has written to the
+// rows that it was made of: every transaction that writes leaves its id in touched,
 // and what was read is good while no id stands there that was not yet to be seen
 // then. So it is never stale, whichever server wrote.
 type settled[V any] struct {
@@ -19,8 +24,81 @@ type settled[V any] struct {
 
 type settledValue[V any] struct {
 	value V
+	of    basis
 	as    moment
 }
+
+// basis is what something was made of: rows of tables, as triggers leave them in
+// touched.
+type basis map[string]rowIDs
+
+// rowIDs are rows of a table by the ids that stand for them in touched, in order:
+// packages, or what migration 040 says; any for all rows.
+type rowIDs []uuid.UUID
+
+// anyRow stands for all rows of a table.
+var anyRow rowIDs
+
+// basisOf is a basis of all rows of tables.
+func basisOf(tables ...string) basis {
+	of := basis{}
+	for _, t := range tables {
+		of[t] = anyRow
+	}
+	return of
+}
+
+// packages adds rows of tables that tell of packages by their ids.
+func (b basis) packages(ids rowIDs, tables ...string) {
+	for _, t := range tables {
+		b[t] = ids
+	}
+}
+
+// collectIDs reads rows of ids, in order; none is not any.
+func collectIDs(rows pgx.Rows, err error) (rowIDs, error) {
+	if err != nil {
+		return nil, err
+	}
+	ids, err := pgx.CollectRows(rows, pgx.RowTo[uuid.UUID])
+	return append(rowIDs{}, ids...), err
+}
+
+// shipped are the packages that models ship, or have shipped: kept, as it is what
+// much else is made of.
+func (s *Store) shipped(ctx context.Context, q querier, models ...uuid.UUID) (rowIDs, error) {
+	key := make([]byte, 0, len(models)*len(uuid.Nil))
+	for _, m := range models {
+		key = append(key, m[:]...)
+	}
+	return s.shippedIDs.read(ctx, q, string(key), func(ids rowIDs) int { return len(ids) * len(uuid.Nil) }, func() (rowIDs, basis, error) {
+		ids, err := collectIDs(q.Query(ctx, `
+			select distinct package_id from shipped_by where model_id = any($1) order by 1`, models))
+		return ids, basis{"shipped_by": inOrder(models)}, err
+	})
+}
+
+// inOrder are ids as rowIDs.
+func inOrder(ids []uuid.UUID) rowIDs {
+	out := append(rowIDs{}, ids...)
+	slices.SortFunc(out, compareIDs)
+	return out
+}
+
+// holds reports whether what was made of b is not changed by a write to a row.
+func (b basis) holds(what string, id uuid.UUID) bool {
+	rows, ok := b[what]
+	if !ok {
+		return true
+	}
+	if rows == nil || id == uuid.Nil {
+		return false
+	}
+	_, found := slices.BinarySearchFunc(rows, id, compareIDs)
+	return !found
+}
+
+func compareIDs(a, b uuid.UUID) int { return bytes.Compare(a[:], b[:]) }
 
 // moment is when something was read: what could be seen, and from which server,
 // since another one counts otherwise.
@@ -30,43 +108,67 @@ type moment struct {
 	at     time.Time
 }
 
-// settledFor bounds for how long something is kept. ForgetTouched keeps what was
-// touched for twice as long.
+// settledFor bounds for how long something is kept that nobody asks for.
+// ForgetTouched keeps what was touched for twice as long.
 const settledFor = 45 * time.Minute
 
-// read returns what anew reads of tables; of says all that it depends on beside
-// them. Bytes tells how large it is.
-func (c *settled[V]) read(ctx context.Context, q querier, of string, tables []string, bytes func(V) int, anew func() (V, error)) (V, error) {
-	key := sha256.Sum256([]byte(of))
-	before, known := c.kept.get(key)
-	if known && time.Since(before.as.at) > settledFor {
-		before, known = settledValue[V]{}, false
+// mostTouched bounds how many touched rows are looked at; what was read before more
+// of them is read again.
+const mostTouched = 500
+
+// read returns what anew reads, and what that is made of; key says all that it
+// depends on beside rows. Size tells how many bytes it takes.
+func (c *settled[V]) read(ctx context.Context, q querier, key string, size func(V) int, anew func() (V, basis, error)) (V, error) {
+	k := sha256.Sum256([]byte(key))
+	one, known := c.kept.get(k)
+	if known && time.Since(one.as.at) > settledFor {
+		one, known = settledValue[V]{}, false
 	}
-	now, holds, err := momentOf(ctx, q, tables, before.as)
-	if err != nil || known && holds {
-		return before.value, err
+	now, holds, err := momentOf(ctx, q, one.of, one.as)
+	if err != nil {
+		return one.value, err
 	}
-	value, err := anew()
-	if err == nil {
-		c.kept.put(key, settledValue[V]{value, now}, len(key)+len(now.seen)+bytes(value))
+	if !known || !holds {
+		if one.value, one.of, err = anew(); err != nil {
+			return one.value, err
+		}
 	}
-	return value, err
+	one.as = now
+	c.kept.put(k, one, len(k)+len(now.seen)+size(one.value))
+	return one.value, nil
 }
 
 // momentOf is the moment before whatever is asked next, and whether nobody has
-// written to tables since one before.
-func momentOf(ctx context.Context, q querier, tables []string, before moment) (now moment, holds bool, err error) {
+// written since one before to what something was made of.
+func momentOf(ctx context.Context, q querier, of basis, before moment) (now moment, holds bool, err error) {
 	now.at = time.Now()
 	if before.seen == "" {
 		before.seen = "1:1:"
 	}
-	err = q.QueryRow(ctx, `
-		select pg_current_snapshot()::text, pg_postmaster_start_time(),
-			pg_postmaster_start_time() = $3 and not exists (select from touched t
-				where t.what = any($1) and t.xid >= pg_snapshot_xmin($2::text::pg_snapshot)
-					and not pg_visible_in_snapshot(t.xid, $2::text::pg_snapshot))`,
-		tables, before.seen, before.server).Scan(&now.seen, &now.server, &holds)
-	return now, holds, err
+	rows, err := q.Query(ctx, `
+		select pg_current_snapshot()::text, s.server, t.what, t.id
+		from (select pg_postmaster_start_time() as server) s
+		left join lateral (select t.what, t.id
+			from touched t
+			where s.server = $3 and t.what = any($1) and t.xid >= pg_snapshot_xmin($2::text::pg_snapshot)
+				and not pg_visible_in_snapshot(t.xid, $2::text::pg_snapshot)
+			limit $4) t on true`,
+		slices.Collect(maps.Keys(of)), before.seen, before.server, mostTouched)
+	if err != nil {
+		return now, false, err
+	}
+	holds = true
+	found := 0
+	var what *string
+	var id *uuid.UUID
+	_, err = pgx.ForEachRow(rows, []any{&now.seen, &now.server, &what, &id}, func() error {
+		if what != nil {
+			found++
+			holds = holds && of.holds(*what, *id)
+		}
+		return nil
+	})
+	return now, holds && found < mostTouched && now.server.Equal(before.server), err
 }
 
 // ForgetTouched lets go of what was touched so long ago that nothing is kept that
@@ -90,20 +192,21 @@ type packed[V any] struct {
 }
 
 // read is that of settled.
-func (c *packed[V]) read(ctx context.Context, q querier, of string, tables []string, anew func() (V, error)) (V, error) {
+func (c *packed[V]) read(ctx context.Context, q querier, key string, anew func() (V, basis, error)) (V, error) {
 	var value V
 	made := false
-	raw, err := c.settled.read(ctx, q, of, tables, func(b []byte) int { return len(b) }, func() ([]byte, error) {
+	raw, err := c.settled.read(ctx, q, key, func(b []byte) int { return len(b) }, func() ([]byte, basis, error) {
 		var err error
-		if value, err = anew(); err != nil {
-			return nil, err
+		var of basis
+		if value, of, err = anew(); err != nil {
+			return nil, nil, err
 		}
 		made = true
 		raw, err := c.encode(value)
-		if err != nil {
-			return nil, err
+		if err == nil {
+			raw, err = deflate(raw)
 		}
-		return deflate(raw)
+		return raw, of, err
 	})
 	if err != nil || made {
 		return value, err

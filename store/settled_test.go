@@ -1,6 +1,8 @@
 package store_test
 
 import (
+	"cmp"
+	"context"
 	"encoding/json"
 	"fmt"
 	"math/rand/v2"
@@ -12,6 +14,7 @@ import (
 	"roster/core/android"
 	"roster/core/change"
 	"roster/core/evidence"
+	"roster/core/filter"
 	"roster/store"
 )
 
@@ -23,16 +26,13 @@ func TestSettledIsNeverStale(t *testing.T) {
 	t.Parallel()
 	w := newWorld(t)
 	w.capture("14.2.0", "phone-2", 6)
-	w.accept("tech", w.edit("com.brannock.p003", change.Description, everywhere, `"Hints."`))
-	for _, table := range store.SettledOf {
-		var told bool
-		w.must(w.Pool().QueryRow(w.ctx, `
-			select exists (select from pg_trigger
-				where tgname = 'touch' and tgrelid = $1::regclass)`, table).Scan(&told))
-		if !told {
-			t.Errorf("nobody is told who writes to %s", table)
-		}
-	}
+	w.accept("tech", w.edit("com.brannock.p003", change.Description, everywhere, `"Hints."`), w.trial("com.brannock.p001", "a", "clean"),
+		w.edit("com.brannock.p002", change.Labels, everywhere, `{"en":"Camera"}`))
+	// So many that one statement leaves no ids of its rows.
+	_, err := w.Pool().Exec(w.ctx, `
+		insert into packages (id, name, origin, origin_reason)
+		select gen_random_uuid(), 'com.many.q' || n, 'maker', '' from generate_series(1, 150) n`)
+	w.must(err)
 	chance := rand.New(rand.NewPCG(7, 1))
 	writes := []string{
 		`update packages set origin = case origin when 'maker' then 'carrier' else 'maker' end
@@ -48,6 +48,16 @@ func TestSettledIsNeverStale(t *testing.T) {
 		`delete from claims where field = 'load'`,
 		`delete from presence where (build_id, package_id) in (
 			select build_id, package_id from presence order by build_id desc, package_id desc limit 1)`,
+		`insert into labels (package_id, language, label)
+			select id, 'en', md5(random()::text) from packages where name = 'com.brannock.p003'`,
+		`with tried as (insert into trials (id, package_id, build_id, phone, person_id, method, outcome, function,
+				persistence, recovery, watched_days, note, change_id)
+			select gen_random_uuid(), package_id, build_id, gen_random_uuid()::text, person_id, method, outcome, function,
+				persistence, recovery, watched_days, note, change_id from trials limit 1)
+			update packages set trials_stamp = trials_stamp + 1 where name = 'com.brannock.p001'`,
+		// Of packages that no page shows: they come to be found, or a word is no mistake any more.
+		`update package_words set names = case when names like '%p00%' then name else name || 'p00' end where name = 'com.many.q7'`,
+		`update package_words set said = case said when '' then 'camra' else '' end where name = 'com.many.q8'`,
 	}
 	var open []pgx.Tx
 	defer func() {
@@ -84,6 +94,16 @@ func TestSettledIsNeverStale(t *testing.T) {
 		return got
 	}
 	before := read("at first")
+	for _, what := range w.SettledOf() {
+		table := cmp.Or(map[string]string{"stamps": "packages", "loads": "claims"}[what], what)
+		var told bool
+		w.must(w.Pool().QueryRow(w.ctx, `
+			select exists (select from pg_trigger
+				where tgname = 'touch' and tgrelid = $1::regclass)`, table).Scan(&told))
+		if !told {
+			t.Errorf("nobody is told who writes to %s", table)
+		}
+	}
 	// One more capture of a known firmware writes nothing that was worked out, and
 	// may be the first that tells roles.
 	told := func(version string, packages int, holder android.PackageName) {
@@ -133,6 +153,60 @@ func TestSettledIsNeverStale(t *testing.T) {
 	}
 }
 
+// TestOthersWritesLetGoOfNothing: what is accepted of packages that a model does not
+// ship leaves its Ledger, its comparisons and what is found by words as they are kept.
+func TestOthersWritesLetGoOfNothing(t *testing.T) {
+	t.Parallel()
+	w := newWorld(t) // p000 to p004
+	w.capture("14.2.0", "phone-2", 5)
+	elsewhere := capture("1.0.0", 9)
+	elsewhere.Identity = identity(1, 1, 1, "14")
+	w.take(elsewhere, "elsewhere")
+	builds, err := w.Builds(w.ctx, "brannock", "lyra-5")
+	w.must(err)
+	reads := map[string]func(context.Context) error{
+		"the Ledger": func(ctx context.Context) error {
+			_, _, _, err := w.Ledger(ctx, store.LedgerQuery{Scope: w.scope(""), Method: string(evidence.RemoveForUser), Limit: 50})
+			return err
+		},
+		"a filter": func(ctx context.Context) error {
+			n, _ := filter.Parse("outcome:clean", time.Now())
+			_, _, _, err := w.Ledger(ctx, store.LedgerQuery{Scope: w.scope(""), Method: string(evidence.RemoveForUser), Filter: n, Limit: 50})
+			return err
+		},
+		"words everywhere": func(ctx context.Context) error {
+			_, _, _, err := w.Ledger(ctx, store.LedgerQuery{Method: string(evidence.RemoveForUser), Filter: words("p00"), Limit: 3})
+			return err
+		},
+		"a comparison": func(ctx context.Context) error {
+			_, err := w.CompareSides(ctx, store.Side{Kind: "build", ID: builds[0].ID}, store.Side{Kind: "build", ID: builds[1].ID})
+			return err
+		},
+	}
+	kept := func(when string, want bool) {
+		t.Helper()
+		for name, read := range reads {
+			var n [2]int64
+			for i := range n {
+				ctx, count := store.CountStatements(w.ctx)
+				w.must(read(ctx))
+				n[i] = count.Load()
+			}
+			if (n[0] == n[1]) != want {
+				t.Errorf("%s, %s takes %d statements, and %d when asked for again", when, name, n[0], n[1])
+			}
+		}
+	}
+	kept("at first", false)
+	w.accept("tech", w.trial("com.brannock.p007", "a", "clean"), w.edit("com.brannock.p008", change.Load, everywhere, `{"load":"loose"}`))
+	kept("after what was accepted of other packages", true)
+	w.accept("tech", w.trial("com.brannock.p001", "a", "clean"))
+	kept("after what was accepted of its own", false)
+	_, err = w.Pool().Exec(w.ctx, `update packages set origin = origin where false`)
+	w.must(err)
+	kept("after a write of nothing", true)
+}
+
 // TestTrayLetsGoOfNothing: what somebody collects in their tray changes nothing that
 // is kept; what they send does, and what becomes of it.
 func TestTrayLetsGoOfNothing(t *testing.T) {
@@ -176,15 +250,23 @@ func (w *world) whatIsKept(s *store.Store) string {
 	w.t.Helper()
 	sc, err := s.FindScope(w.ctx, "brannock", "lyra-5", "")
 	w.must(err)
-	rows, _, _, err := s.Ledger(w.ctx, store.LedgerQuery{Scope: sc, Method: string(evidence.RemoveForUser), Limit: 50})
-	w.must(err)
+	var pages [][]store.LedgerRow
+	for _, text := range []string{"", "p00", "camra", "outcome:clean", "label:a", "not maker:x build:14 changed:1d role:home in:x"} {
+		for _, scope := range []store.Scope{sc, {}} {
+			n, err := filter.Parse(text, time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC))
+			w.must(err)
+			rows, _, _, err := s.Ledger(w.ctx, store.LedgerQuery{Scope: scope, Method: string(evidence.RemoveForUser), Filter: n, Limit: 50})
+			w.must(err)
+			pages = append(pages, rows)
+		}
+	}
 	lines, _, err := s.Desk(w.ctx, w.people["main"], time.Date(2030, 1, 1, 0, 0, 0, 0, time.UTC))
 	w.must(err)
 	builds, err := s.Builds(w.ctx, "brannock", "lyra-5")
 	w.must(err)
 	c, err := s.CompareSides(w.ctx, store.Side{Kind: "build", ID: builds[0].ID}, store.Side{Kind: "build", ID: builds[1].ID})
 	w.must(err)
-	raw, err := json.MarshalIndent([]any{rows, lines, c}, "", " ")
+	raw, err := json.MarshalIndent([]any{pages, lines, c}, "", " ")
 	w.must(err)
 	return string(raw)
 }

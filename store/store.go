@@ -42,6 +42,8 @@ type Store struct {
 	ungraded  settled[[]desk.Line]
 	ledgers   packed[ledgerPage]
 	compared  packed[Compared]
+	// shippedIDs are the packages of models: see shipped.
+	shippedIDs settled[rowIDs]
 }
 
 // Errors that callers tell apart. Every other error is the database's.
@@ -85,7 +87,7 @@ func NewWith(ctx context.Context, url string, o Options) (*Store, error) {
 		replicas: follow, log: cmp.Or(o.Log, DefaultOptions().Log),
 	}
 	s.readNets.most, s.leaning.most, s.documents.most, s.tried.most = keptNets, keptLeaning, keptDocuments, keptTrials
-	s.judged.kept.most, s.ungraded.kept.most = keptDesk, keptDesk
+	s.judged.kept.most, s.ungraded.kept.most, s.shippedIDs.kept.most = keptDesk, keptDesk, keptShipped
 	s.ledgers.encode, s.ledgers.decode = encodeLedger, decodeLedger
 	s.compared.encode, s.compared.decode = encodeCompared, decodeCompared
 	s.ledgers.kept.most, s.compared.kept.most = keptLedgers, keptCompared

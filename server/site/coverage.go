@@ -76,7 +76,7 @@ func (s *Site) coverage(ctx context.Context, path string) (File, error) {
 }
 
 func (s *Site) coverRows(ctx context.Context, sc store.Scope) ([]coverRow, error) {
-	models, err := s.Store.ModelCovers(ctx, sc, maxOfMaker)
+	models, _, err := s.Store.ModelCovers(ctx, store.CoverQuery{Scope: sc, Sort: "model", Limit: maxOfMaker})
 	if err != nil {
 		return nil, err
 	}

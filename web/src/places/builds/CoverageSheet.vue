@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // What is known of every model: captured, graded, tried; a strip of its builds
 // in greys; and where one more phone would help most.
-import { useQuery } from '@tanstack/vue-query'
+import { keepPreviousData, useInfiniteQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, ask, words } from '@/api/client'
@@ -15,16 +15,6 @@ import HeatStrip from './HeatStrip.vue'
 
 const router = useRouter()
 const { scope } = useScope()
-const coverage = useQuery({
-  queryKey: computed(() => ['coverage', scope.value.maker]),
-  queryFn: () => ask(api.GET('/api/v1/coverage', { params: { query: { maker: scope.value.maker } } })),
-})
-const c = computed(() => coverage.data.value)
-const by = computed(() => {
-  const of = new Map<string, Cover[]>()
-  for (const b of c.value?.builds ?? []) of.set(b.modelId, [...(of.get(b.modelId) ?? []), b])
-  return of
-})
 const sorts = {
   model: 'maker and model',
   tried: 'least tried',
@@ -33,15 +23,30 @@ const sorts = {
   age: 'longest not captured',
 } as const
 const sort = ref<keyof typeof sorts>('model')
-const rows = computed(() => {
-  const list = [...(c.value?.models ?? [])]
-  const share = (n: number, of: number) => (of ? n / of : 0)
-  if (sort.value === 'tried') list.sort((a, b) => share(a.tried, a.packages) - share(b.tried, b.packages))
-  if (sort.value === 'graded') list.sort((a, b) => share(a.graded, a.packages) - share(b.graded, b.packages))
-  if (sort.value === 'wanted') list.sort((a, b) => b.wanted - a.wanted)
-  if (sort.value === 'age') list.sort((a, b) => (a.capturedAt ?? '').localeCompare(b.capturedAt ?? ''))
-  return list
+const coverage = useInfiniteQuery({
+  queryKey: computed(() => ['coverage', scope.value.maker, sort.value]),
+  queryFn: ({ pageParam }) =>
+    ask(
+      api.GET('/api/v1/coverage', {
+        params: { query: { maker: scope.value.maker, sort: sort.value, cursor: pageParam || undefined } },
+      }),
+    ),
+  initialPageParam: '',
+  getNextPageParam: (last) => last.next || undefined,
+  placeholderData: keepPreviousData,
 })
+const pages = computed(() => coverage.data.value?.pages ?? [])
+const c = computed(() => pages.value[0])
+const by = computed(() => {
+  const of = new Map<string, Cover[]>()
+  for (const b of pages.value.flatMap((p) => p.builds)) {
+    const list = of.get(b.modelId)
+    if (list) list.push(b)
+    else of.set(b.modelId, [b])
+  }
+  return of
+})
+const rows = computed(() => pages.value.flatMap((p) => p.models))
 const cursor = useCursor(rows, { name: 'model', of: 'model', key: (m) => m.id })
 const { current } = cursor
 const to = (m: { maker: string; model: string }) => ({ path: '/builds', query: { maker: m.maker, model: m.model } })
@@ -57,13 +62,11 @@ useKeys([{ keys: ['Enter'], does: 'its builds', run: () => current.value && rout
         <option v-for="(word, k) in sorts" :key="k" :value="k">{{ word }}</option>
       </select></label
     >
-    <span v-if="c && c.of > c.models.length" class="second"
-      >the first {{ c.models.length }} of {{ c.of }} models; choose a maker for its own</span
-    >
+    <span v-if="c && c.of > rows.length" class="second">the first {{ rows.length }} of {{ c.of }} models</span>
     <a class="link second end" :href="scope.maker ? `/coverage/${scope.maker}` : '/coverage'">as strangers see it</a>
   </div>
   <div v-if="coverage.isError.value" class="notice bad" role="alert">{{ words(coverage.error.value) }}</div>
-  <div v-else-if="c?.models.length" class="body">
+  <div v-else-if="rows.length" class="body">
     <table v-bind="cursor.list.value" aria-label="Models">
       <thead>
         <tr>
@@ -100,6 +103,14 @@ useKeys([{ keys: ['Enter'], does: 'its builds', run: () => current.value && rout
         </tr>
       </tbody>
     </table>
+    <button
+      v-if="coverage.hasNextPage.value"
+      class="act quiet"
+      :disabled="coverage.isFetchingNextPage.value"
+      @click="coverage.fetchNextPage()"
+    >
+      More models
+    </button>
   </div>
   <div v-else-if="c" class="empty">
     <h1>No firmware is known yet</h1>
@@ -174,6 +185,9 @@ tbody th,
 td {
   padding: 3px 14px 3px 0;
   border-bottom: 1px solid var(--row);
+}
+.body > .act {
+  margin-top: 12px;
 }
 .n,
 thead .n {

@@ -13,7 +13,7 @@ import { useScope } from '@/composables/scope'
 import { useTray } from '@/tray/tray'
 import { asked, useColumns } from './columns'
 import { useLedger, useView, type LedgerRow } from './ledger'
-import { lines } from './lines'
+import { lines, type Line } from './lines'
 import { useVisibleLines } from './visible'
 import LedgerBar from './LedgerBar.vue'
 import LedgerHead from './LedgerHead.vue'
@@ -101,6 +101,11 @@ watch([opening, query.isPlaceholderData, query.isFetching], () => {
   opening.value = false
   if (current.value) open(current.value.name)
 })
+// What a line is drawn of: while the list scrolls, those that stay are not drawn again.
+function drawnOf({ line, start }: { line?: Line; start: number }) {
+  if (line?.kind !== 'row') return [line, start]
+  return [line, start, line.row.id === current.value?.id, isMarked(line.row), inTray.value.has(line.row.name)]
+}
 // What keys are about: the marked rows, or else the one under the cursor.
 const subjects = () => (marked.value.length ? marked.value : current.value ? [current.value] : [])
 useKeys([
@@ -157,6 +162,7 @@ useKeys([
         <div
           v-for="v in visible"
           :key="v.key"
+          v-memo="drawnOf(v)"
           class="at"
           :style="{ transform: `translateY(${v.start - headHeight}px)` }"
         >

@@ -1,0 +1,166 @@
+-- Which rows were written to, not only which tables: what is kept of some packages
+-- holds while others are written to. id is a package's, or of presence a build's, of
+-- shipped_by and builds a model's; all zeros for any. Programs before read what, as
+-- ever: for them any row counts.
+alter table touched add id uuid not null default '00000000-0000-0000-0000-000000000000';
+alter table touched drop constraint touched_pkey;
+alter table touched add primary key (xid, what, id);
+update schema_version set least = 37;
+
+-- A few rows are named; of more, any counts. A statement that wrote to none leaves
+-- nothing.
+create function note_touched(written_to text, ids uuid[]) returns void language plpgsql as $$
+begin
+	if cardinality(ids) > 100 then
+		ids := array['00000000-0000-0000-0000-000000000000'];
+	end if;
+	-- After a restore into another cluster transactions come again that stand here.
+	insert into touched as t (what, id)
+	select written_to, i
+	from unnest(ids) i
+	on conflict (xid, what, id) do update set found_at = null where t.found_at is not null;
+end $$;
+create or replace function touch() returns trigger language plpgsql as $$ begin
+	perform note_touched(tg_table_name, array['00000000-0000-0000-0000-000000000000'::uuid]);
+	return null;
+end $$;
+
+-- touch_by_<column> tells of the rows of a statement by one of their columns.
+do $$
+declare
+	its text;
+begin
+	foreach its in array array['package_id', 'build_id', 'model_id'] loop
+		execute format($f$
+			create function touch_by_%1$s() returns trigger language plpgsql as $t$
+			begin
+				if tg_op <> 'DELETE' then
+					perform note_touched(tg_table_name, array(select distinct w.%1$I from written w limit 101));
+				end if;
+				if tg_op <> 'INSERT' then
+					perform note_touched(tg_table_name, array(select distinct o.%1$I from overwritten o limit 101));
+				end if;
+				return null;
+			end $t$ $f$, its);
+	end loop;
+end $$;
+-- A change of a package's trials is told as stamps, apart from all else.
+create function touch_packages() returns trigger language plpgsql as $$
+begin
+	if tg_op = 'INSERT' then
+		perform note_touched(tg_table_name, array(select w.id from written w limit 101));
+	elsif tg_op = 'DELETE' then
+		perform note_touched(tg_table_name, array(select o.id from overwritten o limit 101));
+	else
+		perform note_touched('stamps', array(
+			select w.id
+			from written w
+			join overwritten o using (id)
+			where w.trials_stamp is distinct from o.trials_stamp
+			limit 101));
+		perform note_touched(tg_table_name, array(
+			select id
+			from written w
+			full join overwritten o using (id)
+			where to_jsonb(w) - 'trials_stamp' is distinct from to_jsonb(o) - 'trials_stamp'
+			limit 101));
+	end if;
+	return null;
+end $$;
+-- A load is told of as such, too: which packages have none is counted over all.
+create function touch_claims() returns trigger language plpgsql as $$
+begin
+	if tg_op <> 'DELETE' then
+		perform note_touched(tg_table_name, array(select distinct w.package_id from written w limit 101));
+		perform note_touched('loads', array(select distinct w.package_id from written w where w.field = 'load' limit 101));
+	end if;
+	if tg_op <> 'INSERT' then
+		perform note_touched(tg_table_name, array(select distinct o.package_id from overwritten o limit 101));
+		perform note_touched('loads', array(select distinct o.package_id from overwritten o where o.field = 'load' limit 101));
+	end if;
+	return null;
+end $$;
+-- Of edits only those count that wait for a reviewer: what somebody collects in
+-- their tray, which is written most often of all, lets go of nothing that is kept.
+create or replace function touch_waiting() returns trigger language plpgsql as $$
+begin
+	if tg_op <> 'DELETE' then
+		perform note_touched(tg_table_name, array(select distinct w.package_id from written w where w.state = 'open' limit 101));
+	end if;
+	if tg_op <> 'INSERT' then
+		perform note_touched(tg_table_name, array(
+			select distinct o.package_id from overwritten o where o.state = 'open' limit 101));
+	end if;
+	return null;
+end $$;
+-- Each statement of a table tells by a function of what it wrote: new rows as
+-- written, old ones as overwritten.
+do $$
+declare
+	one record;
+begin
+	for one in
+		select *
+		from (values ('packages', 'touch_packages'), ('claims', 'touch_claims'), ('trials', 'touch_by_package_id'),
+			('package_words', 'touch_by_package_id'), ('package_uses', 'touch_by_package_id'),
+			('labels', 'touch_by_package_id'), ('history', 'touch_by_package_id'),
+			('role_holders', 'touch_by_package_id'), ('presence', 'touch_by_build_id'),
+			('shipped_by', 'touch_by_model_id'), ('builds', 'touch_by_model_id')) t (written_to, through)
+	loop
+		execute format('create or replace trigger touch after insert on %I
+			referencing new table as written for each statement execute function %I()', one.written_to, one.through);
+		execute format('create trigger touch_updated after update on %I
+			referencing old table as overwritten new table as written
+			for each statement execute function %I()', one.written_to, one.through);
+		execute format('create trigger touch_deleted after delete on %I
+			referencing old table as overwritten for each statement execute function %I()', one.written_to, one.through);
+	end loop;
+end $$;
+create trigger touch after insert or update or delete on profile_sisters
+	for each statement execute function touch();
+
+---- create above / drop below ----
+
+drop trigger touch on profile_sisters;
+do $$
+declare
+	written_to text;
+begin
+	foreach written_to in array array['packages', 'claims', 'trials', 'package_words', 'package_uses', 'labels',
+		'history', 'role_holders', 'presence', 'shipped_by', 'builds'] loop
+		execute format('drop trigger touch_updated on %I', written_to);
+		execute format('drop trigger touch_deleted on %I', written_to);
+		if written_to in ('labels', 'history', 'role_holders') then
+			execute format('drop trigger touch on %I', written_to);
+		else
+			execute format('create or replace trigger touch after insert or update or delete on %I
+				for each statement execute function touch()', written_to);
+		end if;
+	end loop;
+end $$;
+truncate touched;
+alter table touched drop constraint touched_pkey;
+alter table touched drop id;
+alter table touched add primary key (xid, what);
+create or replace function touch() returns trigger language plpgsql as $$ begin
+	insert into touched as t (what) values (tg_table_name)
+	on conflict (xid, what) do update set found_at = null where t.found_at is not null;
+	return null;
+end $$;
+create or replace function touch_waiting() returns trigger language plpgsql as $$
+declare
+	waits boolean := false;
+begin
+	if tg_op <> 'DELETE' then
+		waits := exists (select from written where state = 'open');
+	end if;
+	if not waits and tg_op <> 'INSERT' then
+		waits := exists (select from overwritten where state = 'open');
+	end if;
+	if waits then
+		insert into touched as t (what) values (tg_table_name)
+		on conflict (xid, what) do update set found_at = null where t.found_at is not null;
+	end if;
+	return null;
+end $$;
+drop function touch_by_package_id, touch_by_build_id, touch_by_model_id, touch_packages, touch_claims, note_touched;
