@@ -313,10 +313,10 @@ func ungradedPackages(ctx context.Context, q querier, d *deskOf) ([]desk.Line, e
 	if !d.wants(d.reviews(), desk.Ungraded) {
 		return nil, nil
 	}
-	return d.store.ungraded.read(ctx, q, "", bytesOfLines, func() ([]desk.Line, basis, error) {
+	return d.store.ungraded.read(ctx, q, "", making[[]desk.Line]{size: bytesOfLines, anew: func() ([]desk.Line, basis, error) {
 		lines, err := countUngraded(ctx, q)
 		return lines, basisOf(ungradedOf...), err
-	})
+	}})
 }
 
 // ungradedOf are what ungraded packages are counted in: loads are claims, too.

@@ -96,14 +96,14 @@ func judgedReleases(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 	}
 	// The day is that of Since.
 	key := fmt.Sprint(d.reviews(), d.publishes(), d.ids(desk.Contested), d.ids(desk.ThinRelease), time.Now().Format(time.DateOnly))
-	list, err := d.store.judged.read(ctx, q, key, bytesOfJudged, func() ([]judgedRelease, basis, error) {
+	list, err := d.store.judged.read(ctx, q, key, making[[]judgedRelease]{size: bytesOfJudged, anew: func() ([]judgedRelease, basis, error) {
 		of, err := basisOfJudged(ctx, q)
 		if err != nil {
 			return nil, nil, err
 		}
 		list, err := readJudged(ctx, q, d)
 		return list, of, err
-	})
+	}})
 	if err != nil {
 		return nil, err
 	}

@@ -90,12 +90,14 @@ func (s *Store) CompareSides(ctx context.Context, from, to Side) (out Compared, 
 	if err != nil {
 		return Compared{}, err
 	}
-	return s.compared.read(ctx, s.pool, from.ID.String()+to.ID.String()+of, func() (c Compared, of basis, err error) {
-		if of, err = s.basisOfCompared(ctx, from.ID, to.ID); err == nil {
-			c, err = s.compareSides(ctx, s.pool, from, to)
+	return s.compared.read(ctx, s.pool, from.ID.String()+to.ID.String()+of, making[Compared]{anew: func() (Compared, basis, error) {
+		c, err := s.compareSides(ctx, s.pool, from, to)
+		if err != nil {
+			return c, nil, err
 		}
+		of, err := s.basisOfCompared(ctx, c)
 		return c, of, err
-	})
+	}})
 }
 
 // A comparison is kept as it goes to whoever asks: lists that are empty stay lists.
@@ -111,17 +113,21 @@ func decodeCompared(raw []byte) (c Compared, err error) {
 const keptCompared = 6_000_000
 
 // basisOfCompared is what two builds are compared by, beside what their nets are made
-// from: what they ship and what is known of it.
-func (s *Store) basisOfCompared(ctx context.Context, from, to uuid.UUID) (basis, error) {
-	models, err := collectIDs(s.pool.Query(ctx, `
-		select distinct model_id from builds where id in ($1, $2) order by 1`, from, to))
+// from: what they ship, and what is known of what differs. What doesn't is not told of.
+func (s *Store) basisOfCompared(ctx context.Context, c Compared) (basis, error) {
+	var names []string
+	for _, p := range c.Packages {
+		names = append(names, p.Name, p.Was)
+	}
+	differ, err := collectIDs(s.pool.Query(ctx, `select id from packages where name = any($1) order by 1`, names))
 	if err != nil {
 		return nil, err
 	}
-	ships, err := s.shipped(ctx, s.pool, models...)
+	builds := []uuid.UUID{c.From.ID, c.To.ID}
+	models, err := collectIDs(s.pool.Query(ctx, `select distinct model_id from builds where id = any($1) order by 1`, builds))
 	of := basisOf("makers", "models", "settings", "figures", "profiles", "profile_sisters", "releases", "release_packages")
-	of.packages(ships, "packages", "stamps", "package_words", "claims", "trials")
-	of["shipped_by"], of["builds"], of["presence"] = models, models, inOrder([]uuid.UUID{from, to})
+	of.packages(differ, "packages", "stamps", "package_words", "claims", "trials")
+	of["shipped_by"], of["builds"], of["presence"] = models, models, inOrder(builds)
 	return of, err
 }
 

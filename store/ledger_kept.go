@@ -2,10 +2,14 @@ package store
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/gob"
 	"fmt"
 	"slices"
+	"strings"
+
+	"github.com/google/uuid"
 )
 
 // keptLedgers bounds what a process keeps of pages of the Ledger. One of 500 rows
@@ -31,16 +35,44 @@ func (s *Store) ledgerOnce(ctx context.Context, q LedgerQuery, st ledgerStatemen
 	for _, b := range q.Columns {
 		key += b.ID.String()
 	}
-	return s.ledgers.read(ctx, s.pool, key, func() (page ledgerPage, of basis, err error) {
-		var ships rowIDs
-		if m := q.Scope.Model; m != nil {
-			if ships, err = s.shipped(ctx, s.pool, m.ID); err != nil {
-				return page, nil, err
+	return s.ledgers.read(ctx, s.pool, key, making[ledgerPage]{
+		anew: func() (page ledgerPage, of basis, err error) {
+			var ships rowIDs
+			if m := q.Scope.Model; m != nil {
+				if ships, err = s.shipped(ctx, s.pool, m.ID); err != nil {
+					return page, nil, err
+				}
 			}
-		}
-		page, err = s.pageOf(ctx, q, st)
-		return page, q.basis(st, page, ships), err
+			page, err = s.pageOf(ctx, q, st)
+			return page, q.basis(st, page, ships), err
+		},
+		patch: func(before ledgerPage, packages []uuid.UUID) (ledgerPage, bool, error) {
+			return s.patchLedger(ctx, q, before, packages)
+		},
 	})
+}
+
+// patchLedger reads the rows of some packages again on a page that has all of a
+// model's that fit.
+func (s *Store) patchLedger(ctx context.Context, q LedgerQuery, page ledgerPage, packages []uuid.UUID) (ledgerPage, bool, error) {
+	if q.Scope.Model == nil || q.After != nil || page.found != len(page.rows) {
+		return page, false, nil
+	}
+	st, err := q.statement(packages)
+	if err != nil {
+		return page, false, err
+	}
+	some, err := s.pageOf(ctx, q, st)
+	if err != nil {
+		return page, false, err
+	}
+	page.rows = slices.DeleteFunc(page.rows, func(r LedgerRow) bool { return slices.Contains(packages, r.ID) })
+	page.rows = append(page.rows, some.rows...)
+	slices.SortFunc(page.rows, func(a, b LedgerRow) int {
+		return cmp.Or(strings.Compare(a.Group, b.Group), cmp.Compare(a.Order, b.Order), strings.Compare(a.Name, b.Name))
+	})
+	page.found = len(page.rows)
+	return page, page.found <= q.Limit, nil
 }
 
 // What touched has by a package's id: of rowsReadOf every row of the Ledger is made,

@@ -272,8 +272,9 @@ func (st ledgerStatement) sent() []any {
 }
 
 // statement writes the statement of a page: the rows in scope (seen), those of
-// them that fit (fitting), and the page of these.
-func (q LedgerQuery) statement() (ledgerStatement, error) {
+// them that fit (fitting), and the page of these. Of a model it may be asked for
+// some packages only, nil for all.
+func (q LedgerQuery) statement(only []uuid.UUID) (ledgerStatement, error) {
 	sortName, groupName := q.Arranged()
 	group, sort := Groups[groupName], Sorts[sortName]
 	st := ledgerStatement{args: scopeArgs(q.Scope)}
@@ -304,6 +305,10 @@ func (q LedgerQuery) statement() (ledgerStatement, error) {
 		fits, words = c.where(q.Filter), words || c.words
 	}
 	seen, rows := ledgerRows(q.Scope, st.args, words), "page p"
+	if only != nil {
+		seen += " and p.id = any(@only)"
+		st.args["only"] = only
+	}
 	total := `(select count(*) from seen)::int`
 	switch {
 	case q.Scope.Maker != nil || q.Filter == nil:
@@ -328,7 +333,7 @@ func (q LedgerQuery) statement() (ledgerStatement, error) {
 	st.reads, st.forgives = c.reads, c.forgives
 	after := ""
 	if q.After != nil {
-		after = ` where (grp collate "C", ord, name) > (@group collate "C", @order::float8, @name)`
+		after = ` where (grp collate "C", ord, name collate "C") > (@group collate "C", @order::float8, @name collate "C")`
 		st.args["group"], st.args["order"], st.args["name"] = q.After.Group, q.After.Order, q.After.Name
 	}
 	counts := `array(select id from seen where lacking) as missing, ` + total + ` as total`
@@ -340,7 +345,7 @@ func (q LedgerQuery) statement() (ledgerStatement, error) {
 				select seen.*, ` + group + ` as grp, (` + sort + `)::float8 as ord
 				from seen
 				where ` + fits + `),
-			page as (select * from fitting` + after + ` order by grp collate "C", ord, name limit @limit)
+			page as (select * from fitting` + after + ` order by grp collate "C", ord, name collate "C" limit @limit)
 			select ` + ledgerColumns + `, p.grp, p.ord, ` + bestLabel + ` as label, ` + resting + `,
 				coalesce(u.phones, 0) as measured, coalesce(u.memory, 0) as memory, coalesce(u.wakeups, 0) as wakeups,
 				coalesce(u.processes > 0, false) as starts,
@@ -352,7 +357,7 @@ func (q LedgerQuery) statement() (ledgerStatement, error) {
 				where u.package_id = p.id and ` + usedInScope + `
 				order by u.memory desc
 				limit 1) u on true
-			order by p.grp collate "C", p.ord, p.name`
+			order by p.grp collate "C", p.ord, p.name collate "C"`
 	return st, nil
 }
 
@@ -371,7 +376,7 @@ var errLacking = errors.New("figures are lacking on the replica")
 // Ledger reads one page of the Ledger, in the order of group, sort and name,
 // and how many rows there are in scope, with and without the filter.
 func (s *Store) Ledger(ctx context.Context, q LedgerQuery) (rows []LedgerRow, found, total int, err error) {
-	st, err := q.statement()
+	st, err := q.statement(nil)
 	if err != nil {
 		return nil, 0, 0, err
 	}

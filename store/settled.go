@@ -71,10 +71,13 @@ func (s *Store) shipped(ctx context.Context, q querier, models ...uuid.UUID) (ro
 	for _, m := range models {
 		key = append(key, m[:]...)
 	}
-	return s.shippedIDs.read(ctx, q, string(key), func(ids rowIDs) int { return len(ids) * len(uuid.Nil) }, func() (rowIDs, basis, error) {
-		ids, err := collectIDs(q.Query(ctx, `
-			select distinct package_id from shipped_by where model_id = any($1) order by 1`, models))
-		return ids, basis{"shipped_by": inOrder(models)}, err
+	return s.shippedIDs.read(ctx, q, string(key), making[rowIDs]{
+		size: func(ids rowIDs) int { return len(ids) * len(uuid.Nil) },
+		anew: func() (rowIDs, basis, error) {
+			ids, err := collectIDs(q.Query(ctx, `
+				select distinct package_id from shipped_by where model_id = any($1) order by 1`, models))
+			return ids, basis{"shipped_by": inOrder(models)}, err
+		},
 	})
 }
 
@@ -116,31 +119,69 @@ const settledFor = 45 * time.Minute
 // of them is read again.
 const mostTouched = 500
 
-// read returns what anew reads, and what that is made of; key says all that it
-// depends on beside rows. Size tells how many bytes it takes.
-func (c *settled[V]) read(ctx context.Context, q querier, key string, size func(V) int, anew func() (V, basis, error)) (V, error) {
+// mostPatched bounds of how many packages what is kept is read again by itself.
+const mostPatched = 20
+
+// making is how something is read that is kept.
+type making[V any] struct {
+	// size tells how many bytes it takes.
+	size func(V) int
+	// anew reads it, and says what it is made of.
+	anew func() (V, basis, error)
+	// patch reads again what of it is about some packages, where that is known and
+	// changes nothing else; false where it does. nil where that is never known.
+	patch func(before V, packages []uuid.UUID) (V, bool, error)
+}
+
+// read returns what is made, kept or not; key says all that it depends on beside
+// rows.
+func (c *settled[V]) read(ctx context.Context, q querier, key string, m making[V]) (V, error) {
 	k := sha256.Sum256([]byte(key))
 	one, known := c.kept.get(k)
 	if known && time.Since(one.as.at) > settledFor {
 		one, known = settledValue[V]{}, false
 	}
-	now, holds, err := momentOf(ctx, q, one.of, one.as)
+	now, changed, err := momentOf(ctx, q, one.of, one.as)
 	if err != nil {
 		return one.value, err
 	}
-	if !known || !holds {
-		if one.value, one.of, err = anew(); err != nil {
+	good := known && !changed.all && len(changed.packages) == 0
+	if known && !good && !changed.all && m.patch != nil && len(changed.packages) <= mostPatched {
+		if one.value, good, err = m.patch(one.value, changed.packages); err != nil {
+			return one.value, err
+		}
+	}
+	if !good {
+		if one.value, one.of, err = m.anew(); err != nil {
 			return one.value, err
 		}
 	}
 	one.as = now
-	c.kept.put(k, one, len(k)+len(now.seen)+size(one.value))
+	c.kept.put(k, one, len(k)+len(now.seen)+m.size(one.value))
 	return one.value, nil
 }
 
-// momentOf is the moment before whatever is asked next, and whether nobody has
-// written since one before to what something was made of.
-func momentOf(ctx context.Context, q querier, of basis, before moment) (now moment, holds bool, err error) {
+// changes are what was written to since a moment of what something was made of:
+// some packages, or it is not known what.
+type changes struct {
+	all      bool
+	packages []uuid.UUID
+}
+
+// add takes note of a row that was touched.
+func (c *changes) add(of basis, what string, id uuid.UUID) {
+	switch {
+	case of.holds(what, id):
+	case of[what] == nil || id == uuid.Nil || !slices.Contains(rowsReadOf, what) && !slices.Contains(termsReadOf, what):
+		c.all = true
+	case !slices.Contains(c.packages, id):
+		c.packages = append(c.packages, id)
+	}
+}
+
+// momentOf is the moment before whatever is asked next, and what was written to
+// since one before of what something was made of.
+func momentOf(ctx context.Context, q querier, of basis, before moment) (now moment, changed changes, err error) {
 	now.at = time.Now()
 	if before.seen == "" {
 		before.seen = "1:1:"
@@ -155,20 +196,20 @@ func momentOf(ctx context.Context, q querier, of basis, before moment) (now mome
 			limit $4) t on true`,
 		slices.Collect(maps.Keys(of)), before.seen, before.server, mostTouched)
 	if err != nil {
-		return now, false, err
+		return now, changed, err
 	}
-	holds = true
 	found := 0
 	var what *string
 	var id *uuid.UUID
 	_, err = pgx.ForEachRow(rows, []any{&now.seen, &now.server, &what, &id}, func() error {
 		if what != nil {
 			found++
-			holds = holds && of.holds(*what, *id)
+			changed.add(of, *what, *id)
 		}
 		return nil
 	})
-	return now, holds && found < mostTouched && now.server.Equal(before.server), err
+	changed.all = changed.all || found == mostTouched || !now.server.Equal(before.server)
+	return now, changed, err
 }
 
 // ForgetTouched lets go of what was touched so long ago that nothing is kept that
@@ -191,26 +232,52 @@ type packed[V any] struct {
 	decode func([]byte) (V, error)
 }
 
-// read is that of settled.
-func (c *packed[V]) read(ctx context.Context, q querier, key string, anew func() (V, basis, error)) (V, error) {
+// read is that of settled; m.size is its own.
+func (c *packed[V]) read(ctx context.Context, q querier, key string, m making[V]) (V, error) {
 	var value V
 	made := false
-	raw, err := c.settled.read(ctx, q, key, func(b []byte) int { return len(b) }, func() ([]byte, basis, error) {
-		var err error
-		var of basis
-		if value, of, err = anew(); err != nil {
-			return nil, nil, err
+	// pack keeps what was made, and hands it over as it is.
+	pack := func(v V) ([]byte, error) {
+		value, made = v, true
+		raw, err := c.encode(v)
+		if err != nil {
+			return nil, err
 		}
-		made = true
-		raw, err := c.encode(value)
-		if err == nil {
-			raw, err = deflate(raw)
+		return deflate(raw)
+	}
+	packing := making[[]byte]{
+		size: func(b []byte) int { return len(b) },
+		anew: func() ([]byte, basis, error) {
+			v, of, err := m.anew()
+			if err != nil {
+				return nil, nil, err
+			}
+			raw, err := pack(v)
+			return raw, of, err
+		},
+	}
+	if m.patch != nil {
+		packing.patch = func(before []byte, packages []uuid.UUID) ([]byte, bool, error) {
+			v, err := c.unpack(before)
+			if err != nil {
+				return nil, false, err
+			}
+			v, ok, err := m.patch(v, packages)
+			if err != nil || !ok {
+				return nil, false, err
+			}
+			raw, err := pack(v)
+			return raw, true, err
 		}
-		return raw, of, err
-	})
+	}
+	raw, err := c.settled.read(ctx, q, key, packing)
 	if err != nil || made {
 		return value, err
 	}
+	return c.unpack(raw)
+}
+
+func (c *packed[V]) unpack(raw []byte) (value V, err error) {
 	if raw, err = io.ReadAll(flate.NewReader(bytes.NewReader(raw))); err != nil {
 		return value, err
 	}

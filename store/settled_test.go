@@ -250,14 +250,17 @@ func (w *world) whatIsKept(s *store.Store) string {
 	w.t.Helper()
 	sc, err := s.FindScope(w.ctx, "brannock", "lyra-5", "")
 	w.must(err)
-	var pages [][]store.LedgerRow
+	var pages []any
 	for _, text := range []string{"", "p00", "camra", "outcome:clean", "label:a", "not maker:x build:14 changed:1d role:home in:x"} {
 		for _, scope := range []store.Scope{sc, {}} {
 			n, err := filter.Parse(text, time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC))
 			w.must(err)
-			rows, _, _, err := s.Ledger(w.ctx, store.LedgerQuery{Scope: scope, Method: string(evidence.RemoveForUser), Filter: n, Limit: 50})
-			w.must(err)
-			pages = append(pages, rows)
+			for _, order := range [][2]string{{"", ""}, {"ceiling", "load"}} {
+				rows, found, total, err := s.Ledger(w.ctx, store.LedgerQuery{Scope: scope, Method: string(evidence.RemoveForUser), Filter: n,
+					Sort: order[0], Group: order[1], Limit: 50})
+				w.must(err)
+				pages = append(pages, []any{rows, found, total})
+			}
 		}
 	}
 	lines, _, err := s.Desk(w.ctx, w.people["main"], time.Date(2030, 1, 1, 0, 0, 0, 0, time.UTC))
