@@ -1,7 +1,9 @@
 // How the benchmarks ask a server and say what it took.
-import { spawn } from 'node:child_process'
+import { execFileSync, spawn } from 'node:child_process'
 import { appendFileSync } from 'node:fs'
+import { Agent, request } from 'node:http'
 import { createInterface } from 'node:readline'
+import { gunzipSync } from 'node:zlib'
 import { chromium } from '@playwright/test'
 import { flags } from './chromium.mjs'
 
@@ -9,20 +11,40 @@ let base = ''
 let cookie = ''
 const json = { 'content-type': 'application/json' }
 
-// as signs in; get and post then ask as that person.
+// as signs in; get and send then ask as that person.
 export async function as(server, login) {
-  const answer = await fetch(`${server}/api/v1/session`, { method: 'POST', headers: json, body: JSON.stringify({ login, password: 'lend-a-phone' }) })
-  if (!answer.ok) throw new Error(await answer.text())
   base = server
-  return (cookie = answer.headers.get('set-cookie').split(';')[0])
+  return (cookie = await signedIn(login))
 }
 
-export async function timed(path, request) {
+// signedIn begins a session and returns its cookie.
+async function signedIn(login) {
+  const answer = await fetch(`${base}/api/v1/session`, { method: 'POST', headers: json, body: JSON.stringify({ login, password: 'lend-a-phone' }) })
+  if (!answer.ok) throw new Error(await answer.text())
+  return answer.headers.get('set-cookie').split(';')[0]
+}
+
+const agent = new Agent({ keepAlive: true })
+
+// timed asks as browsers do, and tells how long it took until all was there: what
+// fetch makes of an answer would take as long again.
+export async function timed(path, { method = 'GET', headers = {}, body } = {}) {
+  const form = body instanceof FormData ? new Response(body) : undefined
+  const content = form ? Buffer.from(await form.arrayBuffer()) : body
+  const type = form ? { 'content-type': form.headers.get('content-type') } : {}
   const start = performance.now()
-  const answer = await fetch(base + path, { ...request, headers: { cookie, ...request.headers } })
-  const body = await answer.text()
-  if (!answer.ok) throw new Error(`${path}: ${answer.status} ${body.slice(0, 500)}`)
-  return { took: performance.now() - start, body, etag: answer.headers.get('etag') }
+  const answer = await new Promise((resolve, reject) => {
+    const asked = request(base + path, { agent, method, headers: { cookie, 'accept-encoding': 'gzip', ...type, ...headers } }, resolve)
+    asked.on('error', reject)
+    asked.end(content)
+  })
+  const chunks = []
+  for await (const chunk of answer) chunks.push(chunk)
+  const took = performance.now() - start
+  const raw = Buffer.concat(chunks)
+  const text = (answer.headers['content-encoding'] === 'gzip' ? gunzipSync(raw) : raw).toString()
+  if (answer.statusCode >= 300) throw new Error(`${path}: ${answer.statusCode} ${text.slice(0, 500)}`)
+  return { took, body: text, etag: answer.headers.etag }
 }
 
 export const get = (path) => timed(path, {})
@@ -45,13 +67,13 @@ export function figure(id, value) {
 // enough is how many answers it takes to tell a p95.
 const enough = 60
 
-// p95 asks each path once to warm up, then three times or more, until there are
+// p95 asks each path once to warm up, then so many rounds or more, until there are
 // enough answers; with an id it is a figure of the table. Before each asking
 // something is done that nobody measures.
-export async function p95(what, paths, { ask = get, id = '', before = () => {} } = {}) {
+export async function p95(what, paths, { ask = get, id = '', before = () => {}, rounds = 3 } = {}) {
   const times = []
   for (const path of paths) await ask(path)
-  for (let i = 0; i < 3 || times.length < enough; i++) {
+  for (let i = 0; i < rounds || times.length < enough; i++) {
     for (const path of paths) {
       await before()
       times.push((await ask(path)).took)
@@ -62,18 +84,56 @@ export async function p95(what, paths, { ask = get, id = '', before = () => {} }
 }
 
 // keptAndAnew measures what a server keeps for as long as nobody writes to what it
-// is made of: as it is asked for again, and as it is made after somebody wrote.
+// is made of: as it is asked for again, and each time after somebody's trial was
+// accepted, of a package that some phone has, and the server has done what follows.
 export async function keptAndAnew(what, paths, id, database) {
   await p95(what, paths, { id })
-  // One connection for all: what beginning and ending one takes would be measured
-  // with whatever comes next.
+  await p95(`${what}, after a write`, paths, { id: `${id}-anew`, before: await accepting(database), rounds: 1 })
+}
+
+// tried is what the next trials are of: packages of builds by chance, the same in
+// every run.
+const tried = []
+
+// accepting readies accepting one trial after another, and returns what does so.
+async function accepting(database) {
+  if (!tried.length) {
+    const some = 'select package_id, build_id from presence tablesample bernoulli (5) repeatable (7)'
+    const sql = `select p.name, x.build_id from (${some}) x join packages p on p.id = x.package_id order by md5(p.name || x.build_id) limit 1000`
+    tried.push(...execFileSync('psql', [database, '-qAtF', ' ', '-c', sql], { encoding: 'utf8' }).trim().split('\n'))
+    const rules = await get('/api/v1/review-rules')
+    await send('PUT', '/api/v1/review-rules', { lenient: 1, lowering: 1, newcomer: 1, firstChanges: 0, alone: false }, { 'if-match': rules.etag })
+  }
+  const author = { cookie: await signedIn('author') }
+  const answered = asking(database)
+  const others = "datname = current_database() and pid <> pg_backend_pid() and backend_type = 'client backend' and state = 'active'"
+  const busy = `select exists (select from models where cover_stale) or exists (select from pg_stat_activity where ${others})`
+  return async () => {
+    const [name, build] = tried.shift().split(' ')
+    const value = { build, phone: `called:${tried.length}`, method: 'remove-for-user', outcome: 'clean', persistence: 'held', recovery: 'not-tried', watchedDays: 9 }
+    const change = { title: 'measured', edits: [{ package: name, field: 'trial', value }] }
+    const { id } = JSON.parse((await send('POST', '/api/v1/changes/whole', change, author)).body)
+    const { etag, body } = await get(`/api/v1/changes/${id}`)
+    const decisions = JSON.parse(body).review.map((e) => ({ edit: e.id, verdict: 'accepted' }))
+    await send('POST', `/api/v1/changes/${id}/decisions`, { decisions }, { 'if-match': etag })
+    for (let calm = 0; calm < 3; calm++) {
+      if ((await answered(busy)) === 't') calm = -1
+      await new Promise((resolve) => setTimeout(resolve, 10))
+    }
+  }
+}
+
+// asking returns what answers statements over one connection, with one value.
+function asking(database) {
   const psql = spawn('psql', [database, '-qAt'], { stdio: ['pipe', 'pipe', 'inherit'] })
   const lines = createInterface({ input: psql.stdout })[Symbol.asyncIterator]()
-  const before = async () => {
-    psql.stdin.write(`update packages set name = name where false; select 'written';\n`)
-    const { value } = await lines.next()
-    if (value !== 'written') throw new Error(`nothing could be written: ${value}`)
+  for (const held of [psql, psql.stdin, psql.stdout]) held.unref() // it ends with this process
+  return async (sql) => {
+    psql.stdout.ref()
+    psql.stdin.write(`${sql};\n`)
+    const { value, done } = await lines.next()
+    psql.stdout.unref()
+    if (done) throw new Error(`psql ended at ${sql}`)
+    return value
   }
-  await p95(`${what}, after a write`, paths, { id: `${id}-anew`, before })
-  psql.stdin.end()
 }

@@ -7,6 +7,9 @@ import (
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
+
+	"roster/core/catalog"
+	"roster/core/change"
 )
 
 // BuildCover is what is known of one build, counted.
@@ -223,13 +226,41 @@ func staleCover(ctx context.Context, tx pgx.Tx, models []uuid.UUID) error {
 	return err
 }
 
-// staleCoverOf does so for models that ship one of some packages.
-func staleCoverOf(ctx context.Context, tx pgx.Tx, packages []uuid.UUID) error {
+// coverMoved is what moves coverage: trials on builds, loads in places, and loads
+// everywhere of packages.
+type coverMoved struct{ builds, places, packages []uuid.UUID }
+
+// add takes note of an accepted edit.
+func (c *coverMoved) add(e decidedEdit) {
+	switch e.Field {
+	case string(change.Trial):
+		t, readable := Edit{Field: e.Field, Value: e.stands(), Base: e.Base, Takes: e.Takes}.trial()
+		if build, err := uuid.Parse(t.Build); readable && err == nil {
+			c.builds = append(c.builds, build)
+		} else {
+			c.packages = append(c.packages, e.PackageID)
+		}
+	case string(change.Load):
+		if e.ScopeKind == string(catalog.Everywhere) {
+			c.packages = append(c.packages, e.PackageID)
+		} else {
+			c.places = append(c.places, e.ScopeID)
+		}
+	}
+}
+
+// stale has coverage counted anew of the models that it concerns.
+func (c *coverMoved) stale(ctx context.Context, tx pgx.Tx) error {
+	if len(c.builds)+len(c.places)+len(c.packages) == 0 {
+		return nil
+	}
 	_, err := tx.Exec(ctx, `
-		update models d
+		update models
 		set cover_stale = true
-		where not cover_stale
-			and exists (select from shipped_by x where x.model_id = d.id and x.package_id = any($1))`, packages)
+		where not cover_stale and id in (
+			select model_id from builds where id = any($1) or id = any($2)
+			union select id from models where id = any($2) or maker_id = any($2)
+			union select model_id from shipped_by where package_id = any($3))`, c.builds, c.places, c.packages)
 	return err
 }
 

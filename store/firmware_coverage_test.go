@@ -89,7 +89,11 @@ func TestCover(t *testing.T) {
 
 	// What a phone refused was not tried; what was tried twice counts once.
 	w.accept("tech", w.trial("com.brannock.p000", "a", "clean"), w.trial("com.brannock.p000", "b", "clean"), w.trial("com.brannock.p001", "a", "refused"), w.trial("com.brannock.p003", "a", "fault"))
-	w.counted()
+	// Where nobody tried anything nothing is counted: of what ships everywhere that
+	// would be every model.
+	if n := w.counted(); n != 1 {
+		t.Errorf("%d models were counted after trials on one", n)
+	}
 	w.covers("tried", w.build, "5 1 2 0 1 1")
 	w.covers("tried on another build", second, "6 2 0 0 1 1")
 

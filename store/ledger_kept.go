@@ -29,8 +29,47 @@ func (q LedgerQuery) keeps() bool {
 	return true
 }
 
+// wholeLedger bounds the rows of a model's Ledger that is kept as a whole, for all of
+// its pages. A model ships some hundred packages.
+const wholeLedger = 3000
+
 // ledgerOnce is pageOf, kept.
 func (s *Store) ledgerOnce(ctx context.Context, q LedgerQuery, st ledgerStatement) (ledgerPage, error) {
+	if q.Scope.Model == nil {
+		return s.keptLedger(ctx, q, st)
+	}
+	whole := q
+	whole.After, whole.Limit = nil, wholeLedger
+	of, err := whole.statement(nil)
+	if err != nil {
+		return ledgerPage{}, err
+	}
+	page, err := s.keptLedger(ctx, whole, of)
+	if err != nil || page.found > wholeLedger {
+		if err == nil {
+			page, err = s.pageOf(ctx, q, st)
+		}
+		return page, err
+	}
+	if q.After != nil {
+		at, there := slices.BinarySearchFunc(page.rows, *q.After, func(r LedgerRow, after LedgerCursor) int {
+			return comparePlaces(LedgerCursor{r.Group, r.Order, r.Name}, after)
+		})
+		if there {
+			at++
+		}
+		page.rows = page.rows[at:]
+	}
+	page.rows = page.rows[:min(q.Limit, len(page.rows))]
+	return page, nil
+}
+
+// comparePlaces orders rows as statements of the Ledger do.
+func comparePlaces(a, b LedgerCursor) int {
+	return cmp.Or(strings.Compare(a.Group, b.Group), cmp.Compare(a.Order, b.Order), strings.Compare(a.Name, b.Name))
+}
+
+func (s *Store) keptLedger(ctx context.Context, q LedgerQuery, st ledgerStatement) (ledgerPage, error) {
 	key := st.page + fmt.Sprint(st.args)
 	for _, b := range q.Columns {
 		key += b.ID.String()
@@ -52,10 +91,10 @@ func (s *Store) ledgerOnce(ctx context.Context, q LedgerQuery, st ledgerStatemen
 	})
 }
 
-// patchLedger reads the rows of some packages again on a page that has all of a
-// model's that fit.
+// patchLedger reads the rows of some packages again of a model's Ledger that is kept
+// as a whole.
 func (s *Store) patchLedger(ctx context.Context, q LedgerQuery, page ledgerPage, packages []uuid.UUID) (ledgerPage, bool, error) {
-	if q.Scope.Model == nil || q.After != nil || page.found != len(page.rows) {
+	if q.Scope.Model == nil || page.found != len(page.rows) {
 		return page, false, nil
 	}
 	st, err := q.statement(packages)
@@ -69,7 +108,7 @@ func (s *Store) patchLedger(ctx context.Context, q LedgerQuery, page ledgerPage,
 	page.rows = slices.DeleteFunc(page.rows, func(r LedgerRow) bool { return slices.Contains(packages, r.ID) })
 	page.rows = append(page.rows, some.rows...)
 	slices.SortFunc(page.rows, func(a, b LedgerRow) int {
-		return cmp.Or(strings.Compare(a.Group, b.Group), cmp.Compare(a.Order, b.Order), strings.Compare(a.Name, b.Name))
+		return comparePlaces(LedgerCursor{a.Group, a.Order, a.Name}, LedgerCursor{b.Group, b.Order, b.Name})
 	})
 	page.found = len(page.rows)
 	return page, page.found <= q.Limit, nil

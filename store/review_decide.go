@@ -333,26 +333,22 @@ func (d *decider) flush(ctx context.Context) error {
 	return err
 }
 
-// moved notes what was accepted about packages: coverage is counted anew, and
-// those who follow them hear of it.
+// moved notes what was accepted about packages: coverage is counted anew where it
+// moves, and those who follow them hear of it.
 func (d *decider) moved(ctx context.Context) error {
-	var counted []uuid.UUID
+	var counted coverMoved
 	fields := map[uuid.UUID][]string{}
 	for _, e := range d.edits {
 		if e.State != change.Accepted || d.before[e.ID] {
 			continue
 		}
-		if e.Field == string(change.Load) || e.Field == string(change.Trial) {
-			counted = append(counted, e.PackageID)
-		}
+		counted.add(e)
 		if !slices.Contains(fields[e.PackageID], e.Field) {
 			fields[e.PackageID] = append(fields[e.PackageID], e.Field)
 		}
 	}
-	if len(counted) > 0 {
-		if err := staleCoverOf(ctx, d.tx, counted); err != nil {
-			return err
-		}
+	if err := counted.stale(ctx, d.tx); err != nil {
+		return err
 	}
 	return tellFollowersOfPackages(ctx, d.tx, fields, d.change, d.reviewer)
 }
