@@ -85,7 +85,8 @@ export async function p95(what, paths, { ask = get, id = '', before = () => {}, 
 
 // keptAndAnew measures what a server keeps for as long as nobody writes to what it
 // is made of: as it is asked for again, and each time after somebody's trial was
-// accepted, of a package that some phone has, and the server has done what follows.
+// accepted, of a package that some phone has, once nothing more is being asked of the
+// database.
 export async function keptAndAnew(what, paths, id, database) {
   await p95(what, paths, { id })
   await p95(`${what}, after a write`, paths, { id: `${id}-anew`, before: await accepting(database), rounds: 1 })
@@ -107,7 +108,7 @@ async function accepting(database) {
   const author = { cookie: await signedIn('author') }
   const answered = asking(database)
   const others = "datname = current_database() and pid <> pg_backend_pid() and backend_type = 'client backend' and state = 'active'"
-  const busy = `select exists (select from models where cover_stale) or exists (select from pg_stat_activity where ${others})`
+  const busy = `select exists (select from pg_stat_activity where ${others})`
   return async () => {
     const [name, build] = tried.shift().split(' ')
     const value = { build, phone: `called:${tried.length}`, method: 'remove-for-user', outcome: 'clean', persistence: 'held', recovery: 'not-tried', watchedDays: 9 }

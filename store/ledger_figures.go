@@ -136,45 +136,6 @@ func makeFigures(ctx context.Context, q querier, kept *trialCache, wanted ...fig
 	})
 }
 
-// ReadyFigures makes what is lacking of the figures of models, as their Ledger
-// shows them, before somebody asks.
-func (s *Store) ReadyFigures(ctx context.Context, models []uuid.UUID) error {
-	targets, err := firmwares(ctx, s.pool, models)
-	if err != nil {
-		return err
-	}
-	var wanted []figuresFrom // what several lack is gathered once
-	for _, model := range models {
-		target, ok := targets[model.String()]
-		if !ok {
-			continue
-		}
-		place, release := placeOf(target)
-		rows, err := s.pool.Query(ctx, `
-			select p.id
-			from shipped_by y
-			join packages p on p.id = y.package_id
-			where y.model_id = $1 and p.trials_stamp > 0
-				and not exists (select from figures g
-					where g.place = $2 and g.release = $3 and g.package_id = p.id and g.stamp = p.trials_stamp)`,
-			model, place, release)
-		if err != nil {
-			return err
-		}
-		packages, err := pgx.CollectRows(rows, pgx.RowTo[uuid.UUID])
-		if err != nil {
-			return err
-		}
-		if len(packages) > 0 {
-			wanted = append(wanted, figuresFrom{target, packages})
-		}
-	}
-	if len(wanted) == 0 {
-		return nil
-	}
-	return makeFigures(ctx, s.pool, &s.tried, wanted...)
-}
-
 // stampsOf are the stamps of those of packages that have trials.
 func stampsOf(ctx context.Context, q querier, packages []uuid.UUID) (map[uuid.UUID]int64, error) {
 	rows, err := q.Query(ctx, `select id, trials_stamp from packages where id = any($1) and trials_stamp > 0`, packages)
@@ -267,7 +228,7 @@ func eachTried(ctx context.Context, q querier, do func(map[uuid.UUID][]evidence.
 			return err
 		}
 		after = packages[len(packages)-1]
-		trials, err := trialsOf(ctx, q, packages)
+		trials, err := trialsOf(ctx, q, nil, packages)
 		if err != nil {
 			return err
 		}
@@ -307,8 +268,8 @@ func computeFigures(trials map[uuid.UUID][]evidence.Trial, stamps map[uuid.UUID]
 			var limits evidence.Limits
 			for i := part; i < len(packages); i += len(parts) {
 				p := packages[i]
-				for _, method := range evidence.Methods {
-					gathered := evidence.Gather(trials[p], method)
+				for m, gathered := range evidence.GatherAll(trials[p]) {
+					method := evidence.Methods[m]
 					if gathered.Empty() {
 						continue
 					}
@@ -368,8 +329,8 @@ func storeFigures(ctx context.Context, tx pgx.Tx, rows []storedFigures) error {
 
 // trialsOf loads all trials of packages, as the calculations take them. There
 // may be ten thousands: rows are read as they come, and what many share is
-// kept once.
-func trialsOf(ctx context.Context, q querier, packages []uuid.UUID) (map[uuid.UUID][]evidence.Trial, error) {
+// kept once. Firmwares that are kept are not read again; nil for none.
+func trialsOf(ctx context.Context, q querier, kept *keptFirmwares, packages []uuid.UUID) (map[uuid.UUID][]evidence.Trial, error) {
 	trials := map[uuid.UUID][]evidence.Trial{}
 	if len(packages) == 0 {
 		return trials, nil
@@ -415,28 +376,49 @@ func trialsOf(ctx context.Context, q querier, packages []uuid.UUID) (map[uuid.UU
 	if err := rows.Err(); err != nil {
 		return nil, err
 	}
-	return trials, placeTrials(ctx, q, trials, builds)
+	return trials, placeTrials(ctx, q, kept, trials, builds)
 }
+
+// keptFirmwares are builds with where they stand, which does not change.
+type keptFirmwares = kept[uuid.UUID, evidence.Firmware]
+
+// bytesOfFirmware is about what one of them takes.
+const bytesOfFirmware = 250
 
 // placeTrials puts in the place of each trial's build, so far its bare id, the
 // firmware that it is.
-func placeTrials(ctx context.Context, q querier, trials map[uuid.UUID][]evidence.Trial, builds map[uuid.UUID]evidence.Firmware) error {
+func placeTrials(ctx context.Context, q querier, kept *keptFirmwares, trials map[uuid.UUID][]evidence.Trial, builds map[uuid.UUID]evidence.Firmware) error {
 	ids := make([]uuid.UUID, 0, len(builds))
 	for id := range builds {
+		if kept != nil {
+			if f, ok := kept.get(id); ok {
+				builds[id] = f
+				continue
+			}
+		}
 		ids = append(ids, id)
 	}
-	rows, err := q.Query(ctx, `
-		select b.id, b.id::text, d.id::text, d.maker_id::text, b.release
-		from builds b
-		join models d on d.id = b.model_id
-		where b.id = any($1)`, ids)
-	if err != nil {
-		return err
-	}
-	var id uuid.UUID
-	var f evidence.Firmware
-	if _, err := pgx.ForEachRow(rows, []any{&id, &f.Build, &f.Model, &f.Maker, &f.Release}, func() error { builds[id] = f; return nil }); err != nil {
-		return err
+	if len(ids) > 0 {
+		rows, err := q.Query(ctx, `
+			select b.id, b.id::text, d.id::text, d.maker_id::text, b.release
+			from builds b
+			join models d on d.id = b.model_id
+			where b.id = any($1)`, ids)
+		if err != nil {
+			return err
+		}
+		var id uuid.UUID
+		var f evidence.Firmware
+		_, err = pgx.ForEachRow(rows, []any{&id, &f.Build, &f.Model, &f.Maker, &f.Release}, func() error {
+			builds[id] = f
+			if kept != nil {
+				kept.put(id, f, bytesOfFirmware)
+			}
+			return nil
+		})
+		if err != nil {
+			return err
+		}
 	}
 	for _, list := range trials {
 		for i := range list {

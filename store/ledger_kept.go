@@ -101,6 +101,9 @@ func (s *Store) patchLedger(ctx context.Context, q LedgerQuery, page ledgerPage,
 	if err != nil {
 		return page, false, err
 	}
+	if err := s.readyFigures(ctx, q.Scope.Target, packages); err != nil {
+		return page, false, err
+	}
 	some, err := s.pageOf(ctx, q, st)
 	if err != nil {
 		return page, false, err

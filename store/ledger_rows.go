@@ -307,7 +307,7 @@ func (q LedgerQuery) statement(only []uuid.UUID) (ledgerStatement, error) {
 	seen, rows := ledgerRows(q.Scope, st.args, words), "page p"
 	if only != nil {
 		seen += " and p.id = any(@only)"
-		st.args["only"] = only
+		st.args["only"], st.forScope = only, false
 	}
 	total := `(select count(*) from seen)::int`
 	switch {

@@ -14,6 +14,8 @@ import (
 const (
 	keptTrials   = 32_000_000
 	bytesOfTrial = 220
+	// keptPlaces bounds the bytes of the firmwares that they were made on.
+	keptPlaces = 2_000_000
 )
 
 // stamped is a package with the stamp of its trials: with another stamp there
@@ -26,6 +28,7 @@ type stamped struct {
 // trialCache keeps the trials of packages.
 type trialCache struct {
 	kept[stamped, []evidence.Trial]
+	firmwares keptFirmwares
 }
 
 // trials loads all trials of packages with these stamps as trialsOf does: those
@@ -35,7 +38,7 @@ type trialCache struct {
 // transaction may be rolled back. The lists are not to be changed.
 func (c *trialCache) trials(ctx context.Context, q querier, stamps map[uuid.UUID]int64) (map[uuid.UUID][]evidence.Trial, error) {
 	if c == nil {
-		return trialsOf(ctx, q, slices.Collect(maps.Keys(stamps)))
+		return trialsOf(ctx, q, nil, slices.Collect(maps.Keys(stamps)))
 	}
 	out := make(map[uuid.UUID][]evidence.Trial, len(stamps))
 	var missing []uuid.UUID
@@ -46,7 +49,7 @@ func (c *trialCache) trials(ctx context.Context, q querier, stamps map[uuid.UUID
 			missing = append(missing, pkg)
 		}
 	}
-	read, err := trialsOf(ctx, q, missing)
+	read, err := trialsOf(ctx, q, &c.firmwares, missing)
 	if err != nil {
 		return nil, err
 	}

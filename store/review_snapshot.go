@@ -404,7 +404,7 @@ func (d *decider) loads(ctx context.Context, decisions []Decision) (map[uuid.UUI
 	if len(list) == 0 {
 		return nil, nil
 	}
-	trials, err := trialsOf(ctx, d.tx, sortedIDs(packages))
+	trials, err := trialsOf(ctx, d.tx, nil, sortedIDs(packages))
 	if err != nil {
 		return nil, err
 	}

@@ -182,6 +182,15 @@ func (c *changes) add(of basis, what string, id uuid.UUID) {
 // momentOf is the moment before whatever is asked next, and what was written to
 // since one before of what something was made of.
 func momentOf(ctx context.Context, q querier, of basis, before moment) (now moment, changed changes, err error) {
+	now, whole, err := touchedSince(ctx, q, slices.Collect(maps.Keys(of)), before, func(what string, id uuid.UUID) { changed.add(of, what, id) })
+	changed.all = changed.all || !whole
+	return now, changed, err
+}
+
+// touchedSince hands over what was touched of tables since a moment, and returns the
+// moment before whatever is asked next; whole is false where it can't be known what
+// all was touched.
+func touchedSince(ctx context.Context, q querier, tables []string, before moment, each func(what string, id uuid.UUID)) (now moment, whole bool, err error) {
 	now.at = time.Now()
 	if before.seen == "" {
 		before.seen = "1:1:"
@@ -194,9 +203,9 @@ func momentOf(ctx context.Context, q querier, of basis, before moment) (now mome
 			where s.server = $3 and t.what = any($1) and t.xid >= pg_snapshot_xmin($2::text::pg_snapshot)
 				and not pg_visible_in_snapshot(t.xid, $2::text::pg_snapshot)
 			limit $4) t on true`,
-		slices.Collect(maps.Keys(of)), before.seen, before.server, mostTouched)
+		tables, before.seen, before.server, mostTouched)
 	if err != nil {
-		return now, changed, err
+		return now, false, err
 	}
 	found := 0
 	var what *string
@@ -204,12 +213,11 @@ func momentOf(ctx context.Context, q querier, of basis, before moment) (now mome
 	_, err = pgx.ForEachRow(rows, []any{&now.seen, &now.server, &what, &id}, func() error {
 		if what != nil {
 			found++
-			changed.add(of, *what, *id)
+			each(*what, *id)
 		}
 		return nil
 	})
-	changed.all = changed.all || found == mostTouched || !now.server.Equal(before.server)
-	return now, changed, err
+	return now, found < mostTouched && now.server.Equal(before.server), err
 }
 
 // ForgetTouched lets go of what was touched so long ago that nothing is kept that

@@ -273,3 +273,41 @@ func (w *world) whatIsKept(s *store.Store) string {
 	w.must(err)
 	return string(raw)
 }
+
+// TestFiguresAreReady: what the trials of a package come to on models that somebody
+// looked at stands ready again before the next one looks, however it was accepted.
+func TestFiguresAreReady(t *testing.T) {
+	t.Parallel()
+	w := newWorld(t)
+	ready := w.Readier()
+	next := func(when string, want int) {
+		t.Helper()
+		if n, err := ready.Next(w.ctx); err != nil || n != want {
+			t.Errorf("%s: of %d packages, %v, not %d", when, n, err, want)
+		}
+	}
+	stale := func() (n int) {
+		w.must(w.Pool().QueryRow(w.ctx, `
+			select count(*)
+			from figures f
+			join packages p on p.id = f.package_id
+			where f.place = $1 and f.stamp < p.trials_stamp`, w.build).Scan(&n))
+		return n
+	}
+	next("at first", 0)
+	w.accept("tech", w.trial("com.brannock.p001", "a", "clean"), w.trial("com.brannock.p002", "a", "clean"))
+	w.ledger("com.brannock.p001")
+	next("before anything moves", 2)
+	w.accept("tech", w.trial("com.brannock.p001", "b", "fault"))
+	if stale() == 0 {
+		t.Error("figures are made on all models when a trial is accepted")
+	}
+	next("a trial", 1)
+	if n := stale(); n > 0 {
+		t.Errorf("%d figures are still to be made", n)
+	}
+	if r := w.ledger("com.brannock.p001"); r.Harmed != 1 {
+		t.Errorf("the Ledger has %+v", r)
+	}
+	next("nothing more", 0)
+}

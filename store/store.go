@@ -87,6 +87,7 @@ func NewWith(ctx context.Context, url string, o Options) (*Store, error) {
 		replicas: follow, log: cmp.Or(o.Log, DefaultOptions().Log),
 	}
 	s.readNets.most, s.leaning.most, s.documents.most, s.tried.most = keptNets, keptLeaning, keptDocuments, keptTrials
+	s.tried.firmwares.most = keptPlaces
 	s.judged.kept.most, s.ungraded.kept.most, s.shippedIDs.kept.most = keptDesk, keptDesk, keptShipped
 	s.ledgers.encode, s.ledgers.decode = encodeLedger, decodeLedger
 	s.compared.encode, s.compared.decode = encodeCompared, decodeCompared

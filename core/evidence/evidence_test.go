@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"reflect"
 	"slices"
 	"strings"
 	"testing"
@@ -231,6 +232,24 @@ func TestProperties(t *testing.T) {
 	}
 }
 
+// TestGatherAll holds gathering for every method at once to gathering for each.
+func TestGatherAll(t *testing.T) {
+	t.Parallel()
+	r := rand.New(rand.NewPCG(3, 1))
+	for n := range 200 {
+		list := random(r, n%30)
+		if n%2 == 0 {
+			list = slices.DeleteFunc(list, func(t Trial) bool { return t.Method == Disable })
+		}
+		for i, g := range GatherAll(list) {
+			want := Gather(list, Methods[i])
+			if !g.Same(want) || !reflect.DeepEqual(g.From(here, DefaultYardstick, &Limits{}), want.From(here, DefaultYardstick, &Limits{})) || g.Strip(here) != want.Strip(here) {
+				t.Fatalf("%s of %+v: %+v, want %+v", Methods[i], list, g, want)
+			}
+		}
+	}
+}
+
 func TestTenthPhoneCountsLess(t *testing.T) {
 	var nine []Trial
 	for i := range 9 {
@@ -285,6 +304,24 @@ func TestContradictions(t *testing.T) {
 		if got := Contradictions(c.known, c.added, DefaultYardstick); !slices.Equal(got, c.want) {
 			t.Errorf("%s: %q, want %q", c.name, got, c.want)
 		}
+	}
+}
+
+// BenchmarkGather gathers what ships everywhere: 500 trials of as many phones by 40
+// people, on 200 builds.
+func BenchmarkGather(b *testing.B) {
+	var trials []Trial
+	for i := range 500 {
+		model := fmt.Sprintf("00000000-0000-7000-8000-%012d", i%50)
+		on := Firmware{Build: fmt.Sprintf("00000000-0000-7000-9000-%012d", i*7%200), Model: model, Maker: "m" + model[35:], Release: "14"}
+		trials = append(trials, Trial{
+			ID: fmt.Sprintf("00000000-0000-7000-a000-%012d", i*31%500), Phone: fmt.Sprintf("%040d", i*17%500), On: on,
+			Person: fmt.Sprintf("00000000-0000-7000-b000-%012d", i*13%40), Method: RemoveForUser, Outcome: Outcomes[max(0, i%20-16)],
+		})
+	}
+	b.ReportAllocs()
+	for b.Loop() {
+		Gather(trials, RemoveForUser)
 	}
 }
 

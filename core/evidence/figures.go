@@ -1,10 +1,6 @@
 package evidence
 
-import (
-	"cmp"
-	"math"
-	"slices"
-)
+import "math"
 
 // Standing says how sure one may be.
 type Standing string
@@ -62,117 +58,6 @@ type Figures struct {
 // package. The order of trials does not matter.
 func Weigh(trials []Trial, method Method, target Firmware, y Yardstick) Figures {
 	return Gather(trials, method).From(target, y, &Limits{})
-}
-
-// Gathered are the trials of one package that say something about a method,
-// merged and ready to be seen from any number of targets.
-type Gathered struct {
-	// counted are in the order in which they are summed up, ticks in that in
-	// which a strip shows them; sites and tickSites are where they were made.
-	counted []Weighed
-	// kinds are the outcomes of counted in small numbers: see outcomeKinds.
-	kinds            []uint8
-	ticks            []*Trial
-	sites, tickSites []site
-	// ids number the builds, models, makers and releases.
-	ids            [4]map[string]int32
-	phones, people int
-}
-
-// Same reports whether two gatherings hold the same trials, and so come to the
-// same figures and strips: as those of disabling do to those of removing for
-// the user, where nobody has disabled.
-func (g Gathered) Same(other Gathered) bool {
-	return slices.Equal(g.ticks, other.ticks)
-}
-
-// site is a firmware in small numbers: far quicker to compare than names.
-type site struct{ build, model, maker, release int32 }
-
-// nowhere is the number of what no trial was made on.
-const nowhere = -1
-
-// Gather picks and merges what counts for a method. It keeps pointers into
-// trials, which must not change afterwards.
-func Gather(trials []Trial, method Method) Gathered {
-	if !saysAnything(trials, method) {
-		return Gathered{} // as for most methods of most packages
-	}
-	g := Gathered{counted: merge(trials, method)}
-	for i := range g.ids {
-		g.ids[i] = map[string]int32{}
-	}
-	for i := range g.counted {
-		g.ticks = append(g.ticks, g.counted[i].Trial)
-	}
-	for i := range trials {
-		if trials[i].Outcome == Refused && trials[i].Method == method {
-			g.ticks = append(g.ticks, &trials[i])
-		}
-	}
-	// A fixed order makes sums, and so figures, independent of the input's.
-	slices.SortFunc(g.counted, func(a, b Weighed) int {
-		return cmp.Or(cmp.Compare(a.Outcome, b.Outcome), cmp.Compare(a.Person, b.Person),
-			cmp.Compare(a.Phone, b.Phone), cmp.Compare(a.On.Build, b.On.Build), cmp.Compare(a.Method, b.Method))
-	})
-	slices.SortFunc(g.ticks, func(a, b *Trial) int {
-		return cmp.Or(cmp.Compare(a.Outcome.severity(), b.Outcome.severity()), cmp.Compare(a.ID, b.ID))
-	})
-	number := func(of map[string]int32, key string) int32 {
-		n, ok := of[key]
-		if !ok {
-			n = int32(len(of))
-			of[key] = n
-		}
-		return n
-	}
-	at := func(f Firmware) site {
-		return site{number(g.ids[0], f.Build), number(g.ids[1], f.Model), number(g.ids[2], f.Maker), number(g.ids[3], f.Release)}
-	}
-	phones, people := make(map[string]int32, len(g.counted)), make(map[string]int32, len(g.counted))
-	g.sites, g.tickSites = make([]site, len(g.counted)), make([]site, len(g.ticks))
-	g.kinds = make([]uint8, len(g.counted))
-	for i := range g.counted {
-		w := &g.counted[i]
-		g.kinds[i] = uint8(slices.Index(outcomeKinds[:], w.Outcome))
-		w.phone, w.person, g.sites[i] = number(phones, w.Phone), number(people, w.Person), at(w.On)
-	}
-	for i, t := range g.ticks {
-		g.tickSites[i] = at(t.On)
-	}
-	g.phones, g.people = len(phones), len(people)
-	return g
-}
-
-// saysAnything reports whether some trial tells of a method, if only that a phone
-// refused.
-func saysAnything(trials []Trial, method Method) bool {
-	for i := range trials {
-		if t := &trials[i]; t.Method == method || counts(t, method) {
-			return true
-		}
-	}
-	return false
-}
-
-// Empty reports whether no trial says anything about the method.
-func (g Gathered) Empty() bool { return len(g.ticks) == 0 }
-
-// find is the site of a target; what is empty, or what no trial was made on,
-// is nowhere.
-func (g Gathered) find(target Firmware) site {
-	number := func(of map[string]int32, name string) int32 {
-		if n, ok := of[name]; ok && name != "" {
-			return n
-		}
-		return nowhere
-	}
-	return site{number(g.ids[0], target.Build), number(g.ids[1], target.Model), number(g.ids[2], target.Maker), number(g.ids[3], target.Release)}
-}
-
-// from is Between for sites.
-func (trial site) from(target site) Distance {
-	return relation(trial.build == target.build, trial.model == target.model, trial.maker == target.maker, trial.release == target.release)
 }
 
 // From computes the figures as seen from a target.
@@ -270,72 +155,6 @@ func (g Gathered) nearestFirst(target Firmware, order []int32, distances []uint8
 		order[begin[d]] = int32(i)
 		begin[d]++
 	}
-}
-
-// counts reports whether a trial is evidence about method: its own, removal
-// for the user as evidence for disabling, harms of quietening for every other
-// method, and harms of all gentler ones for removal from the image.
-func counts(t *Trial, method Method) bool {
-	if !t.Outcome.Valid() || t.Outcome == Refused {
-		return false
-	}
-	switch {
-	case t.Method == method:
-		return true
-	case t.Method == Quieten:
-		return t.Outcome.Harm() // all others are harsher
-	case method == Disable:
-		return t.Method == RemoveForUser
-	case method == RemoveFromImage:
-		return t.Outcome.Harm()
-	}
-	return false
-}
-
-// merge keeps one trial per phone, method and build: the worst outcome.
-func merge(trials []Trial, method Method) []Weighed {
-	type key struct {
-		phone, build string
-		method       Method
-	}
-	at := make(map[key]int, len(trials))
-	merged := make([]Weighed, 0, len(trials))
-	for n := range trials {
-		t := &trials[n]
-		if !counts(t, method) {
-			continue
-		}
-		k := key{t.Phone, t.On.Build, t.Method}
-		i, seen := at[k]
-		if !seen {
-			at[k] = len(merged)
-			merged = append(merged, Weighed{Trial: t, Merged: []string{t.ID}})
-			continue
-		}
-		m := &merged[i]
-		m.Merged = append(m.Merged, t.ID)
-		worse := cmp.Compare(t.Outcome.severity(), m.Outcome.severity())
-		// Ties go to the smaller identity, so that order does not matter.
-		if worse > 0 || worse == 0 && cmp.Or(outsideLast(t, m.Trial), cmp.Compare(t.Person, m.Person), cmp.Compare(t.ID, m.ID)) < 0 {
-			m.Trial = t
-		}
-	}
-	for i := range merged {
-		slices.Sort(merged[i].Merged)
-	}
-	return merged
-}
-
-// outsideLast puts what people of the installation say before what strangers tell
-// of the same phone.
-func outsideLast(a, b *Trial) int {
-	switch {
-	case a.Outside == b.Outside:
-		return 0
-	case b.Outside:
-		return -1
-	}
-	return 1
 }
 
 func (f *Figures) standing(t Thresholds) Standing {

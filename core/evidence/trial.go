@@ -15,7 +15,9 @@ const (
 )
 
 // Methods lists every method, gentlest first.
-var Methods = []Method{Quieten, Disable, RemoveForUser, RemoveFromImage}
+var Methods = methodsInOrder[:]
+
+var methodsInOrder = [...]Method{Quieten, Disable, RemoveForUser, RemoveFromImage}
 
 // Valid reports whether m is one of Methods.
 func (m Method) Valid() bool { return slices.Contains(Methods, m) }
