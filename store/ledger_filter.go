@@ -25,6 +25,8 @@ type conditions struct {
 	n    int
 	// words is whether one of them looks into package_words.
 	words bool
+	// short is whether one looks for less than three letters, which no index has.
+	short bool
 	// forgives is whether one asks whether a word is written so anywhere at all.
 	forgives bool
 	// reads are the tables that terms look into beside those of ledgerRows.
@@ -73,19 +75,46 @@ func (c *conditions) arg(v any) string {
 // word that is written like that nowhere in the catalogue is taken for a typing
 // error. The columns names and said are those of package_words.
 func (c *conditions) word(w filter.Word) string {
+	written, alike := c.found(w)
+	if alike != "" {
+		written += " or " + alike
+	}
+	return "(" + written + ")"
+}
+
+// found are the two halves of word: that it is written there, and that something
+// like it is, while it is written nowhere; "" where no typing error can be told.
+func (c *conditions) found(w filter.Word) (written, alike string) {
 	c.words = true
 	like := "lower(" + c.arg("%"+escapeLike(w.Text)+"%") + ")"
 	if utf8.RuneCountInString(w.Text) < 3 {
-		return "(names like " + like + ")"
+		c.short = true
+		return "names like " + like, ""
 	}
-	found := fmt.Sprintf("names like %[1]s or said like %[1]s", like)
+	written = fmt.Sprintf("names like %[1]s or said like %[1]s", like)
 	if !w.Exact && forgivable(w.Text) {
 		c.forgives = true
-		found += fmt.Sprintf(` or lower(%s::text) <<%% names
-			and not exists (select from package_words x where x.names like %[2]s or x.said like %[2]s)`,
+		// Counting takes the index, where looking whether one exists would go
+		// through all packages.
+		alike = fmt.Sprintf(`(select count(*) from package_words x where x.names like %[2]s or x.said like %[2]s) = 0
+			and lower(%[1]s::text) <<%% names`,
 			c.arg(w.Text), like)
 	}
-	return "(" + found + ")"
+	return written, alike
+}
+
+// foundAlone selects columns of package_words by a filter of words alone. Of a lone
+// word what is like it is looked for only where it is written nowhere.
+func (c *conditions) foundAlone(columns string, n filter.Node) string {
+	from := "select " + columns + " from package_words where "
+	if w, lone := n.(filter.Word); lone {
+		written, alike := c.found(w)
+		if alike == "" {
+			return from + written
+		}
+		return from + written + " union all " + from + alike
+	}
+	return from + c.where(n)
 }
 
 // fit tells how well a row fits what somebody looks for by name: 0 where its

@@ -315,10 +315,8 @@ func (q LedgerQuery) statement(only []uuid.UUID) (ledgerStatement, error) {
 	case byWordsAlone(q.Filter) && (sortName == ByFit || sortName == "name") && groupName == "none":
 		// Only the page's rows need marks.
 		st.byWords = true
-		seen, fits = `
-			select package_id as id, name, names, false as lacking
-			from package_words
-			where `+fits, "true"
+		seen, fits = c.foundAlone("package_id as id, name, names, false as lacking", q.Filter), "true"
+		st.forScope = c.short
 		rows = `(select r.*, g.grp, g.ord
 				from page g
 				join (` + ledgerRows(q.Scope, st.args, false) + `
