@@ -90,14 +90,47 @@ func (s *Store) CompareSides(ctx context.Context, from, to Side) (out Compared, 
 	if err != nil {
 		return Compared{}, err
 	}
-	return s.compared.read(ctx, s.pool, from.ID.String()+to.ID.String()+of, making[Compared]{anew: func() (Compared, basis, error) {
-		c, err := s.compareSides(ctx, s.pool, from, to)
-		if err != nil {
-			return c, nil, err
+	return s.compared.read(ctx, s.pool, from.ID.String()+to.ID.String()+of, making[Compared]{
+		anew: func() (Compared, basis, error) {
+			c, err := s.compareSides(ctx, s.pool, from, to)
+			if err != nil {
+				return c, nil, err
+			}
+			of, err := s.basisOfCompared(ctx, c)
+			return c, of, err
+		},
+		patch: func(before Compared, packages []uuid.UUID) (Compared, bool, error) {
+			c, err := s.patchCompared(ctx, before, packages)
+			return c, err == nil, err
+		},
+	})
+}
+
+// patchCompared reads again what is known of some packages that differ between two
+// builds; what differs stays.
+func (s *Store) patchCompared(ctx context.Context, c Compared, packages []uuid.UUID) (Compared, error) {
+	w := comparer{store: s, pool: s.pool, list: c.Packages}
+	for side, build := range map[*loadedSide]uuid.UUID{&w.before: c.From.ID, &w.after: c.To.ID} {
+		var err error
+		if side.scope, err = scopeOfBuild(ctx, s.pool, build); err != nil {
+			return c, err
 		}
-		of, err := s.basisOfCompared(ctx, c)
-		return c, of, err
-	}})
+		if side.net, err = s.net(ctx, s.pool, build); err != nil {
+			return c, err
+		}
+		if err := s.readyFigures(ctx, side.scope.Target, packages); err != nil {
+			return c, err
+		}
+	}
+	rows, err := s.pool.Query(ctx, `select name from packages where id = any($1)`, packages)
+	if err != nil {
+		return c, err
+	}
+	names, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	if err != nil {
+		return c, err
+	}
+	return c, w.fill(ctx, func(p ComparedPackage) bool { return slices.Contains(names, p.Name) || slices.Contains(names, p.Was) })
 }
 
 // A comparison is kept as it goes to whoever asks: lists that are empty stay lists.
@@ -158,7 +191,7 @@ func (s *Store) compareSides(ctx context.Context, q *pgxpool.Pool, from, to Side
 	}
 	w.linked(c)
 	out.Same -= w.linkedAlone
-	if err := w.fill(ctx); err != nil {
+	if err := w.fill(ctx, func(ComparedPackage) bool { return true }); err != nil {
 		return out, err
 	}
 	out.Packages = w.list
@@ -298,14 +331,18 @@ func (w *comparer) linked(c catalog.Comparison) {
 	})
 }
 
-// fill adds names, what is known on either side, which releases take a package
-// off, and what all of it means.
-func (w *comparer) fill(ctx context.Context) error {
-	var names []string
+// fill adds to those that are told of names, what is known on either side, which
+// releases take a package off, and what all of it means.
+func (w *comparer) fill(ctx context.Context, told func(ComparedPackage) bool) error {
+	var all, names []string
 	for _, p := range w.list {
-		names = append(names, p.Name)
+		both := []string{p.Name}
 		if p.Was != "" {
-			names = append(names, p.Was)
+			both = append(both, p.Was)
+		}
+		all = append(all, both...)
+		if told(p) {
+			names = append(names, both...)
 		}
 	}
 	then, now, err := w.store.judgedOnBoth(ctx, w.pool, w.before, w.after, names)
@@ -316,7 +353,7 @@ func (w *comparer) fill(ctx context.Context) error {
 	var named map[string]namedPackage
 	work, ctx := errgroup.WithContext(ctx)
 	work.Go(func() (err error) {
-		taken, err = takenBy(ctx, w.pool, []uuid.UUID{w.before.scope.Model.ID, w.after.scope.Model.ID}, names)
+		taken, err = takenBy(ctx, w.pool, []uuid.UUID{w.before.scope.Model.ID, w.after.scope.Model.ID}, all)
 		return err
 	})
 	work.Go(func() (err error) { named, err = namedPackages(ctx, w.pool, names); return err })
@@ -325,15 +362,18 @@ func (w *comparer) fill(ctx context.Context) error {
 	}
 	for i := range w.list {
 		p := &w.list[i]
+		if !told(*p) {
+			continue
+		}
 		was := cmp.Or(p.Was, p.Name)
-		p.Label, p.Origin = named[p.Name].label, named[p.Name].origin
+		p.Label, p.Origin, p.Then, p.Now = named[p.Name].label, named[p.Name].origin, nil, nil
 		if j, ok := then[was]; ok && p.Lane != "new" {
 			p.Then = &j
 		}
 		if j, ok := now[p.Name]; ok && p.Lane != "gone" {
 			p.Now = &j
 		}
-		p.Taken = append(p.Taken, taken[was]...)
+		p.Taken = append([]profile.Ref{}, taken[was]...)
 		p.Means = profile.Difference{Lane: p.Lane, Was: p.Was, Then: p.Then, Now: p.Now, Taken: p.Taken, Rests: w.rests(p, taken)}.Means()
 	}
 	return nil
