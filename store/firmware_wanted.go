@@ -139,9 +139,9 @@ func (s *Store) Unsettled(ctx context.Context, build uuid.UUID, method evidence.
 	var limits evidence.Limits
 	list := make([]evidence.Unsettled, len(ids))
 	for i, id := range ids {
-		f := evidence.Gather(trials[id], method).Summary(sc.Target, y, &limits)
+		f := trials[id].gathered().Of(method).Summary(sc.Target, y, &limits)
 		list[i] = evidence.Unsettled{Package: named[id], Harmed: f.Harmed, Clean: f.Weight - f.Harmed,
-			Tried: slices.ContainsFunc(trials[id], func(t evidence.Trial) bool {
+			Tried: slices.ContainsFunc(trials[id].trials(), func(t evidence.Trial) bool {
 				return t.On.Build == build.String() && t.Outcome != evidence.Refused
 			})}
 	}

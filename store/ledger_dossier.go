@@ -118,7 +118,7 @@ func (s *Store) Evidence(ctx context.Context, pkg uuid.UUID) ([]evidence.Trial, 
 		return nil, y, err
 	}
 	trials, err := s.trialsNow(ctx, []uuid.UUID{pkg})
-	return trials[pkg], y, err
+	return trials[pkg].trials(), y, err
 }
 
 // EvidenceOf loads the trials of several packages by name, where a build
@@ -152,7 +152,7 @@ func (s *Store) EvidenceOf(ctx context.Context, names []string, build uuid.UUID)
 	}
 	out := make(map[string][]evidence.Trial, len(known))
 	for name, id := range known {
-		out[name] = trials[id]
+		out[name] = trials[id].trials()
 	}
 	return out, firmware, y, nil
 }

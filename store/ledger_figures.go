@@ -193,7 +193,7 @@ func recomputeAll(ctx context.Context, tx pgx.Tx, y evidence.Yardstick) error {
 	if err != nil {
 		return err
 	}
-	return eachTried(ctx, tx, func(trials map[uuid.UUID][]evidence.Trial) error {
+	return eachTried(ctx, tx, func(trials map[uuid.UUID]*triedPackage) error {
 		everywhere := figuresFrom{packages: slices.Collect(maps.Keys(trials))}
 		stamps, err := stampsOf(ctx, tx, everywhere.packages)
 		if err != nil {
@@ -208,10 +208,10 @@ func recomputeAll(ctx context.Context, tx pgx.Tx, y evidence.Yardstick) error {
 }
 
 // triedAtOnce is how many packages eachTried loads at a time.
-const triedAtOnce = 500
+const triedAtOnce = 250
 
 // eachTried hands over the trials of all packages, some thousand at a time.
-func eachTried(ctx context.Context, q querier, do func(map[uuid.UUID][]evidence.Trial) error) error {
+func eachTried(ctx context.Context, q querier, do func(map[uuid.UUID]*triedPackage) error) error {
 	after := uuid.Nil
 	for {
 		rows, err := q.Query(ctx, `
@@ -251,7 +251,7 @@ type storedFigures struct {
 
 // computeFigures computes on all processors what the trials of packages come
 // to, seen from targets. What has no trial by a method has no figures for it.
-func computeFigures(trials map[uuid.UUID][]evidence.Trial, stamps map[uuid.UUID]int64, y evidence.Yardstick, wanted ...figuresFrom) ([]storedFigures, error) {
+func computeFigures(trials map[uuid.UUID]*triedPackage, stamps map[uuid.UUID]int64, y evidence.Yardstick, wanted ...figuresFrom) ([]storedFigures, error) {
 	targets := map[uuid.UUID][]evidence.Firmware{}
 	for _, w := range wanted {
 		for _, p := range w.packages {
@@ -268,7 +268,7 @@ func computeFigures(trials map[uuid.UUID][]evidence.Trial, stamps map[uuid.UUID]
 			var limits evidence.Limits
 			for i := part; i < len(packages); i += len(parts) {
 				p := packages[i]
-				for m, gathered := range evidence.GatherAll(trials[p]) {
+				for m, gathered := range trials[p].gathered() {
 					method := evidence.Methods[m]
 					if gathered.Empty() {
 						continue
@@ -330,8 +330,8 @@ func storeFigures(ctx context.Context, tx pgx.Tx, rows []storedFigures) error {
 // trialsOf loads all trials of packages, as the calculations take them. There
 // may be ten thousands: rows are read as they come, and what many share is
 // kept once. Firmwares that are kept are not read again; nil for none.
-func trialsOf(ctx context.Context, q querier, kept *keptFirmwares, packages []uuid.UUID) (map[uuid.UUID][]evidence.Trial, error) {
-	trials := map[uuid.UUID][]evidence.Trial{}
+func trialsOf(ctx context.Context, q querier, kept *keptFirmwares, packages []uuid.UUID) (map[uuid.UUID]*triedPackage, error) {
+	trials := map[uuid.UUID]*triedPackage{}
 	if len(packages) == 0 {
 		return trials, nil
 	}
@@ -370,7 +370,12 @@ func trialsOf(ctx context.Context, q querier, kept *keptFirmwares, packages []uu
 			person = word(raw[4])
 		}
 		builds[ids[2]] = evidence.Firmware{}
-		trials[ids[0]] = append(trials[ids[0]], evidence.Trial{ID: ids[1].String(), On: evidence.Firmware{Build: string(ids[2][:])}, Person: person, Phone: word(raw[4]),
+		of, ok := trials[ids[0]]
+		if !ok {
+			of = &triedPackage{}
+			trials[ids[0]] = of
+		}
+		of.list = append(of.list, evidence.Trial{ID: ids[1].String(), On: evidence.Firmware{Build: string(ids[2][:])}, Person: person, Phone: word(raw[4]),
 			Method: evidence.Method(word(raw[5])), Outcome: evidence.Outcome(word(raw[6])), Function: word(raw[7]), CameBack: raw[8][0] == 1, Outside: raw[9][0] == 1})
 	}
 	if err := rows.Err(); err != nil {
@@ -387,7 +392,7 @@ const bytesOfFirmware = 250
 
 // placeTrials puts in the place of each trial's build, so far its bare id, the
 // firmware that it is.
-func placeTrials(ctx context.Context, q querier, kept *keptFirmwares, trials map[uuid.UUID][]evidence.Trial, builds map[uuid.UUID]evidence.Firmware) error {
+func placeTrials(ctx context.Context, q querier, kept *keptFirmwares, trials map[uuid.UUID]*triedPackage, builds map[uuid.UUID]evidence.Firmware) error {
 	ids := make([]uuid.UUID, 0, len(builds))
 	for id := range builds {
 		if kept != nil {
@@ -420,9 +425,9 @@ func placeTrials(ctx context.Context, q querier, kept *keptFirmwares, trials map
 			return err
 		}
 	}
-	for _, list := range trials {
-		for i := range list {
-			list[i].On = builds[uuid.UUID([]byte(list[i].On.Build))]
+	for _, of := range trials {
+		for i := range of.list {
+			of.list[i].On = builds[uuid.UUID([]byte(of.list[i].On.Build))]
 		}
 	}
 	return nil

@@ -4,16 +4,18 @@ import (
 	"context"
 	"maps"
 	"slices"
+	"sync"
 
 	"github.com/google/uuid"
 
 	"roster/core/evidence"
 )
 
-// keptTrials bounds the trials that a process keeps, of bytesOfTrial each.
+// keptTrials bounds the trials that a process keeps, of bytesOfTrial each with what
+// was gathered of it.
 const (
 	keptTrials   = 32_000_000
-	bytesOfTrial = 220
+	bytesOfTrial = 400
 	// keptPlaces bounds the bytes of the firmwares that they were made on.
 	keptPlaces = 2_000_000
 )
@@ -25,9 +27,34 @@ type stamped struct {
 	stamp int64
 }
 
+// triedPackage are the trials of one package, and what they tell of each method once
+// somebody asks. It is not to be changed.
+type triedPackage struct {
+	list []evidence.Trial
+	once sync.Once
+	all  evidence.ByMethod
+}
+
+// trials are all of them; none of nil.
+func (t *triedPackage) trials() []evidence.Trial {
+	if t == nil {
+		return nil
+	}
+	return t.list
+}
+
+// gathered is what they tell of each method.
+func (t *triedPackage) gathered() *evidence.ByMethod {
+	if t == nil {
+		return &evidence.ByMethod{}
+	}
+	t.once.Do(func() { t.all = evidence.GatherAll(t.list) })
+	return &t.all
+}
+
 // trialCache keeps the trials of packages.
 type trialCache struct {
-	kept[stamped, []evidence.Trial]
+	kept[stamped, *triedPackage]
 	firmwares keptFirmwares
 }
 
@@ -35,12 +62,12 @@ type trialCache struct {
 // that are kept, and the others, which are kept then. The stamps were read
 // before: if more trials are accepted in between, they are kept under a stamp
 // that nobody asks for again. A nil cache keeps nothing: what is written in a
-// transaction may be rolled back. The lists are not to be changed.
-func (c *trialCache) trials(ctx context.Context, q querier, stamps map[uuid.UUID]int64) (map[uuid.UUID][]evidence.Trial, error) {
+// transaction may be rolled back.
+func (c *trialCache) trials(ctx context.Context, q querier, stamps map[uuid.UUID]int64) (map[uuid.UUID]*triedPackage, error) {
 	if c == nil {
 		return trialsOf(ctx, q, nil, slices.Collect(maps.Keys(stamps)))
 	}
-	out := make(map[uuid.UUID][]evidence.Trial, len(stamps))
+	out := make(map[uuid.UUID]*triedPackage, len(stamps))
 	var missing []uuid.UUID
 	for pkg, stamp := range stamps {
 		if kept, ok := c.get(stamped{pkg, stamp}); ok {
@@ -55,7 +82,7 @@ func (c *trialCache) trials(ctx context.Context, q querier, stamps map[uuid.UUID
 	}
 	for pkg, trials := range read {
 		out[pkg] = trials
-		c.put(stamped{pkg, stamps[pkg]}, trials, bytesOfTrial*len(trials))
+		c.put(stamped{pkg, stamps[pkg]}, trials, bytesOfTrial*len(trials.list))
 	}
 	return out, nil
 }
@@ -69,8 +96,8 @@ func (s *Store) keptOutside(ctx context.Context) *trialCache {
 }
 
 // trialsNow loads all trials of packages, outside of any transaction: most of
-// them are kept from the last time. The lists are not to be changed.
-func (s *Store) trialsNow(ctx context.Context, packages []uuid.UUID) (map[uuid.UUID][]evidence.Trial, error) {
+// them are kept from the last time.
+func (s *Store) trialsNow(ctx context.Context, packages []uuid.UUID) (map[uuid.UUID]*triedPackage, error) {
 	stamps, err := stampsOf(ctx, s.pool, packages)
 	if err != nil {
 		return nil, err

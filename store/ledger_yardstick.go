@@ -158,10 +158,10 @@ func (s *Store) PreviewYardstick(ctx context.Context, to evidence.Yardstick, mos
 	}
 	var limits evidence.Limits
 	var first []shifted
-	err = eachTried(ctx, s.pool, func(tried map[uuid.UUID][]evidence.Trial) error {
+	err = eachTried(ctx, s.pool, func(tried map[uuid.UUID]*triedPackage) error {
 		packages := slices.SortedFunc(maps.Keys(tried), func(a, b uuid.UUID) int { return bytes.Compare(a[:], b[:]) })
 		for _, pkg := range packages {
-			shifts, of := evidence.Shifts(tried[pkg], from, to, &limits)
+			shifts, of := evidence.Shifts(tried[pkg].list, from, to, &limits)
 			out.Of += of
 			out.Figures += len(shifts)
 			if len(shifts) > 0 {

@@ -21,6 +21,8 @@ import (
 type EvidenceSnapshot struct {
 	Yardstick evidence.Yardstick
 	trials    map[uuid.UUID][]evidence.Trial
+	// tried are packages whose trials are as they are kept.
+	tried     map[uuid.UUID]*triedPackage
 	loads     map[uuid.UUID][]loadClaim
 	firmwares map[string]evidence.Firmware
 	called    map[uuid.UUID][]calledFor
@@ -52,6 +54,9 @@ func (j *EvidenceSnapshot) Gathered(pkg uuid.UUID, method evidence.Method) evide
 	key := gatherKey{pkg, method}
 	g, ok := j.gathered[key]
 	if !ok {
+		if tried, ok := j.tried[pkg]; ok {
+			return tried.gathered().Of(method)
+		}
 		g = evidence.Gather(j.trials[pkg], method)
 		if j.gathered == nil {
 			j.gathered = map[gatherKey]evidence.Gathered{}
@@ -79,7 +84,11 @@ func (j *EvidenceSnapshot) workOut(packages []uuid.UUID, methods []evidence.Meth
 		group.Go(func() error {
 			var limits evidence.Limits
 			for i := part; i < len(keys); i += parts {
-				gathered[i] = evidence.Gather(j.trials[keys[i].pkg], keys[i].method)
+				if tried, ok := j.tried[keys[i].pkg]; ok {
+					gathered[i] = tried.gathered().Of(keys[i].method)
+				} else {
+					gathered[i] = evidence.Gather(j.trials[keys[i].pkg], keys[i].method)
+				}
 				for _, f := range from {
 					figures[i] = append(figures[i], gathered[i].Summary(f, j.Yardstick, &limits))
 				}
@@ -152,8 +161,11 @@ func (s *Store) EvidenceSnapshot(ctx context.Context, edits []Edit) (*EvidenceSn
 }
 
 // readSnapshot reads what is known of packages besides their trials.
-func readSnapshot(ctx context.Context, q querier, trials map[uuid.UUID][]evidence.Trial, packages, places []uuid.UUID) (*EvidenceSnapshot, error) {
-	j := &EvidenceSnapshot{trials: trials, loads: map[uuid.UUID][]loadClaim{}}
+func readSnapshot(ctx context.Context, q querier, trials map[uuid.UUID]*triedPackage, packages, places []uuid.UUID) (*EvidenceSnapshot, error) {
+	j := &EvidenceSnapshot{tried: trials, trials: make(map[uuid.UUID][]evidence.Trial, len(trials)), loads: map[uuid.UUID][]loadClaim{}}
+	for pkg, of := range trials {
+		j.trials[pkg] = of.list
+	}
 	var err error
 	if j.Yardstick, _, err = yardstick(ctx, q); err != nil {
 		return nil, err

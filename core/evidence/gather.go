@@ -80,9 +80,21 @@ func Gather(trials []Trial, method Method) Gathered {
 	return g
 }
 
-// GatherAll gathers for every method, in their order.
-func GatherAll(trials []Trial) [len(methodsInOrder)]Gathered {
-	var all [len(methodsInOrder)]Gathered
+// ByMethod are the trials of one package as they tell of each method, in the order of
+// Methods.
+type ByMethod [len(methodsInOrder)]Gathered
+
+// Of is what they tell of one.
+func (b *ByMethod) Of(method Method) Gathered {
+	if i := slices.Index(Methods, method); i >= 0 {
+		return b[i]
+	}
+	return Gathered{}
+}
+
+// GatherAll is Gather for every method.
+func GatherAll(trials []Trial) ByMethod {
+	var all ByMethod
 	disabled := slices.ContainsFunc(trials, func(t Trial) bool { return t.Method == Disable })
 	for i := len(all) - 1; i >= 0; i-- {
 		if methodsInOrder[i] == Disable && !disabled {
