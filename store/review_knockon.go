@@ -335,7 +335,7 @@ func (s *Store) profilesShipping(ctx context.Context, packages []uuid.UUID) ([]p
 		join models d on d.id = p.model_id
 		join makers m on m.id = d.maker_id
 		left join releases r on r.profile_id = p.id and r.state = 'current'
-		where exists (select from shipped_by x where x.model_id = d.id and x.package_id = any($1))
+		where exists (select from shipped_by x where x.model_id = d.id and x.package_id = any($1) offset 0)
 		order by m.name, d.name, p.name limit 2000`, packages)
 	return collectRows[profileRow](rows, err)
 }

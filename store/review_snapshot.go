@@ -31,6 +31,9 @@ type EvidenceSnapshot struct {
 	// trials are others than there: of all else the figures are the same.
 	without *EvidenceSnapshot
 	changed map[uuid.UUID]bool
+	// more counts, at the end of the trials of packages that have all others, those
+	// that are not there.
+	more map[uuid.UUID]int
 	// gathered and figures are what was worked out already.
 	gathered map[gatherKey]evidence.Gathered
 	figures  map[figureKey]evidence.Figures
@@ -54,16 +57,32 @@ func (j *EvidenceSnapshot) Gathered(pkg uuid.UUID, method evidence.Method) evide
 	key := gatherKey{pkg, method}
 	g, ok := j.gathered[key]
 	if !ok {
-		if tried, ok := j.tried[pkg]; ok {
-			return tried.gathered().Of(method)
-		}
-		g = evidence.Gather(j.trials[pkg], method)
+		g = j.gather(pkg, method)
 		if j.gathered == nil {
 			j.gathered = map[gatherKey]evidence.Gathered{}
 		}
 		j.gathered[key] = g
 	}
 	return g
+}
+
+// gather is Gathered, worked out: as it is kept, or what is kept with a few trials
+// more.
+func (j *EvidenceSnapshot) gather(pkg uuid.UUID, method evidence.Method) evidence.Gathered {
+	if tried, ok := j.tried[pkg]; ok {
+		return tried.gathered().Of(method)
+	}
+	trials := j.trials[pkg]
+	if more, ok := j.more[pkg]; ok && j.without.tried[pkg] != nil {
+		g := j.without.tried[pkg].gathered().Of(method)
+		for i := len(trials) - more; i < len(trials) && ok; i++ {
+			g, ok = g.With(&trials[i], method)
+		}
+		if ok {
+			return g
+		}
+	}
+	return evidence.Gather(trials, method)
 }
 
 // workOut computes figures of packages from many firmwares on all processors,
@@ -84,11 +103,7 @@ func (j *EvidenceSnapshot) workOut(packages []uuid.UUID, methods []evidence.Meth
 		group.Go(func() error {
 			var limits evidence.Limits
 			for i := part; i < len(keys); i += parts {
-				if tried, ok := j.tried[keys[i].pkg]; ok {
-					gathered[i] = tried.gathered().Of(keys[i].method)
-				} else {
-					gathered[i] = evidence.Gather(j.trials[keys[i].pkg], keys[i].method)
-				}
+				gathered[i] = j.gather(keys[i].pkg, keys[i].method)
 				for _, f := range from {
 					figures[i] = append(figures[i], gathered[i].Summary(f, j.Yardstick, &limits))
 				}
@@ -259,7 +274,9 @@ func (j *EvidenceSnapshot) With(author uuid.UUID, edits []Edit) *EvidenceSnapsho
 		loads:     map[uuid.UUID][]loadClaim{},
 		without:   j,
 		changed:   map[uuid.UUID]bool{},
+		more:      map[uuid.UUID]int{},
 	}
+	fewer := map[uuid.UUID]bool{}
 	for pkg, list := range j.trials {
 		out.trials[pkg] = list[:len(list):len(list)]
 	}
@@ -269,12 +286,13 @@ func (j *EvidenceSnapshot) With(author uuid.UUID, edits []Edit) *EvidenceSnapsho
 	for _, e := range edits {
 		switch {
 		case e.Takes != nil:
-			out.changed[e.PackageID] = true
+			out.changed[e.PackageID], fewer[e.PackageID] = true, true
 			out.trials[e.PackageID] = withoutTrial(out.trials[e.PackageID], e.Takes.String())
 		case e.Field == string(change.Trial):
 			v, ok := e.trial()
 			if ok {
 				out.changed[e.PackageID] = true
+				out.more[e.PackageID]++
 				person := author.String()
 				if v.Report != "" {
 					person = v.Phone
@@ -288,6 +306,9 @@ func (j *EvidenceSnapshot) With(author uuid.UUID, edits []Edit) *EvidenceSnapsho
 		case e.Field == string(change.Load):
 			out.setLoad(e)
 		}
+	}
+	for pkg := range fewer {
+		delete(out.more, pkg)
 	}
 	return out
 }

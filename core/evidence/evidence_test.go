@@ -250,6 +250,49 @@ func TestGatherAll(t *testing.T) {
 	}
 }
 
+// TestGatheredWith holds adding one trial to gathering all of them.
+func TestGatheredWith(t *testing.T) {
+	t.Parallel()
+	r := rand.New(rand.NewPCG(5, 1))
+	again := 0
+	for n := range 600 {
+		list := random(r, 1+n%30)
+		for i := range list {
+			list[i].Outside = r.IntN(4) == 0
+		}
+		last := len(list) - 1
+		for _, m := range Methods {
+			before := Gather(list[:last], m)
+			strip := before.Strip(here)
+			got, ok := before.With(&list[last], m)
+			if !ok {
+				again++
+				continue
+			}
+			want := Gather(list, m)
+			for _, from := range []Firmware{here, list[0].On, list[last].On, {}} {
+				if f := want.From(from, DefaultYardstick, &Limits{}); !reflect.DeepEqual(withoutNumbers(got.From(from, DefaultYardstick, &Limits{})), withoutNumbers(f)) || got.Strip(from) != want.Strip(from) {
+					t.Fatalf("%s of %+v: %+v, want %+v", m, list, got, want)
+				}
+			}
+			if before.Strip(here) != strip || !got.Same(want) {
+				t.Fatalf("%s of %+v: what was there before has changed", m, list)
+			}
+		}
+	}
+	if again == 0 || again > 1200 {
+		t.Errorf("%d of 2400 were to be gathered again", again)
+	}
+}
+
+// withoutNumbers leaves out how trials are numbered.
+func withoutNumbers(f Figures) Figures {
+	for i := range f.Counted {
+		f.Counted[i].phone = 0
+	}
+	return f
+}
+
 func TestTenthPhoneCountsLess(t *testing.T) {
 	var nine []Trial
 	for i := range 9 {
@@ -307,10 +350,9 @@ func TestContradictions(t *testing.T) {
 	}
 }
 
-// BenchmarkGather gathers what ships everywhere: 500 trials of as many phones by 40
-// people, on 200 builds.
-func BenchmarkGather(b *testing.B) {
-	var trials []Trial
+// many are trials of what ships everywhere: 500 of as many phones by 40 people, on 200
+// builds of 50 models.
+func many() (trials []Trial) {
 	for i := range 500 {
 		model := fmt.Sprintf("00000000-0000-7000-8000-%012d", i%50)
 		on := Firmware{Build: fmt.Sprintf("00000000-0000-7000-9000-%012d", i*7%200), Model: model, Maker: "m" + model[35:], Release: "14"}
@@ -319,9 +361,27 @@ func BenchmarkGather(b *testing.B) {
 			Person: fmt.Sprintf("00000000-0000-7000-b000-%012d", i*13%40), Method: RemoveForUser, Outcome: Outcomes[max(0, i%20-16)],
 		})
 	}
+	return trials
+}
+
+func BenchmarkGather(b *testing.B) {
+	trials := many()
 	b.ReportAllocs()
 	for b.Loop() {
 		Gather(trials, RemoveForUser)
+	}
+}
+
+// BenchmarkSummary sees them from every model.
+func BenchmarkSummary(b *testing.B) {
+	trials := many()
+	g := Gather(trials, RemoveForUser)
+	var limits Limits
+	b.ReportAllocs()
+	for b.Loop() {
+		for _, t := range trials[:50] {
+			g.Summary(t.On, DefaultYardstick, &limits)
+		}
 	}
 }
 

@@ -26,8 +26,7 @@ type Weighed struct {
 	Transfer, Weight float64
 	// Merged lists the trials that this one stands for, itself included.
 	Merged []string
-	// Numbers of phone and person among those gathered.
-	phone, person int32
+	phone  int32 // its number among those gathered
 }
 
 // Figures are what trials come to for one package, one method and one target.
@@ -93,13 +92,14 @@ func (g Gathered) sum(f *Figures, target Firmware, y Yardstick, limits *Limits, 
 	order, distances := zeros(&limits.order, len(g.sites)), zeros(&limits.distances, len(g.sites))
 	g.nearestFirst(target, order, distances)
 	for _, i := range order {
-		w, d, kind := &g.counted[i], distances[i], g.kinds[i]
-		transfer, load, harm := transfers[d], calls[d][kind], kind > 0
-		if w.Outside {
+		w, d := g.briefs[i], distances[i]
+		kind, transfer := w.kind, transfers[d]
+		load, harm := calls[d][kind], kind > 0
+		if w.outside {
 			transfer *= y.Transfer.Outside
-			load = callsFor(w.Outcome, transfer, y.Thresholds)
+			load = callsFor(outcomeKinds[kind], transfer, y.Thresholds)
 		}
-		f.inside = f.inside || !w.Outside
+		f.inside = f.inside || !w.outside
 		weight := transfer
 		switch {
 		case kind >= firstSevere:
@@ -122,7 +122,8 @@ func (g Gathered) sum(f *Figures, target Firmware, y Yardstick, limits *Limits, 
 			f.worst = load
 		}
 		if each != nil {
-			each(Weighed{w.Trial, Distance(d), transfer, weight, w.Merged, w.phone, w.person})
+			c := &g.counted[i]
+			each(Weighed{c.Trial, Distance(d), transfer, weight, c.Merged, c.phone})
 		}
 	}
 	f.Phones, f.People = g.phones, g.people

@@ -2,6 +2,7 @@ package evidence
 
 import (
 	"cmp"
+	"maps"
 	"slices"
 	"strings"
 )
@@ -12,8 +13,8 @@ type Gathered struct {
 	// counted are in the order in which they are summed up, ticks in that in
 	// which a strip shows them; sites and tickSites are where they were made.
 	counted []Weighed
-	// kinds are the outcomes of counted in small numbers: see outcomeKinds.
-	kinds            []uint8
+	// briefs are what is summed up of counted, close together: whole catalogues are.
+	briefs           []brief
 	ticks            []*Trial
 	sites, tickSites []site
 	// ids number the builds, models, makers and releases.
@@ -32,6 +33,13 @@ func (n numbers) of(name string) int32 {
 		n[name] = at
 	}
 	return at
+}
+
+// brief is a trial in small numbers. Kind is its outcome: see outcomeKinds.
+type brief struct {
+	phone, person int32
+	kind          uint8
+	outside       bool
 }
 
 // Same reports whether two gatherings hold the same trials, and so come to the
@@ -73,9 +81,7 @@ func Gather(trials []Trial, method Method) Gathered {
 			g.ticks = append(g.ticks, &trials[i])
 		}
 	}
-	slices.SortFunc(g.ticks, func(a, b *Trial) int {
-		return cmp.Or(cmp.Compare(a.Outcome.severity(), b.Outcome.severity()), strings.Compare(a.ID, b.ID))
-	})
+	slices.SortFunc(g.ticks, compareTicks)
 	g.place()
 	return g
 }
@@ -124,7 +130,7 @@ func (g Gathered) withoutRefused() Gathered {
 	return out
 }
 
-// place numbers where trials were made, and who made them.
+// place numbers where trials were made, and who made them on which phones.
 func (g *Gathered) place() {
 	for i := range g.ids {
 		g.ids[i] = numbers{}
@@ -144,12 +150,12 @@ func (g *Gathered) place() {
 		return s
 	}
 	g.sites, g.tickSites = make([]site, len(g.counted)), make([]site, len(g.ticks))
-	g.kinds = make([]uint8, len(g.counted))
+	g.briefs = make([]brief, len(g.counted))
 	people := numbers{}
 	for i := range g.counted {
 		w := &g.counted[i]
-		g.kinds[i] = uint8(slices.Index(outcomeKinds[:], w.Outcome))
-		w.person, g.sites[i] = people.of(w.Person), at(&w.On)
+		g.briefs[i] = brief{w.phone, people.of(w.Person), uint8(slices.Index(outcomeKinds[:], w.Outcome)), w.Outside}
+		g.sites[i] = at(&w.On)
 	}
 	for i, t := range g.ticks {
 		g.tickSites[i] = at(&t.On)
@@ -241,21 +247,87 @@ func inFixedOrder(merged []Weighed) []Weighed {
 			slices.Sort(merged[i].Merged)
 		}
 	}
-	slices.SortFunc(places, func(i, j int32) int {
-		a, b := merged[i].Trial, merged[j].Trial
-		if a.Outcome != b.Outcome {
-			return strings.Compare(string(a.Outcome), string(b.Outcome))
-		}
-		if a.Person != b.Person {
-			return strings.Compare(a.Person, b.Person)
-		}
-		return cmp.Or(strings.Compare(a.Phone, b.Phone), strings.Compare(a.On.Build, b.On.Build), strings.Compare(string(a.Method), string(b.Method)))
-	})
+	slices.SortFunc(places, func(i, j int32) int { return compareCounted(merged[i].Trial, merged[j].Trial) })
 	ordered := make([]Weighed, len(merged))
 	for i, place := range places {
 		ordered[i] = merged[place]
 	}
 	return ordered
+}
+
+// compareCounted is the order in which merged trials are summed up, compareTicks that
+// in which a strip shows trials.
+func compareCounted(a, b *Trial) int {
+	if a.Outcome != b.Outcome {
+		return strings.Compare(string(a.Outcome), string(b.Outcome))
+	}
+	if a.Person != b.Person {
+		return strings.Compare(a.Person, b.Person)
+	}
+	return cmp.Or(strings.Compare(a.Phone, b.Phone), strings.Compare(a.On.Build, b.On.Build), strings.Compare(string(a.Method), string(b.Method)))
+}
+
+func compareTicks(a, b *Trial) int {
+	return cmp.Or(cmp.Compare(a.Outcome.severity(), b.Outcome.severity()), strings.Compare(a.ID, b.ID))
+}
+
+// With is what the same trials and one more tell of a method; it leaves g as it is.
+// It reports false where another trial tells of the same phone, build and way: then
+// all are to be gathered again.
+func (g Gathered) With(t *Trial, method Method) (Gathered, bool) {
+	counted := counts(t, method)
+	if !counted && !(t.Outcome == Refused && t.Method == method) {
+		return g, true
+	}
+	b := brief{int32(g.phones), int32(g.people), uint8(slices.Index(outcomeKinds[:], t.Outcome)), t.Outside}
+	if counted {
+		for i := range g.counted {
+			w := &g.counted[i]
+			if w.Phone == t.Phone {
+				if w.On.Build == t.On.Build && w.Method == t.Method {
+					return g, false
+				}
+				b.phone = w.phone
+			}
+			if w.Person == t.Person {
+				b.person = g.briefs[i].person
+			}
+		}
+	}
+	out := g
+	at := out.siteOf(t.On)
+	tick, _ := slices.BinarySearchFunc(g.ticks, t, compareTicks)
+	out.ticks, out.tickSites = inserted(g.ticks, tick, t), inserted(g.tickSites, tick, at)
+	if counted {
+		i, _ := slices.BinarySearchFunc(g.counted, t, func(w Weighed, t *Trial) int { return compareCounted(w.Trial, t) })
+		out.counted = inserted(g.counted, i, Weighed{Trial: t, Merged: []string{t.ID}, phone: b.phone})
+		out.briefs, out.sites = inserted(g.briefs, i, b), inserted(g.sites, i, at)
+		out.phones, out.people = max(g.phones, int(b.phone)+1), max(g.people, int(b.person)+1)
+	}
+	return out, true
+}
+
+// siteOf numbers a firmware, with numbers of its own where some name is new.
+func (g *Gathered) siteOf(f Firmware) (s site) {
+	for i, of := range []struct {
+		name string
+		into *int32
+	}{{f.Build, &s.build}, {f.Model, &s.model}, {f.Maker, &s.maker}, {f.Release, &s.release}} {
+		if _, known := g.ids[i][of.name]; !known {
+			g.ids[i] = maps.Clone(g.ids[i])
+			if g.ids[i] == nil {
+				g.ids[i] = numbers{}
+			}
+		}
+		*of.into = g.ids[i].of(of.name)
+	}
+	return s
+}
+
+// inserted is a list with one more value, in room of its own.
+func inserted[T any](list []T, at int, v T) []T {
+	out := make([]T, 0, len(list)+1)
+	return append(append(append(out, list[:at]...), v), list[at:]...)
 }
 
 // outsideLast puts what people of the installation say before what strangers tell
