@@ -93,16 +93,17 @@ func (s *Store) KnockOn(ctx context.Context, author uuid.UUID, edits []Edit) (Kn
 		return out, err
 	}
 	then := j.With(author, edits)
-	if err := s.weighFor(ctx, j, then, packages, profiles); err != nil {
+	var ships map[[2]uuid.UUID]bool
+	var removes map[uuid.UUID]map[android.PackageName]bool
+	reading, within = errgroup.WithContext(ctx)
+	reading.Go(func() (err error) { ships, removes, err = s.shipsAndRemoves(within, profiles, packages); return err })
+	reading.Go(func() error { return s.weighFor(within, j, then, packages, profiles) })
+	if err := reading.Wait(); err != nil {
 		return out, err
 	}
 	out.Moves = moves(j, then, edits)
 	if len(profiles) == 0 {
 		return out, nil
-	}
-	ships, removes, err := s.shipsAndRemoves(ctx, profiles, packages)
-	if err != nil {
-		return out, err
 	}
 	k := knocker{now: j, then: then, lost: [2]map[uuid.UUID][]string{lostFunctions(j), lostFunctions(then)}}
 	effects := make([]change.Effect, len(profiles))
@@ -139,30 +140,30 @@ func (s *Store) KnockOn(ctx context.Context, author uuid.UUID, edits []Edit) (Kn
 // weighFor works out the figures of packages as the profiles' models see them,
 // without the edits and with them.
 func (s *Store) weighFor(ctx context.Context, now, then *EvidenceSnapshot, packages []uuid.UUID, profiles []profileRow) error {
-	models, methods := make([]uuid.UUID, len(profiles)), []evidence.Method{}
+	models, methods := make([]uuid.UUID, len(profiles)), make([]evidence.Method, len(profiles))
 	for i, p := range profiles {
 		models[i] = p.ModelID
 		var rules profile.Rules
 		if err := json.Unmarshal(p.Rules, &rules); err != nil {
 			return err
 		}
-		if !slices.Contains(methods, rules.Method) {
-			methods = append(methods, rules.Method)
-		}
+		methods[i] = rules.Method
 	}
 	stand, err := firmwares(ctx, s.pool, models)
 	if err != nil {
 		return err
 	}
 	maps.Copy(now.firmwares, stand)
-	from := make([]evidence.Firmware, 0, len(stand))
-	for _, f := range stand {
-		from = append(from, f)
+	views := make([]view, 0, len(profiles))
+	for i, model := range models {
+		if f, ok := stand[model.String()]; ok {
+			views = append(views, view{methods[i], f})
+		}
 	}
-	if err := now.workOut(packages, methods, from); err != nil {
+	if err := now.workOut(packages, views); err != nil {
 		return err
 	}
-	return then.workOut(packages, methods, from)
+	return then.workOut(packages, views)
 }
 
 // moves are the figures that change, from where the edits are about.

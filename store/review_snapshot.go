@@ -85,12 +85,24 @@ func (j *EvidenceSnapshot) gather(pkg uuid.UUID, method evidence.Method) evidenc
 	return evidence.Gather(trials, method)
 }
 
-// workOut computes figures of packages from many firmwares on all processors,
-// so that Figures has them ready.
-func (j *EvidenceSnapshot) workOut(packages []uuid.UUID, methods []evidence.Method, from []evidence.Firmware) error {
+// view is how trials are looked at: by a method, from a firmware.
+type view struct {
+	method evidence.Method
+	from   evidence.Firmware
+}
+
+// workOut computes figures of packages in several views on all processors, so that
+// Figures has them ready.
+func (j *EvidenceSnapshot) workOut(packages []uuid.UUID, views []view) error {
+	from := map[evidence.Method][]evidence.Firmware{}
+	for _, v := range views {
+		if !slices.Contains(from[v.method], v.from) {
+			from[v.method] = append(from[v.method], v.from)
+		}
+	}
 	var keys []gatherKey
 	for _, pkg := range packages {
-		for _, method := range methods {
+		for method := range from {
 			if j.without == nil || j.changed[pkg] {
 				keys = append(keys, gatherKey{pkg, method})
 			}
@@ -104,7 +116,7 @@ func (j *EvidenceSnapshot) workOut(packages []uuid.UUID, methods []evidence.Meth
 			var limits evidence.Limits
 			for i := part; i < len(keys); i += parts {
 				gathered[i] = j.gather(keys[i].pkg, keys[i].method)
-				for _, f := range from {
+				for _, f := range from[keys[i].method] {
 					figures[i] = append(figures[i], gathered[i].Summary(f, j.Yardstick, &limits))
 				}
 			}
@@ -112,10 +124,10 @@ func (j *EvidenceSnapshot) workOut(packages []uuid.UUID, methods []evidence.Meth
 		})
 	}
 	err := group.Wait()
-	j.gathered, j.figures = map[gatherKey]evidence.Gathered{}, make(map[figureKey]evidence.Figures, len(keys)*len(from))
+	j.gathered, j.figures = map[gatherKey]evidence.Gathered{}, make(map[figureKey]evidence.Figures, len(packages)*len(views))
 	for i, key := range keys {
 		j.gathered[key] = gathered[i]
-		for n, f := range from {
+		for n, f := range from[key.method] {
 			j.figures[figureKey{key, f}] = figures[i][n]
 		}
 	}
