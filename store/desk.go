@@ -21,6 +21,9 @@ import (
 // itself.
 const keptDesk = 1_000_000
 
+// keptTaken bounds what a process keeps of the packages that releases take off.
+const keptTaken = 4_000_000
+
 // maxDeskLines bounds the lines of each kind on a Desk.
 const maxDeskLines = 60
 

@@ -1,16 +1,21 @@
 package store
 
 import (
+	"cmp"
 	"context"
+	"crypto/md5"
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
+	"strings"
 	"time"
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
 
 	"roster/core/desk"
+	"roster/core/evidence"
 	"roster/core/wording"
 )
 
@@ -20,51 +25,141 @@ const newestOf = `(select b.id, b.release, b.carrier, b.region, b.version
 		where b.model_id = d.id and exists (select from captures c where c.build_id = b.id)
 		order by ` + newestBuild + ` limit 1)`
 
-// takenOff are the packages that current releases take off and their models
-// ship, each with the newest build of the model, and with the standing for
-// removal for the user as seen from there. What a model ships is looked up row by
-// row: the planner thinks that there are few.
-const takenOff = `
-		published as materialized (
+// taken is a package that a current release takes off and its model ships, seen from
+// the newest build of the model.
+type taken struct {
+	Release  uuid.UUID         `db:"release"`
+	Model    uuid.UUID         `db:"model"`
+	Build    uuid.UUID         `db:"build"`
+	Package  uuid.UUID         `db:"package"`
+	Standing evidence.Standing `db:"standing"`
+	// Lacking says that its figures are to be made first.
+	Lacking bool `db:"lacking"`
+}
+
+// bytesOfTaken is about what one takes.
+const bytesOfTaken = 96
+
+// readTaken are all of them, or those of some packages and models; nil for all. What
+// a model ships is looked up row by row: the planner thinks that there are few.
+func readTaken(ctx context.Context, q querier, packages, models []uuid.UUID) ([]taken, error) {
+	rows, err := q.Query(ctx, `
+		with published as materialized (
 			select r.id, p.model_id, n.id as build
 			from releases r
 			join profiles p on p.id = r.profile_id
 			join models d on d.id = p.model_id
-			cross join lateral ` + newestOf + ` n
-			where r.state = 'current'),
-		taken as materialized (
-			select r.id, r.build, k.id as package_id, coalesce(f.standing, 'untried') as standing,
-				f.standing is null and k.trials_stamp > 0
-				and not exists (select from figures g
-					where g.place = r.build and g.release = '' and g.package_id = k.id
-						and g.stamp = k.trials_stamp) as lacking
-			from published r
-			join release_packages x on x.release_id = r.id and x.method is distinct from 'quieten'
-			cross join lateral (select from shipped_by y
-				where y.model_id = r.model_id and y.package_id = x.package_id offset 0) y
-			join packages k on k.id = x.package_id
-			left join figures f on f.place = r.build and f.release = '' and f.package_id = k.id
-				and f.method = 'remove-for-user' and f.stamp = k.trials_stamp)`
+			cross join lateral `+newestOf+` n
+			where r.state = 'current' and ($2::uuid[] is null or p.model_id = any($2)))
+		select r.id as release, r.model_id as model, r.build, k.id as package,
+			coalesce(f.standing, 'untried') as standing,
+			f.standing is null and k.trials_stamp > 0
+			and not exists (select from figures g
+				where g.place = r.build and g.release = '' and g.package_id = k.id
+					and g.stamp = k.trials_stamp) as lacking
+		from published r
+		join release_packages x on x.release_id = r.id and x.method is distinct from 'quieten'
+			and ($1::uuid[] is null or x.package_id = any($1))
+		cross join lateral (select from shipped_by y
+			where y.model_id = r.model_id and y.package_id = x.package_id offset 0) y
+		join packages k on k.id = x.package_id
+		left join figures f on f.place = r.build and f.release = '' and f.package_id = k.id
+			and f.method = 'remove-for-user' and f.stamp = k.trials_stamp`, packages, models)
+	return collectRows[taken](rows, err)
+}
 
-// lackingTaken are the packages of taken whose figures are to be made first, by
-// the build that they are seen from.
-const lackingTaken = `coalesce((select jsonb_object_agg(l.build, l.packages)
-				from (select t.build, jsonb_agg(distinct t.package_id) as packages
-					from taken t
-					where t.lacking
-					group by 1) l), '{}') as lacking`
+// someTaken is readTaken with all figures.
+func (s *Store) someTaken(ctx context.Context, q querier, packages, models []uuid.UUID) ([]taken, error) {
+	for range 5 {
+		list, err := readTaken(ctx, q, packages, models)
+		if err != nil {
+			return nil, err
+		}
+		lacking := map[uuid.UUID][]uuid.UUID{}
+		for i := range list {
+			// One value for all of a kind: there may be ten thousands.
+			list[i].Standing = evidence.Standings[max(0, slices.Index(evidence.Standings, list[i].Standing))]
+			if t := list[i]; t.Lacking && !slices.Contains(lacking[t.Build], t.Package) {
+				lacking[t.Build] = append(lacking[t.Build], t.Package)
+			}
+		}
+		if len(lacking) == 0 {
+			return list, nil
+		}
+		from, err := firmwares(ctx, q, slices.Collect(maps.Keys(lacking)))
+		if err != nil {
+			return nil, err
+		}
+		var wanted []figuresFrom
+		for build, packages := range lacking {
+			wanted = append(wanted, figuresFrom{from[build.String()], packages})
+		}
+		if err := makeFigures(ctx, q, &s.tried, wanted...); err != nil {
+			return nil, err
+		}
+	}
+	return nil, errors.New("trials are being accepted faster than their figures can be read; try again")
+}
 
-// makeTakenOff makes the figures that lackingTaken tells of.
-func makeTakenOff(ctx context.Context, q querier, kept *trialCache, lacking map[uuid.UUID][]uuid.UUID) error {
-	from, err := firmwares(ctx, q, slices.Collect(maps.Keys(lacking)))
-	if err != nil {
-		return err
+// takenOff is readTaken of all, kept: what was tried, and models with new firmware,
+// are read again by themselves.
+func (s *Store) takenOff(ctx context.Context, q querier) ([]taken, error) {
+	return s.takenNow.read(ctx, q, "", making[[]taken]{
+		size: func(list []taken) int { return bytesOfTaken * len(list) },
+		anew: func() ([]taken, basis, error) {
+			list, err := s.someTaken(ctx, q, nil, nil)
+			if err != nil {
+				return nil, nil, err
+			}
+			of, err := basisOfTaken(ctx, q, list)
+			return list, of, err
+		},
+		patch: func(before []taken, of basis, c changes) ([]taken, basis, error) {
+			list := slices.DeleteFunc(slices.Clone(before), func(t taken) bool {
+				return slices.Contains(c.packages, t.Package) || slices.Contains(c.models, t.Model)
+			})
+			for _, some := range [][2][]uuid.UUID{{c.packages, nil}, {nil, c.models}} {
+				if len(some[0])+len(some[1]) == 0 {
+					continue
+				}
+				more, err := s.someTaken(ctx, q, some[0], some[1])
+				if err != nil {
+					return nil, nil, err
+				}
+				for _, t := range more {
+					// A package of a model that is read again comes twice.
+					if some[1] != nil || !slices.Contains(c.models, t.Model) {
+						list = append(list, t)
+					}
+				}
+			}
+			if len(c.models) > 0 {
+				var err error
+				if of, err = basisOfTaken(ctx, q, list); err != nil {
+					return nil, nil, err
+				}
+			}
+			return list, of, nil
+		},
+	})
+}
+
+// basisOfTaken is what they are made of: of models those that have current releases.
+func basisOfTaken(ctx context.Context, q querier, list []taken) (basis, error) {
+	packages := map[uuid.UUID]bool{}
+	for _, t := range list {
+		packages[t.Package] = true
 	}
-	var wanted []figuresFrom
-	for build, packages := range lacking {
-		wanted = append(wanted, figuresFrom{from[build.String()], packages})
-	}
-	return makeFigures(ctx, q, kept, wanted...)
+	models, err := collectIDs(q.Query(ctx, `
+		select distinct p.model_id
+		from releases r
+		join profiles p on p.id = r.profile_id
+		where r.state = 'current'
+		order by 1`))
+	of := basisOf("releases", "release_packages", "profiles", "figures")
+	of.packages(append(rowIDs{}, sortedIDs(packages)...), "stamps")
+	of["shipped_by"], of["builds"] = models, models
+	return of, err
 }
 
 type judgedRelease struct {
@@ -82,8 +177,6 @@ type judgedRelease struct {
 	Which   string    `db:"which"`
 	Since   time.Time `db:"since"`
 	Profile uuid.UUID `db:"profile"`
-	// Lacking are packages whose figures are to be made first, by build.
-	Lacking map[uuid.UUID][]uuid.UUID `db:"lacking"`
 }
 
 // judgedReleases are current releases that take off packages of which trials
@@ -94,15 +187,17 @@ func judgedReleases(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 	if !d.wants(d.reviews(), desk.Contested) && !d.wants(d.publishes(), desk.ThinRelease) {
 		return nil, nil
 	}
-	// The day is that of Since.
-	key := fmt.Sprint(d.reviews(), d.publishes(), d.ids(desk.Contested), d.ids(desk.ThinRelease), time.Now().Format(time.DateOnly))
+	takenOff, err := d.store.takenOff(ctx, q)
+	if err != nil {
+		return nil, err
+	}
+	judged := d.judge(takenOff)
+	key := time.Now().Format(time.DateOnly) // the day is that of Since
+	for _, j := range judged {
+		key += j.release.String() + j.digest()
+	}
 	list, err := d.store.judged.read(ctx, q, key, making[[]judgedRelease]{size: bytesOfJudged, anew: func() ([]judgedRelease, basis, error) {
-		of, err := basisOfJudged(ctx, q)
-		if err != nil {
-			return nil, nil, err
-		}
-		list, err := readJudged(ctx, q, d)
-		return list, of, err
+		return readJudged(ctx, q, judged)
 	}})
 	if err != nil {
 		return nil, err
@@ -130,18 +225,60 @@ func judgedReleases(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 	return lines, nil
 }
 
-// basisOfJudged is what judged releases are made of, but for who ran them: runs are
-// written to all the time. Of packages it is those that current releases take off.
-func basisOfJudged(ctx context.Context, q querier) (basis, error) {
-	taken, err := collectIDs(q.Query(ctx, `
-		select distinct x.package_id
-		from releases r
-		join release_packages x on x.release_id = r.id
-		where r.state = 'current'
-		order by 1`))
-	of := basisOf("releases", "release_packages", "profiles", "models", "makers", "builds", "presence", "shipped_by", "figures")
-	of.packages(taken, "packages", "stamps", "trials")
-	return of, err
+// judged are packages that a release takes off: those of which trials contradict each
+// other, or those that few have tried.
+type judged struct {
+	release   uuid.UUID
+	contested bool
+	packages  []uuid.UUID // in order
+}
+
+// digest tells them from others.
+func (j judged) digest() string {
+	var list strings.Builder
+	for i, p := range j.packages {
+		if i > 0 {
+			list.WriteByte(',')
+		}
+		list.WriteString(p.String())
+	}
+	return fmt.Sprintf("%x", md5.Sum([]byte("{"+list.String()+"}")))[:12]
+}
+
+// judge picks what the person's role has them told of, or was handed to them.
+func (d *deskOf) judge(list []taken) (out []judged) {
+	contested, thin := d.ids(desk.Contested), d.ids(desk.ThinRelease)
+	type key struct {
+		release   uuid.UUID
+		contested bool
+	}
+	at := map[key]int{}
+	for _, t := range list {
+		k := key{t.Release, t.Standing == evidence.Contested}
+		told := d.publishes() || slices.Contains(thin, t.Release)
+		if k.contested {
+			told = d.reviews() || slices.Contains(contested, t.Release)
+		}
+		if !told || !k.contested && t.Standing != evidence.Thin && t.Standing != evidence.Untried {
+			continue
+		}
+		i, seen := at[k]
+		if !seen {
+			i = len(out)
+			at[k], out = i, append(out, judged{release: k.release, contested: k.contested})
+		}
+		out[i].packages = append(out[i].packages, t.Package)
+	}
+	for _, j := range out {
+		slices.SortFunc(j.packages, compareIDs)
+	}
+	slices.SortFunc(out, func(a, b judged) int {
+		if a.contested != b.contested {
+			return cmp.Compare(fmt.Sprint(b.contested), fmt.Sprint(a.contested))
+		}
+		return compareIDs(a.release, b.release)
+	})
+	return out
 }
 
 // bytesOfJudged is about what judged releases take.
@@ -167,61 +304,74 @@ func ranProfiles(ctx context.Context, q querier, list []judgedRelease) (map[uuid
 	return ran, err
 }
 
-// readJudged reads judged releases, as far as the person's role has them or they
-// were handed over.
-func readJudged(ctx context.Context, q querier, d *deskOf) ([]judgedRelease, error) {
-	judged := func() (list []judgedRelease, err error) {
-		rows, err := q.Query(ctx, `
-		with `+takenOff+`,
-		found as (
-			select j.id, j.standing = 'contested' as contested, count(*)::int as n,
-				array_agg(j.package_id order by j.package_id) as which
-			from taken j
-			where j.standing = 'contested' and ($1 or j.id = any($2)) or j.standing in ('thin', 'untried')
-				and ($3 or j.id = any($4))
-			group by 1, 2)
-		select f.id, f.contested, f.n,
-			array(select k.name from packages k where k.id = any(f.which[1:4]) order by 1) as names,
-			left(md5(f.which::text), 12) as which, p.slug, p.name as edition, r.number, m.slug as maker,
-			d.slug as model, d.name as model_name,
-			case
-				when f.contested then greatest(r.published_at,
-					(select least(date_trunc('day', max(l.at)), date_trunc('day', now()))
-						from unnest(f.which) w (id)
-						cross
-							join lateral (select t.at
-								from trials t
-								where t.package_id = w.id
-								order by t.at desc
-								limit 1) l))
-				else r.published_at end as since, p.id as profile,
-			`+lackingTaken+`
-		from found f
-		join releases r on r.id = f.id
+// readJudged reads what is told of judged releases, the latest first.
+func readJudged(ctx context.Context, q querier, list []judged) ([]judgedRelease, basis, error) {
+	var releases, first, contested []uuid.UUID
+	for _, j := range list {
+		releases = append(releases, j.release)
+		first = append(first, j.packages[:min(4, len(j.packages))]...)
+		if j.contested {
+			contested = append(contested, j.packages...)
+		}
+	}
+	rows, err := q.Query(ctx, `
+		select r.id, p.slug, p.name as edition, r.number, m.slug as maker, d.slug as model, d.name as model_name,
+			r.published_at as since, p.id as profile, false as contested, 0 as n, '{}'::text[] as names, '' as which
+		from releases r
 		join profiles p on p.id = r.profile_id
 		join models d on d.id = p.model_id
 		join makers m on m.id = d.maker_id
-		order by f.contested desc, r.published_at desc
-		limit $5`, d.reviews(), d.ids(desk.Contested), d.publishes(), d.ids(desk.ThinRelease), 2*maxDeskLines)
-		return collectRows[judgedRelease](rows, err)
-	}
-	list, err := judged()
+		where r.id = any($1)`, releases)
+	found, err := collectRows[judgedRelease](rows, err)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	var lacking map[uuid.UUID][]uuid.UUID
-	if len(list) > 0 {
-		lacking = list[0].Lacking
-	} else if err := q.QueryRow(ctx, `with `+takenOff+` select `+lackingTaken).Scan(&lacking); err != nil {
-		return nil, err
+	of := basisOf("releases", "profiles", "models", "makers")
+	of["trials"] = inOrder(contested)
+	rows, err = q.Query(ctx, `
+		select k.id, k.name,
+			least((select date_trunc('day', t.at)
+				from trials t
+				where t.package_id = k.id and k.id = any($2)
+				order by t.at desc
+				limit 1), date_trunc('day', now()))
+		from packages k
+		where k.id = any($1) or k.id = any($2)`, first, contested)
+	if err != nil {
+		return nil, nil, err
 	}
-	if len(lacking) > 0 {
-		if err := makeTakenOff(ctx, q, &d.store.tried, lacking); err != nil {
-			return nil, err
+	names, tried := map[uuid.UUID]string{}, map[uuid.UUID]time.Time{}
+	var id uuid.UUID
+	var name string
+	var at time.Time
+	_, err = pgx.ForEachRow(rows, []any{&id, &name, &at}, func() error { names[id], tried[id] = name, at; return nil })
+	if err != nil {
+		return nil, nil, err
+	}
+	out := make([]judgedRelease, 0, len(list))
+	for _, j := range list {
+		i := slices.IndexFunc(found, func(r judgedRelease) bool { return r.ID == j.release })
+		if i < 0 {
+			continue // withdrawn meanwhile
 		}
-		if list, err = judged(); err != nil {
-			return nil, err
+		r := found[i]
+		r.Contested, r.N, r.Which, r.Names = j.contested, len(j.packages), j.digest(), nil
+		for _, p := range j.packages[:min(4, len(j.packages))] {
+			r.Names = append(r.Names, names[p])
 		}
+		slices.Sort(r.Names)
+		for _, p := range j.packages {
+			if j.contested && tried[p].After(r.Since) {
+				r.Since = tried[p]
+			}
+		}
+		out = append(out, r)
 	}
-	return list, nil
+	slices.SortStableFunc(out, func(a, b judgedRelease) int {
+		if a.Contested != b.Contested {
+			return cmp.Compare(fmt.Sprint(b.Contested), fmt.Sprint(a.Contested))
+		}
+		return b.Since.Compare(a.Since)
+	})
+	return out[:min(len(out), 2*maxDeskLines)], of, nil
 }

@@ -47,16 +47,17 @@ func waitingChanges(ctx context.Context, q querier, d *deskOf) ([]desk.Line, err
 			join lateral (select count(*)::int as edits,
 				(count(*) filter (where exists (select from approvals a
 					where a.edit_id = e.id and a.person_id <> $1)))::int as half,
-				max(e.created_at) filter (where e.round > 1) as round_at
+				max(e.created_at) filter (where e.round > 1) as round_at,
+				array_agg(distinct e.package_id) as packages
 				from edits e
 				where e.change_id = c.id
 				and e.state = 'open') n
 			cross join lateral (
-				select count(distinct r.id)::int as touches,
+				select count(*)::int as touches,
 					(select count(distinct x.phone) from runs x where x.release_id = any(array_agg(r.id)))::int as ran
-				from (select distinct package_id from edits where change_id = c.id and state = 'open') e
-				join release_packages y on y.package_id = e.package_id
-				join releases r on r.id = y.release_id and r.state = 'current') t
+				from releases r
+				where r.state = 'current' and exists (select from release_packages y
+					where y.release_id = r.id and y.package_id = any(n.packages) offset 0)) t
 			left
 			join lateral (select b.name as by, a.words
 				from asked a

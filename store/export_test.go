@@ -43,14 +43,14 @@ func (s *Store) HeardLittle() { s.heard.Store(1) }
 
 // ForgetSettled lets go of all that was kept of tables that nobody has written to.
 func (s *Store) ForgetSettled() {
-	s.judged, s.ungraded = settled[[]judgedRelease]{}, settled[[]desk.Line]{}
+	s.takenNow, s.judged, s.ungraded = settled[[]taken]{}, settled[[]judgedRelease]{}, settled[[]desk.Line]{}
 	s.ledgers.settled, s.compared.settled, s.shippedIDs = settled[[]byte]{}, settled[[]byte]{}, settled[rowIDs]{}
 }
 
 // SettledOf are the tables whose rows something is kept of, as touched names them.
 func (s *Store) SettledOf() []string {
 	of := basis{}
-	for _, b := range slices.Concat(s.judged.bases(), s.ungraded.bases(), s.ledgers.bases(), s.compared.bases(), s.shippedIDs.bases()) {
+	for _, b := range slices.Concat(s.takenNow.bases(), s.judged.bases(), s.ungraded.bases(), s.ledgers.bases(), s.compared.bases(), s.shippedIDs.bases()) {
 		maps.Copy(of, b)
 	}
 	return slices.Sorted(maps.Keys(of))

@@ -99,9 +99,12 @@ func (s *Store) CompareSides(ctx context.Context, from, to Side) (out Compared, 
 			of, err := s.basisOfCompared(ctx, c)
 			return c, of, err
 		},
-		patch: func(before Compared, packages []uuid.UUID) (Compared, bool, error) {
-			c, err := s.patchCompared(ctx, before, packages)
-			return c, err == nil, err
+		patch: func(before Compared, of basis, changed changes) (Compared, basis, error) {
+			if len(changed.models)+len(changed.builds) > 0 {
+				return before, nil, nil
+			}
+			c, err := s.patchCompared(ctx, before, changed.packages)
+			return c, of, err // what differs is the same
 		},
 	})
 }
@@ -445,16 +448,20 @@ func (s *Store) judgedOnBoth(ctx context.Context, q *pgxpool.Pool, before, after
 // takenBy are the current releases of models that take packages off, by
 // package, in the order of their names.
 func takenBy(ctx context.Context, q querier, models []uuid.UUID, names []string) (map[string][]profile.Ref, error) {
+	// Row by row from the few releases: the planner would go through all packages.
 	rows, err := q.Query(ctx, `
-		select k.name, p.name, r.number
-		from releases r
-		join profiles p on p.id = r.profile_id
-		join release_packages x on x.release_id = r.id
-		join packages k on k.id = x.package_id
-		where r.state = 'current' and k.name = any($2) and x.method is distinct from 'quieten'
-			and (p.model_id = any($1)
-				or exists (select from profile_sisters y where y.profile_id = p.id and y.model_id = any($1)))
-		order by p.name, r.number`, models, names)
+		with theirs as materialized (
+			select r.id, p.name, r.number
+			from releases r
+			join profiles p on p.id = r.profile_id
+			where r.state = 'current' and (p.model_id = any($1)
+				or exists (select from profile_sisters y where y.profile_id = p.id and y.model_id = any($1))))
+		select k.name, t.name, t.number
+		from theirs t
+		join release_packages x on x.release_id = t.id and x.method is distinct from 'quieten'
+		cross join lateral (select k.name from packages k where k.id = x.package_id offset 0) k
+		where k.name = any($2)
+		order by t.name, t.number`, models, names)
 	if err != nil {
 		return nil, err
 	}

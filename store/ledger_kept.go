@@ -85,8 +85,15 @@ func (s *Store) keptLedger(ctx context.Context, q LedgerQuery, st ledgerStatemen
 			page, err = s.pageOf(ctx, q, st)
 			return page, q.basis(st, page, ships), err
 		},
-		patch: func(before ledgerPage, packages []uuid.UUID) (ledgerPage, bool, error) {
-			return s.patchLedger(ctx, q, before, packages)
+		patch: func(before ledgerPage, of basis, changed changes) (ledgerPage, basis, error) {
+			if q.Scope.Model == nil || len(changed.models)+len(changed.builds) > 0 {
+				return before, nil, nil
+			}
+			page, ok, err := s.patchLedger(ctx, q, before, changed.packages)
+			if !ok {
+				of = nil
+			}
+			return page, of, err
 		},
 	})
 }
@@ -94,7 +101,7 @@ func (s *Store) keptLedger(ctx context.Context, q LedgerQuery, st ledgerStatemen
 // patchLedger reads the rows of some packages again of a model's Ledger that is kept
 // as a whole.
 func (s *Store) patchLedger(ctx context.Context, q LedgerQuery, page ledgerPage, packages []uuid.UUID) (ledgerPage, bool, error) {
-	if q.Scope.Model == nil || page.found != len(page.rows) {
+	if page.found != len(page.rows) {
 		return page, false, nil
 	}
 	st, err := q.statement(packages)

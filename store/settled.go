@@ -119,7 +119,7 @@ const settledFor = 45 * time.Minute
 // of them is read again.
 const mostTouched = 500
 
-// mostPatched bounds of how many packages what is kept is read again by itself.
+// mostPatched bounds of how many rows what is kept is read again by itself.
 const mostPatched = 20
 
 // making is how something is read that is kept.
@@ -128,9 +128,9 @@ type making[V any] struct {
 	size func(V) int
 	// anew reads it, and says what it is made of.
 	anew func() (V, basis, error)
-	// patch reads again what of it is about some packages, where that is known and
-	// changes nothing else; false where it does. nil where that is never known.
-	patch func(before V, packages []uuid.UUID) (V, bool, error)
+	// patch reads again what of it is about rows that have changed, and says what it is
+	// made of then; no basis where all is to be read anew. nil where it always is.
+	patch func(before V, of basis, changed changes) (V, basis, error)
 }
 
 // read returns what is made, kept or not; key says all that it depends on beside
@@ -145,10 +145,15 @@ func (c *settled[V]) read(ctx context.Context, q querier, key string, m making[V
 	if err != nil {
 		return one.value, err
 	}
-	good := known && !changed.all && len(changed.packages) == 0
-	if known && !good && !changed.all && m.patch != nil && len(changed.packages) <= mostPatched {
-		if one.value, good, err = m.patch(one.value, changed.packages); err != nil {
-			return one.value, err
+	n := changed.count()
+	good := known && n == 0
+	if known && n > 0 && n <= mostPatched && m.patch != nil {
+		value, of, err := m.patch(one.value, one.of, changed)
+		if err != nil {
+			return value, err
+		}
+		if good = of != nil; good {
+			one.value, one.of = value, of
 		}
 	}
 	if !good {
@@ -161,21 +166,41 @@ func (c *settled[V]) read(ctx context.Context, q querier, key string, m making[V
 	return one.value, nil
 }
 
-// changes are what was written to since a moment of what something was made of:
-// some packages, or it is not known what.
+// changes are what was written to since a moment of what something was made of: some
+// rows, by what stands for them in touched, or all where it is not known which.
 type changes struct {
-	all      bool
-	packages []uuid.UUID
+	all                      bool
+	packages, models, builds []uuid.UUID
+}
+
+// count is how many rows there are, more than mostPatched for all.
+func (c changes) count() int {
+	if c.all {
+		return mostPatched + 1
+	}
+	return len(c.packages) + len(c.models) + len(c.builds)
 }
 
 // add takes note of a row that was touched.
 func (c *changes) add(of basis, what string, id uuid.UUID) {
+	if of.holds(what, id) {
+		return
+	}
+	var list *[]uuid.UUID
 	switch {
-	case of.holds(what, id):
-	case of[what] == nil || id == uuid.Nil || !slices.Contains(rowsReadOf, what) && !slices.Contains(termsReadOf, what):
+	case of[what] == nil || id == uuid.Nil:
+	case slices.Contains(rowsReadOf, what), slices.Contains(termsReadOf, what):
+		list = &c.packages
+	case what == "shipped_by", what == "builds":
+		list = &c.models
+	case what == "presence":
+		list = &c.builds
+	}
+	switch {
+	case list == nil:
 		c.all = true
-	case !slices.Contains(c.packages, id):
-		c.packages = append(c.packages, id)
+	case !slices.Contains(*list, id):
+		*list = append(*list, id)
 	}
 }
 
@@ -265,17 +290,17 @@ func (c *packed[V]) read(ctx context.Context, q querier, key string, m making[V]
 		},
 	}
 	if m.patch != nil {
-		packing.patch = func(before []byte, packages []uuid.UUID) ([]byte, bool, error) {
+		packing.patch = func(before []byte, of basis, changed changes) ([]byte, basis, error) {
 			v, err := c.unpack(before)
 			if err != nil {
-				return nil, false, err
+				return nil, nil, err
 			}
-			v, ok, err := m.patch(v, packages)
-			if err != nil || !ok {
-				return nil, false, err
+			v, of, err = m.patch(v, of, changed)
+			if err != nil || of == nil {
+				return nil, nil, err
 			}
 			raw, err := pack(v)
-			return raw, true, err
+			return raw, of, err
 		}
 	}
 	raw, err := c.settled.read(ctx, q, key, packing)

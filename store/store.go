@@ -38,6 +38,7 @@ type Store struct {
 	leaning   kept[netKey, []android.PackageName]
 	documents kept[uuid.UUID, *profile.Document]
 	tried     trialCache
+	takenNow  settled[[]taken]
 	judged    settled[[]judgedRelease]
 	ungraded  settled[[]desk.Line]
 	ledgers   packed[ledgerPage]
@@ -88,6 +89,7 @@ func NewWith(ctx context.Context, url string, o Options) (*Store, error) {
 	}
 	s.readNets.most, s.leaning.most, s.documents.most, s.tried.most = keptNets, keptLeaning, keptDocuments, keptTrials
 	s.tried.firmwares.most = keptPlaces
+	s.takenNow.kept.most = keptTaken
 	s.judged.kept.most, s.ungraded.kept.most, s.shippedIDs.kept.most = keptDesk, keptDesk, keptShipped
 	s.ledgers.encode, s.ledgers.decode = encodeLedger, decodeLedger
 	s.compared.encode, s.compared.decode = encodeCompared, decodeCompared
