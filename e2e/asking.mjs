@@ -111,7 +111,15 @@ async function accepting(database) {
   const busy = `select exists (select from pg_stat_activity where ${others})`
   return async () => {
     const [name, build] = tried.shift().split(' ')
-    const value = { build, phone: `called:${tried.length}`, method: 'remove-for-user', outcome: 'clean', persistence: 'held', recovery: 'not-tried', watchedDays: 9 }
+    const value = {
+      build,
+      phone: `called:${tried.length}`,
+      method: 'remove-for-user',
+      outcome: 'clean',
+      persistence: 'held',
+      recovery: 'not-tried',
+      watchedDays: 9,
+    }
     const change = { title: 'measured', edits: [{ package: name, field: 'trial', value }] }
     const { id } = JSON.parse((await send('POST', '/api/v1/changes/whole', change, author)).body)
     const { etag, body } = await get(`/api/v1/changes/${id}`)

@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"slices"
 
 	"github.com/google/uuid"
@@ -106,7 +107,7 @@ func (s *Store) Decide(ctx context.Context, reviewer, id uuid.UUID, revision int
 		if err := d.flush(ctx); err != nil {
 			return err
 		}
-		applying, err := d.loads(ctx, decisions[loads:])
+		applying, err := d.loads(ctx, &s.tried, decisions[loads:], touched)
 		if err != nil {
 			return err
 		}
@@ -213,6 +214,61 @@ func (d *decider) load(ctx context.Context, decisions []Decision) error {
 		d.edits[e.ID], d.before[e.ID] = e, e.State == change.Accepted
 	}
 	return err
+}
+
+// loads are the circumstances of the accepted loads among decisions, judged
+// with the evidence that is in the catalogue by now: trials of packages that were
+// touched come from the transaction, the others as they are kept.
+func (d *decider) loads(ctx context.Context, kept *trialCache, decisions []Decision, touched map[uuid.UUID]bool) (map[uuid.UUID]change.Circumstance, error) {
+	var list []Edit
+	packages, places := map[uuid.UUID]bool{}, map[uuid.UUID]bool{}
+	for _, one := range decisions {
+		e, ok := d.edits[one.Edit]
+		if !ok || one.Verdict != change.Accepted {
+			continue
+		}
+		if one.Written != nil {
+			e.Settled = one.Written
+		}
+		packages[e.PackageID], places[e.ScopeID] = true, true
+		list = append(
+			list,
+			Edit{ID: e.ID, PackageID: e.PackageID, Field: e.Field, ScopeKind: e.ScopeKind, ScopeID: e.ScopeID, Value: e.Value, Settled: e.Settled},
+		)
+	}
+	if len(list) == 0 {
+		return nil, nil
+	}
+	var anew, others []uuid.UUID
+	for _, p := range sortedIDs(packages) {
+		if touched[p] {
+			anew = append(anew, p)
+		} else {
+			others = append(others, p)
+		}
+	}
+	trials, err := trialsOf(ctx, d.tx, nil, anew)
+	if err != nil {
+		return nil, err
+	}
+	stamps, err := stampsOf(ctx, d.tx, others)
+	if err != nil {
+		return nil, err
+	}
+	known, err := kept.trials(ctx, d.tx, stamps)
+	if err != nil {
+		return nil, err
+	}
+	maps.Copy(trials, known)
+	j, err := readSnapshot(ctx, d.tx, trials, sortedIDs(packages), sortedIDs(places))
+	if err != nil {
+		return nil, err
+	}
+	out := map[uuid.UUID]change.Circumstance{}
+	for _, e := range list {
+		out[e.ID] = j.Circumstance(e, j)
+	}
+	return out, nil
 }
 
 // decide queues what one decision writes. Figures rest on trials alone: those

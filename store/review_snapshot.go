@@ -427,43 +427,6 @@ func (j *EvidenceSnapshot) Circumstance(e Edit, then *EvidenceSnapshot) change.C
 	return c
 }
 
-// loads are the circumstances of the accepted loads among decisions, judged
-// with the evidence that is in the catalogue by now.
-func (d *decider) loads(ctx context.Context, decisions []Decision) (map[uuid.UUID]change.Circumstance, error) {
-	var list []Edit
-	packages, places := map[uuid.UUID]bool{}, map[uuid.UUID]bool{}
-	for _, one := range decisions {
-		e, ok := d.edits[one.Edit]
-		if !ok || one.Verdict != change.Accepted {
-			continue
-		}
-		if one.Written != nil {
-			e.Settled = one.Written
-		}
-		packages[e.PackageID], places[e.ScopeID] = true, true
-		list = append(
-			list,
-			Edit{ID: e.ID, PackageID: e.PackageID, Field: e.Field, ScopeKind: e.ScopeKind, ScopeID: e.ScopeID, Value: e.Value, Settled: e.Settled},
-		)
-	}
-	if len(list) == 0 {
-		return nil, nil
-	}
-	trials, err := trialsOf(ctx, d.tx, nil, sortedIDs(packages))
-	if err != nil {
-		return nil, err
-	}
-	j, err := readSnapshot(ctx, d.tx, trials, sortedIDs(packages), sortedIDs(places))
-	if err != nil {
-		return nil, err
-	}
-	out := map[uuid.UUID]change.Circumstance{}
-	for _, e := range list {
-		out[e.ID] = j.Circumstance(e, j)
-	}
-	return out, nil
-}
-
 // firmwares finds what ids of builds, models and makers stand for as targets,
 // by id; a model stands for its newest build.
 func firmwares(ctx context.Context, q querier, ids []uuid.UUID) (map[string]evidence.Firmware, error) {

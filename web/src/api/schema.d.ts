@@ -4383,8 +4383,9 @@ export interface components {
             builds: components["schemas"]["BuildCover"][];
             /** @description Where one more phone would help most */
             helpful: components["schemas"]["BuildCover"][];
-            /** @description By maker and name; the first thousand */
             models: components["schemas"]["ModelCover"][];
+            /** @description Cursor of the next page; absent on the last */
+            next?: string;
             /**
              * Format: int64
              * @description How many models there are in scope
@@ -9352,6 +9353,12 @@ export interface operations {
                 model?: string;
                 /** @description Id of the build */
                 build?: string;
+                /** @description By maker and model, or what is least tried, least graded, most wanted or longest not captured first */
+                sort?: "model" | "tried" | "graded" | "wanted" | "age";
+                /** @description Where the page before ended */
+                cursor?: string;
+                /** @description At most so many models */
+                limit?: number;
             };
             header?: never;
             path?: never;
