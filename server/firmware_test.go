@@ -346,13 +346,29 @@ func TestCoverageIsCounted(t *testing.T) {
 			ID                      string
 			Packages, Tried, Wanted int
 		}
-		Of int
+		Of   int
+		Next string
 	}
 	q.until("coverage is counted", func() bool {
 		c := get[cover](q.site, q.technician, "/api/v1/coverage")
 		return len(c.Builds) == 2 && c.Builds[0].Packages == 3 && c.Builds[0].Tried == 2 && c.Builds[1].Wanted == 2
 	})
-	c := get[cover](q.site, q.technician, "/api/v1/coverage?maker=brannock")
+	// Of another model there is nothing yet but its firmware.
+	dump := strings.NewReplacer("%[1]s", "1", "%[2]s", "usesLibraries").Replace(linkedDump)
+	other := strings.NewReplacer("lyra5", "other", "Lyra 5", "Other").Replace(props)
+	decode[id](q.site, q.upload(q.technician, map[string]string{"p.txt": other, "dumpsys.txt": dump}), 201)
+	first := get[cover](q.site, q.technician, "/api/v1/coverage?sort=wanted&limit=1")
+	if first.Of != 2 || len(first.Models) != 1 || first.Models[0].ModelName != "Lyra 5" || len(first.Builds) != 2 || first.Next == "" {
+		t.Fatalf("the first page is %+v", first)
+	}
+	second := get[cover](q.site, q.technician, "/api/v1/coverage?sort=wanted&limit=1&cursor="+first.Next)
+	if len(second.Models) != 1 || second.Models[0].ModelName != "Other" || second.Next != "" {
+		t.Errorf("the second page is %+v", second)
+	}
+	if r := q.do(q.technician, "GET", "/api/v1/coverage?cursor=eyJv", nil); r.status != http.StatusUnprocessableEntity {
+		t.Errorf("a cursor of nowhere: %d %s", r.status, r.body)
+	}
+	c := get[cover](q.site, q.technician, "/api/v1/coverage?maker=brannock&model=lyra-5")
 	if c.Of != 1 || c.Models[0].Builds != 2 || c.Models[0].Captured != 2 || c.Models[0].Wanted != 2 || len(c.Helpful) != 2 || c.Helpful[0].ID != q.second {
 		t.Errorf("%+v", c)
 	}
