@@ -160,7 +160,8 @@ func (s *Store) basisOfCompared(ctx context.Context, c Compared) (basis, error) 
 		return nil, err
 	}
 	builds := []uuid.UUID{c.From.ID, c.To.ID}
-	models, err := collectIDs(s.pool.Query(ctx, `select distinct model_id from builds where id = any($1) order by 1`, builds))
+	models, err := collectIDs(s.pool.Query(ctx, `
+		select distinct model_id from builds where id = any($1) order by 1`, builds))
 	of := basisOf("makers", "models", "settings", "figures", "profiles", "profile_sisters", "releases", "release_packages")
 	of.packages(differ, "packages", "stamps", "package_words", "claims", "trials")
 	of["shipped_by"], of["builds"], of["presence"] = models, models, inOrder(builds)

@@ -168,8 +168,8 @@ func (s *Store) ModelCovers(ctx context.Context, q CoverQuery) (list []ModelCove
 		Order float64 `db:"ord"`
 	}
 	rows, err := s.pool.Query(ctx, `
-		with known as (select m.slug as maker, m.name as maker_name, d.id, d.slug as model, d.name as model_name, d.form,
-				(`+sort+`)::float8 as ord
+		with known as (select m.slug as maker, m.name as maker_name, d.id, d.slug as model, d.name as model_name,
+				d.form, (`+sort+`)::float8 as ord
 			from models d
 			join makers m on m.id = d.maker_id
 			left join model_cover v on v.model_id = d.id

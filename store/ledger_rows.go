@@ -331,7 +331,9 @@ func (q LedgerQuery) statement(only []uuid.UUID) (ledgerStatement, error) {
 	st.reads, st.forgives = c.reads, c.forgives
 	after := ""
 	if q.After != nil {
-		after = ` where (grp collate "C", ord, name collate "C") > (@group collate "C", @order::float8, @name collate "C")`
+		after = `
+				where (grp collate "C", ord, name collate "C")
+					> (@group collate "C", @order::float8, @name collate "C")`
 		st.args["group"], st.args["order"], st.args["name"] = q.After.Group, q.After.Order, q.After.Name
 	}
 	counts := `array(select id from seen where lacking) as missing, ` + total + ` as total`

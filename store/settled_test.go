@@ -55,13 +55,19 @@ func TestSettledIsNeverStale(t *testing.T) {
 			select id, 'en', md5(random()::text) from packages where name = 'com.brannock.p003'`,
 		`with tried as (insert into trials (id, package_id, build_id, phone, person_id, method, outcome, function,
 				persistence, recovery, watched_days, note, change_id)
-			select gen_random_uuid(), package_id, build_id, gen_random_uuid()::text, person_id, method, 'fault', function,
-				persistence, recovery, watched_days, note, change_id from trials limit 1)
+			select gen_random_uuid(), package_id, build_id, gen_random_uuid()::text, person_id, method, 'fault',
+				function, persistence, recovery, watched_days, note, change_id
+			from trials
+			limit 1)
 			update packages set trials_stamp = trials_stamp + 1 where name = 'com.brannock.p001'`,
 		`delete from shipped_by where package_id = (select id from packages where name = 'com.brannock.p004')`,
 		// Of packages that no page shows: they come to be found, or a word is no mistake any more.
-		`update package_words set names = case when names like '%p00%' then name else name || 'p00' end where name = 'com.many.q7'`,
-		`update package_words set said = case said when '' then 'camra' else '' end where name = 'com.many.q8'`,
+		`update package_words
+			set names = case when names like '%p00%' then name else name || 'p00' end
+			where name = 'com.many.q7'`,
+		`update package_words
+			set said = case said when '' then 'camra' else '' end
+			where name = 'com.many.q8'`,
 	}
 	var open []pgx.Tx
 	defer func() {
