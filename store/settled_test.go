@@ -265,7 +265,11 @@ func (w *world) whatIsKept(s *store.Store) string {
 		for _, scope := range []store.Scope{sc, {}} {
 			n, err := filter.Parse(text, time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC))
 			w.must(err)
-			for _, order := range [][2]string{{"", ""}, {"ceiling", "load"}} {
+			orders := [][2]string{{"", ""}, {"ceiling", "load"}}
+			if text != "" || scope.Model == nil {
+				orders = orders[:1]
+			}
+			for _, order := range orders {
 				rows, found, total, err := s.Ledger(w.ctx, store.LedgerQuery{Scope: scope, Method: string(evidence.RemoveForUser), Filter: n,
 					Sort: order[0], Group: order[1], Limit: 50})
 				w.must(err)

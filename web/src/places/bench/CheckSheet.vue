@@ -22,15 +22,28 @@ const answers = [
   { value: 'broken', word: 'broken' },
   { value: 'not-tried', word: 'not tried' },
 ] as const
-const say = (c: Check, answer: Check['answer'], more: { note: string; attachments: string[] }) =>
-  doing(() =>
-    ask(
-      api.PUT('/api/v1/runs/{id}/checks/{number}', {
-        params: { path: { id: props.run.id, number: c.number } },
-        body: { answer, ...more },
-      }),
+// Whoever answers one after another does not wait for the server: what was pressed
+// stands at once, and is sent in turn.
+const pressed = ref<Record<number, Check['answer']>>({})
+const answered = (c: Check) => pressed.value[c.number] ?? c.answer
+let sent: Promise<unknown> = Promise.resolve()
+function say(c: Check, answer: Check['answer'], more: { note: string; attachments: string[] }) {
+  pressed.value[c.number] = answer
+  const saying = sent.then(() =>
+    doing(() =>
+      ask(
+        api.PUT('/api/v1/runs/{id}/checks/{number}', {
+          params: { path: { id: props.run.id, number: c.number } },
+          body: { answer, ...more },
+        }),
+      ),
     ),
   )
+  sent = saying.then(() => {
+    if (pressed.value[c.number] === answer) delete pressed.value[c.number]
+  })
+  return saying
+}
 const kept = (c: Check) => ({ note: c.note, attachments: c.attachments })
 function begin(c: Check) {
   noting.value = noting.value === c.number ? 0 : c.number
@@ -39,7 +52,7 @@ function begin(c: Check) {
 }
 async function keep(c: Check) {
   if (
-    await say(c, c.answer, {
+    await say(c, answered(c), {
       note: note.value.trim(),
       attachments: [...c.attachments, ...files.value.map((f) => f.id)],
     })
@@ -61,18 +74,17 @@ const hunt = (c: Check) => props.run.hunts.find((h) => h.check === c.number)
         <div class="row">
           <span class="text"
             >{{ c.text }}
-            <span v-if="c.answeredAt" class="second" :title="exactTime(c.answeredAt)"
-              >{{ c.answeredBy }}, {{ ago(c.answeredAt) }}</span
-            ></span
+            <span class="second by" :title="c.answeredAt && exactTime(c.answeredAt)">{{
+              c.answeredAt ? `${c.answeredBy}, ${ago(c.answeredAt)}` : ''
+            }}</span></span
           >
           <fieldset :aria-label="c.text">
-            <label v-for="a in answers" :key="a.value" :class="[a.value, { on: c.answer === a.value }]"
+            <label v-for="a in answers" :key="a.value" :class="[a.value, { on: answered(c) === a.value }]"
               ><input
                 type="radio"
                 class="visually-hidden"
                 :name="`check-${c.number}`"
-                :checked="c.answer === a.value"
-                :disabled="busy"
+                :checked="answered(c) === a.value"
                 @change="say(c, a.value, kept(c))"
               />{{ a.word }}</label
             >
@@ -164,6 +176,11 @@ textarea {
   }
   .text {
     flex: 1 0 100%;
+  }
+  /* What comes into it moves nothing that a finger is on its way to. */
+  .by {
+    display: block;
+    min-height: 1.5em;
   }
   label {
     padding: 8px 14px;
