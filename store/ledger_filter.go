@@ -31,6 +31,9 @@ type conditions struct {
 	forgives bool
 	// reads are the tables that terms look into beside those of ledgerRows.
 	reads []string
+	// since is whether one asks what changed since a moment: mostly so long before now,
+	// which is never asked again.
+	since bool
 	// ofModel is whether the scope is a model or one of its builds.
 	ofModel bool
 }
@@ -277,7 +280,6 @@ var fieldReads = map[string][]string{
 	"outcome": {"trials"},
 	"method":  {"trials"},
 	"back":    {"trials"},
-	"changed": {"history"},
 	"label":   {"labels"},
 	"alias":   {"labels"},
 	"role":    {"role_holders"},
@@ -306,6 +308,7 @@ func (c *conditions) term(t filter.Term) string {
 		panic("the field " + t.Field.Name + " has no condition; TestFields would have told") // the language is this program's own
 	}
 	c.reads = append(c.reads, fieldReads[t.Field.Name]...)
+	c.since = c.since || t.Field.Name == "changed"
 	return condition(c, t)
 }
 

@@ -128,7 +128,7 @@ func (s *Store) patchLedger(ctx context.Context, q LedgerQuery, page ledgerPage,
 // into termsReadOf only terms of a filter look.
 var (
 	rowsReadOf  = []string{"packages", "stamps", "package_words", "package_uses", "claims", "edits"}
-	termsReadOf = []string{"trials", "labels", "history", "role_holders"}
+	termsReadOf = []string{"trials", "labels", "role_holders"}
 )
 
 // basis is what a page is made of. A model's is made of the packages that it ships,

@@ -258,6 +258,8 @@ type ledgerStatement struct {
 	// byWords says that neither what is found nor in which order rests on anything
 	// but words.
 	byWords bool
+	// once says that it is not asked again.
+	once bool
 	// reads and forgives are those of the filter's conditions.
 	reads    []string
 	forgives bool
@@ -328,7 +330,7 @@ func (q LedgerQuery) statement(only []uuid.UUID) (ledgerStatement, error) {
 			total = `(select packages from catalogue_size)::int`
 		}
 	}
-	st.reads, st.forgives = c.reads, c.forgives
+	st.reads, st.forgives, st.once = c.reads, c.forgives, c.since
 	after := ""
 	if q.After != nil {
 		after = `
@@ -381,7 +383,7 @@ func (s *Store) Ledger(ctx context.Context, q LedgerQuery) (rows []LedgerRow, fo
 		return nil, 0, 0, err
 	}
 	read := s.ledgerOnce
-	if !q.keeps() || len(s.replicas) > 0 || ctx.Value(transactionKey{}) != nil {
+	if !q.keeps() || st.once || len(s.replicas) > 0 || ctx.Value(transactionKey{}) != nil {
 		read = s.pageOf
 	}
 	page, err := read(ctx, q, st)

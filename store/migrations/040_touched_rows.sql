@@ -8,91 +8,71 @@ alter table touched add primary key (xid, what, id);
 update schema_version set least = 37;
 
 -- A few rows are named; of more, any counts. A statement that wrote to none leaves
--- nothing.
-create function note_touched(written_to text, ids uuid[]) returns void language plpgsql as $$
-begin
-	if cardinality(ids) > 100 then
-		ids := array['00000000-0000-0000-0000-000000000000'];
-	end if;
-	-- After a restore into another cluster transactions come again that stand here.
-	insert into touched as t (what, id)
-	select written_to, i
-	from unnest(ids) i
-	on conflict (xid, what, id) do update set found_at = null where t.found_at is not null;
-end $$;
+-- nothing. Each function asks once: many statements write one row.
 create or replace function touch() returns trigger language plpgsql as $$ begin
-	perform note_touched(tg_table_name, array['00000000-0000-0000-0000-000000000000'::uuid]);
+	-- After a restore into another cluster transactions come again that stand here.
+	insert into touched as t (what) values (tg_table_name)
+	on conflict (xid, what, id) do update set found_at = null where t.found_at is not null;
 	return null;
 end $$;
 
--- touch_by_<column> tells of the rows of a statement by one of their columns.
+-- What touch_<name> tells of the rows of a statement, new ones as written, old ones as
+-- overwritten: what stands for them. A change of a package's trials is told as stamps,
+-- apart from all else; a load as such, too, since which packages have none is counted
+-- over all. Of edits only those count that wait for a reviewer: what somebody collects
+-- in their tray, which is written most often of all, lets go of nothing that is kept.
+create function touching(rows text) returns text language sql as $$
+	select 'insert into touched as t (what, id)
+		select distinct what, case when n > 100 then ''00000000-0000-0000-0000-000000000000'' else id end
+		from (select what, id, count(*) over (partition by what) as n
+			from (select distinct what, id from (' || rows || ') r limit 202) r) r
+		on conflict (xid, what, id) do update set found_at = null where t.found_at is not null;'
+$$;
 do $$
 declare
-	its text;
+	one record;
 begin
-	foreach its in array array['package_id', 'build_id', 'model_id'] loop
+	for one in
+		select *
+		from (values
+			('by_package_id', 'select tg_table_name::text as what, package_id as id from %s'),
+			('by_build_id', 'select tg_table_name::text as what, build_id as id from %s'),
+			('by_model_id', 'select tg_table_name::text as what, model_id as id from %s'),
+			('packages', 'select tg_table_name::text as what, id from %s'),
+			('claims', 'select v.what, c.package_id as id from %s c
+				cross join lateral (values (tg_table_name::text), (case c.field when ''load'' then ''loads'' end)) v (what)
+				where v.what is not null'),
+			('waiting', 'select tg_table_name::text as what, package_id as id from %s where state = ''open''')
+		) t (name, rows)
+	loop
 		execute format($f$
-			create function touch_by_%1$s() returns trigger language plpgsql as $t$
+			create or replace function touch_%1$s() returns trigger language plpgsql as $t$
 			begin
-				if tg_op <> 'DELETE' then
-					perform note_touched(tg_table_name, array(select distinct w.%1$I from written w limit 101));
-				end if;
-				if tg_op <> 'INSERT' then
-					perform note_touched(tg_table_name, array(select distinct o.%1$I from overwritten o limit 101));
+				if tg_op = 'INSERT' then
+					%2$s
+				elsif tg_op = 'DELETE' then
+					%3$s
+				else
+					%4$s
 				end if;
 				return null;
-			end $t$ $f$, its);
+			end $t$ $f$, one.name,
+			touching(format(one.rows, 'written')),
+			touching(format(one.rows, 'overwritten')),
+			touching(case one.name when 'packages' then
+				'select ''stamps'' as what, w.id
+				from written w
+				join overwritten o using (id)
+				where w.trials_stamp is distinct from o.trials_stamp
+				union all
+				select ''packages'', id
+				from written w
+				full join overwritten o using (id)
+				where to_jsonb(w) - ''trials_stamp'' is distinct from to_jsonb(o) - ''trials_stamp'''
+			else format(one.rows, 'written') || ' union ' || format(one.rows, 'overwritten') end));
 	end loop;
 end $$;
--- A change of a package's trials is told as stamps, apart from all else.
-create function touch_packages() returns trigger language plpgsql as $$
-begin
-	if tg_op = 'INSERT' then
-		perform note_touched(tg_table_name, array(select w.id from written w limit 101));
-	elsif tg_op = 'DELETE' then
-		perform note_touched(tg_table_name, array(select o.id from overwritten o limit 101));
-	else
-		perform note_touched('stamps', array(
-			select w.id
-			from written w
-			join overwritten o using (id)
-			where w.trials_stamp is distinct from o.trials_stamp
-			limit 101));
-		perform note_touched(tg_table_name, array(
-			select id
-			from written w
-			full join overwritten o using (id)
-			where to_jsonb(w) - 'trials_stamp' is distinct from to_jsonb(o) - 'trials_stamp'
-			limit 101));
-	end if;
-	return null;
-end $$;
--- A load is told of as such, too: which packages have none is counted over all.
-create function touch_claims() returns trigger language plpgsql as $$
-begin
-	if tg_op <> 'DELETE' then
-		perform note_touched(tg_table_name, array(select distinct w.package_id from written w limit 101));
-		perform note_touched('loads', array(select distinct w.package_id from written w where w.field = 'load' limit 101));
-	end if;
-	if tg_op <> 'INSERT' then
-		perform note_touched(tg_table_name, array(select distinct o.package_id from overwritten o limit 101));
-		perform note_touched('loads', array(select distinct o.package_id from overwritten o where o.field = 'load' limit 101));
-	end if;
-	return null;
-end $$;
--- Of edits only those count that wait for a reviewer: what somebody collects in
--- their tray, which is written most often of all, lets go of nothing that is kept.
-create or replace function touch_waiting() returns trigger language plpgsql as $$
-begin
-	if tg_op <> 'DELETE' then
-		perform note_touched(tg_table_name, array(select distinct w.package_id from written w where w.state = 'open' limit 101));
-	end if;
-	if tg_op <> 'INSERT' then
-		perform note_touched(tg_table_name, array(
-			select distinct o.package_id from overwritten o where o.state = 'open' limit 101));
-	end if;
-	return null;
-end $$;
+drop function touching;
 -- Each statement of a table tells by a function of what it wrote: new rows as
 -- written, old ones as overwritten.
 do $$
@@ -103,7 +83,7 @@ begin
 		select *
 		from (values ('packages', 'touch_packages'), ('claims', 'touch_claims'), ('trials', 'touch_by_package_id'),
 			('package_words', 'touch_by_package_id'), ('package_uses', 'touch_by_package_id'),
-			('labels', 'touch_by_package_id'), ('history', 'touch_by_package_id'),
+			('labels', 'touch_by_package_id'),
 			('role_holders', 'touch_by_package_id'), ('presence', 'touch_by_build_id'),
 			('shipped_by', 'touch_by_model_id'), ('builds', 'touch_by_model_id')) t (written_to, through)
 	loop
@@ -127,10 +107,10 @@ declare
 	written_to text;
 begin
 	foreach written_to in array array['packages', 'claims', 'trials', 'package_words', 'package_uses', 'labels',
-		'history', 'role_holders', 'presence', 'shipped_by', 'builds'] loop
+		'role_holders', 'presence', 'shipped_by', 'builds'] loop
 		execute format('drop trigger touch_updated on %I', written_to);
 		execute format('drop trigger touch_deleted on %I', written_to);
-		if written_to in ('labels', 'history', 'role_holders') then
+		if written_to in ('labels', 'role_holders') then
 			execute format('drop trigger touch on %I', written_to);
 		else
 			execute format('create or replace trigger touch after insert or update or delete on %I
@@ -163,4 +143,4 @@ begin
 	end if;
 	return null;
 end $$;
-drop function touch_by_package_id, touch_by_build_id, touch_by_model_id, touch_packages, touch_claims, note_touched;
+drop function touch_by_package_id, touch_by_build_id, touch_by_model_id, touch_packages, touch_claims;
