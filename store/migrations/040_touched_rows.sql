@@ -48,7 +48,10 @@ begin
 		execute format($f$
 			create or replace function touch_%1$s() returns trigger language plpgsql as $t$
 			begin
-				if tg_op = 'INSERT' then
+				-- A statement that may insert or update tells of both, one of them empty.
+				if tg_op <> 'DELETE' and not exists (select from written) then
+					return null;
+				elsif tg_op = 'INSERT' then
 					%2$s
 				elsif tg_op = 'DELETE' then
 					%3$s
