@@ -49,9 +49,12 @@ begin
 			create or replace function touch_%1$s() returns trigger language plpgsql as $t$
 			begin
 				-- A statement that may insert or update tells of both, one of them empty.
-				if tg_op <> 'DELETE' and not exists (select from written) then
-					return null;
-				elsif tg_op = 'INSERT' then
+				if tg_op <> 'DELETE' then
+					if not exists (select from written) then
+						return null;
+					end if;
+				end if;
+				if tg_op = 'INSERT' then
 					%2$s
 				elsif tg_op = 'DELETE' then
 					%3$s
