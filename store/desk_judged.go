@@ -273,12 +273,19 @@ func (d *deskOf) judge(list []taken) (out []judged) {
 		slices.SortFunc(j.packages, compareIDs)
 	}
 	slices.SortFunc(out, func(a, b judged) int {
-		if a.contested != b.contested {
-			return cmp.Compare(fmt.Sprint(b.contested), fmt.Sprint(a.contested))
-		}
-		return compareIDs(a.release, b.release)
+		return cmp.Or(contestedFirst(a.contested, b.contested), compareIDs(a.release, b.release))
 	})
 	return out
+}
+
+func contestedFirst(a, b bool) int {
+	switch {
+	case a == b:
+		return 0
+	case a:
+		return -1
+	}
+	return 1
 }
 
 // bytesOfJudged is about what judged releases take.
@@ -368,10 +375,7 @@ func readJudged(ctx context.Context, q querier, list []judged) ([]judgedRelease,
 		out = append(out, r)
 	}
 	slices.SortStableFunc(out, func(a, b judgedRelease) int {
-		if a.Contested != b.Contested {
-			return cmp.Compare(fmt.Sprint(b.Contested), fmt.Sprint(a.Contested))
-		}
-		return b.Since.Compare(a.Since)
+		return cmp.Or(contestedFirst(a.Contested, b.Contested), b.Since.Compare(a.Since))
 	})
 	return out[:min(len(out), 2*maxDeskLines)], of, nil
 }

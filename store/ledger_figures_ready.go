@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"slices"
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
@@ -90,7 +91,7 @@ func (r *Readier) Next(ctx context.Context) (packages int, err error) {
 	if err != nil {
 		return 0, err
 	}
-	changed = inOrder(changed)
+	changed = slices.Compact(inOrder(changed))
 	for len(changed) > 0 {
 		some := changed[:min(readiedAtOnce, len(changed))]
 		if err := r.ready(ctx, some); err != nil {

@@ -242,8 +242,7 @@ func TestGatherAll(t *testing.T) {
 			list = slices.DeleteFunc(list, func(t Trial) bool { return t.Method == Disable })
 		}
 		for i, g := range GatherAll(list) {
-			want := Gather(list, Methods[i])
-			if !g.Same(want) || !reflect.DeepEqual(g.From(here, DefaultYardstick, &Limits{}), want.From(here, DefaultYardstick, &Limits{})) || g.Strip(here) != want.Strip(here) {
+			if want := Gather(list, Methods[i]); !g.Same(want) || !alike(g, want, here) {
 				t.Fatalf("%s of %+v: %+v, want %+v", Methods[i], list, g, want)
 			}
 		}
@@ -271,7 +270,7 @@ func TestGatheredWith(t *testing.T) {
 			}
 			want := Gather(list, m)
 			for _, from := range []Firmware{here, list[0].On, list[last].On, {}} {
-				if f := want.From(from, DefaultYardstick, &Limits{}); !reflect.DeepEqual(withoutNumbers(got.From(from, DefaultYardstick, &Limits{})), withoutNumbers(f)) || got.Strip(from) != want.Strip(from) {
+				if !alike(got, want, from) {
 					t.Fatalf("%s of %+v: %+v, want %+v", m, list, got, want)
 				}
 			}
@@ -285,12 +284,17 @@ func TestGatheredWith(t *testing.T) {
 	}
 }
 
-// withoutNumbers leaves out how trials are numbered.
-func withoutNumbers(f Figures) Figures {
-	for i := range f.Counted {
-		f.Counted[i].phone = 0
+// alike reports whether two gatherings come to the same figures and strip from a
+// target, however their phones are numbered.
+func alike(a, b Gathered, from Firmware) bool {
+	figures := func(g Gathered) Figures {
+		f := g.From(from, DefaultYardstick, &Limits{})
+		for i := range f.Counted {
+			f.Counted[i].phone = 0
+		}
+		return f
 	}
-	return f
+	return reflect.DeepEqual(figures(a), figures(b)) && a.Strip(from) == b.Strip(from)
 }
 
 func TestTenthPhoneCountsLess(t *testing.T) {
