@@ -14,8 +14,8 @@ import (
 // keptTrials bounds the trials that a process keeps, of bytesOfTrial each with what
 // was gathered of it.
 const (
-	keptTrials   = 32_000_000
-	bytesOfTrial = 400
+	keptTrials   = 46_000_000
+	bytesOfTrial = 320
 	// keptPlaces bounds the bytes of the firmwares that they were made on.
 	keptPlaces = 2_000_000
 )

@@ -26,7 +26,6 @@ type Weighed struct {
 	Transfer, Weight float64
 	// Merged lists the trials that this one stands for, itself included.
 	Merged []string
-	phone  int32 // its number among those gathered
 }
 
 // Figures are what trials come to for one package, one method and one target.
@@ -123,7 +122,7 @@ func (g Gathered) sum(f *Figures, target Firmware, y Yardstick, limits *Limits, 
 		}
 		if each != nil {
 			c := &g.counted[i]
-			each(Weighed{c.Trial, Distance(d), transfer, weight, c.Merged, c.phone})
+			each(Weighed{c.Trial, Distance(d), transfer, weight, c.ids()})
 		}
 	}
 	f.Phones, f.People = g.phones, g.people

@@ -12,7 +12,7 @@ import (
 type Gathered struct {
 	// counted are in the order in which they are summed up, ticks in that in
 	// which a strip shows them; sites and tickSites are where they were made.
-	counted []Weighed
+	counted []merged
 	// briefs are what is summed up of counted, close together: whole catalogues are.
 	briefs           []brief
 	ticks            []*Trial
@@ -20,6 +20,22 @@ type Gathered struct {
 	// ids number the builds, models, makers and releases.
 	ids            [4]numbers
 	phones, people int
+}
+
+// merged is a trial, and those that it stands for where there are others, itself
+// included.
+type merged struct {
+	*Trial
+	all   []string
+	phone int32 // its number among those gathered
+}
+
+// ids are the trials that it stands for.
+func (m merged) ids() []string {
+	if m.all == nil {
+		return []string{m.ID}
+	}
+	return m.all
 }
 
 // numbers gives names small numbers: far quicker to compare, and to look up by.
@@ -212,7 +228,7 @@ func (g *Gathered) merge(trials []Trial, method Method, counted int) {
 		method       int8
 	}
 	at := make(map[key]int32, counted)
-	merged, ids := make([]Weighed, 0, counted), make([]string, 0, counted)
+	list := make([]merged, 0, counted)
 	for n := range trials {
 		t := &trials[n]
 		if !counts(t, method) {
@@ -221,38 +237,29 @@ func (g *Gathered) merge(trials []Trial, method Method, counted int) {
 		k := key{phones.of(t.Phone), builds.of(t.On.Build), int8(slices.Index(Methods, t.Method))}
 		i, seen := at[k]
 		if !seen {
-			at[k] = int32(len(merged))
-			ids = append(ids, t.ID)
-			merged = append(merged, Weighed{Trial: t, Merged: ids[len(ids)-1 : len(ids) : len(ids)], phone: k.phone})
+			at[k] = int32(len(list))
+			list = append(list, merged{Trial: t, phone: k.phone})
 			continue
 		}
-		m := &merged[i]
-		m.Merged = append(m.Merged, t.ID)
+		m := &list[i]
+		m.all = append(m.ids(), t.ID)
 		worse := cmp.Compare(t.Outcome.severity(), m.Outcome.severity())
 		// Ties go to the smaller identity, so that order does not matter.
 		if worse > 0 || worse == 0 && cmp.Or(outsideLast(t, m.Trial), cmp.Compare(t.Person, m.Person), cmp.Compare(t.ID, m.ID)) < 0 {
 			m.Trial = t
 		}
 	}
-	g.counted, g.phones = inFixedOrder(merged), len(phones)
+	g.counted, g.phones = inFixedOrder(list), len(phones)
 }
 
 // inFixedOrder orders merged trials, and the trials of each: that makes sums, and so
 // figures, independent of the input's order.
-func inFixedOrder(merged []Weighed) []Weighed {
-	places := make([]int32, len(merged))
-	for i := range merged {
-		places[i] = int32(i)
-		if len(merged[i].Merged) > 1 {
-			slices.Sort(merged[i].Merged)
-		}
+func inFixedOrder(list []merged) []merged {
+	for _, m := range list {
+		slices.Sort(m.all)
 	}
-	slices.SortFunc(places, func(i, j int32) int { return compareCounted(merged[i].Trial, merged[j].Trial) })
-	ordered := make([]Weighed, len(merged))
-	for i, place := range places {
-		ordered[i] = merged[place]
-	}
-	return ordered
+	slices.SortFunc(list, func(a, b merged) int { return compareCounted(a.Trial, b.Trial) })
+	return list
 }
 
 // compareCounted is the order in which merged trials are summed up, compareTicks that
@@ -299,8 +306,8 @@ func (g Gathered) With(t *Trial, method Method) (Gathered, bool) {
 	tick, _ := slices.BinarySearchFunc(g.ticks, t, compareTicks)
 	out.ticks, out.tickSites = inserted(g.ticks, tick, t), inserted(g.tickSites, tick, at)
 	if counted {
-		i, _ := slices.BinarySearchFunc(g.counted, t, func(w Weighed, t *Trial) int { return compareCounted(w.Trial, t) })
-		out.counted = inserted(g.counted, i, Weighed{Trial: t, Merged: []string{t.ID}, phone: b.phone})
+		i, _ := slices.BinarySearchFunc(g.counted, t, func(m merged, t *Trial) int { return compareCounted(m.Trial, t) })
+		out.counted = inserted(g.counted, i, merged{Trial: t, phone: b.phone})
 		out.briefs, out.sites = inserted(g.briefs, i, b), inserted(g.sites, i, at)
 		out.phones, out.people = max(g.phones, int(b.phone)+1), max(g.people, int(b.person)+1)
 	}
