@@ -9,6 +9,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
 
 	"roster/core/android"
@@ -286,6 +287,36 @@ func (w *world) whatIsKept(s *store.Store) string {
 	raw, err := json.MarshalIndent([]any{pages, lines, c}, "", " ")
 	w.must(err)
 	return string(raw)
+}
+
+// TestManyRowsTouchEveryKind: of more rows than are named a statement tells that any
+// may have been written, of each kind that it wrote.
+func TestManyRowsTouchEveryKind(t *testing.T) {
+	t.Parallel()
+	w := newWorld(t)
+	w.accept("tech", w.edit("com.brannock.p003", change.Description, everywhere, `"Hints."`))
+	for _, sql := range []string{
+		`insert into packages (id, name, origin, origin_reason)
+			select gen_random_uuid(), 'com.many.q' || n, 'maker', '' from generate_series(1, 250) n`,
+		`truncate touched`,
+		`insert into claims (package_id, field, scope_kind, scope_id, value, reason, set_by, change_id)
+			select p.id, f.field, 'everywhere', '00000000-0000-0000-0000-000000000000', f.value::jsonb, '',
+				c.author_id, c.id
+			from packages p, changes c, (values ('description', '"x"'), ('load', '{"load": "loose"}')) f (field, value)
+			where p.name like 'com.many.%'`,
+		`update packages set trials_stamp = trials_stamp + 1, builds = 7 where name like 'com.many.%'`,
+	} {
+		_, err := w.Pool().Exec(w.ctx, sql)
+		w.must(err)
+	}
+	for _, what := range []string{"claims", "loads", "packages", "stamps"} {
+		var any bool
+		w.must(w.Pool().QueryRow(w.ctx, `
+			select exists (select from touched where what = $1 and id = $2)`, what, uuid.Nil).Scan(&any))
+		if !any {
+			t.Errorf("nobody is told that any of %s may have been written", what)
+		}
+	}
 }
 
 // TestFiguresAreReady: what the trials of a package come to on models that somebody
