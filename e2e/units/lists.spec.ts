@@ -5,6 +5,7 @@ import { keyOf } from '../../web/src/composables/keys'
 import { toggled } from '../../web/src/composables/marking'
 import type { LedgerRow } from '../../web/src/places/ledger/ledger'
 import { lines } from '../../web/src/places/ledger/lines'
+import { inSlots } from '../../web/src/places/ledger/visible'
 import { viewIn, viewQuery } from '../../web/src/places/ledger/view'
 
 test('the cursor stays on its item, and goes to what comes to its place', () => {
@@ -64,4 +65,24 @@ test('an address carries a view there and back, and no nonsense', () => {
     expect(viewIn(viewQuery(view))).toEqual(view)
   expect(viewQuery({ q: '' })).toEqual({})
   expect(viewIn({ sort: 'constructor', group: '../..' })).toEqual({ q: '' })
+})
+
+test('lines that come into sight are drawn in the rows of those that have gone', () => {
+  const first = inSlots([0, 1, 2, 3], new Map())
+  expect([...first]).toEqual([
+    [0, 0],
+    [1, 1],
+    [2, 2],
+    [3, 3],
+  ])
+  // What stays is drawn where it was, and no row moves among the others.
+  expect([...inSlots([2, 3, 4, 5], first)]).toEqual([
+    [4, 0],
+    [5, 1],
+    [2, 2],
+    [3, 3],
+  ])
+  expect([...inSlots([70, 71, 72, 73, 74], first).values()]).toEqual([0, 1, 2, 3, 4])
+  expect([...inSlots([3], first)]).toEqual([[3, 3]])
+  expect([...inSlots([3, 4], inSlots([3], first)).values()]).toEqual([3, 4])
 })

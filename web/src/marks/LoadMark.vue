@@ -65,6 +65,7 @@ const name = computed(() => loadWord[props.load] ?? props.load)
 <style scoped>
 svg {
   display: block;
+  overflow: visible; /* nothing hangs over, and each that is cut off costs time while a list scrolls */
   flex: none;
 }
 </style>

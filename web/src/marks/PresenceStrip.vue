@@ -55,5 +55,6 @@ const paths = computed(() => {
 <style scoped>
 svg {
   display: block;
+  overflow: visible; /* nothing hangs over, and each that is cut off costs time while a list scrolls */
 }
 </style>

@@ -80,5 +80,6 @@ const words = computed(() => {
 <style scoped>
 svg {
   display: block;
+  overflow: visible; /* nothing hangs over, and each that is cut off costs time while a list scrolls */
 }
 </style>

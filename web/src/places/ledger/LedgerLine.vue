@@ -104,7 +104,6 @@ function takesTitle(r: LedgerRow) {
   gap: 6px;
   align-items: center;
   min-width: 0;
-  overflow: hidden;
   line-height: 1;
 }
 .tag {

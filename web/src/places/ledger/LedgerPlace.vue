@@ -155,16 +155,16 @@ useKeys([
       v-bind="cursor.list.value"
       :aria-rowcount="found"
       aria-label="Packages"
-      :style="{ '--columns': template }"
+      :style="{ '--columns': template, '--builds': `${columns.length * 15}px` }"
     >
       <LedgerHead :columns="columns" :here="scope.build" />
       <div :style="{ height: `${virtual.getTotalSize() - headHeight}px`, position: 'relative' }">
         <div
           v-for="v in visible"
-          :key="v.key"
+          :key="v.slot"
           v-memo="drawnOf(v)"
           class="at"
-          :style="{ transform: `translateY(${v.start - headHeight}px)` }"
+          :style="{ top: `${v.start - headHeight}px` }"
         >
           <div v-if="v.line?.kind === 'group'" role="row">
             <div role="gridcell">
@@ -186,7 +186,7 @@ useKeys([
             @click="pick($event, v.line.index)"
             @open="open(v.line.row.name)"
           >
-            <PresenceStrip :cells="v.line.row.presence" />
+            <PresenceStrip v-if="columns.length" :cells="v.line.row.presence" />
           </LedgerLine>
         </div>
       </div>

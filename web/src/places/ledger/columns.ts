@@ -12,7 +12,7 @@ const widths = {
   phones: '84px',
   origin: '92px',
   icon: '34px',
-  builds: 'auto',
+  builds: 'var(--builds)',
 } as const
 export type Column = keyof typeof widths
 

@@ -70,6 +70,7 @@ export function useLedger(scope: Ref<Scope>, view: Ref<View>) {
     initialPageParam: '',
     getNextPageParam: (last) => last.next || undefined,
     placeholderData: keepPreviousData,
+    shallow: true,
   })
   const columns = computed(() => query.data.value?.pages[0]?.columns ?? [])
   const rows = computed(() => query.data.value?.pages.flatMap((p) => p.rows) ?? [])

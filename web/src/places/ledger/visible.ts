@@ -6,7 +6,23 @@ import type { Line } from './lines'
 // The head scrolls with the rows and stays on top, so that its columns are
 // exactly theirs.
 const headHeight = 52
-const overscan = 12
+// Lines drawn out of sight: as many ahead of where it is scrolled to, few behind.
+const ahead = 12
+const behind = 3
+
+// inSlots gives each line in sight a row to be drawn in: the one that it had, or one
+// whose line has gone out of sight. Making new rows would cost frames, and so would
+// moving them: the rows stand as they stood before.
+export function inSlots(lines: readonly number[], before: ReadonlyMap<number, number>): Map<number, number> {
+  const sight = new Set(lines)
+  const come = lines.filter((line) => !before.has(line))
+  const slots = [...before].flatMap(([line, slot]) => {
+    const now = sight.has(line) ? line : come.shift()
+    return now === undefined ? [] : [[now, slot] as const]
+  })
+  let last = Math.max(-1, ...before.values())
+  return new Map([...slots, ...come.map((line) => [line, ++last] as const)])
+}
 
 // useVisibleLines asks for more where the last lines come near.
 export function useVisibleLines(shown: Ref<Line[]>, more: () => void) {
@@ -15,34 +31,38 @@ export function useVisibleLines(shown: Ref<Line[]>, more: () => void) {
   const beyond = ref(0)
   watch(
     () => shown.value.length > 0,
-    (some) => some && beyond.value === 0 && requestAnimationFrame(() => setTimeout(() => (beyond.value = overscan))),
+    (some) => some && beyond.value === 0 && requestAnimationFrame(() => setTimeout(() => (beyond.value = ahead))),
     { immediate: true },
   )
-  const virtual = useVirtualizer(
+  let back = false
+  const virtual: ReturnType<typeof useVirtualizer<HTMLElement, HTMLElement>> = useVirtualizer(
     computed(() => ({
       count: shown.value.length,
       getScrollElement: () => body.value ?? null,
       estimateSize: () => 26,
       overscan: beyond.value,
+      rangeExtractor: ({ startIndex, endIndex, overscan, count }) => {
+        if (virtual.value.scrollDirection) back = virtual.value.scrollDirection === 'backward'
+        const [above, below] = back ? [overscan, behind] : [behind, overscan]
+        const first = Math.max(0, startIndex - above)
+        return Array.from({ length: Math.min(count - 1, endIndex + below) - first + 1 }, (_, i) => first + i)
+      },
       scrollMargin: headHeight,
       scrollPaddingStart: headHeight,
     })),
   )
-  // Rows that scroll out of sight are drawn over with those that come in: making
-  // new ones would cost frames. There are never more at once than the pool has.
-  const pool = computed(() => Math.ceil((virtual.value.scrollRect?.height ?? 1200) / 26) + 2 * overscan + 8)
-  const visible = computed(() =>
-    virtual.value.getVirtualItems().map((item) => ({
-      key: item.index % pool.value,
-      index: item.index,
-      start: item.start,
-      line: shown.value[item.index],
-    })),
-  )
+  // At rest they stand in the order in which they are read.
+  let slots = new Map<number, number>()
+  const visible = computed(() => {
+    const items = new Map(virtual.value.getVirtualItems().map((item) => [item.index, item.start]))
+    slots = inSlots([...items.keys()], slots)
+    if (!virtual.value.isScrolling) slots = new Map([...slots].sort(([a], [b]) => a - b))
+    return [...slots].map(([index, slot]) => ({ slot, index, start: items.get(index)!, line: shown.value[index] }))
+  })
   watch(
-    () => visible.value.at(-1)?.index,
+    () => Math.max(-1, ...visible.value.map((v) => v.index)),
     (last) => {
-      if (last !== undefined && last > shown.value.length - 60) more()
+      if (last >= 0 && last > shown.value.length - 60) more()
     },
   )
   return { body, headHeight, virtual, visible }
