@@ -81,6 +81,11 @@ type deskLines func(context.Context, querier, *deskOf) ([]desk.Line, error)
 // is done with or handed to somebody are away, unless their cause is newer than
 // that: a change that was sent again is there again.
 func (s *Store) Desk(ctx context.Context, p Person, now time.Time) (lines, off []desk.Line, err error) {
+	// What Desks have in common is kept, by what somebody may do.
+	s.lately.note(ctx, "desk "+string(p.Role), func(ctx context.Context) error {
+		_, _, err := s.Desk(ctx, p, time.Now())
+		return err
+	})
 	d := &deskOf{p, map[string]handed{}, s}
 	rows, err := s.pool.Query(ctx, `
 		select h.line, w.name, h.words, h.at

@@ -41,6 +41,16 @@ func (s *Store) ReplicaReads() (reads []uint64) {
 // HeardLittle has a store believe that it heard of nothing since the beginning.
 func (s *Store) HeardLittle() { s.heard.Store(1) }
 
+// LedgerOfStatement is Ledger as the database alone orders it and cuts it into pages.
+func (s *Store) LedgerOfStatement(ctx context.Context, q LedgerQuery) (rows []LedgerRow, found, total int, err error) {
+	st, err := q.statement(nil)
+	if err != nil {
+		return nil, 0, 0, err
+	}
+	page, err := s.pageOf(ctx, q, st)
+	return page.rows, page.found, page.total, err
+}
+
 // ForgetSettled lets go of all that was kept of tables that nobody has written to.
 func (s *Store) ForgetSettled() {
 	s.takenNow, s.judged, s.ungraded = settled[[]taken]{}, settled[[]judgedRelease]{}, settled[[]desk.Line]{}

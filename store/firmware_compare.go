@@ -86,6 +86,10 @@ func (s *Store) CompareSides(ctx context.Context, from, to Side) (out Compared, 
 		})
 		return out, err
 	}
+	s.lately.note(ctx, "compared "+from.ID.String()+to.ID.String(), func(ctx context.Context) error {
+		_, err := s.CompareSides(ctx, from, to)
+		return err
+	})
 	of, err := s.madeFrom(ctx, from.ID, to.ID)
 	if err != nil {
 		return Compared{}, err

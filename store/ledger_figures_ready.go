@@ -65,7 +65,8 @@ func lackingOf(ctx context.Context, q querier, target evidence.Firmware, among s
 }
 
 // Readier makes figures, as Ledgers of models show them, of packages whose trials
-// change, before somebody asks. It is for one goroutine.
+// change, before somebody asks, and reads again what was asked for lately. It is for
+// one goroutine.
 type Readier struct {
 	store *Store
 	as    moment
@@ -79,7 +80,7 @@ func (s *Store) Readier() *Readier { return &Readier{store: s} }
 const readiedAtOnce = 10
 
 // Next makes the figures of packages whose trials changed since it was called last,
-// and tells of how many packages. Where more changed at once than touched names they
+// tells of how many packages, and reads again what was asked for lately. Where more changed at once than touched names they
 // are made when they are asked for.
 func (r *Readier) Next(ctx context.Context) (packages int, err error) {
 	var changed []uuid.UUID
@@ -100,7 +101,7 @@ func (r *Readier) Next(ctx context.Context) (packages int, err error) {
 		packages, changed = packages+len(some), changed[len(some):]
 	}
 	r.as = now
-	return packages, nil
+	return packages, r.store.lately.again(ctx)
 }
 
 // ready makes again what figures of packages there were, seen from the newest builds

@@ -2,18 +2,16 @@ package store
 
 import (
 	"bytes"
-	"cmp"
 	"context"
 	"encoding/gob"
 	"fmt"
 	"slices"
-	"strings"
 
 	"github.com/google/uuid"
 )
 
 // keptLedgers bounds what a process keeps of pages of the Ledger. One of 500 rows
-// takes some 20 kB.
+// takes some 30 kB.
 const keptLedgers = 6_000_000
 
 // keptShipped bounds what a process keeps of which packages models ship. Those of one
@@ -30,7 +28,7 @@ func (q LedgerQuery) keeps() bool {
 }
 
 // wholeLedger bounds the rows of a model's Ledger that is kept as a whole, for all of
-// its pages. A model ships some hundred packages.
+// its pages, orders and groupings. A model ships some hundred packages.
 const wholeLedger = 3000
 
 // ledgerOnce is pageOf, kept.
@@ -39,34 +37,19 @@ func (s *Store) ledgerOnce(ctx context.Context, q LedgerQuery, st ledgerStatemen
 		return s.keptLedger(ctx, q, st)
 	}
 	whole := q
-	whole.After, whole.Limit = nil, wholeLedger
+	whole.After, whole.Limit, whole.Sort, whole.Group, whole.everyWay = nil, wholeLedger, "name", "none", true
 	of, err := whole.statement(nil)
 	if err != nil {
 		return ledgerPage{}, err
 	}
 	page, err := s.keptLedger(ctx, whole, of)
-	if err != nil || page.found > wholeLedger {
-		if err == nil {
-			page, err = s.pageOf(ctx, q, st)
-		}
-		return page, err
+	if err == nil && page.found > wholeLedger {
+		return s.pageOf(ctx, q, st)
 	}
-	if q.After != nil {
-		at, there := slices.BinarySearchFunc(page.rows, *q.After, func(r LedgerRow, after LedgerCursor) int {
-			return comparePlaces(LedgerCursor{r.Group, r.Order, r.Name}, after)
-		})
-		if there {
-			at++
-		}
-		page.rows = page.rows[at:]
+	if err == nil {
+		q.arrange(&page)
 	}
-	page.rows = page.rows[:min(q.Limit, len(page.rows))]
-	return page, nil
-}
-
-// comparePlaces orders rows as statements of the Ledger do.
-func comparePlaces(a, b LedgerCursor) int {
-	return cmp.Or(strings.Compare(a.Group, b.Group), cmp.Compare(a.Order, b.Order), strings.Compare(a.Name, b.Name))
+	return page, err
 }
 
 func (s *Store) keptLedger(ctx context.Context, q LedgerQuery, st ledgerStatement) (ledgerPage, error) {
@@ -74,6 +57,10 @@ func (s *Store) keptLedger(ctx context.Context, q LedgerQuery, st ledgerStatemen
 	for _, b := range q.Columns {
 		key += b.ID.String()
 	}
+	s.lately.note(ctx, key, func(ctx context.Context) error {
+		_, err := s.keptLedger(ctx, q, st)
+		return err
+	})
 	return s.ledgers.read(ctx, s.pool, key, making[ledgerPage]{
 		anew: func() (page ledgerPage, of basis, err error) {
 			var ships rowIDs
@@ -85,11 +72,15 @@ func (s *Store) keptLedger(ctx context.Context, q LedgerQuery, st ledgerStatemen
 			page, err = s.pageOf(ctx, q, st)
 			return page, q.basis(st, page, ships), err
 		},
-		patch: func(before ledgerPage, of basis, changed changes) (ledgerPage, basis, error) {
-			if q.Scope.Model == nil || len(changed.models)+len(changed.builds) > 0 {
-				return before, nil, nil
+		patch: func(before ledgerPage, of basis, changed changes) (page ledgerPage, _ basis, err error) {
+			ok := false
+			switch {
+			case len(changed.models)+len(changed.builds) > 0:
+			case q.Scope.Model != nil:
+				page, ok, err = s.patchLedger(ctx, q, before, changed.packages)
+			case st.byWords:
+				page, ok, err = s.patchFound(ctx, q, before, changed.packages)
 			}
-			page, ok, err := s.patchLedger(ctx, q, before, changed.packages)
 			if !ok {
 				of = nil
 			}
@@ -104,24 +95,57 @@ func (s *Store) patchLedger(ctx context.Context, q LedgerQuery, page ledgerPage,
 	if page.found != len(page.rows) {
 		return page, false, nil
 	}
-	st, err := q.statement(packages)
-	if err != nil {
-		return page, false, err
-	}
 	if err := s.readyFigures(ctx, q.Scope.Target, packages); err != nil {
 		return page, false, err
 	}
-	some, err := s.pageOf(ctx, q, st)
+	some, err := s.someRows(ctx, q, packages)
 	if err != nil {
 		return page, false, err
 	}
-	page.rows = slices.DeleteFunc(page.rows, func(r LedgerRow) bool { return slices.Contains(packages, r.ID) })
-	page.rows = append(page.rows, some.rows...)
-	slices.SortFunc(page.rows, func(a, b LedgerRow) int {
-		return comparePlaces(LedgerCursor{a.Group, a.Order, a.Name}, LedgerCursor{b.Group, b.Order, b.Name})
-	})
-	page.found = len(page.rows)
-	return page, page.found <= q.Limit, nil
+	patched := ledgerPage{rows: []LedgerRow{}, total: page.total}
+	for i, r := range page.rows {
+		if !slices.Contains(packages, r.ID) {
+			patched.rows, patched.ways = append(patched.rows, r), append(patched.ways, page.ways[i])
+		}
+	}
+	patched.rows, patched.ways = append(patched.rows, some.rows...), append(patched.ways, some.ways...)
+	patched.found = len(patched.rows)
+	return patched, patched.found <= q.Limit, nil
+}
+
+// patchFound reads the rows of some packages again of what was found by words alone:
+// neither which they are nor in which order rests on what changed.
+func (s *Store) patchFound(ctx context.Context, q LedgerQuery, page ledgerPage, packages []uuid.UUID) (ledgerPage, bool, error) {
+	all := LedgerQuery{Scope: q.Scope, Method: q.Method, Columns: q.Columns, Limit: len(packages)}
+	some, err := s.someRows(ctx, all, packages)
+	if err != nil {
+		return page, false, err
+	}
+	again := map[uuid.UUID]LedgerRow{}
+	for _, r := range some.rows {
+		again[r.ID] = r
+	}
+	for i, before := range page.rows {
+		if !slices.Contains(packages, before.ID) {
+			continue
+		}
+		r, there := again[before.ID]
+		if !there {
+			return page, false, nil
+		}
+		r.Group, r.Order = before.Group, before.Order
+		page.rows[i] = r
+	}
+	return page, true, nil
+}
+
+// someRows are rows of some packages.
+func (s *Store) someRows(ctx context.Context, q LedgerQuery, packages []uuid.UUID) (ledgerPage, error) {
+	st, err := q.statement(packages)
+	if err != nil {
+		return ledgerPage{}, err
+	}
+	return s.pageOf(ctx, q, st)
 }
 
 // What touched has by a package's id: of rowsReadOf every row of the Ledger is made,
@@ -179,17 +203,18 @@ func (q LedgerQuery) columnsRead() rowIDs {
 // not tell those that are empty from none.
 type encodedPage struct {
 	Rows         []LedgerRow
+	Ways         []rowWays
 	Found, Total int
 }
 
 func encodeLedger(p ledgerPage) ([]byte, error) {
 	var b bytes.Buffer
-	err := gob.NewEncoder(&b).Encode(encodedPage{p.rows, p.found, p.total})
+	err := gob.NewEncoder(&b).Encode(encodedPage{p.rows, p.ways, p.found, p.total})
 	return b.Bytes(), err
 }
 
 func decodeLedger(raw []byte) (ledgerPage, error) {
 	p := encodedPage{Rows: []LedgerRow{}}
 	err := gob.NewDecoder(bytes.NewReader(raw)).Decode(&p)
-	return ledgerPage{rows: p.Rows, found: p.Found, total: p.Total}, err
+	return ledgerPage{rows: p.Rows, ways: p.Ways, found: p.Found, total: p.Total}, err
 }

@@ -30,6 +30,9 @@ type LedgerQuery struct {
 	Limit int
 	// Columns are the builds that the rows' presence has letters for.
 	Columns []Build
+	// everyWay has rows come with what they would be ordered and grouped by in every
+	// way: see arrange.
+	everyWay bool
 }
 
 // ByFit is the sort that puts first what fits the filter's words best.
@@ -292,17 +295,12 @@ func (q LedgerQuery) statement(only []uuid.UUID) (ledgerStatement, error) {
 				limit 1), '{0,0}') as most`
 	default:
 		st.forScope = true
-		if sortName == "resting" {
-			sort = `-(hard * 100000 + soft)`
-		}
 	}
-	if sortName == ByFit {
-		sort = c.fit(filter.Phrase(q.Filter))
-	}
+	sort = q.sorting(sortName, sort, c)
 	if group == "" || sort == "" {
 		return st, fmt.Errorf("the Ledger has no group %q or no sort %q", groupName, sortName)
 	}
-	fits, words := "true", sortName == ByFit
+	fits, words := "true", sortName == ByFit || q.everyWay && filter.Phrase(q.Filter) != ""
 	if q.Filter != nil {
 		fits, words = c.where(q.Filter), words || c.words
 	}
@@ -331,6 +329,10 @@ func (q LedgerQuery) statement(only []uuid.UUID) (ledgerStatement, error) {
 		}
 	}
 	st.reads, st.forgives, st.once = c.reads, c.forgives, c.since
+	ways, way := "", ""
+	if q.everyWay {
+		ways, way = q.ways(c), ", p.groups, p.orders"
+	}
 	after := ""
 	if q.After != nil {
 		after = `
@@ -344,11 +346,11 @@ func (q LedgerQuery) statement(only []uuid.UUID) (ledgerStatement, error) {
 	st.counts = with + ` select ` + counts
 	st.page = with + `,
 			fitting as materialized (
-				select seen.*, ` + group + ` as grp, (` + sort + `)::float8 as ord
+				select seen.*, ` + group + ` as grp, (` + sort + `)::float8 as ord` + ways + `
 				from seen
 				where ` + fits + `),
 			page as (select * from fitting` + after + ` order by grp collate "C", ord, name collate "C" limit @limit)
-			select ` + ledgerColumns + `, p.grp, p.ord, ` + bestLabel + ` as label, ` + resting + `,
+			select ` + ledgerColumns + `, p.grp, p.ord` + way + `, ` + bestLabel + ` as label, ` + resting + `,
 				coalesce(u.phones, 0) as measured, coalesce(u.memory, 0) as memory, coalesce(u.wakeups, 0) as wakeups,
 				coalesce(u.processes > 0, false) as starts,
 				(select count(*) from edits o where o.package_id = p.id and o.state = 'open')::int as waiting,
@@ -366,6 +368,8 @@ func (q LedgerQuery) statement(only []uuid.UUID) (ledgerStatement, error) {
 // ledgerPage is one page of the Ledger.
 type ledgerPage struct {
 	rows []LedgerRow
+	// ways are those of the rows, where they come in every way.
+	ways []rowWays
 	// found and total count rows in scope, with and without the filter.
 	found, total int
 	// lacking are packages whose figures are to be made first.
@@ -411,6 +415,7 @@ func (s *Store) pageOf(ctx context.Context, q LedgerQuery, st ledgerStatement) (
 func readLedger(ctx context.Context, q querier, st ledgerStatement) (page ledgerPage, err error) {
 	type counted struct {
 		LedgerRow
+		rowWays
 		Found   int         `db:"found"`
 		Total   int         `db:"total"`
 		Missing []uuid.UUID `db:"missing"`
@@ -428,6 +433,9 @@ func readLedger(ctx context.Context, q querier, st ledgerStatement) (page ledger
 	page.rows = make([]LedgerRow, len(list))
 	for i, c := range list {
 		page.rows[i], page.found, page.total, page.lacking = c.LedgerRow, c.Found, c.Total, c.Missing
+		if c.Orders != nil {
+			page.ways = append(page.ways, c.rowWays)
+		}
 		if len(c.Most) == 2 {
 			page.rows[i].Hard, page.rows[i].Soft = c.Most[0], c.Most[1]
 		}

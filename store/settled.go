@@ -2,16 +2,15 @@ package store
 
 import (
 	"bytes"
-	"compress/flate"
 	"context"
 	"crypto/sha256"
-	"io"
 	"maps"
 	"slices"
 	"time"
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
+	"github.com/klauspost/compress/s2"
 )
 
 // settled keeps what was read of tables for as long as nobody has written to the
@@ -265,7 +264,8 @@ type packed[V any] struct {
 	decode func([]byte) (V, error)
 }
 
-// read is that of settled; m.size is its own.
+// read is that of settled; m.size is its own. What is kept is not unpacked where
+// nobody waits for it.
 func (c *packed[V]) read(ctx context.Context, q querier, key string, m making[V]) (V, error) {
 	var value V
 	made := false
@@ -276,7 +276,7 @@ func (c *packed[V]) read(ctx context.Context, q querier, key string, m making[V]
 		if err != nil {
 			return nil, err
 		}
-		return deflate(raw)
+		return bytes.Clone(s2.Encode(nil, raw)), nil
 	}
 	packing := making[[]byte]{
 		size: func(b []byte) int { return len(b) },
@@ -304,27 +304,15 @@ func (c *packed[V]) read(ctx context.Context, q querier, key string, m making[V]
 		}
 	}
 	raw, err := c.settled.read(ctx, q, key, packing)
-	if err != nil || made {
+	if err != nil || made || isAhead(ctx) {
 		return value, err
 	}
 	return c.unpack(raw)
 }
 
 func (c *packed[V]) unpack(raw []byte) (value V, err error) {
-	if raw, err = io.ReadAll(flate.NewReader(bytes.NewReader(raw))); err != nil {
+	if raw, err = s2.Decode(nil, raw); err != nil {
 		return value, err
 	}
 	return c.decode(raw)
-}
-
-func deflate(raw []byte) ([]byte, error) {
-	var b bytes.Buffer
-	w, err := flate.NewWriter(&b, flate.BestSpeed)
-	if err == nil {
-		_, err = w.Write(raw)
-	}
-	if err == nil {
-		err = w.Close()
-	}
-	return bytes.Clone(b.Bytes()), err
 }

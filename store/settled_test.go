@@ -165,7 +165,8 @@ func TestSettledIsNeverStale(t *testing.T) {
 }
 
 // TestOthersWritesLetGoOfNothing: what is accepted of packages that a model does not
-// ship leaves its Ledger, its comparisons and what is found by words as they are kept.
+// ship leaves its Ledger, its comparisons and what is found by words as they are kept,
+// and what is accepted of its own waits for nobody to ask.
 func TestOthersWritesLetGoOfNothing(t *testing.T) {
 	t.Parallel()
 	w := newWorld(t) // p000 to p004
@@ -213,6 +214,10 @@ func TestOthersWritesLetGoOfNothing(t *testing.T) {
 	kept("after what was accepted of other packages", true)
 	w.accept("tech", w.trial("com.brannock.p001", "a", "clean"))
 	kept("after what was accepted of its own", false)
+	w.accept("tech", w.trial("com.brannock.p001", "b", "fault"), w.trial("com.brannock.p002", "b", "clean"))
+	_, err = w.Readier().Next(w.ctx)
+	w.must(err)
+	kept("after what was asked for lately was read again", true)
 	_, err = w.Pool().Exec(w.ctx, `update packages set origin = origin where false`)
 	w.must(err)
 	kept("after a write of nothing", true)

@@ -43,6 +43,7 @@ type Store struct {
 	ungraded  settled[[]desk.Line]
 	ledgers   packed[ledgerPage]
 	compared  packed[Compared]
+	lately    lately
 	// shippedIDs are the packages of models: see shipped.
 	shippedIDs settled[rowIDs]
 }

@@ -62,7 +62,7 @@ func (w *Worker) Start() {
 	w.Go(w.keepRuns)
 	w.Go(w.keepBackups)
 	w.Go(w.countCoverage)
-	w.Go(w.readyFigures)
+	w.Go(w.keepReady)
 	if w.adb != "" {
 		w.Go(w.station.Watch)
 		w.Go(w.offerBench)
