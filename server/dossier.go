@@ -162,8 +162,9 @@ func (s *Server) dossier(ctx context.Context, in *dossierInput) (*dossierOutput,
 	if err := loading.Wait(); err != nil {
 		return nil, err
 	}
+	all, apart := evidence.GatherAll(trials), byDistance(trials, sc.Target)
 	for _, m := range evidence.Methods {
-		if seen := seenBy(trials, m, sc, y); seen.Strip != "" || string(m) == in.Method {
+		if seen := seenBy(&all, apart, m, sc, y); seen.Strip != "" || string(m) == in.Method {
 			d.Methods = append(d.Methods, seen)
 		}
 	}
@@ -174,7 +175,7 @@ func (s *Server) dossier(ctx context.Context, in *dossierInput) (*dossierOutput,
 	if err := d.fromClaims(); err != nil {
 		return nil, err
 	}
-	f := evidence.Weigh(trials, evidence.Method(in.Method), sc.Target, y)
+	f := all.Of(evidence.Method(in.Method)).From(sc.Target, y, &evidence.Limits{})
 	d.Grade, err = gradeAt(d.Claims, sc.Target, evidence.Suggest(f, structure, y.Thresholds))
 	return out, err
 }
@@ -222,11 +223,28 @@ func (d *dossier) files() []uuid.UUID {
 	return ids
 }
 
-// seenBy is what the trials by a method come to in a scope.
-func seenBy(trials []evidence.Trial, method evidence.Method, sc store.Scope, y evidence.Yardstick) byMethod {
-	f := evidence.Weigh(trials, method, sc.Target, y)
-	return byMethod{Method: string(method), Figures: figuresOf(f), Sentence: evidence.Sentence(f, whereWords(sc), y.Thresholds), Strip: evidence.Strip(trials, method, sc.Target),
-		Suggested: string(evidence.SuggestedLoad(f, y.Thresholds)), Distances: distances(trials, method, sc, y), Weighed: weights(f)}
+// seenBy is what the trials by a method come to in a scope: all of them, and those of
+// each distance by themselves.
+func seenBy(all *evidence.ByMethod, apart []evidence.ByMethod, method evidence.Method, sc store.Scope, y evidence.Yardstick) byMethod {
+	g := all.Of(method)
+	f := g.From(sc.Target, y, &evidence.Limits{})
+	return byMethod{Method: string(method), Figures: figuresOf(f), Sentence: evidence.Sentence(f, whereWords(sc), y.Thresholds), Strip: g.Strip(sc.Target),
+		Suggested: string(evidence.SuggestedLoad(f, y.Thresholds)), Distances: distances(apart, method, sc, y), Weighed: weights(f)}
+}
+
+// byDistance gathers trials by how far their firmware is from a target, in the order
+// of distances.
+func byDistance(trials []evidence.Trial, target evidence.Firmware) []evidence.ByMethod {
+	groups := make([][]evidence.Trial, evidence.Otherwise+1)
+	for _, t := range trials {
+		at := evidence.Between(t.On, target)
+		groups[at] = append(groups[at], t)
+	}
+	apart := make([]evidence.ByMethod, len(groups))
+	for at := range groups {
+		apart[at] = evidence.GatherAll(groups[at])
+	}
+	return apart
 }
 
 // fromClaims takes over what people have said in fields that hold everywhere.
@@ -285,23 +303,19 @@ func gradeAt(claims []store.Claim, target evidence.Firmware, suggestion evidence
 	return g, nil
 }
 
-// distances splits the trials by how far their firmware is from the scope.
-func distances(trials []evidence.Trial, method evidence.Method, sc store.Scope, y evidence.Yardstick) []distance {
-	groups := map[evidence.Distance][]evidence.Trial{}
-	for _, t := range trials {
-		at := evidence.Between(t.On, sc.Target)
-		groups[at] = append(groups[at], t)
-	}
+// distances are what trials come to that are as far from the scope as others.
+func distances(apart []evidence.ByMethod, method evidence.Method, sc store.Scope, y evidence.Yardstick) []distance {
 	// Within one distance all weigh alike: the interval is that of the trials
 	// there by themselves.
 	alone := evidence.Yardstick{Transfer: evidence.Transfer{SameBuild: 1, SameModelRelease: 1, SameModel: 1, SameMakerRelease: 1, SameMaker: 1, Otherwise: 1, Outside: y.Transfer.Outside}, Thresholds: y.Thresholds}
 	out := []distance{}
 	for at := evidence.SameBuild; at <= evidence.Otherwise; at++ {
-		strip := evidence.Strip(groups[at], method, sc.Target)
+		g := apart[at].Of(method)
+		strip := g.Strip(sc.Target)
 		if strip == "" {
 			continue
 		}
-		out = append(out, distance{int(at), distanceWords(at, sc), y.Transfer.Weight(at), strip, figuresOf(evidence.Weigh(groups[at], method, sc.Target, alone))})
+		out = append(out, distance{int(at), distanceWords(at, sc), y.Transfer.Weight(at), strip, figuresOf(g.From(sc.Target, alone, &evidence.Limits{}))})
 	}
 	return out
 }
