@@ -85,8 +85,8 @@ export async function p95(what, paths, { ask = get, id = '', before = () => {}, 
 
 // keptAndAnew measures what a server keeps for as long as nobody writes to what it
 // is made of: as it is asked for again, and each time after somebody's trial was
-// accepted, of a package that some phone has, once nothing more is being asked of the
-// database.
+// accepted, of a package that some phone has, once nothing more has been asked of the
+// database for a tenth of a second.
 export async function keptAndAnew(what, paths, id, database) {
   await p95(what, paths, { id })
   await p95(`${what}, after a write`, paths, { id: `${id}-anew`, before: await accepting(database), rounds: 1 })
@@ -125,7 +125,7 @@ async function accepting(database) {
     const { etag, body } = await get(`/api/v1/changes/${id}`)
     const decisions = JSON.parse(body).review.map((e) => ({ edit: e.id, verdict: 'accepted' }))
     await send('POST', `/api/v1/changes/${id}/decisions`, { decisions }, { 'if-match': etag })
-    for (let calm = 0; calm < 3; calm++) {
+    for (let calm = 0; calm < 10; calm++) {
       if ((await answered(busy)) === 't') calm = -1
       await new Promise((resolve) => setTimeout(resolve, 10))
     }

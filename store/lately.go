@@ -27,7 +27,7 @@ func (a asked) old() bool { return time.Since(a.at) > latelyFor }
 // asked for.
 const (
 	latelyFor  = 3 * time.Minute
-	mostLately = 30
+	mostLately = 60
 )
 
 type aheadKey struct{}

@@ -3,6 +3,7 @@ package store
 import (
 	"encoding/json"
 	"fmt"
+	"slices"
 
 	"github.com/google/uuid"
 
@@ -28,21 +29,98 @@ func (d *decider) apply(e decidedEdit) error {
 		}
 	default:
 		before = e.Now
+		if slices.ContainsFunc(d.claimed.edits, e.sameClaim) {
+			d.writeClaims() // of two, the later stands
+		}
+		d.claimed.add(e, nil)
+		d.writeLabels(e)
+	}
+	d.history.add(e, before)
+	return nil
+}
+
+// editRows are edits as columns: hundreds are written by one statement each.
+type editRows struct {
+	edits                  []decidedEdit
+	ids, packages, scopes  []uuid.UUID
+	fields, kinds, reasons []string
+	before, after          []*string // JSON
+}
+
+func (r *editRows) add(e decidedEdit, before json.RawMessage) {
+	r.edits, r.ids = append(r.edits, e), append(r.ids, e.ID)
+	r.packages, r.scopes = append(r.packages, e.PackageID), append(r.scopes, e.ScopeID)
+	r.fields, r.kinds, r.reasons = append(r.fields, e.Field), append(r.kinds, e.ScopeKind), append(r.reasons, e.Reason)
+	r.before, r.after = append(r.before, orNull(before)), append(r.after, orNull(e.stands()))
+}
+
+// orNull is JSON as text, nil for none.
+func orNull(value json.RawMessage) *string {
+	if value == nil {
+		return nil
+	}
+	text := string(value)
+	return &text
+}
+
+// sameClaim reports whether another edit writes the same field of the same package in
+// the same scope.
+func (e decidedEdit) sameClaim(other decidedEdit) bool {
+	return e.PackageID == other.PackageID && e.Field == other.Field && e.ScopeKind == other.ScopeKind && e.ScopeID == other.ScopeID
+}
+
+// writeClaims queues the claims that were collected.
+func (d *decider) writeClaims() {
+	if r := d.claimed; len(r.ids) > 0 {
 		d.batch.Queue(`
 			insert into claims as c (package_id, field, scope_kind, scope_id, value, reason, set_by, change_id)
-			values ($1, $2, $3, $4, $5, $6, $7, $8)
+			select k.package, k.field, k.kind, k.scope, k.value::jsonb, k.reason, $7, $8
+			from unnest($1::uuid[], $2::text[], $3::text[], $4::uuid[], $5::text[], $6::text[])
+				k (package, field, kind, scope, value, reason)
 			on conflict (package_id, field, scope_kind, scope_id) do update
 			set value = excluded.value, reason = excluded.reason, set_by = excluded.set_by, set_at = moment(),
 				change_id = excluded.change_id, revision = c.revision + 1`,
-			e.PackageID, e.Field, e.ScopeKind, e.ScopeID, e.stands(), e.Reason, d.author, d.change)
-		d.writeLabels(e)
+			r.packages, r.fields, r.kinds, r.scopes, r.after, r.reasons, d.author, d.change)
 	}
-	d.batch.Queue(`
-		insert into history (id, author_id, accepted_by, change_id, edit_id, package_id, field, scope_kind, scope_id,
-			before, after, reason, alone)
-		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13)`,
-		NewID(), d.author, d.reviewer, d.change, e.ID, e.PackageID, e.Field, e.ScopeKind, e.ScopeID, before, e.stands(), e.Reason, d.alone)
-	return nil
+	d.claimed = editRows{}
+}
+
+// writeHistory queues the history that was collected.
+func (d *decider) writeHistory() {
+	if r := d.history; len(r.ids) > 0 {
+		entries := make([]uuid.UUID, len(r.ids))
+		for i := range entries {
+			entries[i] = NewID()
+		}
+		d.batch.Queue(`
+			insert into history (id, author_id, accepted_by, change_id, edit_id, package_id, field, scope_kind,
+				scope_id, before, after, reason, alone)
+			select k.id, $10, $11, $12, k.edit, k.package, k.field, k.kind, k.scope, k.before::jsonb, k.after::jsonb,
+				k.reason, $13
+			from unnest($1::uuid[], $2::uuid[], $3::uuid[], $4::text[], $5::text[], $6::uuid[], $7::text[], $8::text[],
+				$9::text[]) k (id, edit, package, field, kind, scope, before, after, reason)`,
+			entries, r.ids, r.packages, r.fields, r.kinds, r.scopes, r.before, r.after, r.reasons,
+			d.author, d.reviewer, d.change, d.alone)
+	}
+	d.history = editRows{}
+}
+
+// verdicts are what was decided about edits, as columns.
+type verdicts struct {
+	edits         []uuid.UUID
+	states, words []string
+}
+
+// writeVerdicts queues the verdicts that were collected.
+func (d *decider) writeVerdicts() {
+	if v := d.verdicts; len(v.edits) > 0 {
+		d.batch.Queue(`
+			update edits e
+			set state = k.state, words = k.words, decided_by = $4, decided_at = moment()
+			from unnest($1::uuid[], $2::text[], $3::text[]) k (id, state, words)
+			where e.id = k.id`, v.edits, v.states, v.words, d.reviewer)
+	}
+	d.verdicts = verdicts{}
 }
 
 // addTrial queues a trial; it bears the id of its edit.

@@ -72,7 +72,10 @@ type decider struct {
 	// before are edits that were accepted before this call.
 	before map[uuid.UUID]bool
 	batch  pgx.Batch
-	count  map[change.State]int
+	// What goes into the same tables is collected until flush.
+	claimed, history editRows
+	verdicts         verdicts
+	count            map[change.State]int
 }
 
 // Decide carries out decisions about a change: accepted edits reach the
@@ -306,10 +309,8 @@ func (d *decider) decide(ctx context.Context, one Decision, applying map[uuid.UU
 			touched[e.PackageID] = true
 		}
 	}
-	d.batch.Queue(`
-		update edits
-		set state = $2, words = $3, decided_by = $4, decided_at = moment()
-		where id = $1`, e.ID, one.Verdict, one.Words, d.reviewer)
+	d.verdicts.edits = append(d.verdicts.edits, e.ID)
+	d.verdicts.states, d.verdicts.words = append(d.verdicts.states, string(one.Verdict)), append(d.verdicts.words, one.Words)
 	d.count[one.Verdict]++
 	e.State = one.Verdict
 	d.edits[e.ID] = e
@@ -381,6 +382,9 @@ func (e *UnreadableError) Error() string {
 
 // flush sends what is queued.
 func (d *decider) flush(ctx context.Context) error {
+	d.writeClaims()
+	d.writeHistory()
+	d.writeVerdicts()
 	if d.batch.Len() == 0 {
 		return nil
 	}
