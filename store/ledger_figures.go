@@ -149,31 +149,52 @@ func stampsOf(ctx context.Context, q querier, packages []uuid.UUID) (map[uuid.UU
 	return stamps, err
 }
 
-// recompute takes note that the trials of packages have changed, and writes
+// recompute takes note that some trials of packages have come and gone, and writes
 // their figures of everywhere anew; those of other places are made once they
-// are asked for.
-func recompute(ctx context.Context, tx pgx.Tx, packages []uuid.UUID) error {
+// are asked for. What it returns is to be called once the transaction has ended well:
+// then the trials are kept.
+func recompute(ctx context.Context, tx pgx.Tx, kept *trialCache, packages []uuid.UUID, moved movedTrials) (keep func(), err error) {
 	if len(packages) == 0 {
-		return nil
+		return func() {}, nil
 	}
 	if _, err := tx.Exec(ctx, lockFiguresOfSome); err != nil {
-		return err
+		return nil, err
 	}
 	// Two changes that touch a package at once must not each miss the
 	// other's trials.
 	if _, err := tx.Exec(ctx, lockPackages, packages); err != nil {
-		return err
+		return nil, err
+	}
+	before, err := stampsOf(ctx, tx, packages)
+	if err != nil {
+		return nil, err
 	}
 	// One that has no trials left has a stamp below zero.
-	_, err := tx.Exec(ctx, `
+	_, err = tx.Exec(ctx, `
 		update packages p
 		set trials_stamp = (abs(trials_stamp) + 1)
 			* case when exists (select from trials where package_id = p.id) then 1 else -1 end
 		where id = any($1)`, packages)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	return makeFigures(ctx, tx, nil, figuresFrom{packages: packages})
+	y, _, err := yardstick(ctx, tx)
+	if err != nil {
+		return nil, err
+	}
+	stamps, err := stampsOf(ctx, tx, packages)
+	if err != nil {
+		return nil, err
+	}
+	trials, err := kept.moved(ctx, tx, before, slices.Collect(maps.Keys(stamps)), moved)
+	if err != nil {
+		return nil, err
+	}
+	rows, err := computeFigures(trials, stamps, y, figuresFrom{packages: packages})
+	if err != nil {
+		return nil, err
+	}
+	return func() { kept.keep(trials, stamps) }, storeFigures(ctx, tx, rows)
 }
 
 // recomputeAll forgets all figures and writes those of everywhere anew, some
@@ -228,7 +249,7 @@ func eachTried(ctx context.Context, q querier, do func(map[uuid.UUID]*triedPacka
 			return err
 		}
 		after = packages[len(packages)-1]
-		trials, err := trialsOf(ctx, q, nil, packages)
+		trials, err := trialsOf(ctx, q, nil, triedOf, packages)
 		if err != nil {
 			return err
 		}
@@ -327,19 +348,25 @@ func storeFigures(ctx context.Context, tx pgx.Tx, rows []storedFigures) error {
 	return err
 }
 
-// trialsOf loads all trials of packages, as the calculations take them. There
+// Which trials trialsOf loads, by ids: those of packages, or themselves.
+const (
+	triedOf = `package_id = any($1)`
+	triedAs = `id = any($1)`
+)
+
+// trialsOf loads trials by package, as the calculations take them. There
 // may be ten thousands: rows are read as they come, and what many share is
 // kept once. Firmwares that are kept are not read again; nil for none.
-func trialsOf(ctx context.Context, q querier, kept *keptFirmwares, packages []uuid.UUID) (map[uuid.UUID]*triedPackage, error) {
+func trialsOf(ctx context.Context, q querier, kept *keptFirmwares, which string, ids []uuid.UUID) (map[uuid.UUID]*triedPackage, error) {
 	trials := map[uuid.UUID]*triedPackage{}
-	if len(packages) == 0 {
+	if len(ids) == 0 {
 		return trials, nil
 	}
 	rows, err := q.Query(ctx, `
 		select package_id, id, build_id, person_id, phone, method, outcome, function, persistence like 'back-%',
 			outside
 		from trials
-		where package_id = any($1)`, packages)
+		where `+which, ids)
 	if err != nil {
 		return nil, err
 	}

@@ -7,6 +7,7 @@ import (
 	"sync"
 
 	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
 
 	"roster/core/evidence"
 )
@@ -65,7 +66,7 @@ type trialCache struct {
 // transaction may be rolled back.
 func (c *trialCache) trials(ctx context.Context, q querier, stamps map[uuid.UUID]int64) (map[uuid.UUID]*triedPackage, error) {
 	if c == nil {
-		return trialsOf(ctx, q, nil, slices.Collect(maps.Keys(stamps)))
+		return trialsOf(ctx, q, nil, triedOf, slices.Collect(maps.Keys(stamps)))
 	}
 	out := make(map[uuid.UUID]*triedPackage, len(stamps))
 	var missing []uuid.UUID
@@ -76,15 +77,61 @@ func (c *trialCache) trials(ctx context.Context, q querier, stamps map[uuid.UUID
 			missing = append(missing, pkg)
 		}
 	}
-	read, err := trialsOf(ctx, q, &c.firmwares, missing)
+	read, err := trialsOf(ctx, q, &c.firmwares, triedOf, missing)
 	if err != nil {
 		return nil, err
 	}
-	for pkg, trials := range read {
-		out[pkg] = trials
-		c.put(stamped{pkg, stamps[pkg]}, trials, bytesOfTrial*len(trials.list))
-	}
+	c.keep(read, stamps)
+	maps.Copy(out, read)
 	return out, nil
+}
+
+// keep keeps trials under their packages' stamps.
+func (c *trialCache) keep(trials map[uuid.UUID]*triedPackage, stamps map[uuid.UUID]int64) {
+	for pkg, of := range trials {
+		c.put(stamped{pkg, stamps[pkg]}, of, bytesOfTrial*len(of.list))
+	}
+}
+
+// movedTrials are trials that a transaction has written, and taken away.
+type movedTrials struct {
+	come []uuid.UUID
+	gone []string
+}
+
+// moved are the trials of packages within the transaction that moved some of them,
+// with the packages' locks held: of those that are kept with the stamps of before only
+// what has come is read.
+func (c *trialCache) moved(ctx context.Context, tx pgx.Tx, before map[uuid.UUID]int64, packages []uuid.UUID, moved movedTrials) (map[uuid.UUID]*triedPackage, error) {
+	out := make(map[uuid.UUID]*triedPackage, len(packages))
+	var missing []uuid.UUID
+	for _, pkg := range packages {
+		stamp, tried := before[pkg]
+		old, known := c.get(stamped{pkg, stamp})
+		if tried && !known {
+			missing = append(missing, pkg)
+			continue
+		}
+		stay := &triedPackage{}
+		for _, t := range old.trials() {
+			if !slices.Contains(moved.gone, t.ID) {
+				stay.list = append(stay.list, t)
+			}
+		}
+		out[pkg] = stay
+	}
+	come, err := trialsOf(ctx, tx, nil, triedAs, moved.come)
+	if err != nil {
+		return nil, err
+	}
+	for pkg, of := range come {
+		if stay, ok := out[pkg]; ok {
+			stay.list = append(stay.list, of.list...)
+		}
+	}
+	read, err := trialsOf(ctx, tx, nil, triedOf, missing)
+	maps.Copy(out, read)
+	return out, err
 }
 
 // keptOutside is the cache of trials for what reads outside of a transaction.

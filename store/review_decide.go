@@ -86,7 +86,8 @@ type decider struct {
 // person's own change with ErrOwn, and on a field that has moved with a
 // ConflictError.
 func (s *Store) Decide(ctx context.Context, reviewer, id uuid.UUID, revision int, decisions []Decision) error {
-	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
+	var keep func()
+	err := s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
 		d := &decider{tx: tx, change: id, reviewer: reviewer, count: map[change.State]int{}}
 		if err := d.lock(ctx, revision); err != nil {
 			return err
@@ -122,7 +123,7 @@ func (s *Store) Decide(ctx context.Context, reviewer, id uuid.UUID, revision int
 		if err := d.flush(ctx); err != nil {
 			return err
 		}
-		if err := recompute(ctx, tx, sortedIDs(touched)); err != nil {
+		if keep, err = recompute(ctx, tx, &s.tried, sortedIDs(touched), d.movedTrials()); err != nil {
 			return err
 		}
 		if err := s.freshenLinks(ctx, tx, d); err != nil {
@@ -133,6 +134,24 @@ func (s *Store) Decide(ctx context.Context, reviewer, id uuid.UUID, revision int
 		}
 		return d.close(ctx)
 	})
+	if err == nil {
+		keep()
+	}
+	return err
+}
+
+// movedTrials are those that accepted edits brought or took.
+func (d *decider) movedTrials() (m movedTrials) {
+	for _, e := range d.edits {
+		switch {
+		case e.Field != string(change.Trial) || e.State != change.Accepted || d.before[e.ID]:
+		case e.Takes != nil:
+			m.gone = append(m.gone, e.Takes.String())
+		default:
+			m.come = append(m.come, e.ID) // it bears the id of its edit
+		}
+	}
+	return m
 }
 
 // order puts decisions about loads last.
@@ -250,7 +269,7 @@ func (d *decider) loads(ctx context.Context, kept *trialCache, decisions []Decis
 			others = append(others, p)
 		}
 	}
-	trials, err := trialsOf(ctx, d.tx, nil, anew)
+	trials, err := trialsOf(ctx, d.tx, nil, triedOf, anew)
 	if err != nil {
 		return nil, err
 	}
