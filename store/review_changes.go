@@ -383,10 +383,27 @@ func (s *Store) Change(ctx context.Context, reader, id uuid.UUID) (Change, []Edi
 	if err != nil {
 		return c, nil, err
 	}
-	rows, err = s.pool.Query(ctx, editColumns+` where e.change_id = $1 order by e.created_at, e.id limit $2`,
-		id, maxTray)
-	edits, err := readEdits(rows, err)
+	edits, err := s.editsOf(ctx, id)
 	return c, edits, err
+}
+
+// ChangeEdits are the edits of a change in the order they were made, and whose they
+// are.
+func (s *Store) ChangeEdits(ctx context.Context, id uuid.UUID) (author uuid.UUID, edits []Edit, err error) {
+	if err = s.pool.QueryRow(ctx, `select author_id from changes where id = $1`, id).Scan(&author); err != nil {
+		if isNone(err) {
+			err = ErrNotFound
+		}
+		return author, nil, err
+	}
+	edits, err = s.editsOf(ctx, id)
+	return author, edits, err
+}
+
+func (s *Store) editsOf(ctx context.Context, id uuid.UUID) ([]Edit, error) {
+	rows, err := s.pool.Query(ctx, editColumns+` where e.change_id = $1 order by e.created_at, e.id limit $2`,
+		id, maxTray)
+	return readEdits(rows, err)
 }
 
 // Waiting counts changes that the person could decide about.

@@ -63,8 +63,8 @@ func zeros[T any](of *[]T, n int) []T {
 	return *of
 }
 
-// maxRemembered bounds each of the two maps.
-const maxRemembered = 1 << 17
+// maxRemembered bounds each of the two maps, to some 2 MB.
+const maxRemembered = 1 << 14
 
 // Ceiling is the function Ceiling.
 func (l *Limits) Ceiling(harmed, clean float64) float64 {
