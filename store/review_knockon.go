@@ -279,6 +279,7 @@ func (k *knocker) effectOn(p profileRow, packages []uuid.UUID, touched map[uuid.
 			input.Removes = map[android.PackageName]bool{}
 		}
 	}
+	input.Before, input.After = make([]profile.Candidate, 0, len(packages)), make([]profile.Candidate, 0, len(packages))
 	for _, pkg := range packages {
 		if ships[[2]uuid.UUID{p.ModelID, pkg}] {
 			e := touched[pkg]

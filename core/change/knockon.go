@@ -81,7 +81,7 @@ func (e Effect) Nothing() bool {
 func KnockOn(p Profile) Effect {
 	e := Effect{Gains: []Pick{}, Loses: []Pick{}, Costs: []string{}, Spares: []string{}, Emptied: []string{}, Moves: []Move{}}
 	before, after := rowsByName(p.Before, p.Rules), rowsByName(p.After, p.Rules)
-	costs := map[bool]map[string]bool{false: {}, true: {}}
+	costs := [2]map[string]bool{{}, {}}
 	var unlike [2]int
 	for i := range p.After {
 		was, will := before[p.Before[i].Package], after[p.After[i].Package]
@@ -94,7 +94,7 @@ func KnockOn(p Profile) Effect {
 		if m := (Move{will.Package, will.Label, was.Ceiling, will.Ceiling, was.Standing, will.Standing, was.Load, will.Load, !slices.Equal(was.Conditions, will.Conditions)}); !m.Nothing() {
 			e.Moves = append(e.Moves, m)
 		}
-		for side, row := range map[bool]profile.Row{false: was, true: will} {
+		for side, row := range [2]*profile.Row{was, will} {
 			if row.Goes {
 				for _, f := range row.Lost {
 					costs[side][f] = true
@@ -110,7 +110,7 @@ func KnockOn(p Profile) Effect {
 			}
 		}
 	}
-	e.Costs, e.Spares = append(e.Costs, minus(costs[true], costs[false])...), append(e.Spares, minus(costs[false], costs[true])...)
+	e.Costs, e.Spares = append(e.Costs, minus(costs[1], costs[0])...), append(e.Spares, minus(costs[0], costs[1])...)
 	e.WantedBefore = unlike[0] > 0
 	e.WantsNumber = unlike[1] > 0 && (unlike[0] == 0 || len(e.Gains)+len(e.Loses) > 0)
 	for _, r := range p.Roles {
@@ -179,18 +179,18 @@ func emptied(c profile.Composition) map[string]bool {
 	return out
 }
 
-func rowsByName(candidates []profile.Candidate, rules profile.Rules) map[android.PackageName]profile.Row {
-	rows := map[android.PackageName]profile.Row{}
-	ranked, _ := profile.Rank(candidates, rules)
-	for _, row := range ranked {
-		rows[row.Package] = row
+func rowsByName(candidates []profile.Candidate, rules profile.Rules) map[android.PackageName]*profile.Row {
+	rows := make(map[android.PackageName]*profile.Row, len(candidates))
+	sides, _ := profile.Sides(candidates, rules)
+	for i := range sides {
+		rows[sides[i].Package] = &sides[i]
 	}
 	return rows
 }
 
 // empty reports whether every holder of a role goes. A holder that the change
 // does not touch goes where the current release takes it off.
-func (p Profile) empty(r RoleHolders, rows map[android.PackageName]profile.Row) bool {
+func (p Profile) empty(r RoleHolders, rows map[android.PackageName]*profile.Row) bool {
 	for _, name := range r.Holders {
 		row, touched := rows[name]
 		if touched && !row.Goes || !touched && !p.Removes[name] {

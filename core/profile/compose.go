@@ -88,6 +88,12 @@ func (r *Row) Leaves() bool { return r.Goes && r.Method != evidence.Quieten }
 // name; the others follow by load, ceiling and name, out of the line's reach.
 // A pin moves one across; nothing moves what is Load-bearing.
 func Rank(candidates []Candidate, rules Rules) (rows []Row, cut int) {
+	rows, cut = Sides(candidates, rules)
+	return inPlace(rows), cut
+}
+
+// Sides is Rank in the order of the candidates.
+func Sides(candidates []Candidate, rules Rules) (rows []Row, cut int) {
 	pins := map[android.PackageName]Pin{}
 	for _, p := range rules.Pins {
 		pins[p.Package] = p
@@ -125,7 +131,7 @@ func Rank(candidates []Candidate, rules Rules) (rows []Row, cut int) {
 		}
 		rows = append(rows, row)
 	}
-	return inPlace(rows), cut
+	return rows, cut
 }
 
 // inPlace orders rows by their numbers, which are quicker moved about than they are.
