@@ -408,6 +408,9 @@ func trialsOf(ctx context.Context, q querier, kept *keptFirmwares, which string,
 	if err := rows.Err(); err != nil {
 		return nil, err
 	}
+	for _, of := range trials {
+		of.list = slices.Clone(of.list) // what is kept has no room for more
+	}
 	return trials, placeTrials(ctx, q, kept, trials, builds)
 }
 

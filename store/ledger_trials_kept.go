@@ -112,7 +112,7 @@ func (c *trialCache) moved(ctx context.Context, tx pgx.Tx, before map[uuid.UUID]
 			missing = append(missing, pkg)
 			continue
 		}
-		stay := &triedPackage{}
+		stay := &triedPackage{list: make([]evidence.Trial, 0, len(old.trials())+1)}
 		for _, t := range old.trials() {
 			if !slices.Contains(moved.gone, t.ID) {
 				stay.list = append(stay.list, t)

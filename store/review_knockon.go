@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/json"
 	"maps"
+	"runtime"
 	"slices"
 
 	"github.com/google/uuid"
@@ -107,11 +108,20 @@ func (s *Store) KnockOn(ctx context.Context, author uuid.UUID, edits []Edit) (Kn
 	}
 	k := knocker{now: j, then: then, lost: [2]map[uuid.UUID][]string{lostFunctions(j), lostFunctions(then)}}
 	effects := make([]change.Effect, len(profiles))
+	var working errgroup.Group
+	for part := range runtime.GOMAXPROCS(0) {
+		working.Go(func() (err error) {
+			for i := part; i < len(profiles) && err == nil; i += runtime.GOMAXPROCS(0) {
+				effects[i], err = k.effectOn(profiles[i], packages, touched, ships, removes)
+			}
+			return err
+		})
+	}
+	if err := working.Wait(); err != nil {
+		return out, err
+	}
 	var moved []uuid.UUID
 	for i, p := range profiles {
-		if effects[i], err = k.effectOn(p, packages, touched, ships, removes); err != nil {
-			return out, err
-		}
 		if len(effects[i].Gains)+len(effects[i].Loses) > 0 {
 			moved = append(moved, p.ModelID)
 		}

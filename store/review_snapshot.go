@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"runtime"
 	"slices"
+	"sync"
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
@@ -26,7 +27,6 @@ type EvidenceSnapshot struct {
 	loads     map[uuid.UUID][]loadClaim
 	firmwares map[string]evidence.Firmware
 	called    map[uuid.UUID][]calledFor
-	limits    evidence.Limits
 	// without is what this one was made of, and changed the packages whose
 	// trials are others than there: of all else the figures are the same.
 	without *EvidenceSnapshot
@@ -34,9 +34,11 @@ type EvidenceSnapshot struct {
 	// more counts, at the end of the trials of packages that have all others, those
 	// that are not there.
 	more map[uuid.UUID]int
-	// gathered and figures are what was worked out already.
+	// working guards what follows: what was worked out already.
+	working  sync.Mutex
 	gathered map[gatherKey]evidence.Gathered
 	figures  map[figureKey]evidence.Figures
+	limits   evidence.Limits
 }
 
 type gatherKey struct {
@@ -54,6 +56,13 @@ func (j *EvidenceSnapshot) Gathered(pkg uuid.UUID, method evidence.Method) evide
 	if j.without != nil && !j.changed[pkg] {
 		return j.without.Gathered(pkg, method)
 	}
+	j.working.Lock()
+	defer j.working.Unlock()
+	return j.gatheredOnce(pkg, method)
+}
+
+// gatheredOnce is called with working held.
+func (j *EvidenceSnapshot) gatheredOnce(pkg uuid.UUID, method evidence.Method) evidence.Gathered {
 	key := gatherKey{pkg, method}
 	g, ok := j.gathered[key]
 	if !ok {
@@ -161,9 +170,11 @@ func (j *EvidenceSnapshot) Figures(pkg uuid.UUID, method evidence.Method, from e
 		return j.without.Figures(pkg, method, from)
 	}
 	key := figureKey{gatherKey{pkg, method}, from}
+	j.working.Lock()
+	defer j.working.Unlock()
 	f, ok := j.figures[key]
 	if !ok {
-		f = j.Gathered(pkg, method).Summary(from, j.Yardstick, &j.limits)
+		f = j.gatheredOnce(pkg, method).Summary(from, j.Yardstick, &j.limits)
 		if j.figures == nil {
 			j.figures = map[figureKey]evidence.Figures{}
 		}

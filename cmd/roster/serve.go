@@ -93,6 +93,9 @@ func (s *settings) serve(ctx context.Context, world *sample) error {
 	if os.Getenv("GOGC") == "" {
 		debug.SetGCPercent(50)
 	}
+	if os.Getenv("GOMEMLIMIT") == "" {
+		debug.SetMemoryLimit(enoughMemory)
+	}
 	go giveBack(ctx)
 	if s.database == "" {
 		return noDatabase()
