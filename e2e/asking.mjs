@@ -107,8 +107,9 @@ async function accepting(database) {
   }
   const author = { cookie: await signedIn('author') }
   const answered = asking(database)
-  const others = "datname = current_database() and pid <> pg_backend_pid() and backend_type = 'client backend' and state = 'active'"
-  const busy = `select exists (select from pg_stat_activity where ${others})`
+  const others = "datname = current_database() and pid <> pg_backend_pid() and backend_type = 'client backend'"
+  const lately = "(state = 'active' or state_change > clock_timestamp() - interval '100 ms')"
+  const busy = `select exists (select from pg_stat_activity where ${others} and ${lately})`
   return async () => {
     const [name, build] = tried.shift().split(' ')
     const value = {
@@ -125,10 +126,7 @@ async function accepting(database) {
     const { etag, body } = await get(`/api/v1/changes/${id}`)
     const decisions = JSON.parse(body).review.map((e) => ({ edit: e.id, verdict: 'accepted' }))
     await send('POST', `/api/v1/changes/${id}/decisions`, { decisions }, { 'if-match': etag })
-    for (let calm = 0; calm < 10; calm++) {
-      if ((await answered(busy)) === 't') calm = -1
-      await new Promise((resolve) => setTimeout(resolve, 10))
-    }
+    while ((await answered(busy)) === 't') await new Promise((resolve) => setTimeout(resolve, 10))
   }
 }
 
