@@ -102,13 +102,14 @@ type movedTrials struct {
 // moved are the trials of packages within the transaction that moved some of them,
 // with the packages' locks held: of those that are kept with the stamps of before only
 // what has come is read.
-func (c *trialCache) moved(ctx context.Context, tx pgx.Tx, before map[uuid.UUID]int64, packages []uuid.UUID, moved movedTrials) (map[uuid.UUID]*triedPackage, error) {
+func (c *trialCache) moved(
+	ctx context.Context, tx pgx.Tx, before map[uuid.UUID]int64, packages []uuid.UUID, moved movedTrials,
+) (map[uuid.UUID]*triedPackage, error) {
 	out := make(map[uuid.UUID]*triedPackage, len(packages))
 	var missing []uuid.UUID
 	for _, pkg := range packages {
-		stamp, tried := before[pkg]
-		old, known := c.get(stamped{pkg, stamp})
-		if tried && !known {
+		old, known := c.get(stamped{pkg, before[pkg]})
+		if !known {
 			missing = append(missing, pkg)
 			continue
 		}

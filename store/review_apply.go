@@ -1,11 +1,13 @@
 package store
 
 import (
+	"context"
 	"encoding/json"
 	"fmt"
 	"slices"
 
 	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
 
 	"roster/core/change"
 )
@@ -121,6 +123,33 @@ func (d *decider) writeVerdicts() {
 			where e.id = k.id`, v.edits, v.states, v.words, d.reviewer)
 	}
 	d.verdicts = verdicts{}
+}
+
+// flush sends what is queued.
+func (d *decider) flush(ctx context.Context) error {
+	d.writeClaims()
+	d.writeHistory()
+	d.writeVerdicts()
+	if d.batch.Len() == 0 {
+		return nil
+	}
+	err := d.tx.SendBatch(ctx, &d.batch).Close()
+	d.batch = pgx.Batch{}
+	return err
+}
+
+// movedTrials are those that accepted edits brought or took.
+func (d *decider) movedTrials() (m movedTrials) {
+	for _, e := range d.edits {
+		switch {
+		case e.Field != string(change.Trial) || e.State != change.Accepted || d.before[e.ID]:
+		case e.Takes != nil:
+			m.gone = append(m.gone, e.Takes.String())
+		default:
+			m.come = append(m.come, e.ID) // it bears the id of its edit
+		}
+	}
+	return m
 }
 
 // addTrial queues a trial; it bears the id of its edit.

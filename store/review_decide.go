@@ -140,20 +140,6 @@ func (s *Store) Decide(ctx context.Context, reviewer, id uuid.UUID, revision int
 	return err
 }
 
-// movedTrials are those that accepted edits brought or took.
-func (d *decider) movedTrials() (m movedTrials) {
-	for _, e := range d.edits {
-		switch {
-		case e.Field != string(change.Trial) || e.State != change.Accepted || d.before[e.ID]:
-		case e.Takes != nil:
-			m.gone = append(m.gone, e.Takes.String())
-		default:
-			m.come = append(m.come, e.ID) // it bears the id of its edit
-		}
-	}
-	return m
-}
-
 // order puts decisions about loads last.
 func (d *decider) order(one Decision) int {
 	if d.edits[one.Edit].Field == string(change.Load) {
@@ -397,19 +383,6 @@ type UnreadableError struct {
 
 func (e *UnreadableError) Error() string {
 	return "the edit of " + e.Package + " can't be read (" + e.Why + ")"
-}
-
-// flush sends what is queued.
-func (d *decider) flush(ctx context.Context) error {
-	d.writeClaims()
-	d.writeHistory()
-	d.writeVerdicts()
-	if d.batch.Len() == 0 {
-		return nil
-	}
-	err := d.tx.SendBatch(ctx, &d.batch).Close()
-	d.batch = pgx.Batch{}
-	return err
 }
 
 // moved notes what was accepted about packages: coverage is counted anew where it
