@@ -49,8 +49,8 @@ insert into facts (id, package_id, version_code, version_name, path, partition, 
 	select pg_temp.id('facts', n * 10 + v), pg_temp.id('package', n), n * 10 + v, v || '.' || n, '/system/app/p' || n, 'system', true, n % 5 = 0, false, '', (n + v) % 40 = 0 or n % 4 = 0,
 		case when (n + v) % 25 = 0 then '{"requests":["android.permission.INTERNET","android.permission.READ_CONTACTS"]}' else '{"requests":["android.permission.INTERNET"]}' end::jsonb
 	from generate_series(1, (30000 * :scale)::int) n cross join generate_series(1, 5) v;
-insert into captures (id, build_id, phone, person_id, source, complete, missing, reports, digest)
-	select pg_temp.id('capture', n), pg_temp.id('build', n), 'phone' || n, pg_temp.id('person', 1 + n % 40), 'file', true, '', '[]', decode(md5('capture ' || n), 'hex')
+insert into captures (id, inventory_id, build_id, phone, person_id, source, complete, missing, reports, digest)
+	select pg_temp.id('capture', n), pg_temp.id('capture', n), pg_temp.id('build', n), 'phone' || n, pg_temp.id('person', 1 + n % 40), 'file', true, '', '[]', decode(md5('capture ' || n), 'hex')
 	from generate_series(1, (2000 * :scale)::int) n;
 
 -- A build ships the platform, and 300 of its maker's packages that its model
@@ -67,8 +67,9 @@ insert into shipped_by (model_id, package_id, builds, newest)
 update packages p set builds = k.builds, newest_build = k.newest, makers = k.makers, maker_id = case when k.makers = 1 then k.maker_id end
 	from (select s.package_id, sum(s.builds) as builds, max(s.newest) as newest, count(distinct d.maker_id) as makers, (array_agg(d.maker_id))[1] as maker_id
 		from shipped_by s join models d on d.id = s.model_id group by 1) k where k.package_id = p.id;
-insert into sightings (capture_id, package_id, facts_id, installed, enabled)
-	select pg_temp.id('capture', b), pg_temp.id('package', p), pg_temp.id('facts', p * 10 + (b - 1) % 5 + 1), true, 'default' from shipped;
+insert into inventories (capture_id, package_id, place, facts_id, installed, enabled, installer, updated)
+	select pg_temp.id('capture', b), pg_temp.id('package', p), row_number() over (partition by b order by p),
+		pg_temp.id('facts', p * 10 + (b - 1) % 5 + 1), true, 'default', '', false from shipped;
 
 insert into claims (package_id, field, scope_kind, scope_id, value, reason, set_by, change_id)
 	select pg_temp.id('package', n), f.field, 'everywhere', '00000000-0000-0000-0000-000000000000',

@@ -64,6 +64,8 @@ type row struct {
 	// known is what was known of its icon on that build, told what the capture
 	// says; nil for nothing.
 	known, told *bool
+	// place is where its sizes stand among those of the capture, from one.
+	place int
 }
 
 // AddCapture stores a capture whole or not at all. The same capture twice is
@@ -85,27 +87,26 @@ func (s *Store) AddCapture(ctx context.Context, n NewCapture) (CaptureSummary, e
 		if sum.BuildID, sum.Recognised, err = ensureBuild(ctx, tx, n.Capture.Identity, n.At); err != nil {
 			return err
 		}
-		reports, err := json.Marshal(n.Capture.Reports)
+		told, err := tellByInventory(ctx, tx, rows, sum.BuildID)
 		if err != nil {
 			return err
 		}
-		facts, err := json.Marshal(n.Capture.Phone)
-		if err != nil {
+		if len(told.unknown) > 0 {
+			if err := addPackages(ctx, tx, n, told.unknown, &sum); err != nil {
+				return err
+			}
+		}
+		told.compare(sum.ID)
+		if sum.Known, err = insertCapture(ctx, tx, n, &sum, told, digest); err != nil || sum.Known {
 			return err
 		}
-		tag, err := tx.Exec(ctx, `
-			insert into captures (id, build_id, phone, person_id, source, complete, missing, reports, digest,
-				bench_id, phone_facts, taken_at)
-			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12) on conflict (digest) do nothing`,
-			sum.ID, sum.BuildID, n.Phone, n.Person, n.Source, n.Capture.Complete, n.Capture.Missing, reports, digest, n.Bench, facts, n.At)
-		if err != nil {
+		if err := told.write(ctx, tx, sum.ID); err != nil {
 			return err
 		}
-		if tag.RowsAffected() == 0 {
-			sum.Known = true
-			return tx.QueryRow(ctx, `select id from captures where digest = $1`, digest).Scan(&sum.ID)
+		if err := addHolders(ctx, tx, n.Capture.Phone); err != nil {
+			return err
 		}
-		ships, err := insertCapture(ctx, tx, n, rows, &sum)
+		ships, err := addPresence(ctx, tx, rows, &sum)
 		if err != nil {
 			return err
 		}
@@ -255,37 +256,34 @@ func imagePath(p *android.Package) string {
 	return p.Path
 }
 
-// insertCapture writes everything but the capture's own row. It reports whether
-// the build is found to ship something that was not known.
-func insertCapture(ctx context.Context, tx pgx.Tx, n NewCapture, rows []row, sum *CaptureSummary) (ships bool, err error) {
-	missing, err := identify(ctx, tx, rows, sum.BuildID)
+// insertCapture writes the capture's own row, unless it was stored before: then
+// sum gets that one's id.
+func insertCapture(ctx context.Context, tx pgx.Tx, n NewCapture, sum *CaptureSummary, told *telling, digest []byte) (known bool, err error) {
+	reports, err := json.Marshal(n.Capture.Reports)
 	if err != nil {
 		return false, err
 	}
-	if missing {
-		if err := addPackages(ctx, tx, n, rows, sum); err != nil {
-			return false, err
-		}
-	}
-	_, err = tx.CopyFrom(ctx, pgx.Identifier{"sightings"}, []string{"capture_id", "package_id", "facts_id", "installed", "enabled", "installer", "app_bytes", "data_bytes", "cache_bytes", "updated"},
-		pgx.CopyFromSlice(len(rows), func(i int) ([]any, error) {
-			r := rows[i]
-			return []any{sum.ID, r.pkg, r.facts, r.p.Installed, string(r.p.Enabled), r.p.Installer, r.p.AppBytes, r.p.DataBytes, r.p.CacheBytes, r.p.SystemPath != ""}, nil
-		}))
+	facts, err := json.Marshal(n.Capture.Phone)
 	if err != nil {
 		return false, err
 	}
-	if err := addHolders(ctx, tx, n.Capture.Phone); err != nil {
+	sizes := told.sizes()
+	tag, err := tx.Exec(ctx, `
+		insert into captures (id, build_id, phone, person_id, source, complete, missing, reports, digest,
+			bench_id, phone_facts, taken_at, inventory_id, app_bytes, data_bytes, cache_bytes)
+		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16) on conflict (digest) do nothing`,
+		sum.ID, sum.BuildID, n.Phone, n.Person, n.Source, n.Capture.Complete, n.Capture.Missing, reports, digest, n.Bench, facts, n.At,
+		told.inventory, sizes[0], sizes[1], sizes[2])
+	if err != nil || tag.RowsAffected() > 0 {
 		return false, err
 	}
-	return addPresence(ctx, tx, rows, sum)
+	return true, tx.QueryRow(ctx, `select id from captures where digest = $1`, digest).Scan(&sum.ID)
 }
 
 // identify fills in the packages' ids from the facts that are in the store, and
 // whether the build is known to ship them with these, and what is known of their
-// icons there. It reports whether some
-// facts are not there yet.
-func identify(ctx context.Context, tx pgx.Tx, rows []row, build uuid.UUID) (missing bool, err error) {
+// icons there. It returns those whose facts are not there yet.
+func identify(ctx context.Context, tx pgx.Tx, rows []*row, build uuid.UUID) (unknown []*row, err error) {
 	facts := make([]uuid.UUID, len(rows))
 	for i, r := range rows {
 		facts[i] = r.facts
@@ -298,37 +296,36 @@ func identify(ctx context.Context, tx pgx.Tx, rows []row, build uuid.UUID) (miss
 		join facts f using (id)
 		left join presence x on x.build_id = $2 and x.package_id = f.package_id`, facts, build)
 	if err != nil {
-		return false, err
+		return nil, err
 	}
 	known := make(map[uuid.UUID]row, len(rows))
 	var id uuid.UUID
 	var found row
 	if _, err := pgx.ForEachRow(r, []any{&id, &found.pkg, &found.alike, &found.known}, func() error { known[id] = found; return nil }); err != nil {
-		return false, err
+		return nil, err
 	}
-	for i := range rows {
-		k, ok := known[rows[i].facts]
-		rows[i].pkg, rows[i].alike, rows[i].known, missing = k.pkg, k.alike, k.known, missing || !ok
+	for _, r := range rows {
+		k, ok := known[r.facts]
+		if r.pkg, r.alike, r.known = k.pkg, k.alike, k.known; !ok {
+			unknown = append(unknown, r)
+		}
 	}
-	return missing, nil
+	return unknown, nil
 }
 
 // addPackages adds the packages and facts that are new, under the catalogue's
 // lock: another capture may have brought them a moment ago.
-func addPackages(ctx context.Context, tx pgx.Tx, n NewCapture, rows []row, sum *CaptureSummary) error {
+func addPackages(ctx context.Context, tx pgx.Tx, n NewCapture, rows []*row, sum *CaptureSummary) error {
 	if err := lockCatalogue(ctx, tx); err != nil {
 		return err
 	}
-	if missing, err := identify(ctx, tx, rows, sum.BuildID); err != nil || !missing {
+	facts, err := identify(ctx, tx, rows, sum.BuildID)
+	if err != nil || len(facts) == 0 {
 		return err
 	}
-	var facts []*row
-	var names []string
-	for i := range rows {
-		if rows[i].pkg == uuid.Nil {
-			facts = append(facts, &rows[i])
-			names = append(names, string(rows[i].p.Name))
-		}
+	names := make([]string, len(facts))
+	for i, r := range facts {
+		names[i] = string(r.p.Name)
 	}
 	r, err := tx.Query(ctx, `
 		select p.name, p.id from unnest($1::text[]) as wanted (name) join packages p using (name)`, names)

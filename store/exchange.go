@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -29,7 +30,30 @@ type section struct {
 	// older are columns that exports of older programs lack, with what they are
 	// then.
 	older map[string]string
+	// from is what the rows are read from in their order, where that is no table of
+	// this name; into the table where they are written, and then what is done once
+	// all of them are.
+	from, into, then string
 }
+
+// wholeSightings are what captures found with what it takes there, capture by
+// capture: all at once would have to be sorted.
+const wholeSightings = `(select id from captures order by id) c
+	cross join lateral (
+		select s.capture_id, s.package_id, s.facts_id, s.installed, s.enabled, s.installer,
+			coalesce(z.app_bytes, 0) as app_bytes, coalesce(z.data_bytes, 0) as data_bytes,
+			coalesce(z.cache_bytes, 0) as cache_bytes, s.updated
+		from sightings s
+		left join sighting_sizes z on z.capture_id = s.capture_id and z.place = s.place
+		where s.capture_id = c.id
+		order by s.package_id) s`
+
+// unfoldedSightings takes sightings as they are exported, for fold_sightings.
+const unfoldedSightings = `
+	create temporary table unfolded_sightings (capture_id uuid, package_id uuid, facts_id uuid not null,
+		installed boolean not null, enabled text not null, installer text not null, app_bytes bigint not null,
+		data_bytes bigint not null, cache_bytes bigint not null, updated boolean not null,
+		primary key (capture_id, package_id)) on commit drop`
 
 // sections are in an order in which each refers only to those before it.
 var sections = []section{
@@ -39,8 +63,9 @@ var sections = []section{
 	{name: "packages", columns: "id, name, origin, origin_reason, first_seen, builds, newest_build, makers, maker_id, icon", order: "id"},
 	{name: "people", columns: "id, login, name, role, created_at, removed_at, decided, accepted, changes_accepted", order: "id", plus: map[string]string{"password_hash": "''"}},
 	{name: "facts", columns: "id, package_id, version_code, version_name, path, partition, system, privileged, persistent, shared_user, starts_at_boot, details", order: "id"},
-	{name: "captures", columns: "id, build_id, phone, person_id, source, taken_at, complete, missing, reports, digest, phone_facts", order: "id"},
-	{name: "sightings", columns: "capture_id, package_id, facts_id, installed, enabled, installer, app_bytes, data_bytes, cache_bytes, updated", order: "capture_id, package_id"},
+	{name: "captures", columns: "id, build_id, phone, person_id, source, taken_at, complete, missing, reports, digest, phone_facts", order: "id", plus: map[string]string{"inventory_id": "id"}},
+	{name: "sightings", columns: "capture_id, package_id, facts_id, installed, enabled, installer, app_bytes, data_bytes, cache_bytes, updated", order: "capture_id, package_id",
+		from: wholeSightings, into: "unfolded_sightings", then: "select fold_sightings()"},
 	{name: "presence", columns: "build_id, package_id, switched_off, facts_id, icon", order: "build_id, package_id"},
 	{name: "shipped_by", columns: "model_id, package_id, builds, newest, icon", order: "model_id, package_id"},
 	{name: "package_files", columns: "package_id, version_code, signer, labels, icon, icon_type, problem, read_at", order: "package_id, version_code, signer"},
@@ -142,9 +167,13 @@ func (s *Store) Export(ctx context.Context, out CatalogueWriter) error {
 			if part.where != "" {
 				where = " where " + part.where
 			}
+			from := part.name + where + " order by " + part.order
+			if part.from != "" {
+				from = part.from
+			}
 			rows, err := tx.Query(ctx, `
 				select row_to_json(x)::text
-				from (select `+part.columns+` from `+part.name+where+` order by `+part.order+`) x`)
+				from (select `+part.columns+` from `+from+`) x`)
 			if err != nil {
 				return err
 			}
@@ -178,6 +207,9 @@ func (s *Store) Import(ctx context.Context, next func() (section string, row jso
 		if !empty {
 			return ErrNotEmpty
 		}
+		if _, err := tx.Exec(ctx, unfoldedSightings); err != nil {
+			return err
+		}
 		at, rows := 0, []json.RawMessage{}
 		flush := func() error {
 			err := makeRoom(ctx, tx, sections[at].name, rows)
@@ -201,6 +233,9 @@ func (s *Store) Import(ctx context.Context, next func() (section string, row jso
 				}
 			}
 			for name != sections[at].name {
+				if err := sections[at].end(ctx, tx); err != nil {
+					return err
+				}
 				if at++; at == len(sections) {
 					return fmt.Errorf("section %q is not known, or stands in the wrong place", name)
 				}
@@ -208,6 +243,9 @@ func (s *Store) Import(ctx context.Context, next func() (section string, row jso
 			rows = append(rows, row)
 		}
 		if err := flush(); err != nil {
+			return err
+		}
+		if err := sections[at].end(ctx, tx); err != nil {
 			return err
 		}
 		if _, err := tx.Exec(ctx, `
@@ -251,6 +289,17 @@ func makeRoom(ctx context.Context, tx pgx.Tx, section string, rows []json.RawMes
 		return err
 	case "people":
 		return renameClashing(ctx, tx, rows)
+	}
+	return nil
+}
+
+// end does what is to be done once all rows of a section are written.
+func (p section) end(ctx context.Context, tx pgx.Tx) error {
+	if p.then == "" {
+		return nil
+	}
+	if _, err := tx.Exec(ctx, p.then); err != nil {
+		return fmt.Errorf("section %s: %w", p.name, err)
 	}
 	return nil
 }
@@ -306,12 +355,13 @@ func (p section) insert(ctx context.Context, tx pgx.Tx, rows []json.RawMessage) 
 	for _, column := range sortedKeys(p.plus) {
 		columns, values = append(columns, column), append(values, p.plus[column])
 	}
+	into := cmp.Or(p.into, p.name)
 	// Attachments have no order to refer to themselves by, changes may.
 	_, err = tx.Exec(ctx, `
-		insert into `+p.name+` (`+strings.Join(columns, ", ")+`)
+		insert into `+into+` (`+strings.Join(columns, ", ")+`)
 		overriding system value
 		select `+strings.Join(values, ", ")+`
-		from jsonb_populate_recordset(null::`+p.name+`, $1::jsonb)`, string(raw))
+		from jsonb_populate_recordset(null::`+into+`, $1::jsonb)`, string(raw))
 	if err != nil {
 		return fmt.Errorf("section %s: %w", p.name, err)
 	}
