@@ -174,15 +174,14 @@ func TestUploadsAtOnce(t *testing.T) {
 	s := withPeople(t)
 	cookie := s.signIn("technician")
 	var open []net.Conn
-	for range 2 {
-		conn := s.begin(cookie, "POST /api/v1/captures HTTP/1.1")
-		fmt.Fprint(conn, "Content-Type: multipart/form-data; boundary=x\r\nContent-Length: 100000\r\n\r\n--x\r\n")
-		open = append(open, conn)
-	}
 	var b bytes.Buffer
 	form := multipart.NewWriter(&b)
 	form.Close()
 	s.until("a third is told to wait", func() bool {
+		// One that comes while the last try is still being answered is refused itself.
+		conn := s.begin(cookie, "POST /api/v1/captures HTTP/1.1")
+		fmt.Fprint(conn, "Content-Type: multipart/form-data; boundary=x\r\nContent-Length: 100000\r\n\r\n--x\r\n")
+		open = append(open, conn)
 		a := s.do(cookie, "POST", "/api/v1/captures", b.Bytes(), form.FormDataContentType())
 		return a.status == 503 && kind(a) == "busy" && a.header.Get("Retry-After") != ""
 	})

@@ -87,7 +87,7 @@ func (s *Store) AddCapture(ctx context.Context, n NewCapture) (CaptureSummary, e
 		if sum.BuildID, sum.Recognised, err = ensureBuild(ctx, tx, n.Capture.Identity, n.At); err != nil {
 			return err
 		}
-		told, err := tellByInventory(ctx, tx, rows, sum.BuildID)
+		told, err := tellByInventory(ctx, tx, rows, &sum)
 		if err != nil {
 			return err
 		}

@@ -50,34 +50,16 @@ func (r *row) inventoried() inventoried {
 	return inventoried{r.facts, r.p.Installed, string(r.p.Enabled), r.p.Installer, r.p.SystemPath != ""}
 }
 
-// tellByInventory reads the newest inventory of the build. What stands there of rows
-// is known with its package; the others are looked up.
-func tellByInventory(ctx context.Context, tx pgx.Tx, rows []row, build uuid.UUID) (*telling, error) {
+// tellByInventory reads the inventory that most captures of the build are told by
+// lately. What stands there of rows is known with its package; the others are looked
+// up.
+func tellByInventory(ctx context.Context, tx pgx.Tx, rows []row, sum *CaptureSummary) (*telling, error) {
 	t := &telling{rows: rows, listed: make(map[uuid.UUID]listed, len(rows))}
-	r, err := tx.Query(ctx, `
-		select h.capture_id, h.package_id, h.place, h.facts_id, h.installed, h.enabled, h.installer, h.updated,
-			coalesce(x.facts_id = h.facts_id, false), x.icon
-		from inventories h
-		left join presence x on x.build_id = $1 and x.package_id = h.package_id
-		where h.capture_id = (
-			select inventory_id from captures where build_id = $1 order by inventory_id desc limit 1)`, build)
-	if err != nil {
-		return t, err
-	}
 	known := make(map[uuid.UUID]row, len(rows))
-	var one listed
-	var found row
-	into := []any{
-		&t.inventory, &one.pkg, &one.place, &one.facts, &one.installed, &one.enabled, &one.installer, &one.updated,
-		&found.alike, &found.known,
-	}
-	if _, err := pgx.ForEachRow(r, into, func() error {
-		t.listed[one.pkg] = one
-		found.pkg = one.pkg
-		known[one.facts] = found
-		return nil
-	}); err != nil {
-		return t, err
+	if !sum.NewBuild {
+		if err := t.read(ctx, tx, sum.BuildID, known); err != nil {
+			return nil, err
+		}
 	}
 	var others []*row
 	for i := range rows {
@@ -87,10 +69,43 @@ func tellByInventory(ctx context.Context, tx pgx.Tx, rows []row, build uuid.UUID
 			others = append(others, &rows[i])
 		}
 	}
+	var err error
 	if len(others) > 0 {
-		t.unknown, err = identify(ctx, tx, others, build)
+		t.unknown, err = identify(ctx, tx, others, sum.BuildID)
 	}
 	return t, err
+}
+
+// read reads an inventory of a build, see tellByInventory, and what identify would tell of its
+// facts into known.
+func (t *telling) read(ctx context.Context, tx pgx.Tx, build uuid.UUID, known map[uuid.UUID]row) error {
+	r, err := tx.Query(ctx, `
+		select h.capture_id, h.package_id, h.place, h.facts_id, h.installed, h.enabled, h.installer, h.updated,
+			coalesce(x.facts_id = h.facts_id, false), x.icon
+		from inventories h
+		left join presence x on x.build_id = $1 and x.package_id = h.package_id
+		where h.capture_id = (
+			select inventory_id
+			from (select inventory_id from captures where build_id = $1 order by taken_at desc limit 50) lately
+			group by 1
+			order by count(*) desc, 1 desc
+			limit 1)`, build)
+	if err != nil {
+		return err
+	}
+	var one listed
+	var found row
+	into := []any{
+		&t.inventory, &one.pkg, &one.place, &one.facts, &one.installed, &one.enabled, &one.installer, &one.updated,
+		&found.alike, &found.known,
+	}
+	_, err = pgx.ForEachRow(r, into, func() error {
+		t.listed[one.pkg] = one
+		found.pkg = one.pkg
+		known[one.facts] = found
+		return nil
+	})
+	return err
 }
 
 // compare gives each row its place, once their packages are known, and finds what

@@ -110,7 +110,6 @@ alter table sightings rename to unfolded_sightings;
 select fold_sightings();
 drop table unfolded_sightings;
 alter table captures alter inventory_id set not null;
-create index captures_by_inventory on captures (build_id, inventory_id);
 
 create view sightings as
 	select c.id as capture_id, h.package_id, h.place, h.facts_id, h.installed, h.enabled, h.installer, h.updated
@@ -150,5 +149,4 @@ alter table sightings add primary key (capture_id, package_id),
 create index sightings_of_package on sightings (package_id, capture_id);
 drop table inventories, inventory_differences;
 drop function fold_sightings;
-drop index captures_by_inventory;
 alter table captures drop inventory_id, drop app_bytes, drop data_bytes, drop cache_bytes;
