@@ -92,9 +92,7 @@ func TestSightingsAreToldWhole(t *testing.T) {
 	w.must(err)
 	defer conn.Release()
 	const unfolded = "sightings"
-	const folded = `(select capture_id, package_id, data_bytes
-		from sightings
-		join sighting_sizes using (capture_id, place))`
+	const folded = `(select s.* from captures c cross join sightings_of(c.id) s)`
 	differs := func(when, sizes string) {
 		t.Helper()
 		got := found(w, conn.Conn(), sizes)

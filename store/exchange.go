@@ -39,14 +39,7 @@ type section struct {
 // wholeSightings are what captures found with what it takes there, capture by
 // capture: all at once would have to be sorted.
 const wholeSightings = `(select id from captures order by id) c
-	cross join lateral (
-		select s.capture_id, s.package_id, s.facts_id, s.installed, s.enabled, s.installer,
-			coalesce(z.app_bytes, 0) as app_bytes, coalesce(z.data_bytes, 0) as data_bytes,
-			coalesce(z.cache_bytes, 0) as cache_bytes, s.updated
-		from sightings s
-		left join sighting_sizes z on z.capture_id = s.capture_id and z.place = s.place
-		where s.capture_id = c.id
-		order by s.package_id) s`
+	cross join lateral (select * from sightings_of(c.id) order by package_id) s`
 
 // unfoldedSightings takes sightings as they are exported, for fold_sightings.
 const unfoldedSightings = `

@@ -75,7 +75,7 @@ func addCameBack(ctx context.Context, tx pgx.Tx, captures []uuid.UUID) (back int
 					and u.ended_at >= st.ended_at)),
 		back as (
 			insert into came_back (capture_id, package_id, build_id, phone)
-			select t.id, x.package_id, t.build_id, t.phone from taken t join sightings x on x.capture_id = t.id
+			select t.id, x.package_id, t.build_id, t.phone from taken t cross join sightings_of(t.id) x
 			where `+on+` and (
 				exists (select from sightings y
 					where y.capture_id = t.earlier and y.package_id = x.package_id and `+off+`)

@@ -232,10 +232,9 @@ func shippedPackages(ctx context.Context, q querier, builds map[uuid.UUID]standi
 	rows, err = q.Query(ctx, `
 		with wanted as (select * from unnest($1::uuid[], $2::uuid[]) w (build, capture)),
 		-- Capture by capture: by package, the platform's are in every other one.
-		seen as materialized (select w.build, s.package_id, s.updated, z.app_bytes, z.data_bytes, z.cache_bytes
+		seen as materialized (select w.build, s.*
 			from wanted w
-			join sightings s on s.capture_id = w.capture
-			left join sighting_sizes z on z.capture_id = s.capture_id and z.place = s.place)
+			cross join sightings_of(w.capture) s)
 		select x.build_id, x.facts_id, x.switched_off, coalesce(s.updated, false),
 			coalesce(s.app_bytes, 0), coalesce(s.data_bytes, 0), coalesce(s.cache_bytes, 0)
 		from wanted w

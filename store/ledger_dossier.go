@@ -226,8 +226,7 @@ func (s *Store) Ships(ctx context.Context, pkg uuid.UUID, sc Scope) (list []Ship
 		left join facts f on f.id = x.facts_id
 		cross join lateral (select min(c.taken_at) as first_seen, max(c.taken_at) as last_seen
 			from captures c
-			where c.build_id = b.id
-				and exists (select from sightings s where s.capture_id = c.id and s.package_id = @package)) seen
+			where c.build_id = b.id and found_in(c.id, c.inventory_id, @package)) seen
 		order by d.id = @model desc, d.maker_id = @maker desc, d.maker, d.name, d.id, `+oldestFirst, args)
 	if list, err = collectRows[Shipping](rows, err); err != nil {
 		return nil, 0, err

@@ -407,12 +407,10 @@ func (s *Store) subject(ctx context.Context, q querier, capture uuid.UUID) (sub 
 	rows, err := q.Query(ctx, `
 		select p.name, `+bestLabel+`,
 			f.path, f.shared_user, f.starts_at_boot, f.persistent, f.system, f.partition, f.details, x.installed,
-			x.enabled, x.updated, coalesce(z.app_bytes, 0), coalesce(z.data_bytes, 0), coalesce(z.cache_bytes, 0)
-		from sightings x
+			x.enabled, x.updated, x.app_bytes, x.data_bytes, x.cache_bytes
+		from sightings_of($1) x
 		join packages p on p.id = x.package_id
-		join facts f on f.id = x.facts_id
-		left join sighting_sizes z on z.capture_id = x.capture_id and z.place = x.place
-		where x.capture_id = $1`, capture)
+		join facts f on f.id = x.facts_id`, capture)
 	if err != nil {
 		return sub, build, phone, err
 	}

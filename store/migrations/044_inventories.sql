@@ -1,7 +1,7 @@
 -- Captures of one firmware are alike but for a few packages. One of them holds what
 -- it found whole, in inventories; the others are told by where they differ from it.
--- Both are read as one through the view sightings, and sizes, which differ on every
--- phone, through sighting_sizes.
+-- Both are read as one through the view sightings, and of one capture, with sizes,
+-- which differ on every phone, through sightings_of.
 update schema_version set least = 44;
 
 -- The capture whose inventory this one is told by: itself where it holds one.
@@ -122,22 +122,40 @@ create view sightings as
 	select capture_id, package_id, place, facts_id, installed, enabled, installer, updated
 	from inventory_differences
 	where facts_id is not null;
-create view sighting_sizes as
-	select c.id as capture_id, z.place::int as place, z.app_bytes, z.data_bytes, z.cache_bytes
-	from captures c
-	cross join unnest(c.app_bytes, c.data_bytes, c.cache_bytes) with ordinality
-		z (app_bytes, data_bytes, cache_bytes, place);
+-- Of captures that a statement finds a view would be read whole, this one by one.
+create function sightings_of(capture uuid) returns table (capture_id uuid, package_id uuid, place int, facts_id uuid,
+	installed boolean, enabled text, installer text, updated boolean, app_bytes bigint, data_bytes bigint,
+	cache_bytes bigint) language sql stable as $$
+	select s.capture_id, s.package_id, s.place, s.facts_id, s.installed, s.enabled, s.installer, s.updated,
+		coalesce(z.app, 0), coalesce(z.data, 0), coalesce(z.cache, 0)
+	from sightings s
+	left join (
+		select z.*
+		from captures c
+		cross join unnest(c.app_bytes, c.data_bytes, c.cache_bytes) with ordinality z (app, data, cache, place)
+		where c.id = capture) z on z.place = s.place
+	where s.capture_id = capture
+$$;
+
+-- Whether a capture that is told by an inventory found a package.
+create function found_in(capture uuid, inventory uuid, package uuid) returns boolean language sql stable as $$
+	select coalesce(
+		(select d.facts_id is not null
+			from inventory_differences d
+			where d.capture_id = capture and d.package_id = package),
+		exists (select from inventories h where h.capture_id = inventory and h.package_id = package))
+$$;
 
 ---- create above / drop below ----
 
 update schema_version set least = 37;
 create table unfolded_sightings as
-	select s.capture_id, s.package_id, s.facts_id, s.installed, s.enabled, s.installer,
-		coalesce(z.app_bytes, 0) as app_bytes, coalesce(z.data_bytes, 0) as data_bytes,
-		coalesce(z.cache_bytes, 0) as cache_bytes, s.updated
-	from sightings s
-	left join sighting_sizes z on z.capture_id = s.capture_id and z.place = s.place;
-drop view sightings, sighting_sizes;
+	select s.capture_id, s.package_id, s.facts_id, s.installed, s.enabled, s.installer, s.app_bytes,
+		s.data_bytes, s.cache_bytes, s.updated
+	from captures c
+	cross join sightings_of(c.id) s;
+drop function sightings_of, found_in;
+drop view sightings;
 alter table unfolded_sightings rename to sightings;
 alter table sightings add primary key (capture_id, package_id),
 	add foreign key (capture_id) references captures, add foreign key (facts_id) references facts,
