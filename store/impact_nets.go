@@ -368,10 +368,11 @@ func writeResting(ctx context.Context, q querier, model uuid.UUID, as string, n 
 				and (x.hard, x.soft, x.called) <> (n.hard, n.soft, n.called)
 			returning x.package_id),
 		worst as (select n.package_id, array_position(`+calledOrder+`, n.called) as here,
+				-- Of what calls for something, which is little: there is an index of it.
 				(select min(array_position(`+calledOrder+`, x.called))
-		from shipped_by x
-		where x.package_id = n.package_id and x.model_id <> $1) as elsewhere
-		from now n),
+					from shipped_by x
+					where x.package_id = n.package_id and x.model_id <> $1 and x.called <> '') as elsewhere
+			from now n),
 		whole as (update packages p set called = (`+calledOrder+`)[least(w.here, w.elsewhere)] from worst w
 			where p.id = w.package_id and p.called <> (`+calledOrder+`)[least(w.here, w.elsewhere)] returning 1)
 		update models
