@@ -11,7 +11,7 @@ const wallet = 'com.brannock.wallet.core'
 const newest: Place = { maker: 'Brannock', model: 'Lyra 5', version: '15.0.0', carrier: '', release: '15' }
 
 async function trialsOf(page: Page, world: World): Promise<Trial[]> {
-  const answer = await page.request.get(`${world.url}/api/v1/packages/${wallet}${lyra}`)
+  const answer = await page.request.get(`${world.url}/api/v1/packages/${wallet}/trials${lyra}`)
   return (await answer.json()).trials
 }
 const up = (share: number) => `${Math.ceil(share * 100 - 1e-9)} %`

@@ -208,7 +208,7 @@ test('run whole on the same phone, its trials reviewed, and the ceiling moves', 
     { decisions: change.review.map((e) => ({ edit: e.id, verdict: 'accepted' })) },
     { 'If-Match': `"${change.revision}"` },
   )
-  const radio = (await (await api(page, world, 'GET', '/packages/com.brannock.radio?maker=brannock&model=lyra-5')).json()) as {
+  const radio = (await (await api(page, world, 'GET', '/packages/com.brannock.radio/trials?maker=brannock&model=lyra-5')).json()) as {
     trials: { run: number; outcome: string }[]
   }
   expect(radio.trials.filter((t) => t.run > 0).map((t) => t.outcome)).toEqual(['clean'])

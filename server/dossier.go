@@ -56,17 +56,7 @@ type byMethod struct {
 	Strip     string     `json:"strip"`
 	Suggested string     `json:"suggested"`
 	Distances []distance `json:"distances" nullable:"false"`
-	Weighed   []weighed  `json:"weighed" nullable:"false"`
 	Figures
-}
-
-// weighed is one trial's part in the figures.
-type weighed struct {
-	Trials   []string `json:"trials" nullable:"false"`
-	Distance int      `json:"distance"`
-	Transfer float64  `json:"transfer"`
-	Weight   float64  `json:"weight"`
-	Outcome  string   `json:"outcome"`
 }
 
 // grade is the load that applies in a scope and how it came to be.
@@ -99,9 +89,10 @@ type dossier struct {
 	// Methods has the method asked for and every other one that something is
 	// known of.
 	Methods     []byMethod          `json:"methods" nullable:"false"`
-	Trials      []store.Trial       `json:"trials" nullable:"false"`
+	Trials      int                 `json:"trials" doc:"How many there are; see the operation listTrials for each"`
+	Missed      []string            `json:"missed" nullable:"false" doc:"The functions that trials of removing it for the user found lost"`
 	Sources     []store.SourceRow   `json:"sources" nullable:"false"`
-	Attachments []store.Attachment  `json:"attachments" nullable:"false" doc:"The files that trials and sources name"`
+	Attachments []store.Attachment  `json:"attachments" nullable:"false" doc:"The files that sources name"`
 	Ships       []store.Shipping    `json:"ships" nullable:"false" doc:"The builds of models that ship it, at most 20 models, those in scope first"`
 	Uses        []store.BuildUse    `json:"uses" nullable:"false" doc:"What phones attribute to it, by the builds of which some were measured"`
 	ShipsOn     int                 `json:"shipsOn" doc:"On how many models some build ships it"`
@@ -120,11 +111,11 @@ type onPhone struct {
 
 type dossierOutput struct{ Body dossier }
 
-// How many trials and history entries one page carries, and from how many
+// How many sources and history entries one page carries, and from how many
 // connections it reads at once: the others are left to others.
 const (
 	readsAtOnce = 3
-	maxTrials   = 500
+	maxSources  = 500
 	maxHistory  = 200
 )
 
@@ -143,14 +134,15 @@ func (s *Server) dossier(ctx context.Context, in *dossierInput) (*dossierOutput,
 	var trials []evidence.Trial
 	var y evidence.Yardstick
 	var structure evidence.Structure
+	var hands []store.HandTrial
 	loading, within := errgroup.WithContext(ctx)
 	loading.SetLimit(readsAtOnce)
-	for _, load := range []func() error{
+	for _, load := range []func() error{ // what takes longest begins first
+		func() (err error) { d.Ships, d.ShipsOn, err = s.store.Ships(within, p.ID, sc); return },
 		func() (err error) { d.Labels, d.Aliases, err = s.store.LabelsOf(within, p.ID); return },
 		func() (err error) { d.Claims, err = s.store.Claims(within, p.ID); return },
-		func() (err error) { d.Trials, err = s.store.Trials(within, p.ID, maxTrials); return },
-		func() (err error) { d.Sources, err = s.store.Sources(within, p.ID, maxTrials); return },
-		func() (err error) { d.Ships, d.ShipsOn, err = s.store.Ships(within, p.ID, sc); return },
+		func() (err error) { hands, err = s.store.HandTrials(within, p.ID); return },
+		func() (err error) { d.Sources, err = s.store.Sources(within, p.ID, maxSources); return },
 		func() (err error) { d.Uses, err = s.store.UsesOf(within, p.ID); return },
 		func() (err error) { d.History, err = s.store.History(within, p.ID, maxHistory); return },
 		func() (err error) { d.Releases, err = s.store.ReleasesWith(within, p.Name); return },
@@ -168,7 +160,8 @@ func (s *Server) dossier(ctx context.Context, in *dossierInput) (*dossierOutput,
 			d.Methods = append(d.Methods, seen)
 		}
 	}
-	d.Hand = onPhoneOf(d.Ships, d.Trials)
+	d.Trials, d.Missed = len(trials), missedBy(trials)
+	d.Hand = onPhoneOf(d.Ships, hands)
 	if d.Attachments, err = s.store.Attachments(ctx, d.files()); err != nil {
 		return nil, err
 	}
@@ -182,7 +175,7 @@ func (s *Server) dossier(ctx context.Context, in *dossierInput) (*dossierOutput,
 
 // onPhoneOf is what the nearest firmware tells that ships a package, and what
 // people tried by hand anywhere.
-func onPhoneOf(ships []store.Shipping, trials []store.Trial) onPhone {
+func onPhoneOf(ships []store.Shipping, trials []store.HandTrial) onPhone {
 	var o onPhone
 	var f catalog.HandFacts
 	i := slices.IndexFunc(ships, func(s store.Shipping) bool { return s.Ships })
@@ -194,7 +187,7 @@ func onPhoneOf(ships []store.Shipping, trials []store.Trial) onPhone {
 	}
 	tried := map[string]bool{}
 	for _, t := range trials {
-		if t.ByHand == "" || tried[t.Phone] {
+		if tried[t.Phone] {
 			continue
 		}
 		tried[t.Phone] = true
@@ -209,12 +202,21 @@ func onPhoneOf(ships []store.Shipping, trials []store.Trial) onPhone {
 	return o
 }
 
+// missedBy are the functions that were lost when a package was removed for the user.
+func missedBy(trials []evidence.Trial) []string {
+	missed := []string{}
+	for _, t := range trials {
+		if t.Method == evidence.RemoveForUser && t.Outcome == evidence.FunctionLost && !slices.Contains(missed, t.Function) {
+			missed = append(missed, t.Function)
+		}
+	}
+	slices.Sort(missed)
+	return missed
+}
+
 // files are the attachments that the page names.
 func (d *dossier) files() []uuid.UUID {
 	ids := []uuid.UUID{}
-	for _, t := range d.Trials {
-		ids = append(ids, t.Attachments...)
-	}
 	for _, x := range d.Sources {
 		if x.Attachment != nil {
 			ids = append(ids, *x.Attachment)
@@ -229,7 +231,7 @@ func seenBy(all *evidence.ByMethod, apart []evidence.ByMethod, method evidence.M
 	g := all.Of(method)
 	f := g.From(sc.Target, y, &evidence.Limits{})
 	return byMethod{Method: string(method), Figures: figuresOf(f), Sentence: evidence.Sentence(f, whereWords(sc), y.Thresholds), Strip: g.Strip(sc.Target),
-		Suggested: string(evidence.SuggestedLoad(f, y.Thresholds)), Distances: distances(apart, method, sc, y), Weighed: weights(f)}
+		Suggested: string(evidence.SuggestedLoad(f, y.Thresholds)), Distances: distances(apart, method, sc, y)}
 }
 
 // byDistance gathers trials by how far their firmware is from a target, in the order
@@ -344,12 +346,4 @@ func distanceWords(d evidence.Distance, sc store.Scope) string {
 		return "Other " + maker
 	}
 	return "Other makers"
-}
-
-func weights(f evidence.Figures) []weighed {
-	out := make([]weighed, len(f.Counted))
-	for i, w := range f.Counted {
-		out[i] = weighed{w.Merged, int(w.Distance), w.Transfer, w.Weight, string(w.Outcome)}
-	}
-	return out
 }

@@ -50,6 +50,18 @@ func (s *site) captured(cookie *http.Cookie) string {
 	return decode[struct{ BuildID string }](s, a, 201).BuildID
 }
 
+// packageTrials are trials as the API lists them.
+type packageTrials struct {
+	Trials []struct {
+		Phone       string
+		At          time.Time
+		Tried       []string
+		Attachments []string
+	}
+	Attachments []struct{ ID string }
+	Weighed     []struct{ Method string }
+}
+
 func trialEdit(pkg, build, phone, outcome string) map[string]any {
 	value := map[string]any{"build": build, "phone": phone, "method": "remove-for-user", "outcome": outcome, "persistence": "held", "recovery": "not-tried", "watchedDays": 4}
 	if outcome == "function-lost" {
@@ -129,9 +141,8 @@ func fromTrialToRelease(s *site) {
 		Methods []struct {
 			Method, Sentence string
 			Ceiling          float64
-			Weighed          []struct{ Weight float64 }
 		}
-		Trials  []struct{ Phone string }
+		Trials  int
 		History []struct{ Field, Author, AcceptedBy string }
 	}
 	d := get[dossier](s, technician, "/api/v1/packages/com.brannock.tips"+scope)
@@ -139,10 +150,20 @@ func fromTrialToRelease(s *site) {
 	if len(d.Methods) != 2 || d.Methods[0].Method != "disable" || d.Methods[1].Method != "remove-for-user" || len(d.History) != 16 {
 		t.Fatalf("%+v", d)
 	}
-	if m := d.Methods[1]; m.Ceiling != tips.Ceiling || len(m.Weighed) != 15 || !strings.HasPrefix(m.Sentence, "15 phones, 3 people, none harmed: at most") {
+	if m := d.Methods[1]; m.Ceiling != tips.Ceiling || !strings.HasPrefix(m.Sentence, "15 phones, 3 people, none harmed: at most") {
 		t.Errorf("%+v", m)
 	}
-	for _, x := range d.Trials {
+	trials := get[packageTrials](s, technician, "/api/v1/packages/com.brannock.tips/trials"+scope)
+	weighed := 0
+	for _, w := range trials.Weighed {
+		if w.Method == "remove-for-user" {
+			weighed++
+		}
+	}
+	if weighed != 15 || len(trials.Trials) != d.Trials {
+		t.Errorf("%d of %d trials weigh, of %d", weighed, len(trials.Trials), d.Trials)
+	}
+	for _, x := range trials.Trials {
 		if !regexp.MustCompile(`^[0-9a-f]{24}$`).MatchString(x.Phone) {
 			t.Errorf("a phone is stored as %q", x.Phone)
 		}

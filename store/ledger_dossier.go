@@ -110,6 +110,24 @@ func (s *Store) Trials(ctx context.Context, pkg uuid.UUID, limit int) ([]Trial, 
 		where t.package_id = $1 order by t.at desc, t.id desc limit $2`, pkg, limit)
 }
 
+// HandTrial is what an owner met who tried to switch a package off in their phone's
+// settings: "done" or "not-offered".
+type HandTrial struct {
+	Phone  string `db:"phone"`
+	ByHand string `db:"by_hand"`
+}
+
+// maxHandTrials bounds how many of them count: so many phones agree or differ.
+const maxHandTrials = 500
+
+// HandTrials lists what people tried by hand with a package, newest first.
+func (s *Store) HandTrials(ctx context.Context, pkg uuid.UUID) ([]HandTrial, error) {
+	return collectLagging[HandTrial](ctx, s, `
+		select phone, by_hand
+		from trials
+		where package_id = $1 and by_hand <> '' order by at desc, id desc limit $2`, pkg, maxHandTrials)
+}
+
 // Evidence loads a package's trials as the calculations take them, and the
 // installation's yardstick.
 func (s *Store) Evidence(ctx context.Context, pkg uuid.UUID) ([]evidence.Trial, evidence.Yardstick, error) {

@@ -1898,6 +1898,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/packages/{name}/trials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The trials of one package, the newest first, and what each counts in a scope
+         * @description For: technician.
+         */
+        get: operations["listTrials"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/packages/{name}/uses": {
         parameters: {
             query?: never;
@@ -4026,7 +4046,6 @@ export interface components {
             standing: "untried" | "contested" | "firm" | "thin" | "fair";
             strip: string;
             suggested: string;
-            weighed: components["schemas"]["Weighed"][];
             /**
              * Format: double
              * @description Sum of the trials' weights
@@ -4566,7 +4585,7 @@ export interface components {
         };
         Dossier: {
             aliases: string[];
-            /** @description The files that trials and sources name */
+            /** @description The files that sources name */
             attachments: components["schemas"]["Attachment"][];
             claims: components["schemas"]["Claim"][];
             /** @description Where it makes sense, as ISO 3166 codes; none where nobody has said */
@@ -4583,6 +4602,8 @@ export interface components {
             /** @description What it rests on though no phone tells, as people state */
             links: components["schemas"]["StatedLink"][];
             methods: components["schemas"]["ByMethod"][];
+            /** @description The functions that trials of removing it for the user found lost */
+            missed: string[];
             origin: string;
             originWhy: string;
             package: components["schemas"]["Package"];
@@ -4597,7 +4618,11 @@ export interface components {
             shipsOn: number;
             sources: components["schemas"]["SourceRow"][];
             substitutes: components["schemas"]["Substitute"][];
-            trials: components["schemas"]["Trial"][];
+            /**
+             * Format: int64
+             * @description How many there are; see the operation listTrials for each
+             */
+            trials: number;
             /** @description What phones attribute to it, by the builds of which some were measured */
             uses: components["schemas"]["BuildUse"][];
         };
@@ -5992,6 +6017,13 @@ export interface components {
             sure?: number;
             version: string;
             what: components["schemas"]["Difference"][];
+        };
+        PackageTrials: {
+            /** @description The files that they name */
+            attachments: components["schemas"]["Attachment"][];
+            /** @description The newest, at most 500 */
+            trials: components["schemas"]["Trial"][];
+            weighed: components["schemas"]["Weighed"][];
         };
         Part: {
             /** Format: double */
@@ -7792,6 +7824,8 @@ export interface components {
         Weighed: {
             /** Format: int64 */
             distance: number;
+            /** @enum {string} */
+            method: "quieten" | "disable" | "remove-for-user" | "remove-from-image";
             outcome: string;
             /** Format: double */
             transfer: number;
@@ -11297,6 +11331,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ListPackageStep"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listTrials: {
+        parameters: {
+            query?: {
+                /** @description Slug of the maker; empty for everywhere */
+                maker?: string;
+                /** @description Slug of the model */
+                model?: string;
+                /** @description Id of the build */
+                build?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PackageTrials"];
                 };
             };
             /** @description Error */

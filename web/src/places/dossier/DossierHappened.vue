@@ -9,7 +9,7 @@ import HarmPlot, { type Bar } from '@/marks/HarmPlot.vue'
 import TrialStrip from '@/marks/TrialStrip.vue'
 import KeyCap from '@/ui/KeyCap.vue'
 import type { Dossier } from './dossier'
-import TrialTable from './TrialTable.vue'
+import DossierTrials from './DossierTrials.vue'
 
 const props = defineProps<{ d: Dossier; subject: Subject }>()
 const dialogs = useEvidenceDialogs()
@@ -32,15 +32,6 @@ function openBar(b: Bar) {
   if (!same) method.value = b.method
   opened.value = same ? undefined : { method: b.method, distance: b.distance }
 }
-const weights = computed(() => {
-  const by = new Map<string, { weight: number; transfer: number; trials: string[]; distance: number }>()
-  for (const w of seen.value?.weighed ?? []) for (const id of w.trials) by.set(id, w)
-  return by
-})
-const trials = computed(() => {
-  const only = chosen.value?.distance
-  return only === undefined ? props.d.trials : props.d.trials.filter((t) => weights.value.get(t.id)?.distance === only)
-})
 const fileOf = (id?: string) => props.d.attachments.find((f) => f.id === id)
 </script>
 
@@ -54,7 +45,7 @@ const fileOf = (id?: string) => props.d.attachments.find((f) => f.id === id)
       <button class="act" @click="dialogs.source(subject)">Add a source</button>
       <button class="act" @click="dialogs.trial(subject)">Add a trial <KeyCap of="t" /></button>
     </h2>
-    <p v-if="!d.trials.length" class="second none">
+    <p v-if="!d.trials" class="second none">
       Nobody has tried it. Take it off a phone that you can reset, use the phone, and say what you saw.
     </p>
     <template v-else-if="seen">
@@ -70,16 +61,9 @@ const fileOf = (id?: string) => props.d.attachments.find((f) => f.id === id)
       <p class="sum">{{ seen.sentence }}</p>
       <HarmPlot v-if="bars.length" :bars="bars" :method="method" :chosen="chosen" @open="openBar" />
       <button class="link open" :aria-expanded="!!opened" @click="opened = opened ? undefined : { method }">
-        {{ opened ? 'Close the trials' : `Open the ${count(d.trials.length, 'trial')} and their weights` }}
+        {{ opened ? 'Close the trials' : `Open the ${count(d.trials, 'trial')} and their weights` }}
       </button>
-      <template v-if="opened">
-        <TrialTable :trials="trials" :weights="weights" :files="d.attachments" />
-        <p class="second">
-          Together {{ seen.weight.toFixed(2) }} phones' worth of trials, {{ seen.harmedWeight.toFixed(2) }} of them
-          harms. A trial on a farther firmware counts less, and so does each further phone of one person that went
-          clean: see <router-link to="/yardstick">the yardstick</router-link>.
-        </p>
-      </template>
+      <DossierTrials v-if="opened" :name="subject.name" :seen="seen" :distance="chosen?.distance" />
     </template>
     <template v-if="d.sources.length">
       <h2 class="later">What others say</h2>

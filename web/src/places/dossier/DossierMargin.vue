@@ -11,10 +11,8 @@ import type { Around } from './impact'
 
 const props = defineProps<{ d: Dossier; around?: Around; subject: Subject }>()
 const dialogs = useEvidenceDialogs()
-const mine = computed(() => props.d.trials.filter((t) => t.method === 'remove-for-user'))
-const lost = computed(() => [
-  ...new Set(mine.value.filter((t) => t.outcome === 'function-lost').map((t) => slugWords(t.function))),
-])
+const tried = computed(() => props.d.methods.some((m) => m.method === 'remove-for-user' && m.strip))
+const lost = computed(() => props.d.missed.map(slugWords))
 </script>
 
 <template>
@@ -22,7 +20,7 @@ const lost = computed(() => [
   <p class="second">removed for the user{{ around?.build ? `, from ${buildName(around.build)}` : '' }}</p>
   <ConsequenceList v-if="around?.build" :consequences="around.consequences" one />
   <h2 :class="{ harm: lost.length }">Missed by people</h2>
-  <p>{{ lost.length ? lost.join(', ') : mine.length ? 'Nothing so far.' : 'Nobody has tried.' }}</p>
+  <p>{{ lost.length ? lost.join(', ') : tried ? 'Nothing so far.' : 'Nobody has tried.' }}</p>
   <h2>In releases</h2>
   <ul v-if="d.releases.length">
     <li v-for="r in d.releases" :key="r.id">

@@ -6,13 +6,13 @@ import { ago, exactTime } from '@/format/dates'
 import { count } from '@/format/numbers'
 import { methodWord, outcomeWord, slugWords } from '@/format/vocabulary'
 import TrialStrip from '@/marks/TrialStrip.vue'
-import type { Dossier } from './dossier'
+import type { Trials } from './dossier'
 
-type Trial = Dossier['trials'][number]
+type Trial = Trials['trials'][number]
 const props = defineProps<{
   trials: Trial[]
   weights: Map<string, { weight: number; transfer: number; trials: string[] }>
-  files: Dossier['attachments']
+  files: Trials['attachments']
 }>()
 const opened = ref<string>()
 const letter: Record<string, string> = { clean: 'c', 'function-lost': 'l', fault: 'f', 'no-start': 'n', refused: 'r' }

@@ -15,6 +15,21 @@ export function useDossier(name: Ref<string>, scope: Ref<Scope>) {
   })
 }
 
+export type Trials = Schemas['PackageTrials']
+
+// useTrials are the trials one by one, read when somebody opens them.
+export function useTrials(name: Ref<string>, scope: Ref<Scope>) {
+  return useQuery({
+    queryKey: computed(() => ['dossier', name.value, scope.value, 'trials']),
+    queryFn: () =>
+      ask(
+        api.GET('/api/v1/packages/{name}/trials', {
+          params: { path: { name: name.value }, query: { ...scope.value } },
+        }),
+      ),
+  })
+}
+
 // byModel puts the builds of one model under each other's name, for its
 // presence strip.
 export function byModel(ships: Dossier['ships']) {

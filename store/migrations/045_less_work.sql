@@ -12,8 +12,12 @@ begin
 	execute replace(def, slow, 'case when w.trials_stamp = o.trials_stamp then w is distinct from o else ' || slow || ' end');
 end $$;
 
+-- What people tried by hand, which few did.
+create index trials_by_hand on trials (package_id, at desc) where by_hand <> '';
+
 ---- create above / drop below ----
 
+drop index trials_by_hand;
 do $$
 declare
 	slow constant text := 'to_jsonb(w) - ''trials_stamp'' is distinct from to_jsonb(o) - ''trials_stamp''';
