@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"io/fs"
 	"net/http"
+	"net/url"
 	"strings"
 	"time"
 
@@ -31,6 +32,9 @@ func (s *Server) application() {
 			return
 		}
 		c.Header("Cache-Control", "no-cache")
+		for _, asked := range s.askedFirst(c.Request) {
+			c.Writer.Header().Add("Link", "<"+asked+`>; rel=preload; as=fetch; crossorigin`)
+		}
 		http.ServeContent(c.Writer, c.Request, "index.html", time.Time{}, bytes.NewReader(page))
 		c.Abort()
 	})
@@ -38,6 +42,34 @@ func (s *Server) application() {
 		writeProblem(c, problem(http.StatusMethodNotAllowed, "method", "This address does not take "+c.Request.Method+"."))
 	})
 }
+
+// askedFirst are the answers that the application asks for before it draws the page
+// of an address: the browser fetches them while it reads the application.
+func (s *Server) askedFirst(r *http.Request) []string {
+	if _, err := r.Cookie(s.cookieName()); err != nil {
+		return nil
+	}
+	asked := []string{"/api/v1/session"}
+	if r.URL.Path == "/ledger" {
+		asked = append(asked, ledgerAhead(r.URL.Query()))
+	}
+	return asked
+}
+
+// ledgerAhead is the address by which the application asks for the first rows of the
+// Ledger, letter by letter: see page in web/src/places/ledger/ledger.ts.
+func ledgerAhead(query url.Values) string {
+	address := "/api/v1/ledger?"
+	for _, name := range []string{"maker", "model", "build", "q", "sort", "group"} {
+		if value := query.Get(name); value != "" {
+			address += name + "=" + asBrowsersWrite.Replace(url.QueryEscape(value)) + "&"
+		}
+	}
+	return address + "limit=500"
+}
+
+// asBrowsersWrite makes of what url.QueryEscape writes what encodeURIComponent does.
+var asBrowsersWrite = strings.NewReplacer("+", "%20", "%21", "!", "%27", "'", "%28", "(", "%29", ")", "%2A", "*")
 
 // serveAsset serves a built file, in its compressed form where the build made
 // one and the browser takes it. Names carry a hash: they never change.

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useLocalStorage, usePreferredDark } from '@vueuse/core'
-import { computed, defineAsyncComponent, watchEffect } from 'vue'
+import { computed, defineAsyncComponent, onMounted, ref, watchEffect } from 'vue'
 import { useRoute } from 'vue-router'
 import { useTheme } from 'vuetify'
 import { useLive } from '@/api/live'
@@ -10,6 +10,7 @@ import MarkWords from '@/shell/MarkWords.vue'
 import LeftEdge from '@/shell/LeftEdge.vue'
 import MarginPane from '@/ui/MarginPane.vue'
 import ScopeBar from '@/shell/ScopeBar.vue'
+import { onceDrawn } from '@/composables/drawn'
 import { useSession } from '@/composables/session'
 import TrayBar from '@/tray/TrayBar.vue'
 import EvidenceDialogs from '@/editing/EvidenceDialogs.vue'
@@ -28,6 +29,9 @@ watchEffect(() => {
   document.documentElement.dataset.theme = theme.value
   vuetify.change(theme.value)
 })
+// What nobody sees before they ask for it is made once what they see is drawn.
+const drawn = ref(false)
+onMounted(() => onceDrawn(() => (drawn.value = true)))
 const away = computed(() => {
   const e = session.failureReason.value
   return e instanceof ProblemError && e.status !== 401 ? words(e) : ''
@@ -49,9 +53,11 @@ const away = computed(() => {
       <MarginPane />
       <div v-if="route.meta.ownFoot" id="foot" />
       <TrayBar v-else />
-      <KeysHelp />
-      <MarkWords />
-      <EvidenceDialogs />
+      <template v-if="drawn">
+        <KeysHelp />
+        <MarkWords />
+        <EvidenceDialogs />
+      </template>
       <v-dialog v-if="ended" :model-value="true" persistent width="400" aria-label="Sign in again">
         <SignIn :again="person" />
       </v-dialog>

@@ -4,27 +4,14 @@ import 'vuetify/styles/core'
 import './theme.css'
 import { VueQueryPlugin } from '@tanstack/vue-query'
 import { createPinia } from 'pinia'
-import { createApp, h } from 'vue'
-import { createVuetify } from 'vuetify'
+import { createApp } from 'vue'
 import App from './App.vue'
 import { api, ask, queryClient } from '@/api/client'
 import { router } from './router'
+import { vuetify } from './vuetify'
 
 // Who is signed in is asked for while the page is still being put together.
-void queryClient.prefetchQuery({ queryKey: ['session'], queryFn: () => ask(api.GET('/api/v1/session')) })
-
-const vuetify = createVuetify({
-  theme: { defaultTheme: 'light' },
-  // A select says by the sign of its own that it has more to choose from.
-  icons: { aliases: { dropdown: () => h('span', { class: 'faint', 'aria-hidden': true }, '▾') } },
-  defaults: {
-    global: { ripple: false, elevation: 0 },
-    VTextField: { variant: 'outlined', density: 'compact', hideDetails: 'auto' },
-    VTextarea: { variant: 'outlined', density: 'compact', hideDetails: 'auto', rows: 2, autoGrow: true },
-    VSelect: { variant: 'outlined', density: 'compact', hideDetails: 'auto', listProps: { density: 'compact' } },
-    VAutocomplete: { variant: 'outlined', density: 'compact', hideDetails: 'auto' },
-  },
-})
+const session = queryClient.prefetchQuery({ queryKey: ['session'], queryFn: () => ask(api.GET('/api/v1/session')) })
 
 // v-focus puts the cursor into a field as it appears, at once: Vuetify's own
 // way waits until it is seen, and then takes the cursor from where it is. What
@@ -42,10 +29,13 @@ const focus = {
   },
 }
 
-createApp(App)
+const app = createApp(App)
   .directive('focus', focus)
   .use(createPinia())
   .use(VueQueryPlugin, { queryClient })
   .use(vuetify)
   .use(router)
-  .mount('#app')
+// Answers that come with the page (see server/application.go) are waited for a
+// moment: what is drawn with them is drawn once.
+await Promise.race([Promise.all([session, router.isReady()]), new Promise((late) => setTimeout(late, 200))])
+app.mount('#app')

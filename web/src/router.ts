@@ -1,4 +1,4 @@
-import { createRouter, createWebHistory } from 'vue-router'
+import { createRouter, createWebHistory, START_LOCATION, type RouteLocationNormalized } from 'vue-router'
 import { writeRemembered } from '@/composables/remembered'
 import { readAhead } from '@/places/ledger/ledger'
 import LedgerPlace from '@/places/ledger/LedgerPlace.vue'
@@ -7,6 +7,12 @@ import LedgerPlace from '@/places/ledger/LedgerPlace.vue'
 // shell, and its first rows are asked for before it is drawn.
 //
 // The scope lives in the query (maker, model, build) of every place.
+// readFirst asks for rows; a page that is being opened waits for them, see main.ts.
+function readFirst(to: RouteLocationNormalized, from: RouteLocationNormalized) {
+  const rows = readAhead(to.query)
+  return from === START_LOCATION ? rows.then(() => true) : true
+}
+
 export const router = createRouter({
   history: createWebHistory(),
   routes: [
@@ -14,7 +20,7 @@ export const router = createRouter({
     { path: '/desk', name: 'desk', component: () => import('@/places/desk/DeskPlace.vue') },
     { path: '/week', name: 'week', component: () => import('@/places/desk/WeekPlace.vue') },
     { path: '/follows', name: 'follows', component: () => import('@/places/desk/FollowsPlace.vue') },
-    { path: '/ledger', name: 'ledger', component: LedgerPlace, beforeEnter: (to) => readAhead(to.query) },
+    { path: '/ledger', name: 'ledger', component: LedgerPlace, beforeEnter: readFirst },
     { path: '/packages/:name', name: 'dossier', component: () => import('@/places/dossier/DossierPlace.vue') },
     { path: '/builds', name: 'builds', component: () => import('@/places/builds/BuildsPlace.vue') },
     { path: '/builds/compare', name: 'compare', component: () => import('@/places/builds/ComparePlace.vue') },

@@ -51,11 +51,11 @@ export function useView() {
 }
 
 // readAhead asks for the rows that an address shows, so that they are on
-// their way while the place is drawn.
+// their way while the place is drawn, and resolves when they are there or can't be had.
 export function readAhead(query: LocationQuery) {
   const scope = scopeIn(query)
   const view = viewIn(query)
-  void queryClient.prefetchInfiniteQuery({
+  return queryClient.prefetchInfiniteQuery({
     queryKey: keyOf(scope, view),
     queryFn: () => page(scope, view, ''),
     initialPageParam: '',

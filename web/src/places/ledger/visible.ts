@@ -1,11 +1,14 @@
 // The lines that are in sight, out of thousands.
 import { useVirtualizer } from '@tanstack/vue-virtual'
 import { computed, ref, watch, type Ref } from 'vue'
+import { onceDrawn } from '@/composables/drawn'
 import type { Line } from './lines'
 
 // The head scrolls with the rows and stays on top, so that its columns are
 // exactly theirs.
 const headHeight = 52
+// What stands above and below, about.
+const around = 150
 // Lines drawn out of sight: as many ahead of where it is scrolled to, few behind.
 const ahead = 12
 const behind = 3
@@ -27,20 +30,23 @@ export function inSlots(lines: readonly number[], before: ReadonlyMap<number, nu
 // useVisibleLines asks for more where the last lines come near.
 export function useVisibleLines(shown: Ref<Line[]>, more: () => void) {
   const body = ref<HTMLElement>()
-  // What is out of sight is drawn once what is in sight stands.
-  const beyond = ref(0)
+  // What is out of sight is drawn once what is in sight stands, and how much that is
+  // is measured then: before, a browser would have to lay out the page for it.
+  const drawn = ref(false)
   watch(
     () => shown.value.length > 0,
-    (some) => some && beyond.value === 0 && requestAnimationFrame(() => setTimeout(() => (beyond.value = ahead))),
+    (some) => some && !drawn.value && onceDrawn(() => (drawn.value = true)),
     { immediate: true },
   )
   let back = false
   const virtual: ReturnType<typeof useVirtualizer<HTMLElement, HTMLElement>> = useVirtualizer(
     computed(() => ({
       count: shown.value.length,
-      getScrollElement: () => body.value ?? null,
+      getScrollElement: () => (drawn.value && body.value) || null,
       estimateSize: () => 26,
-      overscan: beyond.value,
+      // Until it is measured.
+      initialRect: { width: innerWidth, height: innerHeight - around },
+      overscan: drawn.value ? ahead : 0,
       rangeExtractor: ({ startIndex, endIndex, overscan, count }) => {
         if (virtual.value.scrollDirection) back = virtual.value.scrollDirection === 'backward'
         const [above, below] = back ? [overscan, behind] : [behind, overscan]
