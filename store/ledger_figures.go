@@ -214,22 +214,45 @@ func recomputeAll(ctx context.Context, tx pgx.Tx, y evidence.Yardstick) error {
 	if err != nil {
 		return err
 	}
-	return eachTried(ctx, tx, func(trials map[uuid.UUID]*triedPackage) error {
+	// While figures are computed, those before are written and the next trials read.
+	last := func() ([]storedFigures, error) { return nil, nil }
+	store := func() error {
+		rows, err := last()
+		if err != nil {
+			return err
+		}
+		return copyFigures(ctx, tx, rows)
+	}
+	err = eachTried(ctx, tx, func(trials map[uuid.UUID]*triedPackage) error {
 		everywhere := figuresFrom{packages: slices.Collect(maps.Keys(trials))}
 		stamps, err := stampsOf(ctx, tx, everywhere.packages)
 		if err != nil {
 			return err
 		}
-		rows, err := computeFigures(trials, stamps, y, everywhere)
-		if err != nil {
-			return err
+		type result struct {
+			rows []storedFigures
+			err  error
 		}
-		return storeFigures(ctx, tx, rows)
+		done := make(chan result, 1)
+		go func() {
+			rows, err := computeFigures(trials, stamps, y, everywhere)
+			done <- result{rows, err}
+		}()
+		err = store()
+		last = func() ([]storedFigures, error) { r := <-done; return r.rows, r.err }
+		return err
 	})
+	if err != nil {
+		return err
+	}
+	return store()
 }
 
-// triedAtOnce is how many packages eachTried loads at a time.
-const triedAtOnce = 250
+// How many packages eachTried loads at a time, and names.
+const (
+	triedAtOnce = 250
+	triedToCome = 16 * triedAtOnce
+)
 
 // eachTried hands over the trials of all packages, some thousand at a time.
 func eachTried(ctx context.Context, q querier, do func(map[uuid.UUID]*triedPackage) error) error {
@@ -240,7 +263,7 @@ func eachTried(ctx context.Context, q querier, do func(map[uuid.UUID]*triedPacka
 			from packages p
 			where id > $1 and exists (select from trials where package_id = p.id)
 			order by id
-			limit $2`, after, triedAtOnce)
+			limit $2`, after, triedToCome)
 		if err != nil {
 			return err
 		}
@@ -249,12 +272,14 @@ func eachTried(ctx context.Context, q querier, do func(map[uuid.UUID]*triedPacka
 			return err
 		}
 		after = packages[len(packages)-1]
-		trials, err := trialsOf(ctx, q, nil, triedOf, packages)
-		if err != nil {
-			return err
-		}
-		if err := do(trials); err != nil {
-			return err
+		for some := range slices.Chunk(packages, triedAtOnce) {
+			trials, err := trialsOf(ctx, q, nil, triedOf, some)
+			if err != nil {
+				return err
+			}
+			if err := do(trials); err != nil {
+				return err
+			}
 		}
 	}
 }
@@ -307,6 +332,18 @@ func computeFigures(trials map[uuid.UUID]*triedPackage, stamps map[uuid.UUID]int
 	}
 	err := group.Wait()
 	return slices.Concat(parts...), err
+}
+
+// copyFigures writes rows where none of them are.
+func copyFigures(ctx context.Context, tx pgx.Tx, rows []storedFigures) error {
+	columns := []string{"place", "release", "package_id", "method", "stamp", "ceiling", "floor", "standing", "phones", "people",
+		"harmed_phones", "suggested", "strip"}
+	_, err := tx.CopyFrom(ctx, pgx.Identifier{"figures"}, columns, pgx.CopyFromSlice(len(rows), func(i int) ([]any, error) {
+		r := &rows[i]
+		return []any{r.place, r.release, r.pkg, string(r.method), r.stamp, r.Ceiling, r.Floor, string(r.Standing), r.Phones, r.People,
+			r.HarmedPhones, string(r.suggested), r.strip}, nil
+	}))
+	return err
 }
 
 // storeFigures writes rows, always in the same order, so that two that do so at
