@@ -303,6 +303,8 @@ test('the first rows of the Ledger come in one go, and few bytes', async ({ brow
   await expect(page.getByTestId('package').first()).toBeVisible()
   // Who is signed in and the rows are asked for before the answer to anything.
   expect(asked.slice(0, 2).sort()).toEqual(['/api/v1/ledger', '/api/v1/session'])
+  // What came with the page is what it asks for: once.
+  expect(asked.filter((path) => /(ledger|session)$/.test(path))).toHaveLength(2)
   expect(asked.length).toBeLessThanOrEqual(24)
   // Few files: each costs a request, and its start more than its weight.
   expect(scripts.length).toBeLessThanOrEqual(8)

@@ -319,8 +319,8 @@ func computeFigures(trials map[uuid.UUID]*triedPackage, stamps map[uuid.UUID]int
 					if gathered.Empty() {
 						continue
 					}
-					for _, target := range targets[p] {
-						f := gathered.Summary(target, y, &limits)
+					for n, f := range gathered.Summaries(targets[p], y, &limits) {
+						target := targets[p][n]
 						place, release := placeOf(target)
 						parts[part] = append(parts[part], storedFigures{place, release, p, method, stamps[p], f,
 							evidence.SuggestedLoad(f, y.Thresholds), gathered.Strip(target)})

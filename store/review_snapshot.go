@@ -146,9 +146,7 @@ func (j *EvidenceSnapshot) workOut(packages []uuid.UUID, views []view) error {
 			defer giveLimits(limits)
 			for i := part; i < len(keys); i += parts {
 				gathered[i] = j.gather(keys[i].pkg, keys[i].method)
-				for _, f := range from[keys[i].method] {
-					figures[i] = append(figures[i], gathered[i].Summary(f, j.Yardstick, limits))
-				}
+				figures[i] = gathered[i].Summaries(from[keys[i].method], j.Yardstick, limits)
 			}
 			return nil
 		})

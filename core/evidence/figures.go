@@ -74,6 +74,23 @@ func (g Gathered) Summary(target Firmware, y Yardstick, limits *Limits) Figures 
 	return f
 }
 
+// Summaries are those of several targets. Targets that are as far from every trial, as
+// models of one maker are that nobody tried it on, are summed up once.
+func (g Gathered) Summaries(targets []Firmware, y Yardstick, limits *Limits) []Figures {
+	out := make([]Figures, len(targets))
+	first := make(map[site]int, len(targets))
+	for i, target := range targets {
+		at := g.find(target)
+		if n, ok := first[at]; ok {
+			out[i] = out[n]
+			continue
+		}
+		first[at] = i
+		g.sum(&out[i], target, y, limits, nil)
+	}
+	return out
+}
+
 // sum weighs every trial, nearest first, hands it to each, and computes the
 // figures. A table never grows with distance, so nearest first is the order of
 // transfer weights, too, which the discount goes by.

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"reflect"
+	"reflect"
 	"testing"
 )
 
@@ -102,6 +103,23 @@ func TestYardstickMoves(t *testing.T) {
 		bad(&y.Thresholds)
 		if y.Check() == nil {
 			t.Errorf("%+v was accepted", y.Thresholds)
+		}
+	}
+}
+
+// TestSummaries: of many targets at once comes what of each by itself, of those too
+// that nothing was tried on.
+func TestSummaries(t *testing.T) {
+	rng := rand.New(rand.NewPCG(7, 7))
+	firmwares := world(rng)
+	var limits Limits
+	for range 50 {
+		g := Gather(randomTrials(rng, firmwares[:len(firmwares)/2], 9), RemoveForUser)
+		targets := append(firmwares, Firmware{}, Firmware{Build: "new", Model: "new", Maker: firmwares[0].Maker, Release: firmwares[0].Release})
+		for i, f := range g.Summaries(targets, DefaultYardstick, &limits) {
+			if alone := g.Summary(targets[i], DefaultYardstick, &limits); !reflect.DeepEqual(f, alone) {
+				t.Fatalf("from %+v: %+v, not %+v", targets[i], f, alone)
+			}
 		}
 	}
 }
