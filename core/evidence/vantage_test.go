@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"reflect"
-	"reflect"
 	"testing"
 )
 
