@@ -6,9 +6,10 @@ import { createRequire } from 'node:module'
 
 const source = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8')
 
-// clean looks at a page as it is, in light and in dark: all that axe knows in
+// clean looks at a page as it is once it stands, in light and in dark: all that axe knows in
 // the one, and colours in the other, where nothing else differs.
 export async function clean(page: Page, what: string) {
+  await page.locator('h1, [role=heading][aria-level="1"]').first().waitFor({ state: 'attached' })
   if (!(await page.evaluate(() => 'axe' in window))) await page.evaluate(source)
   for (const colorScheme of ['light', 'dark'] as const) {
     await page.emulateMedia({ colorScheme, reducedMotion: 'reduce' })
