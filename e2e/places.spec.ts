@@ -285,6 +285,22 @@ test('the filter offers, forgives and says what is wrong; the address keeps the 
   await expect(rows.first()).toContainText(ledger.rows[0]!.name)
 })
 
+test('the Ledger stands while its rows do not come', async ({ page, world }) => {
+  await as(page, world, 'technician', '/nowhere')
+  let come = () => {}
+  const held = new Promise<void>((resolve) => (come = resolve))
+  await page.route('**/api/v1/ledger?**', async (route) => {
+    await held
+    await route.continue()
+  })
+  await page.goto(`${world.url}/ledger${lyra}`)
+  await expect(page.getByLabel('Filter the rows')).toBeVisible()
+  await expect(page.getByRole('button', { name: /^Model: Lyra 5/ })).toBeVisible()
+  await expect(page.getByTestId('package')).toHaveCount(0)
+  come()
+  await expect(page.getByTestId('package').first()).toBeVisible()
+})
+
 test('the first rows of the Ledger come in one go, and few bytes', async ({ browser, world }) => {
   const context = await browser.newContext()
   const page = await context.newPage()

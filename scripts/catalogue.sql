@@ -50,7 +50,8 @@ insert into facts (id, package_id, version_code, version_name, path, partition, 
 		case when (n + v) % 25 = 0 then '{"requests":["android.permission.INTERNET","android.permission.READ_CONTACTS"]}' else '{"requests":["android.permission.INTERNET"]}' end::jsonb
 	from generate_series(1, (30000 * :scale)::int) n cross join generate_series(1, 5) v;
 insert into captures (id, inventory_id, build_id, phone, person_id, source, complete, missing, reports, digest)
-	select pg_temp.id('capture', n), pg_temp.id('capture', n), pg_temp.id('build', n), 'phone' || n, pg_temp.id('person', 1 + n % 40), 'file', true, '', '[]', decode(md5('capture ' || n), 'hex')
+	select pg_temp.id('capture', n), pg_temp.id('capture', n), pg_temp.id('build', n), 'phone' || n,
+		pg_temp.id('person', 1 + n % 40), 'file', true, '', '[]', decode(md5('capture ' || n), 'hex')
 	from generate_series(1, (2000 * :scale)::int) n;
 
 -- A build ships the platform, and 300 of its maker's packages that its model

@@ -119,15 +119,22 @@ const (
 	maxHistory  = 200
 )
 
+// packageIn is a package, and the scope that it is seen from.
+func (s *Server) packageIn(ctx context.Context, in ScopeInput, name string) (sc store.Scope, p store.Package, err error) {
+	if sc, err = s.scope(ctx, in); err != nil {
+		return sc, p, err
+	}
+	if p, err = s.store.Package(ctx, name); err != nil {
+		err = fmt.Errorf("package %q: %w", name, err)
+	}
+	return sc, p, err
+}
+
 func (s *Server) dossier(ctx context.Context, in *dossierInput) (*dossierOutput, error) {
 	ctx = store.MayLag(ctx)
-	sc, err := s.scope(ctx, in.ScopeInput)
+	sc, p, err := s.packageIn(ctx, in.ScopeInput, in.Name)
 	if err != nil {
 		return nil, err
-	}
-	p, err := s.store.Package(ctx, in.Name)
-	if err != nil {
-		return nil, fmt.Errorf("package %q: %w", in.Name, err)
 	}
 	out := &dossierOutput{dossier{Package: p, Functions: []string{}, Links: []change.StatedLink{}, Substitutes: []catalog.Substitute{}, Countries: []string{}, Methods: []byMethod{}, Origin: p.Origin, OriginWhy: "guessed: " + p.OriginReason}}
 	d := &out.Body

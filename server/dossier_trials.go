@@ -2,7 +2,6 @@ package server
 
 import (
 	"context"
-	"fmt"
 
 	"github.com/google/uuid"
 	"golang.org/x/sync/errgroup"
@@ -42,13 +41,9 @@ const maxTrials = 500
 
 func (s *Server) packageTrials(ctx context.Context, in *packageTrialsInput) (*packageTrialsOutput, error) {
 	ctx = store.MayLag(ctx)
-	sc, err := s.scope(ctx, in.ScopeInput)
+	sc, p, err := s.packageIn(ctx, in.ScopeInput, in.Name)
 	if err != nil {
 		return nil, err
-	}
-	p, err := s.store.Package(ctx, in.Name)
-	if err != nil {
-		return nil, fmt.Errorf("package %q: %w", in.Name, err)
 	}
 	out := &packageTrialsOutput{packageTrials{Weighed: []weighed{}}}
 	var trials []evidence.Trial

@@ -68,7 +68,10 @@ func (s *Server) ledgerRoutes() {
 		})
 	route(s, Technician, huma.Operation{OperationID: "checkFilter", Method: http.MethodGet, Path: "/api/v1/filter", Summary: "What is wrong with a filter, and what could be written next"}, checkFilter)
 	route(s, Technician, huma.Operation{OperationID: "getPackage", Method: http.MethodGet, Path: "/api/v1/packages/{name}", Summary: "Everything known of one package, seen from a scope"}, s.dossier)
-	route(s, Technician, huma.Operation{OperationID: "listTrials", Method: http.MethodGet, Path: "/api/v1/packages/{name}/trials", Summary: "The trials of one package, the newest first, and what each counts in a scope"}, s.packageTrials)
+	route(s, Technician, huma.Operation{
+		OperationID: "listTrials", Method: http.MethodGet, Path: "/api/v1/packages/{name}/trials",
+		Summary: "The trials of one package, the newest first, and what each counts in a scope",
+	}, s.packageTrials)
 }
 
 // filterProblem tells a mistake in a filter with its place: the value of the

@@ -3,7 +3,6 @@ package server
 import (
 	"context"
 	"errors"
-	"fmt"
 	"net/http"
 	"slices"
 
@@ -68,12 +67,9 @@ type differencesOutput struct{ Body impact.Differences }
 func (s *Server) impactRoutes() {
 	route(s, Technician, huma.Operation{OperationID: "packageImpact", Method: http.MethodGet, Path: "/api/v1/packages/{name}/impact", Summary: "What a package rests on, what rests on it, and what its removal leads to"},
 		func(ctx context.Context, in *impactInput) (*aroundOutput, error) {
-			sc, err := s.scope(ctx, in.ScopeInput)
+			sc, _, err := s.packageIn(ctx, in.ScopeInput, in.Name)
 			if err != nil {
 				return nil, err
-			}
-			if _, err := s.store.Package(ctx, in.Name); err != nil {
-				return nil, fmt.Errorf("package %q: %w", in.Name, err)
 			}
 			out, net, err := s.around(ctx, sc, []string{in.Name}, evidence.Method(in.Method))
 			if err != nil || net == nil {

@@ -73,7 +73,8 @@ func TestAttachments(t *testing.T) {
 	if a := s.do(keeper, "GET", "/api/v1/attachments/"+log.ID, nil); a.status != 200 {
 		t.Errorf("somebody else's after it was sent: %d", a.status)
 	}
-	if d := get[packageTrials](s, technician, "/api/v1/packages/com.brannock.tips/trials"); len(d.Trials) != 1 || len(d.Trials[0].Attachments) != 2 || len(d.Attachments) != 2 {
+	d := get[packageTrials](s, technician, "/api/v1/packages/com.brannock.tips/trials")
+	if len(d.Trials) != 1 || len(d.Trials[0].Attachments) != 2 || len(d.Attachments) != 2 {
 		t.Errorf("%+v", d)
 	}
 }

@@ -276,7 +276,8 @@ func TestImportOfAList(t *testing.T) {
 		Sources []struct{ Title, Load, Quote string }
 		Aliases []string
 	}](s, technician, "/api/v1/packages/com.brannock.tips?maker=brannock&model=lyra-5")
-	if d.Trials != 0 || d.Grade.Load != "unproven" || len(d.Sources) != 1 || d.Sources[0].Load != "loose" || d.Sources[0].Quote != "yes: adverts" || len(d.Aliases) != 1 {
+	if d.Trials != 0 || d.Grade.Load != "unproven" || len(d.Aliases) != 1 ||
+		len(d.Sources) != 1 || d.Sources[0].Load != "loose" || d.Sources[0].Quote != "yes: adverts" {
 		t.Errorf("an imported grade is a source and nothing else: %+v", d)
 	}
 	mapping["grades"] = map[string]string{"yes": "wonderful"}

@@ -251,7 +251,8 @@ var needs = map[string]string{
 	"GET /api/v1/makers/:maker/models/:model/timeline": "technician", "GET /api/v1/comparison": "technician", "GET /api/v1/comparison/export": "technician",
 	"GET /api/v1/builds/:id/carried/:since": "technician", "GET /api/v1/coverage": "technician", "GET /coverage": "public", "HEAD /coverage": "public", "GET /coverage.json": "public", "HEAD /coverage.json": "public", "GET /coverage/:maker": "public", "HEAD /coverage/:maker": "public",
 	"GET /api/v1/releases/:id/builds/:build": "technician", "POST /api/v1/releases/:id/builds/:build/lift": "maintainer", "POST /api/v1/releases/:id/builds/:build/draft": "maintainer",
-	"GET /api/v1/packages/:name/over-time": "technician", "GET /api/v1/packages/:name/trials": "technician", "GET /api/v1/wanted/:id": "technician", "DELETE /api/v1/wanted/:id": "maintainer",
+	"GET /api/v1/packages/:name/over-time": "technician", "GET /api/v1/packages/:name/trials": "technician",
+	"GET /api/v1/wanted/:id": "technician", "DELETE /api/v1/wanted/:id": "maintainer",
 }
 
 var parameter = regexp.MustCompile(`[:*]\w+`)

@@ -118,12 +118,14 @@ func BenchmarkBareCopy(b *testing.B) {
 		n++
 		id := store.NewID()
 		err := pgx.BeginFunc(w.ctx, w.Pool(), func(tx pgx.Tx) error {
-			_, err := tx.CopyFrom(w.ctx, pgx.Identifier{"captures"}, []string{"id", "build_id", "phone", "person_id", "source", "complete", "missing", "reports", "digest", "inventory_id"},
+			columns := []string{"id", "build_id", "phone", "person_id", "source", "complete", "missing", "reports", "digest", "inventory_id"}
+			_, err := tx.CopyFrom(w.ctx, pgx.Identifier{"captures"}, columns,
 				pgx.CopyFromRows([][]any{{id, first.BuildID, "p", w.people["tech"].ID, "bench", true, "", []byte("[]"), id[:], first.ID}}))
 			if err != nil {
 				return err
 			}
-			_, err = tx.CopyFrom(w.ctx, pgx.Identifier{"bare"}, []string{"capture_id", "package_id", "facts_id", "installed", "enabled", "installer", "app_bytes", "data_bytes", "cache_bytes"},
+			columns = []string{"capture_id", "package_id", "facts_id", "installed", "enabled", "installer", "app_bytes", "data_bytes", "cache_bytes"}
+			_, err = tx.CopyFrom(w.ctx, pgx.Identifier{"bare"}, columns,
 				pgx.CopyFromSlice(len(list), func(i int) ([]any, error) {
 					s := list[i]
 					return []any{id, s.Package, s.Facts, s.Installed, s.Enabled, "", int64(0), int64(0), int64(0)}, nil

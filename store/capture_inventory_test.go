@@ -6,6 +6,7 @@ import (
 	"maps"
 	"math/rand/v2"
 	"os"
+	"strings"
 	"testing"
 
 	"github.com/google/uuid"
@@ -85,7 +86,9 @@ func TestSightingsAreToldWhole(t *testing.T) {
 		}
 		sum := w.take(c, fmt.Sprint("phone ", n))
 		for _, p := range c.Packages {
-			want[sum.ID.String()+" "+string(p.Name)] = fmt.Sprint(p.VersionName, " ", text(p.Installed), " ", p.Enabled, " ", p.Installer, " ", text(p.SystemPath != ""), " ", p.DataBytes)
+			want[sum.ID.String()+" "+string(p.Name)] = strings.Join([]string{
+				p.VersionName, text(p.Installed), string(p.Enabled), p.Installer, text(p.SystemPath != ""), fmt.Sprint(p.DataBytes),
+			}, " ")
 		}
 	}
 	conn, err := w.Pool().Acquire(w.ctx)

@@ -7,6 +7,7 @@ import { createPinia } from 'pinia'
 import { createApp } from 'vue'
 import App from './App.vue'
 import { api, ask, queryClient } from '@/api/client'
+import { soon } from '@/composables/drawn'
 import { router } from './router'
 import { vuetify } from './vuetify'
 
@@ -37,5 +38,5 @@ const app = createApp(App)
   .use(router)
 // Answers that come with the page (see server/application.go) are waited for a
 // moment: what is drawn with them is drawn once.
-await Promise.race([Promise.all([session, router.isReady()]), new Promise((late) => setTimeout(late, 200))])
+await soon(Promise.all([session, router.isReady()]))
 app.mount('#app')

@@ -1,4 +1,5 @@
 import { createRouter, createWebHistory, START_LOCATION, type RouteLocationNormalized } from 'vue-router'
+import { soon } from '@/composables/drawn'
 import { writeRemembered } from '@/composables/remembered'
 import { readAhead } from '@/places/ledger/ledger'
 import LedgerPlace from '@/places/ledger/LedgerPlace.vue'
@@ -7,10 +8,11 @@ import LedgerPlace from '@/places/ledger/LedgerPlace.vue'
 // shell, and its first rows are asked for before it is drawn.
 //
 // The scope lives in the query (maker, model, build) of every place.
-// readFirst asks for rows; a page that is being opened waits for them, see main.ts.
+// readFirst asks for rows. A page that is being opened waits a moment for them, see
+// main.ts; where they take longer, the place stands without them.
 function readFirst(to: RouteLocationNormalized, from: RouteLocationNormalized) {
   const rows = readAhead(to.query)
-  return from === START_LOCATION ? rows.then(() => true) : true
+  return from === START_LOCATION ? soon(rows).then(() => true) : true
 }
 
 export const router = createRouter({
