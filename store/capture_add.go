@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"strconv"
+	"sync"
 	"time"
 
 	"github.com/google/uuid"
@@ -174,12 +175,33 @@ func (s *Store) workOut(ctx context.Context, build uuid.UUID) error {
 	if err := s.pool.QueryRow(ctx, `select model_id from builds where id = $1`, build).Scan(&model); err != nil {
 		return err
 	}
+	// The net is read while the build is compared, on a connection that is had before
+	// the transaction begins: so nobody who waits for it waits for another one. What it
+	// comes to is kept; where it failed it is read again.
+	conn, err := s.pool.Acquire(ctx)
+	if err != nil {
+		return err
+	}
+	var net sync.WaitGroup
+	net.Go(func() {
+		defer conn.Release()
+		_, _ = s.nets(ctx, conn, []uuid.UUID{build})
+	})
+	defer net.Wait()
 	return s.inTx(ctx, func(ctx context.Context, tx pgx.Tx) error {
-		if err := s.freshenResting(ctx, tx, []uuid.UUID{model}); err != nil {
+		models := []uuid.UUID{model}
+		if _, err := tx.Exec(ctx, `select from models where id = $1 for no key update`, model); err != nil {
 			return err
 		}
-		arrived, err := s.freshenFirmware(ctx, tx, []uuid.UUID{model})
+		arrived, err := freshenArrivals(ctx, tx, models)
 		if err != nil {
+			return err
+		}
+		net.Wait()
+		if err := s.freshenResting(ctx, tx, models); err != nil {
+			return err
+		}
+		if err := s.freshenHolds(ctx, tx, models); err != nil {
 			return err
 		}
 		if err := tellArrived(ctx, tx, arrived); err != nil {

@@ -6,7 +6,9 @@ import (
 	"maps"
 	"net/url"
 	"slices"
+	"strconv"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"github.com/google/uuid"
@@ -26,6 +28,10 @@ const keptTaken = 4_000_000
 
 // maxDeskLines bounds the lines of each kind on a Desk.
 const maxDeskLines = 60
+
+// deskLimit is maxDeskLines in a statement that picks so many before it looks further:
+// the plan for any number would be another one.
+var deskLimit = strconv.Itoa(maxDeskLines)
 
 // deskOf is a person whose Desk is read, and what was handed to them.
 type deskOf struct {
@@ -137,24 +143,36 @@ func (s *Store) Desk(ctx context.Context, p Person, now time.Time) (lines, off [
 	return lines, off, nil
 }
 
-// deskSources are all that lines come from.
+// deskSources are all that lines come from, but for judgedReleases.
 var deskSources = []deskLines{
-	judgedReleases, ungradedPackages, arrivedBuilds, waitingChanges, returnedToYou, waitingPublications, stoppingReleases,
+	ungradedPackages, arrivedBuilds, waitingChanges, returnedToYou, waitingPublications, stoppingReleases,
 	releasesBehind, retiredKeys, openRuns, dueChecks, trialsWanted, toldFromOutside, gainedNothing, costsMore, toldNews,
 }
 
 // deskAtOnce bounds how many of them are read at the same time for one Desk.
-const deskAtOnce = 3
+const deskAtOnce = 2
 
-// findLines reads what waits, source by source.
+// findLines reads what waits, source by source. Judging releases may write figures
+// that nobody has looked at yet, and so goes by itself.
 func (s *Store) findLines(ctx context.Context, d *deskOf) ([][]desk.Line, error) {
-	found := make([][]desk.Line, len(deskSources))
+	found := make([][]desk.Line, len(deskSources)+1)
+	var next atomic.Int32
 	work, ctx := errgroup.WithContext(ctx)
-	work.SetLimit(deskAtOnce)
-	for i, find := range deskSources {
-		work.Go(func() (err error) {
-			found[i], err = find(ctx, s.pool, d)
-			return err
+	work.Go(func() (err error) {
+		found[len(deskSources)], err = judgedReleases(ctx, s.pool, d)
+		return err
+	})
+	for range deskAtOnce {
+		work.Go(func() error {
+			return s.withKeptPlans(ctx, func(ctx context.Context, q querier) error {
+				for i := int(next.Add(1)) - 1; i < len(deskSources); i = int(next.Add(1)) - 1 {
+					var err error
+					if found[i], err = deskSources[i](ctx, q, d); err != nil {
+						return err
+					}
+				}
+				return nil
+			})
 		})
 	}
 	return found, work.Wait()

@@ -170,7 +170,25 @@ func arrivedBuilds(ctx context.Context, q querier, d *deskOf) ([]desk.Line, erro
 		Behind    []string        `db:"behind"`
 		Stops     []string        `db:"stops"`
 	}
+	// The newest first, and only then what is told of each.
 	rows, err := q.Query(ctx, `
+		with told as (
+			(select a.build_id
+				from arrivals a
+				where $2 and a.at > now() - `+newsFor+` and not exists (select from holds h
+					join releases r on r.id = h.release_id
+					where h.build_id = a.build_id and r.state = 'current' and h.claimed)
+				order by a.at desc
+				limit `+deskLimit+`)
+			union (select a.build_id
+				from arrivals a
+				join builds b on b.id = a.build_id
+				where not $2 and a.at > now() - `+arrivedFor+` and exists (select from captures c
+					join builds y on y.id = c.build_id
+					where y.model_id = b.model_id and c.person_id = $1)
+				order by a.at desc
+				limit `+deskLimit+`)
+			union select unnest($3::uuid[]))
 		select b.id as build, a.since_id as since, a.at, a.summary,
 			(select count(distinct k.package_id) from came_back k where k.build_id = b.id)::int as back, b.version,
 			b.carrier, b.region,
@@ -195,18 +213,12 @@ func arrivedBuilds(ctx context.Context, q querier, d *deskOf) ([]desk.Line, erro
 					and not exists (select from lifts l
 						where l.release_id = h.release_id and l.build_id = h.build_id and l.stops = h.stops)
 				order by 1) as stops
-		from arrivals a
+		from told
+		join arrivals a on a.build_id = told.build_id
 		join builds b on b.id = a.build_id
 		join models d on d.id = b.model_id
 		join makers m on m.id = d.maker_id
-		where a.build_id = any($3) or case when $2 then
-				a.at > now() - `+newsFor+` and not exists (select from holds h
-				join releases r on r.id = h.release_id
-				where h.build_id = b.id and r.state = 'current' and h.claimed)
-			else a.at > now() - `+arrivedFor+` and exists (select from captures c
-			join builds y on y.id = c.build_id
-			where y.model_id = d.id and c.person_id = $1) end
-		order by a.at desc limit $4`, d.ID, d.reviews(), d.ids(desk.Arrived), maxDeskLines)
+		order by a.at desc limit `+deskLimit, d.ID, d.reviews(), d.ids(desk.Arrived))
 	list, err := collectRows[arrived](rows, err)
 	lines := make([]desk.Line, len(list))
 	for i, a := range list {
@@ -299,12 +311,12 @@ func retiredKeys(ctx context.Context, q querier, d *deskOf) ([]desk.Line, error)
 }
 
 // many is on how many builds a package ships for nobody's having graded it to
-// be told of.
+// be told of: it is wide then, see migration 046.
 const many = 5
 
 // ungraded says that package p is on many builds, and that nobody has graded
 // it.
-const ungraded = `p.builds >= $1
+const ungraded = `p.wide
 		and not exists (select from claims k where k.package_id = p.id and k.field = 'load' and k.value is not null)`
 
 // ungradedPackages tells of packages on many builds that have no grade, a line
@@ -319,30 +331,28 @@ func ungradedPackages(ctx context.Context, q querier, d *deskOf) ([]desk.Line, e
 	}})
 }
 
-// ungradedOf are what ungraded packages are counted in: loads are claims, too.
-var ungradedOf = []string{"packages", "loads", "makers"}
+// ungradedOf are what ungraded packages are counted in: loads are claims, too, and
+// spread is of packages what makes them wide.
+var ungradedOf = []string{"spread", "loads", "makers"}
 
 // bytesOfLines is about what lines take.
 func bytesOfLines(lines []desk.Line) int { return 1000 * len(lines) }
 
+// countUngraded counts them by maker, and names those that have waited longest.
 func countUngraded(ctx context.Context, q querier) ([]desk.Line, error) {
 	rows, err := q.Query(ctx, `
 		with counted as (select p.maker_id, count(*)::int as n, min(p.first_seen) as since
 			from packages p
-			where `+ungraded+` group by 1 order by 2 desc limit $2)
+			where `+ungraded+` group by 1 order by 2 desc limit $1)
 		select coalesce(m.id, `+everywhereID+`), coalesce(m.slug, ''), coalesce(m.name, ''),
-			c.n, x.names, c.since
+			c.n, array(select p.name from packages p
+				where p.maker_id = m.id and `+ungraded+` order by p.first_seen, p.name limit 4), c.since
 		from counted c
 		join makers m on m.id = c.maker_id
-		cross
-			join lateral (select array(select p.name from packages p where p.maker_id = m.id
-				and `+ungraded+` order by p.builds desc, p.name limit 4) as names) x
 		union all
-		select `+everywhereID+`, '', '', c.n,
-			array(select p.name
-				from packages p
-				where p.maker_id is null and `+ungraded+` order by p.builds desc, p.name limit 4), c.since
-		from counted c where c.maker_id is null`, many, maxDeskLines)
+		select `+everywhereID+`, '', '', c.n, array(select p.name from packages p
+				where p.maker_id is null and `+ungraded+` order by p.first_seen, p.name limit 4), c.since
+		from counted c where c.maker_id is null`, maxDeskLines)
 	if err != nil {
 		return nil, err
 	}

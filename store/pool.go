@@ -206,6 +206,16 @@ func (s *Store) inLongTx(ctx context.Context, f func(context.Context, pgx.Tx) er
 	})
 }
 
+// withKeptPlans has f read with statements that keep the plan which they were given
+// first, whatever they are asked about next: of those that join many tables to find
+// few rows, planning takes longer than running.
+func (s *Store) withKeptPlans(ctx context.Context, f func(context.Context, querier) error) error {
+	options := pgx.TxOptions{BeginQuery: "begin read only; set local plan_cache_mode = force_generic_plan"}
+	return pgx.BeginTxFunc(ctx, s.pool, options, func(tx pgx.Tx) error {
+		return f(context.WithValue(ctx, transactionKey{}, true), tx)
+	})
+}
+
 // transactionKey marks the contexts of code that holds a transaction.
 type transactionKey struct{}
 
