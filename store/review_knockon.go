@@ -111,8 +111,9 @@ func (s *Store) KnockOn(ctx context.Context, author uuid.UUID, edits []Edit) (Kn
 	var working errgroup.Group
 	for part := range runtime.GOMAXPROCS(0) {
 		working.Go(func() (err error) {
+			var room [2][]profile.Candidate
 			for i := part; i < len(profiles) && err == nil; i += runtime.GOMAXPROCS(0) {
-				effects[i], err = k.effectOn(profiles[i], packages, touched, ships, removes)
+				effects[i], err = k.effectOn(profiles[i], packages, touched, ships, removes, &room)
 			}
 			return err
 		})
@@ -277,8 +278,9 @@ func (s *Store) removesAll(ctx context.Context, release *uuid.UUID) (map[android
 	return out, err
 }
 
-// effectOn is what the edits do to one profile.
-func (k *knocker) effectOn(p profileRow, packages []uuid.UUID, touched map[uuid.UUID]Edit, ships map[[2]uuid.UUID]bool, removes map[uuid.UUID]map[android.PackageName]bool) (change.Effect, error) {
+// effectOn is what the edits do to one profile, worked out in room that it leaves for
+// the next one.
+func (k *knocker) effectOn(p profileRow, packages []uuid.UUID, touched map[uuid.UUID]Edit, ships map[[2]uuid.UUID]bool, removes map[uuid.UUID]map[android.PackageName]bool, room *[2][]profile.Candidate) (change.Effect, error) {
 	input := change.Profile{Roles: rolesOf(p.Facts)}
 	if err := json.Unmarshal(p.Rules, &input.Rules); err != nil {
 		return change.Effect{}, err
@@ -289,7 +291,7 @@ func (k *knocker) effectOn(p profileRow, packages []uuid.UUID, touched map[uuid.
 			input.Removes = map[android.PackageName]bool{}
 		}
 	}
-	input.Before, input.After = make([]profile.Candidate, 0, len(packages)), make([]profile.Candidate, 0, len(packages))
+	input.Before, input.After = room[0][:0], room[1][:0]
 	for _, pkg := range packages {
 		if ships[[2]uuid.UUID{p.ModelID, pkg}] {
 			e := touched[pkg]
@@ -297,6 +299,7 @@ func (k *knocker) effectOn(p profileRow, packages []uuid.UUID, touched map[uuid.
 			input.After = append(input.After, k.candidate(1, e, p, input.Rules.Method))
 		}
 	}
+	*room = [2][]profile.Candidate{input.Before, input.After}
 	return change.KnockOn(input), nil
 }
 
@@ -320,10 +323,13 @@ func (k *knocker) candidate(side int, e Edit, p profileRow, method evidence.Meth
 
 func lostFunctions(j *EvidenceSnapshot) map[uuid.UUID][]string {
 	out := map[uuid.UUID][]string{}
-	for pkg, trials := range j.trials {
-		for _, t := range trials {
-			if t.Outcome == evidence.FunctionLost && t.Function != "" && !slices.Contains(out[pkg], t.Function) {
-				out[pkg] = append(out[pkg], t.Function)
+	for pkg := range j.trials {
+		for _, trials := range [2][]evidence.Trial{j.trials[pkg], j.more[pkg]} {
+			for i := range trials {
+				t := &trials[i]
+				if t.Outcome == evidence.FunctionLost && t.Function != "" && !slices.Contains(out[pkg], t.Function) {
+					out[pkg] = append(out[pkg], t.Function)
+				}
 			}
 		}
 		slices.Sort(out[pkg])

@@ -31,14 +31,17 @@ type EvidenceSnapshot struct {
 	// trials are others than there: of all else the figures are the same.
 	without *EvidenceSnapshot
 	changed map[uuid.UUID]bool
-	// more counts, at the end of the trials of packages that have all others, those
-	// that are not there.
-	more map[uuid.UUID]int
+	// more are trials beside those of the same package in the one that this was made
+	// of, which stand in trials as they stand there.
+	more map[uuid.UUID][]evidence.Trial
 	// working guards what follows: what was worked out already.
 	working  sync.Mutex
 	gathered map[gatherKey]evidence.Gathered
 	figures  map[figureKey]evidence.Figures
-	limits   evidence.Limits
+	// seen are the figures in views that were worked out together, in their order.
+	seen   map[gatherKey][]evidence.Figures
+	views  map[view]int
+	limits evidence.Limits
 }
 
 type gatherKey struct {
@@ -81,17 +84,16 @@ func (j *EvidenceSnapshot) gather(pkg uuid.UUID, method evidence.Method) evidenc
 	if tried, ok := j.tried[pkg]; ok {
 		return tried.gathered().Of(method)
 	}
-	trials := j.trials[pkg]
-	if more, ok := j.more[pkg]; ok && j.without.tried[pkg] != nil {
-		g := j.without.tried[pkg].gathered().Of(method)
-		for i := len(trials) - more; i < len(trials) && ok; i++ {
-			g, ok = g.With(&trials[i], method)
+	if more := j.more[pkg]; len(more) > 0 && j.without.tried[pkg] != nil {
+		g, ok := j.without.tried[pkg].gathered().Of(method), true
+		for i := 0; i < len(more) && ok; i++ {
+			g, ok = g.With(&more[i], method)
 		}
 		if ok {
 			return g
 		}
 	}
-	return evidence.Gather(trials, method)
+	return evidence.Gather(j.Trials(pkg), method)
 }
 
 // view is how trials are looked at: by a method, from a firmware.
@@ -124,8 +126,10 @@ func giveLimits(l *evidence.Limits) {
 // Figures has them ready.
 func (j *EvidenceSnapshot) workOut(packages []uuid.UUID, views []view) error {
 	from := map[evidence.Method][]evidence.Firmware{}
+	at := make(map[view]int, len(views))
 	for _, v := range views {
-		if !slices.Contains(from[v.method], v.from) {
+		if _, ok := at[v]; !ok {
+			at[v] = len(from[v.method])
 			from[v.method] = append(from[v.method], v.from)
 		}
 	}
@@ -152,12 +156,9 @@ func (j *EvidenceSnapshot) workOut(packages []uuid.UUID, views []view) error {
 		})
 	}
 	err := group.Wait()
-	j.gathered, j.figures = map[gatherKey]evidence.Gathered{}, make(map[figureKey]evidence.Figures, len(packages)*len(views))
+	j.gathered, j.seen, j.views = make(map[gatherKey]evidence.Gathered, len(keys)), make(map[gatherKey][]evidence.Figures, len(keys)), at
 	for i, key := range keys {
-		j.gathered[key] = gathered[i]
-		for n, f := range from[key.method] {
-			j.figures[figureKey{key, f}] = figures[i][n]
-		}
+		j.gathered[key], j.seen[key] = gathered[i], figures[i]
 	}
 	return err
 }
@@ -170,6 +171,9 @@ func (j *EvidenceSnapshot) Figures(pkg uuid.UUID, method evidence.Method, from e
 	key := figureKey{gatherKey{pkg, method}, from}
 	j.working.Lock()
 	defer j.working.Unlock()
+	if at, ok := j.views[view{method, from}]; ok && j.seen[key.gatherKey] != nil {
+		return j.seen[key.gatherKey][at]
+	}
 	f, ok := j.figures[key]
 	if !ok {
 		f = j.gatheredOnce(pkg, method).Summary(from, j.Yardstick, &j.limits)
@@ -304,7 +308,12 @@ func (j *EvidenceSnapshot) Target(e Edit) (evidence.Firmware, evidence.Method) {
 }
 
 // Trials are those of a package as they are.
-func (j *EvidenceSnapshot) Trials(pkg uuid.UUID) []evidence.Trial { return j.trials[pkg] }
+func (j *EvidenceSnapshot) Trials(pkg uuid.UUID) []evidence.Trial {
+	if len(j.more[pkg]) == 0 {
+		return j.trials[pkg]
+	}
+	return slices.Concat(j.trials[pkg], j.more[pkg])
+}
 
 // With is the evidence as it would be with the trials of edits by an author.
 func (j *EvidenceSnapshot) With(author uuid.UUID, edits []Edit) *EvidenceSnapshot {
@@ -316,11 +325,11 @@ func (j *EvidenceSnapshot) With(author uuid.UUID, edits []Edit) *EvidenceSnapsho
 		loads:     map[uuid.UUID][]loadClaim{},
 		without:   j,
 		changed:   map[uuid.UUID]bool{},
-		more:      map[uuid.UUID]int{},
+		more:      map[uuid.UUID][]evidence.Trial{},
 	}
 	fewer := map[uuid.UUID]bool{}
-	for pkg, list := range j.trials {
-		out.trials[pkg] = list[:len(list):len(list)]
+	for pkg := range j.trials {
+		out.trials[pkg] = j.Trials(pkg)
 	}
 	for pkg, list := range j.loads {
 		out.loads[pkg] = list[:len(list):len(list)]
@@ -330,17 +339,17 @@ func (j *EvidenceSnapshot) With(author uuid.UUID, edits []Edit) *EvidenceSnapsho
 		case e.Takes != nil:
 			out.changed[e.PackageID], fewer[e.PackageID] = true, true
 			out.trials[e.PackageID] = withoutTrial(out.trials[e.PackageID], e.Takes.String())
+			out.more[e.PackageID] = withoutTrial(out.more[e.PackageID], e.Takes.String())
 		case e.Field == string(change.Trial):
 			v, ok := e.trial()
 			if ok {
 				out.changed[e.PackageID] = true
-				out.more[e.PackageID]++
 				person := author.String()
 				if v.Report != "" {
 					person = v.Phone
 				}
-				out.trials[e.PackageID] = append(
-					out.trials[e.PackageID],
+				out.more[e.PackageID] = append(
+					out.more[e.PackageID],
 					evidence.Trial{ID: e.ID.String(), Phone: v.Phone, Person: person, Outside: v.Report != "", On: j.firmwares[v.Build], Method: v.Method, Outcome: v.Outcome,
 						Function: v.Function, CameBack: v.Persistence == "back-after-restart" || v.Persistence == "back-after-update"},
 				)
@@ -349,8 +358,14 @@ func (j *EvidenceSnapshot) With(author uuid.UUID, edits []Edit) *EvidenceSnapsho
 			out.setLoad(e)
 		}
 	}
-	for pkg := range fewer {
-		delete(out.more, pkg)
+	for pkg, more := range out.more {
+		switch {
+		case fewer[pkg]:
+			out.trials[pkg] = out.Trials(pkg)
+			delete(out.more, pkg)
+		case out.trials[pkg] == nil && len(more) > 0:
+			out.trials[pkg] = []evidence.Trial{} // so that it is among them
+		}
 	}
 	return out
 }
@@ -364,7 +379,7 @@ func (j *EvidenceSnapshot) WithOnly(author uuid.UUID, e Edit) *EvidenceSnapshot 
 // of is what is known of one package.
 func (j *EvidenceSnapshot) of(pkg uuid.UUID) *EvidenceSnapshot {
 	return &EvidenceSnapshot{Yardstick: j.Yardstick, firmwares: j.firmwares, called: j.called, without: j,
-		trials: map[uuid.UUID][]evidence.Trial{pkg: j.trials[pkg]}, loads: map[uuid.UUID][]loadClaim{pkg: j.loads[pkg]}}
+		trials: map[uuid.UUID][]evidence.Trial{pkg: j.Trials(pkg)}, loads: map[uuid.UUID][]loadClaim{pkg: j.loads[pkg]}}
 }
 
 func withoutTrial(list []evidence.Trial, id string) []evidence.Trial {

@@ -2,6 +2,7 @@ package change
 
 import (
 	"slices"
+	"sync"
 
 	"roster/core/android"
 	"roster/core/evidence"
@@ -80,7 +81,9 @@ func (e Effect) Nothing() bool {
 // on what changes sides, Recompose says what then becomes of all of them.
 func KnockOn(p Profile) Effect {
 	e := Effect{Gains: []Pick{}, Loses: []Pick{}, Costs: []string{}, Spares: []string{}, Emptied: []string{}, Moves: []Move{}}
-	before, after := rowsByName(p.Before, p.Rules), rowsByName(p.After, p.Rules)
+	room := rooms.Get().(*[2]ranked)
+	defer rooms.Put(room)
+	before, after := room[0].rank(p.Before, p.Rules), room[1].rank(p.After, p.Rules)
 	costs := [2]map[string]bool{{}, {}}
 	var unlike [2]int
 	for i := range p.After {
@@ -179,13 +182,27 @@ func emptied(c profile.Composition) map[string]bool {
 	return out
 }
 
-func rowsByName(candidates []profile.Candidate, rules profile.Rules) map[android.PackageName]*profile.Row {
-	rows := make(map[android.PackageName]*profile.Row, len(candidates))
-	sides, _ := profile.Sides(candidates, rules)
-	for i := range sides {
-		rows[sides[i].Package] = &sides[i]
+// ranked are a profile's candidates as its rules have them go or stay.
+type ranked struct {
+	rows   []profile.Row
+	byName map[android.PackageName]*profile.Row
+}
+
+// rooms are those that no knock-on is worked out in at the moment: who looks at what
+// a change does to many profiles needs the same again and again.
+var rooms = sync.Pool{New: func() any {
+	return &[2]ranked{{byName: map[android.PackageName]*profile.Row{}}, {byName: map[android.PackageName]*profile.Row{}}}
+}}
+
+// rank finds the candidates' rows by name; they are good until it is called again.
+func (r *ranked) rank(candidates []profile.Candidate, rules profile.Rules) map[android.PackageName]*profile.Row {
+	clear(r.byName)
+	clear(r.rows)
+	r.rows, _ = profile.AppendSides(r.rows[:0], candidates, rules)
+	for i := range r.rows {
+		r.byName[r.rows[i].Package] = &r.rows[i]
 	}
-	return rows
+	return r.byName
 }
 
 // empty reports whether every holder of a role goes. A holder that the change

@@ -88,17 +88,16 @@ func (r *Row) Leaves() bool { return r.Goes && r.Method != evidence.Quieten }
 // name; the others follow by load, ceiling and name, out of the line's reach.
 // A pin moves one across; nothing moves what is Load-bearing.
 func Rank(candidates []Candidate, rules Rules) (rows []Row, cut int) {
-	rows, cut = Sides(candidates, rules)
+	rows, cut = AppendSides(make([]Row, 0, len(candidates)), candidates, rules)
 	return inPlace(rows), cut
 }
 
-// Sides is Rank in the order of the candidates.
-func Sides(candidates []Candidate, rules Rules) (rows []Row, cut int) {
+// AppendSides is Rank in the order of the candidates, behind other rows.
+func AppendSides(rows []Row, candidates []Candidate, rules Rules) (_ []Row, cut int) {
 	pins := map[android.PackageName]Pin{}
 	for _, p := range rules.Pins {
 		pins[p.Package] = p
 	}
-	rows = make([]Row, 0, len(candidates))
 	for _, cand := range candidates {
 		row := Row{Candidate: cand, Method: rules.MethodOf(cand.Load)}
 		pin, pinned := pins[cand.Package]
