@@ -6,6 +6,7 @@ import { createInterface } from 'node:readline'
 import { gunzipSync } from 'node:zlib'
 import { chromium } from '@playwright/test'
 import { flags } from './chromium.mjs'
+import { Pace } from './pace.mjs'
 
 let base = ''
 let cookie = ''
@@ -57,11 +58,11 @@ export const quantile = (list, q) => list.sort((a, b) => a - b)[Math.min(Math.fl
 export const launched = { executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium', args: flags }
 export const browser = () => chromium.launch(launched)
 
-// figure notes a measured figure for the table at the end, where one is made: see
-// promises.mjs.
-export function figure(id, value) {
+// figure notes a measured figure for the table at the end, where one is made, and the
+// pace of the machine meanwhile: see promises.mjs.
+export function figure(id, value, pace) {
   const { BENCH_FIGURES: file, BENCH_SIZE: size } = process.env
-  if (file) appendFileSync(file, JSON.stringify({ id, size: Number(size ?? 0), value }) + '\n')
+  if (file) appendFileSync(file, JSON.stringify({ id, size: Number(size ?? 0), value, pace: pace?.now }) + '\n')
 }
 
 // enough is how many answers it takes to tell a p95, or about what it is.
@@ -73,14 +74,17 @@ const enough = quick ? 20 : 60
 // something is done that nobody measures.
 export async function p95(what, paths, { ask = get, id = '', before = () => {}, rounds = 3 } = {}) {
   const times = []
+  const pace = new Pace()
   for (const path of paths) await ask(path)
   const least = Math.max((quick ? 0 : rounds) * paths.length, enough)
   for (let i = 0; i < least; i++) {
     await before()
     times.push((await ask(paths[i % paths.length])).took)
+    pace.step()
   }
-  if (id) figure(id, quantile(times, 0.95))
-  say(what, `p95 ${quantile(times, 0.95).toFixed(1)} ms, median ${quantile(times, 0.5).toFixed(1)} ms (${times.length} requests)`)
+  if (id) figure(id, quantile(times, 0.95), pace)
+  const at = `${times.length} requests, at ${pace.now.toFixed(1)}`
+  say(what, `p95 ${quantile(times, 0.95).toFixed(1)} ms, median ${quantile(times, 0.5).toFixed(1)} ms (${at})`)
 }
 
 // keptAndAnew measures what a server keeps for as long as nobody writes to what it

@@ -9,6 +9,7 @@ import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 
 import { browser as launch, as, figure, get, keptAndAnew, p95, quantile, say } from './asking.mjs'
+import { Pace } from './pace.mjs'
 
 const [base, database, folder] = process.argv.slice(2)
 const json = { 'content-type': 'application/json' }
@@ -125,6 +126,8 @@ for (let i = 0; i < 60; i++) {
   if (lines > 5000) break
   await page.waitForTimeout(150)
 }
+const scrolling = new Pace()
+scrolling.step(10)
 const frames = await page.evaluate(async () => {
   const grid = document.querySelector('[role=grid]')
   grid.scrollTo(0, 0)
@@ -135,7 +138,8 @@ const frames = await page.evaluate(async () => {
   }
   return { seconds: (times.at(-1) - times[0]) / 1000, frames: times.length - 1, rows: Math.round(grid.scrollHeight / 26) }
 })
-figure('scrolling', frames.frames / frames.seconds)
+scrolling.step(10)
+figure('scrolling', frames.frames / frames.seconds, scrolling)
 say(`scrolling ${frames.rows} rows, 130 pixels a frame (7,800 a second)`, `${(frames.frames / frames.seconds).toFixed(1)} frames a second`)
 await browser.close()
 
@@ -143,6 +147,8 @@ await browser.close()
 const answer = await fetch(`${base}/api/v1/yardstick`, { headers: { cookie } })
 const yardstick = await answer.json()
 yardstick.transfer.sameMaker = yardstick.transfer.sameMaker === 0.2 ? 0.15 : 0.2
+const anew = new Pace()
+anew.step(10)
 const start = performance.now()
 const held = await fetch(`${base}/api/v1/yardstick`, {
   method: 'PUT',
@@ -151,9 +157,10 @@ const held = await fetch(`${base}/api/v1/yardstick`, {
 })
 if (!held.ok) throw new Error(await held.text())
 const seconds = (performance.now() - start) / 1000
+anew.step(10)
 const count = (what) => Number(execFileSync('psql', [database, '-qAtc', what], { encoding: 'utf8' }))
 const trials = count('select count(*) from trials')
-figure('all-figures', trials / seconds)
+figure('all-figures', trials / seconds, anew)
 say(
   'all figures made anew and stored',
   `${seconds.toFixed(1)} s for ${trials} trials, ${(trials / seconds).toFixed(0)} trials a second, ${count('select count(*) from figures')} figures`,
