@@ -12,7 +12,8 @@ export default defineConfig<object, Kinds>({
   projects: [{ name: 'server', grepInvert: /@browser/ }, { name: 'browser', grep: /@either|@browser/, use: { kind: 'browser' } }],
   timeout: 420_000,
   expect: { timeout: 40_000 },
-  reporter: process.env.CI ? 'line' : 'list',
+  // With PLAYWRIGHT_JSON_OUTPUT_FILE set, scripts/test tells at the end why a test failed.
+  reporter: [[process.env.CI ? 'line' : 'list'], ...(process.env.PLAYWRIGHT_JSON_OUTPUT_FILE ? [['json'] as ['json']] : [])],
   use: {
     actionTimeout: 40_000,
     contextOptions: { reducedMotion: 'reduce' }, // nothing is drawn on the way
