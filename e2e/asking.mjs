@@ -65,20 +65,23 @@ export function figure(id, value, pace) {
   if (file) appendFileSync(file, JSON.stringify({ id, size: Number(size ?? 0), value, pace: pace?.now }) + '\n')
 }
 
-// enough is how many answers it takes to tell a p95, or about what it is.
+// enough is how many answers it takes to tell a p95, or about what it is: of what is
+// no figure of the table, and after writes, each of which takes longer than what is
+// measured.
 const quick = Boolean(process.env.BENCH_QUICK)
 const enough = quick ? 20 : 60
+const few = quick ? 10 : 40
 
 // p95 asks each path once to warm up, then so many rounds or more, until there are
 // enough answers; with an id it is a figure of the table. Before each asking
 // something is done that nobody measures.
-export async function p95(what, paths, { ask = get, id = '', before = () => {}, rounds = 3 } = {}) {
+export async function p95(what, paths, { ask = get, id = '', before = undefined, rounds = 3 } = {}) {
   const times = []
   const pace = new Pace()
   for (const path of paths) await ask(path)
-  const least = Math.max((quick ? 0 : rounds) * paths.length, enough)
+  const least = id && !before ? Math.max((quick ? 0 : rounds) * paths.length, enough) : few
   for (let i = 0; i < least; i++) {
-    await before()
+    await before?.()
     times.push((await ask(paths[i % paths.length])).took)
     pace.step()
   }
@@ -93,7 +96,7 @@ export async function p95(what, paths, { ask = get, id = '', before = () => {}, 
 // database for a tenth of a second.
 export async function keptAndAnew(what, paths, id, database) {
   await p95(what, paths, { id })
-  await p95(`${what}, after a write`, paths, { id: `${id}-anew`, before: await accepting(database), rounds: 0 })
+  await p95(`${what}, after a write`, paths, { id: `${id}-anew`, before: await accepting(database) })
 }
 
 // tried is what the next trials are of: packages of builds by chance, the same in
