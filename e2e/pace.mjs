@@ -21,15 +21,18 @@ function piece() {
 }
 for (let i = 0; i < 20; i++) piece() // until it is compiled
 
-// Pace gathers pieces that are done between what is measured.
+// Pace gathers how long the piece takes between what is measured.
 export class Pace {
   #took = []
 
-  step(pieces = 1) {
-    for (let i = 0; i < pieces; i++) this.#took.push(piece())
+  // step does it so many times: each three times over, as the first after a rest meets
+  // a processor that was somebody else's.
+  step(times = 1) {
+    for (let i = 0; i < times; i++) this.#took.push(Math.min(piece(), piece(), piece()))
   }
 
-  // now is how many times as long as on an undisturbed machine all took: 1 or more.
+  // now is how many times as long as on an undisturbed machine it took, by the median:
+  // 1 or more.
   get now() {
     const sorted = this.#took.toSorted((a, b) => a - b)
     return Math.max(1, sorted[Math.floor(sorted.length / 2)] / undisturbed)

@@ -1,19 +1,19 @@
 // Measures how soon the Ledger shows rows, and how much script that takes. The page
 // itself tells when they were painted: whoever drives the browser hears of it late.
 
-import { browser as launch, figure } from './asking.mjs'
+import { browser as launch, held, quantile } from './asking.mjs'
 import { Pace } from './pace.mjs'
 
 const base = process.argv[2]
 const browser = await launch()
-const times = []
-const pace = new Pace()
 let script = 0
-for (let i = 0; i < 7; i++) {
+
+// cold loads the Ledger in a browser that has nothing of it, and returns after how many
+// milliseconds its rows were painted.
+async function cold() {
   const context = await browser.newContext({ viewport: { width: 1280, height: 800 } })
   await context.request.post(`${base}/api/v1/session`, { data: { login: 'technician', password: 'lend-a-phone' } })
   const page = await context.newPage()
-  script = 0
   const sizes = []
   page.on('response', (r) => {
     if (r.url().endsWith('.js')) sizes.push(r.request().sizes())
@@ -25,15 +25,23 @@ for (let i = 0; i < 7; i++) {
   })
   await page.goto(`${base}/ledger?maker=brannock&model=lyra-5`)
   const rows = await page.waitForFunction(() => performance.getEntriesByName('rows')[0]?.startTime)
-  times.push(await rows.jsonValue())
-  for (const s of await Promise.all(sizes)) script += s.responseBodySize
+  const took = await rows.jsonValue()
+  script = (await Promise.all(sizes)).reduce((sum, s) => sum + s.responseBodySize, 0)
   await context.close()
-  pace.step(10)
+  return took
 }
+
+await held('first-rows', async () => {
+  const times = []
+  const pace = new Pace()
+  for (let i = 0; i < 7; i++) {
+    times.push(await cold())
+    pace.step(5)
+  }
+  const [best, median, worst] = [0, 0.5, 1].map((q) => quantile(times, q))
+  const most = `${best.toFixed(0)} ms at best, ${median.toFixed(0)} ms median, ${worst.toFixed(0)} ms at worst`
+  console.log(`first rows of the Ledger after ${most}, of ${times.length} cold loads, at ${pace.now.toFixed(1)}`)
+  return { value: median, pace: pace.now }
+})
 await browser.close()
-times.sort((a, b) => a - b)
-figure('first-rows', times[3], pace)
-console.log(
-  `first rows of the Ledger after ${times[0].toFixed(0)} ms at best, ${times[3].toFixed(0)} ms median, ${times[6].toFixed(0)} ms at worst, of 7 cold loads, at ${pace.now.toFixed(1)}`,
-)
 console.log(`script for the first view: ${(script / 1000).toFixed(0)} kB compressed`)

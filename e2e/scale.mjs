@@ -8,12 +8,11 @@ import { execFileSync } from 'node:child_process'
 import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 
-import { browser as launch, as, figure, get, keptAndAnew, p95, quantile, say } from './asking.mjs'
+import { browser as launch, as, get, held, keptAndAnew, p95, quantile, say, send } from './asking.mjs'
 import { Pace } from './pace.mjs'
 
 const [base, database, folder] = process.argv.slice(2)
-const json = { 'content-type': 'application/json' }
-const cookie = await as(base, 'keeper')
+await as(base, 'keeper')
 
 const found = JSON.parse((await get('/api/v1/makers')).body).items
 const models = []
@@ -126,42 +125,39 @@ for (let i = 0; i < 60; i++) {
   if (lines > 5000) break
   await page.waitForTimeout(150)
 }
-const scrolling = new Pace()
-scrolling.step(10)
-const frames = await page.evaluate(async () => {
-  const grid = document.querySelector('[role=grid]')
-  grid.scrollTo(0, 0)
-  const times = []
-  for (let top = 0; top < Math.min(grid.scrollHeight, 2000 * 26); top += 130) {
-    grid.scrollTo(0, top)
-    times.push(await new Promise(requestAnimationFrame))
-  }
-  return { seconds: (times.at(-1) - times[0]) / 1000, frames: times.length - 1, rows: Math.round(grid.scrollHeight / 26) }
+await held('scrolling', async () => {
+  const pace = new Pace()
+  pace.step(5)
+  const frames = await page.evaluate(async () => {
+    const grid = document.querySelector('[role=grid]')
+    grid.scrollTo(0, 0)
+    const times = []
+    for (let top = 0; top < Math.min(grid.scrollHeight, 2000 * 26); top += 130) {
+      grid.scrollTo(0, top)
+      times.push(await new Promise(requestAnimationFrame))
+    }
+    return { seconds: (times.at(-1) - times[0]) / 1000, frames: times.length - 1, rows: Math.round(grid.scrollHeight / 26) }
+  })
+  pace.step(5)
+  const value = frames.frames / frames.seconds
+  say(`scrolling ${frames.rows} rows, 130 pixels a frame (7,800 a second)`, `${value.toFixed(1)} frames a second`)
+  return { value, pace: pace.now }
 })
-scrolling.step(10)
-figure('scrolling', frames.frames / frames.seconds, scrolling)
-say(`scrolling ${frames.rows} rows, 130 pixels a frame (7,800 a second)`, `${(frames.frames / frames.seconds).toFixed(1)} frames a second`)
 await browser.close()
 
 // All figures anew, as the keeper does it.
-const answer = await fetch(`${base}/api/v1/yardstick`, { headers: { cookie } })
-const yardstick = await answer.json()
-yardstick.transfer.sameMaker = yardstick.transfer.sameMaker === 0.2 ? 0.15 : 0.2
-const anew = new Pace()
-anew.step(10)
-const start = performance.now()
-const held = await fetch(`${base}/api/v1/yardstick`, {
-  method: 'PUT',
-  headers: { cookie, ...json, 'if-match': answer.headers.get('etag') },
-  body: JSON.stringify(yardstick),
-})
-if (!held.ok) throw new Error(await held.text())
-const seconds = (performance.now() - start) / 1000
-anew.step(10)
 const count = (what) => Number(execFileSync('psql', [database, '-qAtc', what], { encoding: 'utf8' }))
 const trials = count('select count(*) from trials')
-figure('all-figures', trials / seconds, anew)
-say(
-  'all figures made anew and stored',
-  `${seconds.toFixed(1)} s for ${trials} trials, ${(trials / seconds).toFixed(0)} trials a second, ${count('select count(*) from figures')} figures`,
-)
+await held('all-figures', async () => {
+  const { body, etag } = await get('/api/v1/yardstick')
+  const yardstick = JSON.parse(body)
+  yardstick.transfer.sameMaker = yardstick.transfer.sameMaker === 0.2 ? 0.15 : 0.2
+  const pace = new Pace()
+  pace.step(5)
+  const seconds = (await send('PUT', '/api/v1/yardstick', yardstick, { 'if-match': etag })).took / 1000
+  pace.step(5)
+  const value = trials / seconds
+  const figures = count('select count(*) from figures')
+  say('all figures made anew and stored', `${seconds.toFixed(1)} s for ${trials} trials, ${value.toFixed(0)} trials a second, ${figures} figures`)
+  return { value, pace: pace.now }
+})

@@ -98,7 +98,7 @@ for (let i = 0; i < 3; i++) {
   await page.goto('about:blank')
   await fresh.close()
 }
-figure('browser-ready', median(soon))
+figure('browser-ready', { value: median(soon) })
 console.log(`the bench in a browser is ready ${median(soon)} ms after the click, of ${soon.join(', ')}`)
 
 const at = (wanted) =>
@@ -140,7 +140,7 @@ await attaching.getByRole('group', { name: 'This browser' }).getByText('stand-in
 await capture(await at('stand-in:1'))
 // A worker's memory grows and never shrinks.
 const most = await attaching.workers()[0].evaluate(() => globalThis.roster.memory())
-figure('browser-memory', most / 2 ** 20)
+figure('browser-memory', { value: most / 2 ** 20 })
 await driven.close()
 const alone = spawn(launched.executablePath, [...launched.args, '--headless=new', `--user-data-dir=${userData}`, `${url}/bench`], { stdio: 'ignore' })
 children.push(alone)
@@ -190,7 +190,7 @@ for (let i = 0; i < 11; i++)
   }
 for (const what of ['capture', 'run']) {
   const [s, b] = [median(took.server[what]), median(took.browser[what])]
-  figure(`browser-${what}`, b / s)
+  figure(`browser-${what}`, { value: b / s })
   console.log(`a ${what} through an adb server ${s} ms, through the browser ${b} ms: ${(b / s).toFixed(2)} ×`)
 }
 console.log(`${removals} removals a run`)
