@@ -120,3 +120,17 @@ func TestKnockOnOfOneProfile(t *testing.T) {
 		t.Errorf("%+v", e)
 	}
 }
+
+// TestKnockOnAllocatesLittle holds what a change does to one profile to what it has to
+// say of it: the rows come out of a pool.
+func TestKnockOnAllocatesLittle(t *testing.T) {
+	p := Profile{Rules: profile.DefaultRules}
+	for i := range 50 {
+		name := android.PackageName("a.p" + strings.Repeat("x", i))
+		p.Before = append(p.Before, profile.Candidate{Package: name, Load: evidence.Loose, Figures: profile.Figures{Ceiling: 0.1, Standing: evidence.Fair}})
+	}
+	p.After = p.Before
+	if n := testing.AllocsPerRun(100, func() { KnockOn(p) }); n > 30 {
+		t.Errorf("the knock-on of 50 packages that stay as they are allocates %v times", n)
+	}
+}
