@@ -1,6 +1,7 @@
 // What is promised about speed and memory, and how a figure is held against it. What
 // takes time is judged by the machine's pace meanwhile, see pace.mjs: as it would have
 // been on one that nothing disturbs.
+
 // grows is how many times as much ten times the data may take.
 export const promises = [
   { id: 'intake', what: 'one more capture of a known firmware, against bare COPY of its rows', most: 1.5, unit: '×' },
@@ -49,11 +50,16 @@ export function missed(promise, { value, pace }) {
 // A few milliseconds more are no growth.
 const slack = 5
 
-// growth is how many times as much as promised ten times the data took, 1 where that
-// holds: by medians where there are some, as the slowest of sixty answers tell less.
+// growth is how many times as much as the smaller size the larger one took, 1 where it
+// is about as much: by medians where there are some, as the slowest of sixty answers
+// tell less. A pace that was met at one size alone makes it too large, with it or
+// without it: the less counts.
 export function growth(promise, small, large) {
-  const [a, b] = [small, large].map((m) => fair(promise, m.median ?? m.value, m.pace))
-  return b - a > slack ? b / a : 1
+  const by = (pace) => {
+    const [a, b] = [small, large].map((m) => fair(promise, m.median ?? m.value, pace ? m.pace : 1))
+    return b - a > slack ? b / a : 1
+  }
+  return Math.min(by(true), by(false))
 }
 
 // calmest is the figure of several measured one after another that is nearest to its

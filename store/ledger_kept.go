@@ -18,11 +18,17 @@ const keptLedgers = 6_000_000
 // are some 7 kB.
 const keptShipped = 2_000_000
 
+// mostKeptRows bounds the rows of a page that is kept of all models: a page of an
+// export has more.
+const mostKeptRows = 500
+
 // keeps reports whether it is known what a page is made of, and it is asked for
-// again: a model's, and what begins like what others type.
+// again: a model's, and what begins like what others type. Who reads on to the end,
+// as exports do, asks for each page once: kept, all of them would be read again after
+// each write.
 func (q LedgerQuery) keeps() bool {
 	if q.Scope.Model == nil {
-		return q.Filter != nil && byWordsAlone(q.Filter)
+		return q.Filter != nil && byWordsAlone(q.Filter) && q.After == nil && q.Limit <= mostKeptRows
 	}
 	return true
 }

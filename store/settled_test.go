@@ -225,6 +225,35 @@ func TestOthersWritesLetGoOfNothing(t *testing.T) {
 	kept("after a write of nothing", true)
 }
 
+// TestReadingOnIsNotKept: each page of who reads on to the end, as exports do, is asked
+// for once; kept, all of them would be read again after each write.
+func TestReadingOnIsNotKept(t *testing.T) {
+	t.Parallel()
+	w := newWorld(t)
+	everywhere := store.LedgerQuery{Method: string(evidence.RemoveForUser), Filter: words("p00"), Limit: 3}
+	next, export := everywhere, everywhere
+	next.Limit = 2
+	rows, _, _, err := w.Ledger(w.ctx, next)
+	w.must(err)
+	last := rows[len(rows)-1]
+	next.After, export.Limit = &store.LedgerCursor{Group: last.Group, Order: last.Order, Name: last.Name}, 1000
+	for what, c := range map[string]struct {
+		query store.LedgerQuery
+		kept  bool
+	}{"the first page": {everywhere, true}, "the next page": {next, false}, "a page of an export": {export, false}} {
+		var n [2]int64
+		for i := range n {
+			ctx, count := store.CountStatements(w.ctx)
+			_, _, _, err := w.Ledger(ctx, c.query)
+			w.must(err)
+			n[i] = count.Load()
+		}
+		if (n[0] > n[1]) != c.kept {
+			t.Errorf("%s takes %d statements, and %d when asked for again", what, n[0], n[1])
+		}
+	}
+}
+
 // TestTrayLetsGoOfNothing: what somebody collects in their tray changes nothing that
 // is kept; what they send does, and what becomes of it.
 func TestTrayLetsGoOfNothing(t *testing.T) {
