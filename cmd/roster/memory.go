@@ -9,9 +9,9 @@ import (
 
 const (
 	// enoughMemory is from where on a server collects its garbage more often, in bytes:
-	// with the program itself, which the runtime does not count, that is 200 MB. It may
+	// with the program itself, which the runtime does not count, that stays below 200 MB. It may
 	// take more where one request needs more.
-	enoughMemory = 160 << 20
+	enoughMemory = 152 << 20
 	// restLook is how often it is looked whether a server rests.
 	restLook = 3 * time.Second
 	// restAllocates is what one that rests may still allocate meanwhile, in bytes.
