@@ -130,6 +130,17 @@ func TestStatementsDoNotGrow(t *testing.T) {
 func TestKnownFirmwareTouchesNothing(t *testing.T) {
 	t.Parallel()
 	w := grown(t, 1)
+	profiles, err := w.Profiles(w.ctx, w.scope(""), 1)
+	w.must(err)
+	rules := profile.DefaultRules
+	rules.HighestCeiling = 1
+	w.accept("tech", w.edit("com.brannock.p001", change.Load, everywhere, `{"load":"loose"}`))
+	w.must(w.SetRules(w.ctx, profiles[0].ID, 1, "For tests.", nil, rules, w.people["main"].ID))
+	w.released(profiles[0].ID, 2)
+	w.capture("15.0.0", "held against the release", 20)
+	if state := w.written("holds"); strings.HasPrefix(state, "holds 0 ") {
+		t.Fatal("no release is held against the firmware")
+	}
 	workedOut := []string{"holds", "arrivals", "figures", "build_cover", "presence", "shipped_by", "facts", "packages", "package_words", "builds", "touched"}
 	before := w.written(workedOut...)
 	w.capture("15.0.0", "one more", 20)
@@ -137,7 +148,7 @@ func TestKnownFirmwareTouchesNothing(t *testing.T) {
 		t.Errorf("written:\n%s\nbefore:\n%s", after, before)
 	}
 	// What an earlier one told and nobody worked out is made good.
-	_, err := w.Pool().Exec(w.ctx, `update arrivals set made_from = ''`)
+	_, err = w.Pool().Exec(w.ctx, `update arrivals set made_from = ''`)
 	w.must(err)
 	w.capture("15.0.0", "after that", 20)
 	var open int
