@@ -6,6 +6,7 @@
 export const promises = [
   { id: 'intake', what: 'one more capture of a known firmware, against bare COPY of its rows', most: 1.5, unit: '×' },
   { id: 'bulk', what: 'captures taken in one after another', least: 40_000, unit: 'sightings/s' },
+  { id: 'bulk-two', what: 'captures taken in by two servers of one database', least: 40_000, unit: 'sightings/s' },
   { id: 'first-capture', what: "a firmware's first capture, until the Desk tells of it", most: 300, unit: 'ms', grows: 1.5 },
   { id: 'ledger-orders', what: 'the Ledger of a model in any order, p95', most: 25, unit: 'ms', grows: 1.5 },
   { id: 'ledger-orders-anew', what: 'the Ledger of a model in any order, after a write, p95', most: 25, unit: 'ms', grows: 1.5 },
@@ -35,6 +36,9 @@ export const promises = [
   { id: 'browser-capture', what: 'a capture of 449 packages through a browser, against the same through an adb server', most: 1.3, unit: '×' },
   { id: 'browser-run', what: 'a run of 72 removals through a browser, against the same through an adb server', most: 1.1, unit: '×' },
   { id: 'browser-memory', what: 'the worker of a browser while a dump of 4 MB is read', most: 150, unit: 'MB' },
+  { id: 'cut-line', what: 'the cut line of a profile, from a key to new figures, median', most: 30, unit: 'ms' },
+  { id: 'public-page', what: 'a release page, against nginx with one worker and the same bytes, by 16 connections', least: 60, unit: '%' },
+  { id: 'public-document', what: 'a release as JSON, against the same', least: 60, unit: '%' },
   { id: 'scrolling', what: 'scrolling 5,000 rows', least: 57, unit: 'frames/s' },
 ]
 

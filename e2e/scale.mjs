@@ -1,14 +1,14 @@
 // Measures the Ledger, search and the Dossier over the generated catalogue
 // (scripts/catalogue.sql): how long the server takes, what the same question
-// costs the database by itself, and jq and grep over the catalogue as a file;
-// how many frames a second scrolling keeps, and how fast figures are made anew.
+// costs the database by itself, and jq and grep over the catalogue as a file; and
+// how fast figures are made anew.
 //
 //	node e2e/scale.mjs URL DATABASE FOLDER
 import { execFileSync } from 'node:child_process'
 import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 
-import { browser as launch, as, get, held, keptAndAnew, p95, quantile, say, send } from './asking.mjs'
+import { as, get, held, keptAndAnew, p95, quantile, say, send } from './asking.mjs'
 import { Pace } from './pace.mjs'
 
 const [base, database, folder] = process.argv.slice(2)
@@ -54,7 +54,7 @@ await p95(
 )
 
 const typed = ['camera', 'kamera', 'wallet', 'printer', 'gesundheit']
-  .flatMap((w) => [2, 3, 4, w.length].map((n) => w.slice(0, n)))
+  .flatMap((w) => [1, 2, 3, 4, w.length].map((n) => w.slice(0, n)))
   .concat('camra', 'walet')
 await keptAndAnew(
   'search as you type, in a model',
@@ -109,41 +109,6 @@ for (const [name, command, args] of [
     else if (e.status !== 1) throw e // 1: grep found nothing
   }
 }
-
-// Scrolling 5,000 rows: how far apart frames are while the wheel turns.
-const browser = await launch()
-const page = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage()
-await page.context().request.post(`${base}/api/v1/session`, { data: { login: 'keeper', password: 'lend-a-phone' } })
-await page.goto(`${base}/ledger?q=origin:partner,carrier`)
-await page.waitForSelector('[data-testid=package]')
-for (let i = 0; i < 60; i++) {
-  const lines = await page.evaluate(() => {
-    const grid = document.querySelector('[role=grid]')
-    grid.scrollTo(0, grid.scrollHeight)
-    return grid.scrollHeight / 26
-  })
-  if (lines > 5000) break
-  await page.waitForTimeout(150)
-}
-await held('scrolling', async () => {
-  const pace = new Pace()
-  pace.step(5)
-  const frames = await page.evaluate(async () => {
-    const grid = document.querySelector('[role=grid]')
-    grid.scrollTo(0, 0)
-    const times = []
-    for (let top = 0; top < Math.min(grid.scrollHeight, 2000 * 26); top += 130) {
-      grid.scrollTo(0, top)
-      times.push(await new Promise(requestAnimationFrame))
-    }
-    return { seconds: (times.at(-1) - times[0]) / 1000, frames: times.length - 1, rows: Math.round(grid.scrollHeight / 26) }
-  })
-  pace.step(5)
-  const value = frames.frames / frames.seconds
-  say(`scrolling ${frames.rows} rows, 130 pixels a frame (7,800 a second)`, `${value.toFixed(1)} frames a second`)
-  return { value, pace: pace.now }
-})
-await browser.close()
 
 // All figures anew, as the keeper does it.
 const count = (what) => Number(execFileSync('psql', [database, '-qAtc', what], { encoding: 'utf8' }))

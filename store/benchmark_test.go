@@ -39,38 +39,55 @@ func (w *world) shown(version, phone string) {
 }
 
 // BenchmarkBulkIntake takes in 1,000 captures of 420 packages each, of 50
-// builds, by as many goroutines as a server has for it, and reports sightings
-// a second and how far memory grew.
+// builds, by as many goroutines as a server has for it, on one server and on two of
+// one database, and reports sightings a second and how far memory grew.
 func BenchmarkBulkIntake(b *testing.B) {
-	w := newWorld(b)
-	var before, after runtime.MemStats
-	round := 0
-	for b.Loop() {
-		round++
-		runtime.GC()
-		runtime.ReadMemStats(&before)
-		next := make(chan int)
-		var wait sync.WaitGroup
-		for range 3 {
-			wait.Go(func() {
-				for i := range next {
-					c := capture(fmt.Sprintf("%d.%d.0", 20+round, i%50), 420)
-					if _, err := w.AddCapture(w.ctx, store.NewCapture{Capture: c, Phone: fmt.Sprint("bulk ", round, i), Person: w.people["tech"].ID, Source: "file"}); err != nil {
-						b.Error(err)
-					}
-				}
-			})
-		}
-		for i := range 1000 {
-			next <- i
-		}
-		close(next)
-		wait.Wait()
-		runtime.GC()
-		runtime.ReadMemStats(&after)
+	for _, servers := range []int{1, 2} {
+		b.Run(fmt.Sprint("servers=", servers), func(b *testing.B) {
+			w := newWorld(b)
+			stores := []*store.Store{w.Store}
+			if servers == 2 {
+				second, err := store.New(w.ctx, w.Pool().Config().ConnString())
+				w.must(err)
+				b.Cleanup(second.Close)
+				stores = append(stores, second)
+			}
+			var before, after runtime.MemStats
+			round := 0
+			for b.Loop() {
+				round++
+				runtime.GC()
+				runtime.ReadMemStats(&before)
+				w.takeMany(stores, round)
+				runtime.GC()
+				runtime.ReadMemStats(&after)
+			}
+			b.ReportMetric(float64(420*1000*round)/b.Elapsed().Seconds(), "sightings/s")
+			b.ReportMetric(float64(int64(after.HeapAlloc)-int64(before.HeapAlloc))/1e6, "MB-grown")
+		})
 	}
-	b.ReportMetric(float64(420*1000*round)/b.Elapsed().Seconds(), "sightings/s")
-	b.ReportMetric(float64(int64(after.HeapAlloc)-int64(before.HeapAlloc))/1e6, "MB-grown")
+}
+
+// takeMany takes in 1,000 captures of 50 builds that no other round has, three at a
+// time on each of some servers.
+func (w *world) takeMany(stores []*store.Store, round int) {
+	next := make(chan int)
+	var wait sync.WaitGroup
+	for i := range 3 * len(stores) {
+		wait.Go(func() {
+			for n := range next {
+				c := capture(fmt.Sprintf("%d.%d.0", 20+round, n%50), 420)
+				if _, err := stores[i%len(stores)].AddCapture(w.ctx, store.NewCapture{Capture: c, Phone: fmt.Sprint("bulk ", round, n), Person: w.people["tech"].ID, Source: "file"}); err != nil {
+					w.t.Error(err)
+				}
+			}
+		})
+	}
+	for i := range 1000 {
+		next <- i
+	}
+	close(next)
+	wait.Wait()
 }
 
 // BenchmarkAddFirstCapture stores captures of 420 packages of a firmware and
