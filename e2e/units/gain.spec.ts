@@ -1,7 +1,7 @@
 // How gains are written, and in which order a profile's packages stand.
 import { expect, test } from '@playwright/test'
 import { figure, gained } from '../../web/src/format/gain'
-import { inOrder } from '../../web/src/places/profiles/line'
+import { inOrder, reused } from '../../web/src/places/profiles/line'
 
 const of = (verdict: 'gain' | 'none' | 'loss' | 'too-few', median: number, low: number, high: number) => ({ verdict, median, low, high, phones: 9, people: 4 })
 
@@ -30,4 +30,14 @@ test('what brings most for its harm stands first, and what stays after what goes
   ]
   expect(inOrder(rows, 'worth').map((r) => r.name)).toEqual(['c', 'a', 'b'])
   expect(inOrder(rows, 'safest').map((r) => r.name)).toEqual(['a', 'b', 'c'])
+})
+
+test('rows that have not changed are taken from before, and no others', () => {
+  const row = (name: string, goes: boolean, lost?: string[]) => ({ package: name, goes, ...(lost ? { lost } : {}) })
+  const before = [row('a', true, ['calls']), row('b', true), row('c', false, ['calls'])]
+  const now = [row('a', true, ['calls']), row('b', false), row('c', false), row('d', true)]
+  const rows = reused(before, now)
+  expect(rows).toEqual(now)
+  expect(rows.map((r) => before.includes(r))).toEqual([true, false, false, false])
+  expect(reused([row('c', false)], [row('c', false, ['calls'])])[0]).toHaveProperty('lost')
 })

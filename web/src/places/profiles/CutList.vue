@@ -2,13 +2,9 @@
 // The model's packages, ranked, with the cut line across: above it goes,
 // below it stays. The line can be dragged, or moved with Shift and the arrows.
 import { computed, ref } from 'vue'
-import { ceiling, count, megabytes } from '@/format/numbers'
-import { methodWord, slugWords } from '@/format/vocabulary'
-import LoadMark from '@/marks/LoadMark.vue'
-import NamedPackage from '@/marks/NamedPackage.vue'
-import TrialStrip from '@/marks/TrialStrip.vue'
 import type { Cursor } from '@/composables/cursor'
 import CutLine from './CutLine.vue'
+import CutRows from './CutRows.vue'
 import type { Order } from './line'
 import type { Composition, Row, Rules } from './profile'
 
@@ -53,20 +49,6 @@ function drag(to: number) {
   const highest = rows.findLast((r) => r.eligible && !r.pin && !r.dropped)?.ceiling ?? 0
   if (highest !== props.rules.highestCeiling) emit('cut', highest)
 }
-const takes = (r: Row) => (r.uses!.memory < 50_000 ? '–' : `${Math.round(r.uses!.memory / 1e6)} MB`)
-const takesTitle = (r: Row) =>
-  r.uses
-    ? `${count(r.uses.phones, 'phone')} attribute to it ${megabytes(r.uses.memory)} and ${r.uses.wakeups.toFixed(1)} wake-ups an hour`
-    : 'Nobody has measured it'
-const said = (r: Row) => (r.goes && r.method !== props.rules.method ? `${methodWord[r.method]}; ${r.why}` : r.why)
-function costs(r: Row): string {
-  const parts = r.goes && r.method !== props.rules.method ? [methodWord[r.method]!] : []
-  parts.push(...(r.lost ?? []).map(slugWords))
-  if (r.comesBack) parts.push('comes back')
-  if (r.refused) parts.push('may be refused')
-  if (r.goes && !parts.length) return r.startsAtBoot ? 'nothing known' : 'nothing; little gained'
-  return parts.join(', ')
-}
 </script>
 
 <template>
@@ -108,36 +90,14 @@ function costs(r: Row): string {
             />
           </div>
         </div>
-        <div
-          v-for="{ row: r, index } in part"
-          :key="r.package"
-          v-bind="cursor.row(r)"
-          :aria-rowindex="index + 1"
-          class="row cols"
-          :class="{
-            stays: !r.goes,
-            picked: r === cursor.current.value,
-            pinned: !!r.pin || r.dropped,
-            unreachable: !r.eligible,
-          }"
-          :title="r.why"
-          @click="cursor.put(r)"
-        >
-          <span role="gridcell"><LoadMark :load="r.load" /></span>
-          <span role="gridcell" class="name"><NamedPackage :name="r.package" :label="r.label" /></span>
-          <span role="gridcell"><TrialStrip :strip="r.strip" :most="76" /></span>
-          <span role="gridcell">{{ r.standing === 'untried' ? '' : `≤ ${ceiling(r.ceiling)}` }}</span>
-          <span role="gridcell" class="second takes" :title="takesTitle(r)">{{ r.uses ? takes(r) : '' }}</span>
-          <span role="gridcell" class="cost">{{
-            r.pin || r.dropped ? said(r) : r.goes ? costs(r) : costs(r) || r.why
-          }}</span>
-          <span role="gridcell" class="do">
-            <button v-if="editable && r.pin" class="link" @click.stop="emit('unpin', r)">unpin</button>
-            <button v-else-if="editable && r.load !== 'load-bearing'" class="link pin" @click.stop="emit('pin', r)">
-              {{ r.goes ? 'keep' : 'take' }}
-            </button>
-          </span>
-        </div>
+        <CutRows
+          :rows="part"
+          :cursor="cursor"
+          :method="rules.method"
+          :editable="editable"
+          @pin="emit('pin', $event)"
+          @unpin="emit('unpin', $event)"
+        />
       </template>
     </div>
   </section>
@@ -151,7 +111,7 @@ function costs(r: Row): string {
   border-right: 1px solid var(--hair);
   container-type: inline-size;
 }
-.cols {
+.rows > :deep(.cols) {
   display: grid;
   grid-template-columns: 30px minmax(150px, 1.3fr) 86px 56px 52px minmax(80px, 1fr) 40px;
   gap: 0 8px;
@@ -186,50 +146,8 @@ function costs(r: Row): string {
 .rows:focus-visible {
   outline-offset: -2px;
 }
-.row {
-  height: 26px;
-  border-bottom: 1px solid var(--row);
-}
-.row:hover {
-  background: var(--soft);
-}
-.row.stays {
-  color: var(--second);
-}
-.row.stays > svg {
-  opacity: 0.55;
-}
-.row.stays.pinned > svg {
-  opacity: 1;
-}
-.row.pinned {
-  background: var(--picked);
-}
-.row.picked {
-  box-shadow: inset 3px 0 var(--ring);
-  background: var(--picked);
-}
-.cost {
-  overflow: hidden;
-  text-overflow: ellipsis;
-  white-space: nowrap;
-}
-.do {
-  text-align: right;
-}
-.pin {
-  visibility: hidden;
-}
-.row:hover .pin,
-.row.picked .pin,
-.pin:focus-visible {
-  visibility: visible;
-}
 .through {
   display: contents;
-}
-.takes {
-  white-space: nowrap;
 }
 select {
   font: inherit;
@@ -239,18 +157,18 @@ select {
   max-width: 150px;
 }
 @container (max-width: 560px) {
-  .cols {
+  .rows > :deep(.cols) {
     grid-template-columns: 30px minmax(120px, 1.4fr) 56px 52px minmax(56px, 1fr) 46px;
   }
-  .cols > :nth-child(3) {
+  .rows > :deep(.cols > :nth-child(3)) {
     display: none;
   }
 }
 @container (max-width: 400px) {
-  .cols {
+  .rows > :deep(.cols) {
     grid-template-columns: 30px minmax(110px, 1.4fr) 56px minmax(56px, 1fr) 46px;
   }
-  .cols > .takes {
+  .rows > :deep(.cols > .takes) {
     display: none;
   }
 }

@@ -20,3 +20,24 @@ interface Ranked {
 export function inOrder<T extends Ranked>(rows: readonly T[], order: Order): readonly T[] {
   return order === 'safest' ? rows : [...rows].sort((a, b) => Number(b.goes) - Number(a.goes) || b.worth - a.worth)
 }
+
+// reused are rows as they are now, those that have not changed as they were before: what
+// is drawn of them need not be drawn again.
+export function reused<T extends { package: string }>(before: readonly T[], now: readonly T[]): T[] {
+  const known = new Map(before.map((r) => [r.package, r]))
+  return now.map((r) => {
+    const was = known.get(r.package)
+    return was && alike(was, r) ? was : r
+  })
+}
+
+function alike(a: object, b: object): boolean {
+  const [was, is] = [Object.entries(a), b as Record<string, unknown>]
+  return (
+    was.length === Object.keys(b).length &&
+    was.every(
+      ([key, value]) =>
+        value === is[key] || (typeof value === 'object' && JSON.stringify(value) === JSON.stringify(is[key])),
+    )
+  )
+}

@@ -4,6 +4,7 @@ import { api, ask, words, type Schemas } from '@/api/client'
 import { confirming } from '@/composables/passkeys'
 import { useChange } from '@/composables/change'
 import { useDraft } from '@/composables/draft'
+import { reused } from './line'
 
 export type Rules = Schemas['Rules']
 export type Composition = Schemas['Composition']
@@ -28,6 +29,7 @@ export type Publication = Schemas['Publication']
 export function useProfile(id: Ref<string>, mayChange: () => boolean) {
   const query = useQuery({
     queryKey: computed(() => ['profile', id.value]),
+    shallow: true, // hundreds of rows, which nobody changes in place
     queryFn: () => ask(api.GET('/api/v1/profiles/{id}', { params: { path: { id: id.value } } })),
   })
   const rules = ref<Rules>()
@@ -113,9 +115,10 @@ export function useProfile(id: Ref<string>, mayChange: () => boolean) {
     try {
       do {
         again = false
-        composition.value = await ask(
+        const now = await ask(
           api.POST('/api/v1/profiles/{id}/composition', { params: { path: { id: id.value } }, body: rules.value }),
         )
+        composition.value = { ...now, rows: reused(composition.value?.rows ?? [], now.rows) }
       } while (again)
       composing.value = ''
     } catch (e) {
