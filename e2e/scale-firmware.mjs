@@ -15,7 +15,7 @@ const sql = (text) => execFileSync('psql', [database, '-qAtc', text], { encoding
 // Models with a release, and their builds from old to new: of eight of them everything
 // is asked, and firmware may arrive for all.
 const all = sql(
-  `select m.slug || ' ' || d.slug from profiles p join models d on d.id = p.model_id join makers m on m.id = d.maker_id order by d.slug limit 12`,
+  `select m.slug || ' ' || d.slug from profiles p join models d on d.id = p.model_id join makers m on m.id = d.maker_id order by d.slug limit 21`,
 )
   .split('\n')
   .map((line) => line.split(' '))
@@ -94,7 +94,7 @@ async function captured(number, [maker, model], { builds }) {
 // What came before it is not measured with it: coverage is counted some time after
 // trials were accepted.
 while (sql('select count(*) from models where cover_stale') !== '0') await new Promise((r) => setTimeout(r, 100))
-const atOnce = 4
+const atOnce = 7
 await held('first-capture', async (again) => {
   const first = []
   const pace = new Pace()
