@@ -1,5 +1,5 @@
 // How fast this machine is at the moment. Machines that are lent out give a process
-// another share of themselves from minute to minute, up to half of it, and what is
+// another share of themselves from second to second, down to half of it, and what is
 // promised in milliseconds is promised of an undisturbed one. So the same piece of
 // work, which is none of Roster's, is done between whatever is measured, and what is
 // measured is judged by how long that took meanwhile.
